@@ -1,0 +1,241 @@
+//! Carrying coordinates from one reference system to another.
+//!
+//! A [`Converter`] is planned once, holds the [`Route`] it chose and what it turned down,
+//! and is immutable and shareable from then on. One kernel stands behind the scalar, the
+//! slice and the column form; they differ in what they do with a coordinate that cannot be
+//! converted: an error, an error that leaves everything as it was, or a mark.
+
+use crate::crs::{Crs, Mapping};
+use crate::datum::State;
+use crate::error::{Error, Result};
+use crate::extent::{Bounds, intersection};
+use crate::geocentric;
+use crate::position::Coordinate;
+use crate::route::{Policy, Route, plan};
+
+/// What a converter is planned for.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct PlanOptions {
+    /// Where the data lies, degrees from Greenwich; none to take the area that the two
+    /// systems' areas of use share.
+    pub area: Option<Bounds>,
+    /// What to do when several operations would serve.
+    pub policy: Policy,
+}
+
+/// Converts coordinates between two reference systems.
+///
+/// ```
+/// use velvet_peg_core::{Converter, Coordinate, Crs};
+/// let nad83 = Crs::from_epsg(4269)?;
+/// let grid = Crs::from_epsg(2286)?; // NAD83 / Washington South (ftUS)
+/// let converter = Converter::new(&nad83, &grid)?;
+/// let at = converter.convert(Coordinate::xy(-120.5, 46.0))?;
+/// assert!((at.x - 1_640_416.667).abs() < 1e-3); // on the central meridian
+/// assert_eq!(converter.route().accuracy_m(), Some(0.0)); // one datum
+/// # Ok::<(), velvet_peg_core::Error>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct Converter {
+    source: Crs,
+    target: Crs,
+    from: Mapping,
+    to: Mapping,
+    route: Route,
+    heights: bool,
+}
+
+impl Converter {
+    /// Plans for the area that both systems are used in.
+    ///
+    /// # Errors
+    /// If a system cannot be computed with, or no operation joins their datums.
+    pub fn new(source: &Crs, target: &Crs) -> Result<Converter> {
+        Converter::plan(source, target, &PlanOptions::default())
+    }
+
+    /// Plans for the options given.
+    ///
+    /// # Errors
+    /// As [`Converter::new`]; under [`Policy::Only`] also if several operations would serve.
+    pub fn plan(source: &Crs, target: &Crs, options: &PlanOptions) -> Result<Converter> {
+        let area = options.area.or_else(|| shared_area(source, target));
+        Ok(Converter {
+            from: source.mapping()?.clone(),
+            to: target.mapping()?.clone(),
+            route: plan(source, target, area.as_ref(), options.policy)?,
+            heights: source.has_ellipsoidal_height(),
+            source: source.clone(),
+            target: target.clone(),
+        })
+    }
+
+    /// The system converted from.
+    pub fn source(&self) -> &Crs {
+        &self.source
+    }
+
+    /// The system converted to.
+    pub fn target(&self) -> &Crs {
+        &self.target
+    }
+
+    /// The way chosen, its accuracy, and what was turned down or not available.
+    pub fn route(&self) -> &Route {
+        &self.route
+    }
+
+    /// Converts one coordinate: x longitude or easting, y latitude or northing, z height (or
+    /// geocentric X, Y, Z), in the units and sense of each system's axes. Where the source
+    /// has no ellipsoidal height, z is carried as it is.
+    ///
+    /// # Errors
+    /// If the coordinate is outside what either system can hold.
+    pub fn convert(&self, at: Coordinate) -> Result<Coordinate> {
+        self.kernel(at).ok_or_else(|| {
+            Error::out_of_domain(format!(
+                "{}, {} cannot be carried from {} to {}: check the order, the unit and the \
+                 reference system of the coordinates",
+                at.x,
+                at.y,
+                self.source.label(),
+                self.target.label()
+            ))
+        })
+    }
+
+    /// Converts all coordinates in place, or none: on the first one that cannot be converted
+    /// the slice is left as it was.
+    ///
+    /// # Errors
+    /// As [`Converter::convert`], for the first coordinate that fails.
+    pub fn convert_slice(&self, coordinates: &mut [Coordinate]) -> Result<()> {
+        let converted: Vec<Coordinate> = coordinates
+            .iter()
+            .map(|at| self.convert(*at))
+            .collect::<Result<_>>()?;
+        coordinates.copy_from_slice(&converted);
+        Ok(())
+    }
+
+    /// Converts columns in place and marks what cannot be converted as NaN; gives the number
+    /// of rows so marked that were not NaN before. Columns of unequal length are converted as
+    /// far as the shortest. Without a z column heights count as 0.
+    pub fn convert_columns(&self, x: &mut [f64], y: &mut [f64], z: Option<&mut [f64]>) -> usize {
+        let mut marked = 0;
+        let mut each = |x: &mut f64, y: &mut f64, z: &mut f64| {
+            let at = Coordinate {
+                x: *x,
+                y: *y,
+                z: *z,
+            };
+            match self.kernel(at) {
+                Some(to) => (*x, *y, *z) = (to.x, to.y, to.z),
+                None => {
+                    marked += usize::from(!x.is_nan() && !y.is_nan());
+                    (*x, *y) = (f64::NAN, f64::NAN);
+                }
+            }
+        };
+        match z {
+            Some(z) => {
+                for ((x, y), z) in x.iter_mut().zip(y).zip(z) {
+                    each(x, y, z);
+                }
+            }
+            None => {
+                for (x, y) in x.iter_mut().zip(y) {
+                    each(x, y, &mut 0.0);
+                }
+            }
+        }
+        marked
+    }
+
+    fn kernel(&self, at: Coordinate) -> Option<Coordinate> {
+        if !(at.x.is_finite() && at.y.is_finite()) {
+            return None;
+        }
+        let (ellipsoid, meridian) = self
+            .source
+            .datum()
+            .map(|datum| (datum.ellipsoid(), datum.prime_meridian().longitude_deg))?;
+        let h = if self.heights { at.z } else { 0.0 };
+        let mut state = match &self.from {
+            Mapping::Geographic(unit) => {
+                let (lon, lat) = (at.x * unit.degrees(), at.y * unit.degrees());
+                if lat.abs() > 90.0 || lon.abs() > 360.0 {
+                    return None;
+                }
+                State { lon, lat, h }
+            }
+            Mapping::Projected {
+                projection,
+                unit,
+                x_sense,
+                y_sense,
+            } => {
+                let metres = unit.metres();
+                let (lon, lat) =
+                    projection.to_geographic(at.x * x_sense * metres, at.y * y_sense * metres)?;
+                State { lon, lat, h }
+            }
+            Mapping::Geocentric(unit) => {
+                let metres = unit.metres();
+                let (lon, lat, h) = geocentric::to_geographic(
+                    ellipsoid,
+                    [at.x * metres, at.y * metres, at.z * metres],
+                );
+                State {
+                    lon: crate::degrees::wrap(lon - meridian),
+                    lat,
+                    h,
+                }
+            }
+        };
+        for step in &self.route.steps {
+            state = step.operation.run(state, &step.from, &step.to);
+        }
+        let z = if self.heights { state.h } else { at.z };
+        let to = match &self.to {
+            Mapping::Geographic(unit) => Coordinate {
+                x: state.lon / unit.degrees(),
+                y: state.lat / unit.degrees(),
+                z,
+            },
+            Mapping::Projected {
+                projection,
+                unit,
+                x_sense,
+                y_sense,
+            } => {
+                let (e, n) = projection.to_grid(state.lon, state.lat)?;
+                Coordinate {
+                    x: e / unit.metres() * x_sense,
+                    y: n / unit.metres() * y_sense,
+                    z,
+                }
+            }
+            Mapping::Geocentric(unit) => {
+                let datum = self.target.datum()?;
+                let lon = state.lon + datum.prime_meridian().longitude_deg;
+                let p = geocentric::from_geographic(datum.ellipsoid(), lon, state.lat, state.h);
+                let [x, y, z] = p.map(|metres| metres / unit.metres());
+                Coordinate { x, y, z }
+            }
+        };
+        (to.x.is_finite() && to.y.is_finite()).then_some(to)
+    }
+}
+
+/// Where both systems are used: the area to plan for when none is given.
+fn shared_area(source: &Crs, target: &Crs) -> Option<Bounds> {
+    match (
+        source.extent().boxes().first(),
+        target.extent().boxes().first(),
+    ) {
+        (Some(a), Some(b)) => intersection(a, b).or(Some(*a)),
+        (Some(only), None) | (None, Some(only)) => Some(*only),
+        (None, None) => None,
+    }
+}

@@ -1,0 +1,111 @@
+//! Reading a reference to a system: a code, a URN, or plain words.
+
+use super::Crs;
+use super::find::{find, words_of};
+use crate::error::{Error, Kind, Result};
+
+impl Crs {
+    /// The system that a text refers to: `EPSG:2286`, `2286`, `urn:ogc:def:crs:EPSG::2286`,
+    /// `OGC:CRS84` (WGS 84, longitude first), or plain words that match one system, such as
+    /// `nad83 washington south ftus`.
+    ///
+    /// ```
+    /// # use velvet_peg_core::Crs;
+    /// assert_eq!(Crs::parse("nad83 washington south ftus")?.code(), 2286);
+    /// assert_eq!(Crs::parse("urn:ogc:def:crs:EPSG::4326")?.code(), 4326);
+    /// assert!(Crs::parse("washington south").unwrap_err().is_ambiguous());
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If nothing matches, or several systems do; the message lists them.
+    pub fn parse(text: &str) -> Result<Crs> {
+        let text = text.trim();
+        match code_of(text) {
+            Some(Ok(code)) => Crs::from_epsg(code),
+            Some(Err(error)) => Err(error),
+            None => by_words(text),
+        }
+    }
+}
+
+/// The code in a reference that is written as one; none if it must be words.
+fn code_of(text: &str) -> Option<Result<u32>> {
+    let lower = text.to_ascii_lowercase();
+    if lower.ends_with("crs84") {
+        return Some(Ok(4326));
+    }
+    if lower.ends_with("crs84h") {
+        return Some(Ok(4979));
+    }
+    let digits = if lower.chars().all(|c| c.is_ascii_digit()) && !lower.is_empty() {
+        lower.as_str()
+    } else if let Some(rest) = lower.strip_prefix("epsg") {
+        rest.trim_start_matches([':', ' ', '/', '_'])
+    } else if lower.starts_with("urn:ogc:def:crs:epsg:") || lower.contains("/def/crs/epsg/") {
+        lower.rsplit([':', '/']).next().unwrap_or_default()
+    } else if lower.contains(':') && !lower.contains(' ') {
+        return Some(Err(Error::malformed(format!(
+            "`{text}` is not a reference that can be read: write a code (EPSG:2286) or words \
+             (\"nad83 washington south ftus\")"
+        ))));
+    } else {
+        return None;
+    };
+    Some(digits.parse().map_err(|_| {
+        Error::malformed(format!(
+            "`{text}`: what follows EPSG: must be a whole number, as in EPSG:2286"
+        ))
+    }))
+}
+
+fn by_words(text: &str) -> Result<Crs> {
+    let wanted = words_of(text);
+    if wanted.is_empty() {
+        return Err(Error::malformed("an empty text names no reference system"));
+    }
+    let matches = find(text);
+    let current: Vec<_> = matches.iter().filter(|found| !found.deprecated).collect();
+    let exact: Vec<_> = current
+        .iter()
+        .filter(|found| {
+            let mut words = words_of(found.name);
+            let mut sought = wanted.clone();
+            words.sort();
+            sought.sort();
+            words == sought
+        })
+        .collect();
+    match (exact.as_slice(), current.as_slice()) {
+        // The 2D form stands first where the 3D and geocentric forms share its name.
+        ([first, ..], _) => Crs::from_epsg(first.code),
+        ([], [only]) => Crs::from_epsg(only.code),
+        ([], []) => Err(Error::new(
+            Kind::Unknown,
+            format!(
+                "no reference system of the registry matches `{text}`: use fewer words, or a code"
+            ),
+        )),
+        ([], several) => {
+            let list: Vec<String> = several
+                .iter()
+                .take(8)
+                .map(|found| format!("\n  EPSG:{} {}", found.code, found.name))
+                .collect();
+            let more = several.len().saturating_sub(8);
+            Err(Error::new(
+                Kind::Ambiguous,
+                format!(
+                    "`{text}` matches {} reference systems: choose one by its code{}{}",
+                    several.len(),
+                    list.concat(),
+                    if more > 0 {
+                        format!("\n  and {more} more")
+                    } else {
+                        String::new()
+                    }
+                ),
+            ))
+        }
+    }
+}

@@ -1,0 +1,327 @@
+//! Datum operations: what carries a position from one datum to another.
+//!
+//! An [`Operation`] is a registry row made executable. Heights: methods defined for
+//! geographic 2D systems take the ellipsoidal height as 0 and drop the height that results;
+//! the others carry it.
+
+mod similarity;
+
+use crate::crs::{Crs, Datum};
+use crate::ellipsoid::Ellipsoid;
+use crate::error::{Error, Kind, Result};
+use crate::extent::Extent;
+use crate::geocentric;
+use crate::position::Geographic;
+use crate::projection::Parameters;
+use similarity::{Domain, Similarity};
+use velvet_peg_epsg::{OperationKind, OperationRow, method_name};
+
+/// A position between steps: longitude and latitude in degrees relative to the prime
+/// meridian of the datum in hand, ellipsoidal height in metres.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct State {
+    pub(crate) lon: f64,
+    pub(crate) lat: f64,
+    pub(crate) h: f64,
+}
+
+/// Ellipsoid and prime meridian on one side of an operation.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Side {
+    pub(crate) ellipsoid: Ellipsoid,
+    pub(crate) prime_meridian_deg: f64,
+}
+
+#[derive(Clone, Debug)]
+enum Method {
+    Similarity(Similarity),
+    /// EPSG method 9601.
+    LongitudeRotation(f64),
+    /// EPSG method 9619: latitude and longitude, degrees.
+    Offsets(f64, f64),
+    /// The two sides are one ensemble and its member: nothing is known but its accuracy.
+    SameEnsemble,
+}
+
+/// A datum operation of the registry, ready to run in the direction it is used.
+#[derive(Clone, Debug)]
+pub struct Operation {
+    code: Option<u32>,
+    name: String,
+    method_code: Option<u32>,
+    accuracy_m: Option<f64>,
+    extent: Extent,
+    reversed: bool,
+    method: Method,
+}
+
+/// Why a registry row cannot be run here.
+#[derive(Clone, Debug)]
+pub struct Unavailable {
+    /// EPSG code of the operation.
+    pub code: u32,
+    /// Its name.
+    pub name: &'static str,
+    /// Stated accuracy, metres.
+    pub accuracy_m: Option<f64>,
+    /// What it would need, in words.
+    pub needs: String,
+}
+
+impl Operation {
+    /// Makes a registry row executable, or says what it lacks.
+    pub(crate) fn from_row(
+        row: &OperationRow,
+        reversed: bool,
+    ) -> std::result::Result<Operation, Unavailable> {
+        let lacking = |needs: String| Unavailable {
+            code: row.code,
+            name: row.name,
+            accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
+            needs,
+        };
+        let method_code = match (row.kind, row.method) {
+            (OperationKind::Transformation, Some(method)) => method,
+            (OperationKind::Concatenated, _) => {
+                return Err(lacking(
+                    "a chain of operations, not planned from its row yet".into(),
+                ));
+            }
+            _ => return Err(lacking("point motion, which is not computed yet".into())),
+        };
+        let parameters = Parameters::from_registry(&row.parameters)
+            .map_err(|error| lacking(error.to_string()))?;
+        if let Some(file) = parameters.file() {
+            return Err(lacking(format!(
+                "the file {file}, which is not part of this library"
+            )));
+        }
+        let method = Method::new(method_code, &parameters).map_err(|e| lacking(e.to_string()))?;
+        Ok(Operation {
+            code: Some(row.code),
+            name: row.name.to_string(),
+            method_code: Some(method_code),
+            accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
+            extent: Extent::of_codes(&row.extents),
+            reversed,
+            method,
+        })
+    }
+
+    /// The tie between a datum ensemble and one of its members.
+    pub(crate) fn within_ensemble(name: &str, accuracy_m: Option<f64>) -> Operation {
+        Operation {
+            code: None,
+            name: format!("{name}: ensemble and member taken as one"),
+            method_code: None,
+            accuracy_m,
+            extent: Extent::world(),
+            reversed: false,
+            method: Method::SameEnsemble,
+        }
+    }
+
+    /// Looks an operation up by its EPSG code.
+    ///
+    /// # Errors
+    /// If there is no such row, or it cannot be run here; the message says what it needs.
+    pub fn from_epsg(code: u32) -> Result<Operation> {
+        let row = OperationRow::find(code).ok_or_else(|| {
+            Error::new(
+                Kind::Unknown,
+                format!("the registry has no operation {code}"),
+            )
+        })?;
+        Operation::from_row(&row, false).map_err(|lacking| {
+            Error::unsupported(format!(
+                "operation {code} ({}) needs {}",
+                lacking.name, lacking.needs
+            ))
+        })
+    }
+
+    /// Carries one position and ellipsoidal height (metres) through the operation, forward:
+    /// from the datum of `source` to that of `target`, longitudes relative to each datum's
+    /// prime meridian.
+    ///
+    /// # Errors
+    /// If one of the systems has no geodetic datum.
+    pub fn apply(
+        &self,
+        at: Geographic,
+        h_m: f64,
+        source: &Crs,
+        target: &Crs,
+    ) -> Result<(Geographic, f64)> {
+        let side = |crs: &Crs| {
+            crs.datum().map(Datum::side).ok_or_else(|| {
+                Error::unsupported(format!("{} stands on no geodetic datum", crs.label()))
+            })
+        };
+        let state = State {
+            lon: at.lon,
+            lat: at.lat,
+            h: h_m,
+        };
+        let to = self.run(state, &side(source)?, &side(target)?);
+        Ok((
+            Geographic {
+                lat: to.lat,
+                lon: to.lon,
+            },
+            to.h,
+        ))
+    }
+
+    /// EPSG code; none for the tie within an ensemble.
+    pub fn code(&self) -> Option<u32> {
+        self.code
+    }
+
+    /// Name in the registry.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// Name of the method.
+    pub fn method_name(&self) -> &'static str {
+        self.method_code
+            .and_then(method_name)
+            .unwrap_or("no change")
+    }
+
+    /// Stated accuracy in metres, if the registry states one.
+    pub fn accuracy_m(&self) -> Option<f64> {
+        self.accuracy_m
+    }
+
+    /// Area that the operation is meant for.
+    pub fn extent(&self) -> &Extent {
+        &self.extent
+    }
+
+    /// True if the route runs it from its target to its source.
+    pub fn is_reversed(&self) -> bool {
+        self.reversed
+    }
+
+    /// True if it changes no number: the two systems differ by an amount known no better
+    /// than its accuracy.
+    pub fn is_null(&self) -> bool {
+        match &self.method {
+            Method::Similarity(similarity) => similarity.is_null(),
+            Method::SameEnsemble => true,
+            Method::LongitudeRotation(_) | Method::Offsets(..) => false,
+        }
+    }
+
+    /// Runs the operation in its direction, from the system on `from` to that on `to`.
+    pub(crate) fn run(&self, state: State, from: &Side, to: &Side) -> State {
+        match &self.method {
+            Method::SameEnsemble => state,
+            Method::LongitudeRotation(rotation) => {
+                let rotation = if self.reversed { -rotation } else { *rotation };
+                State {
+                    lon: crate::degrees::wrap(state.lon + rotation),
+                    ..state
+                }
+            }
+            Method::Offsets(lat, lon) => {
+                let sign = if self.reversed { -1.0 } else { 1.0 };
+                State {
+                    lat: state.lat + sign * lat,
+                    lon: crate::degrees::wrap(state.lon + sign * lon),
+                    ..state
+                }
+            }
+            Method::Similarity(similarity) => {
+                if similarity.is_null() && from.ellipsoid == to.ellipsoid {
+                    return state;
+                }
+                match (similarity.domain, self.reversed) {
+                    (Domain::Spatial, _) => self.shift(similarity, state, from, to),
+                    (Domain::Geographic2D, false) => {
+                        let flat = State { h: 0.0, ..state };
+                        State {
+                            h: state.h,
+                            ..self.shift(similarity, flat, from, to)
+                        }
+                    }
+                    (Domain::Geographic2D, true) => {
+                        self.shift_flat_back(similarity, state, from, to)
+                    }
+                }
+            }
+        }
+    }
+
+    fn shift(&self, similarity: &Similarity, state: State, from: &Side, to: &Side) -> State {
+        Self::shift_in(similarity, self.reversed, state, from, to)
+    }
+
+    fn shift_in(
+        similarity: &Similarity,
+        reversed: bool,
+        state: State,
+        from: &Side,
+        to: &Side,
+    ) -> State {
+        let lon = state.lon + from.prime_meridian_deg;
+        let p = geocentric::from_geographic(&from.ellipsoid, lon, state.lat, state.h);
+        let moved = if reversed {
+            similarity.apply_inverse(p)
+        } else {
+            similarity.apply(p)
+        };
+        let (lon, lat, h) = geocentric::to_geographic(&to.ellipsoid, moved);
+        State {
+            lon: crate::degrees::wrap(lon - to.prime_meridian_deg),
+            lat,
+            h,
+        }
+    }
+
+    /// Backwards through a method that drops the height: finds the position whose forward
+    /// image this is, so that there and back closes. The plain reverse misses by the height
+    /// dropped times the tilt of the ellipsoids, up to millimetres; each round divides that
+    /// by 10⁴ or more.
+    fn shift_flat_back(
+        &self,
+        similarity: &Similarity,
+        state: State,
+        from: &Side,
+        to: &Side,
+    ) -> State {
+        let flat = State { h: 0.0, ..state };
+        let mut found = Self::shift_in(similarity, true, flat, from, to);
+        for _ in 0..3 {
+            let flat_found = State { h: 0.0, ..found };
+            let image = Self::shift_in(similarity, false, flat_found, to, from);
+            found.lon += crate::degrees::wrap(state.lon - image.lon);
+            found.lat += state.lat - image.lat;
+        }
+        State {
+            h: state.h,
+            ..found
+        }
+    }
+}
+
+impl Method {
+    fn new(code: u32, parameters: &Parameters) -> Result<Method> {
+        if let Some(similarity) = Similarity::new(code, parameters) {
+            return similarity.map(Method::Similarity);
+        }
+        match code {
+            9601 => Ok(Method::LongitudeRotation(parameters.degrees(8602)?)),
+            9619 => Ok(Method::Offsets(
+                parameters.degrees(8601)?,
+                parameters.degrees(8602)?,
+            )),
+            other => Err(Error::unsupported(format!(
+                "the method {other} ({}), which is not computed yet",
+                method_name(other).unwrap_or("unknown")
+            ))),
+        }
+    }
+}

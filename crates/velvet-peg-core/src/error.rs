@@ -1,0 +1,85 @@
+//! The crate's one error type.
+//!
+//! Opaque, so that its inside can grow; callers ask with the `is_*` predicates and show it
+//! with `Display`. Messages say what was wrong and what to do about it.
+
+use std::fmt;
+
+/// Anything that can go wrong in the computing core.
+#[derive(Debug, Clone)]
+pub struct Error {
+    kind: Kind,
+    message: String,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Kind {
+    Malformed,
+    Unknown,
+    Unsupported,
+    OutOfDomain,
+    NoRoute,
+    Ambiguous,
+}
+
+impl Error {
+    pub(crate) fn new(kind: Kind, message: impl Into<String>) -> Error {
+        Error {
+            kind,
+            message: message.into(),
+        }
+    }
+
+    pub(crate) fn malformed(message: impl Into<String>) -> Error {
+        Error::new(Kind::Malformed, message)
+    }
+
+    pub(crate) fn unsupported(message: impl Into<String>) -> Error {
+        Error::new(Kind::Unsupported, message)
+    }
+
+    pub(crate) fn out_of_domain(message: impl Into<String>) -> Error {
+        Error::new(Kind::OutOfDomain, message)
+    }
+
+    /// A text (angle, reference, number) that cannot be read.
+    pub fn is_malformed(&self) -> bool {
+        self.kind == Kind::Malformed
+    }
+
+    /// A code or name that the registry does not have.
+    pub fn is_unknown(&self) -> bool {
+        self.kind == Kind::Unknown
+    }
+
+    /// Something real that this version cannot compute.
+    pub fn is_unsupported(&self) -> bool {
+        self.kind == Kind::Unsupported
+    }
+
+    /// A coordinate outside what the method or the system can hold.
+    pub fn is_out_of_domain(&self) -> bool {
+        self.kind == Kind::OutOfDomain
+    }
+
+    /// No usable operation joins the two reference systems.
+    pub fn is_no_route(&self) -> bool {
+        self.kind == Kind::NoRoute
+    }
+
+    /// Several things match and one has to be chosen.
+    pub fn is_ambiguous(&self) -> bool {
+        self.kind == Kind::Ambiguous
+    }
+}
+
+impl fmt::Display for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.message)
+    }
+}
+
+impl std::error::Error for Error {}
+
+/// Result of the computing core.
+pub type Result<T> = std::result::Result<T, Error>;

@@ -1,0 +1,160 @@
+//! Areas of use: boxes in longitude and latitude that may cross the 180° meridian.
+
+use velvet_peg_epsg::{BoundingBox, ExtentRow};
+
+/// A box in degrees; `west > east` where it crosses the 180° meridian.
+pub type Bounds = BoundingBox;
+
+/// How a box lies to another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Cover {
+    /// All of it is inside.
+    Whole,
+    /// Some of it is inside.
+    Part,
+    /// None of it is inside.
+    None,
+}
+
+/// An area of use: a name and the boxes that bound it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Extent {
+    name: &'static str,
+    description: &'static str,
+    boxes: Vec<Bounds>,
+}
+
+impl Extent {
+    pub(crate) fn of_codes(codes: &[u32]) -> Extent {
+        let rows: Vec<ExtentRow> = codes
+            .iter()
+            .filter_map(|code| ExtentRow::find(*code))
+            .collect();
+        Extent {
+            name: rows.first().map_or("not stated", |row| row.name),
+            description: rows.first().map_or("", |row| row.description),
+            boxes: rows.iter().filter_map(|row| row.bounds).collect(),
+        }
+    }
+
+    pub(crate) fn world() -> Extent {
+        Extent {
+            name: "World",
+            description: "World.",
+            boxes: vec![Bounds {
+                south: -90.0,
+                west: -180.0,
+                north: 90.0,
+                east: 180.0,
+            }],
+        }
+    }
+
+    /// Short name, such as "United States (USA) - Washington - SPCS83 - S".
+    pub fn name(&self) -> &'static str {
+        self.name
+    }
+
+    /// The registry's description; for state-plane zones the list of counties.
+    pub fn description(&self) -> &'static str {
+        self.description
+    }
+
+    /// The boxes, usually one.
+    pub fn boxes(&self) -> &[Bounds] {
+        &self.boxes
+    }
+
+    /// True if a position (degrees from Greenwich) lies inside, or if the registry states
+    /// no box.
+    pub fn contains(&self, lon: f64, lat: f64) -> bool {
+        self.boxes.is_empty() || self.boxes.iter().any(|bounds| holds(bounds, lon, lat))
+    }
+
+    /// How much of a box lies inside; an area without a box of its own covers all.
+    pub fn cover(&self, wanted: &Bounds) -> Cover {
+        if self.boxes.is_empty() {
+            return Cover::Whole;
+        }
+        self.boxes
+            .iter()
+            .map(|bounds| cover(bounds, wanted))
+            .min()
+            .unwrap_or(Cover::None)
+    }
+}
+
+fn holds(bounds: &Bounds, lon: f64, lat: f64) -> bool {
+    let in_longitude = if bounds.west <= bounds.east {
+        (bounds.west..=bounds.east).contains(&lon)
+    } else {
+        lon >= bounds.west || lon <= bounds.east
+    };
+    in_longitude && (bounds.south..=bounds.north).contains(&lat)
+}
+
+/// Longitude span of a box as one or two intervals that do not cross 180°.
+fn spans(bounds: &Bounds) -> Vec<(f64, f64)> {
+    if bounds.west <= bounds.east {
+        vec![(bounds.west, bounds.east)]
+    } else {
+        vec![(bounds.west, 180.0), (-180.0, bounds.east)]
+    }
+}
+
+fn cover(outer: &Bounds, inner: &Bounds) -> Cover {
+    let (outer_spans, inner_spans) = (spans(outer), spans(inner));
+    let overlaps = outer.south <= inner.north
+        && inner.south <= outer.north
+        && outer_spans
+            .iter()
+            .any(|o| inner_spans.iter().any(|i| o.0 <= i.1 && i.0 <= o.1));
+    if !overlaps {
+        return Cover::None;
+    }
+    let whole = outer.south <= inner.south
+        && inner.north <= outer.north
+        && inner_spans
+            .iter()
+            .all(|i| outer_spans.iter().any(|o| o.0 <= i.0 && i.1 <= o.1));
+    if whole { Cover::Whole } else { Cover::Part }
+}
+
+/// The part that two boxes share, if any. Where both cross or split, the hull of the shared
+/// part of the first box's own span is returned.
+pub(crate) fn intersection(a: &Bounds, b: &Bounds) -> Option<Bounds> {
+    let (south, north) = (a.south.max(b.south), a.north.min(b.north));
+    let pieces: Vec<(f64, f64)> = spans(a)
+        .iter()
+        .flat_map(|x| {
+            spans(b)
+                .into_iter()
+                .map(move |y| (x.0.max(y.0), x.1.min(y.1)))
+        })
+        .filter(|(west, east)| west <= east)
+        .collect();
+    if south > north || pieces.is_empty() {
+        return None;
+    }
+    // Pieces on both sides of 180° join across it.
+    let (west, east) = match pieces.as_slice() {
+        [only] => *only,
+        many => {
+            let positive = many
+                .iter()
+                .find(|(_, east)| *east == 180.0)
+                .unwrap_or(&many[0]);
+            let negative = many
+                .iter()
+                .find(|(west, _)| *west == -180.0)
+                .unwrap_or(&many[1]);
+            (positive.0, negative.1)
+        }
+    };
+    Some(Bounds {
+        south,
+        west,
+        north,
+        east,
+    })
+}

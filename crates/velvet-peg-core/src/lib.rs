@@ -1,0 +1,45 @@
+//! The computing core of Velvet Peg: units, angles, ellipsoids, projections, geodesics,
+//! reference systems, datum operations, converters and measures.
+//!
+//! It holds no files, network, clock, terminal or threads: those who want only a
+//! [`Converter`] pay for nothing else. Its one dependency is the registry data.
+//!
+//! **Axis order.** A coordinate is always `x, y[, z]`: longitude or easting first, latitude
+//! or northing second, whatever order the registry gives the axes; numbers keep the unit and
+//! the sense of the system's axes. Scalar functions on geographic positions take
+//! [`Geographic`], whose parts are named.
+//!
+//! **Accuracy.** Projections and their inverses agree with the exact mappings to 10 nm,
+//! geodesics to 20 nm; what a change of datum is known to, its [`Route`] says.
+
+pub mod angle;
+mod converter;
+mod crs;
+mod datum;
+mod degrees;
+mod ellipsoid;
+mod error;
+mod extent;
+pub mod geocentric;
+mod geodesic;
+mod latitude;
+pub mod planar;
+mod position;
+mod projection;
+mod route;
+mod series;
+mod sum;
+mod unit;
+
+pub use converter::{Converter, PlanOptions};
+pub use crs::{Conversion, Crs, Datum, Match, PrimeMeridian, find};
+pub use datum::{Operation, Unavailable};
+pub use ellipsoid::Ellipsoid;
+pub use error::{Error, Result};
+pub use extent::{Bounds, Cover, Extent};
+pub use geodesic::{Course, EllipsoidalArea, Geodesic, full_circle};
+pub use position::{Coordinate, Geographic};
+pub use projection::{Factors, Parameter, Parameters, Projection, Quantity};
+pub use route::{Policy, Route};
+pub use unit::{AngleUnit, AreaUnit, LengthUnit};
+pub use velvet_peg_epsg::{self as registry, AxisRow, CrsKind};

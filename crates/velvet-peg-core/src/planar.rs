@@ -1,0 +1,36 @@
+//! Lengths and areas on the plane of a grid.
+//!
+//! Coordinates are reckoned from the first vertex before anything is multiplied, and sums
+//! are compensated, so a small parcel with coordinates in the millions keeps its digits.
+//! Figures come in the unit of the coordinates; areas in its square.
+
+use crate::sum::Sum;
+
+/// Length of the line through these vertices, in the unit of the coordinates.
+pub fn length(x: &[f64], y: &[f64]) -> f64 {
+    let steps = x.windows(2).zip(y.windows(2));
+    steps
+        .map(|(x, y)| (x[1] - x[0]).hypot(y[1] - y[0]))
+        .collect::<Sum>()
+        .value()
+}
+
+/// Signed area of the ring with these vertices, positive counter-clockwise, in the square
+/// of the coordinates' unit. The ring may repeat its first vertex at the end or not.
+///
+/// ```
+/// use velvet_peg_core::planar;
+/// let (x, y) = ([0.0, 4.0, 4.0, 0.0], [0.0, 0.0, 3.0, 3.0]);
+/// assert_eq!(planar::ring_area(&x, &y), 12.0);
+/// ```
+pub fn ring_area(x: &[f64], y: &[f64]) -> f64 {
+    let count = x.len().min(y.len());
+    if count < 3 {
+        return 0.0;
+    }
+    let (x0, y0) = (x[0], y[0]);
+    let doubled: Sum = (1..count - 1)
+        .map(|i| (x[i] - x0) * (y[i + 1] - y0) - (x[i + 1] - x0) * (y[i] - y0))
+        .collect();
+    doubled.value() / 2.0
+}

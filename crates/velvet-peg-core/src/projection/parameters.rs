@@ -1,0 +1,173 @@
+//! Parameters of an operation, each converted by its own unit as it is read.
+
+use crate::error::{Error, Result};
+use crate::unit::{AngleUnit, LengthUnit, factor};
+use velvet_peg_epsg::{UnitRow, Value, parameter_name};
+
+/// A parameter's value in the library's own units.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Quantity {
+    /// Degrees.
+    Angle(f64),
+    /// Metres.
+    Length(f64),
+    /// A ratio; 1 is unity.
+    Scale(f64),
+    /// Degrees, metres or unity a year (or a time, in years), as the parameter says.
+    Rate(f64),
+    /// The name of a file.
+    File(String),
+}
+
+/// One parameter: its EPSG code, its value, and how the registry prints it.
+#[derive(Clone, Debug)]
+pub struct Parameter {
+    /// EPSG parameter code, such as 8801.
+    pub code: u32,
+    /// Value in the library's units.
+    pub quantity: Quantity,
+    /// Value as printed in the registry, with its unit code; none for parameters given in
+    /// code.
+    pub printed: Option<(velvet_peg_epsg::Decimal, u32)>,
+}
+
+impl Parameter {
+    /// The registry's name of the parameter.
+    pub fn name(&self) -> &'static str {
+        parameter_name(self.code).unwrap_or("parameter")
+    }
+}
+
+/// The parameters of one operation.
+#[derive(Clone, Debug, Default)]
+pub struct Parameters(Vec<Parameter>);
+
+impl Parameters {
+    /// Starts an empty list, to be filled with [`Parameters::angle`] and its like.
+    pub fn new() -> Parameters {
+        Parameters::default()
+    }
+
+    /// Adds an angle in degrees.
+    pub fn angle(self, code: u32, degrees: f64) -> Parameters {
+        self.with(code, Quantity::Angle(degrees))
+    }
+
+    /// Adds a length in metres.
+    pub fn length(self, code: u32, metres: f64) -> Parameters {
+        self.with(code, Quantity::Length(metres))
+    }
+
+    /// Adds a ratio, such as a scale factor.
+    pub fn scale(self, code: u32, ratio: f64) -> Parameters {
+        self.with(code, Quantity::Scale(ratio))
+    }
+
+    fn with(mut self, code: u32, quantity: Quantity) -> Parameters {
+        self.0.push(Parameter {
+            code,
+            quantity,
+            printed: None,
+        });
+        self
+    }
+
+    /// All parameters in the order of the method.
+    pub fn iter(&self) -> impl Iterator<Item = &Parameter> {
+        self.0.iter()
+    }
+
+    pub(crate) fn from_registry(values: &[(u32, Value)]) -> Result<Parameters> {
+        values
+            .iter()
+            .map(|(code, value)| {
+                Ok(Parameter {
+                    code: *code,
+                    quantity: quantity(*code, value)?,
+                    printed: match value {
+                        Value::Number(number, unit) => Some((*number, unit.unwrap_or(0))),
+                        Value::File(_) => None,
+                    },
+                })
+            })
+            .collect::<Result<Vec<_>>>()
+            .map(Parameters)
+    }
+
+    fn number(&self, code: u32) -> Result<f64> {
+        let found = self.0.iter().find(|parameter| parameter.code == code);
+        match found.map(|parameter| &parameter.quantity) {
+            Some(
+                Quantity::Angle(value)
+                | Quantity::Length(value)
+                | Quantity::Scale(value)
+                | Quantity::Rate(value),
+            ) => Ok(*value),
+            _ => Err(Error::malformed(format!(
+                "the operation lacks its parameter {code} ({})",
+                parameter_name(code).unwrap_or("unknown")
+            ))),
+        }
+    }
+
+    /// Degrees of an angle.
+    pub(crate) fn degrees(&self, code: u32) -> Result<f64> {
+        self.number(code)
+    }
+
+    /// Metres of a length.
+    pub(crate) fn metres(&self, code: u32) -> Result<f64> {
+        self.number(code)
+    }
+
+    /// A ratio.
+    pub(crate) fn ratio(&self, code: u32) -> Result<f64> {
+        self.number(code)
+    }
+
+    pub(crate) fn file(&self) -> Option<&str> {
+        self.0
+            .iter()
+            .find_map(|parameter| match &parameter.quantity {
+                Quantity::File(name) => Some(name.as_str()),
+                _ => None,
+            })
+    }
+}
+
+fn quantity(parameter: u32, value: &Value) -> Result<Quantity> {
+    let (number, unit) = match value {
+        Value::File(name) => return Ok(Quantity::File((*name).to_string())),
+        Value::Number(number, unit) => (*number, *unit),
+    };
+    let value = number.to_f64();
+    let Some(unit) = unit else {
+        return Ok(Quantity::Scale(value));
+    };
+    // A few withdrawn rows give a scale factor in metres or parts per million; a value near
+    // one can only be a ratio.
+    if parameter == 8805 && (0.5..2.0).contains(&value) {
+        return Ok(Quantity::Scale(value));
+    }
+    Ok(match unit {
+        9110 => Quantity::Angle(number.packed_degrees()),
+        9102 => Quantity::Angle(value),
+        9201 => Quantity::Scale(value),
+        9202 => Quantity::Scale(value / 1e6),
+        1028 => Quantity::Scale(value / 1e9),
+        1029 => Quantity::Rate(value),
+        1027 => Quantity::Rate(value / 1e3),
+        1034 => Quantity::Rate(value / 1e2),
+        1042 => Quantity::Rate(value),
+        1032 => Quantity::Rate(value / 3_600_000.0),
+        1043 => Quantity::Rate(value / 3600.0),
+        1030 => Quantity::Rate(value / 1e9),
+        1041 => Quantity::Rate(value / 1e6),
+        _ => match UnitRow::find(unit).map(|row| row.kind) {
+            Some("length") => Quantity::Length(value * LengthUnit::from_epsg(unit)?.metres()),
+            Some("angle") => Quantity::Angle(value * AngleUnit::from_epsg(unit)?.degrees()),
+            Some("scale") => Quantity::Scale(value * factor(unit, "scale")?.1),
+            _ => Quantity::Scale(value),
+        },
+    })
+}

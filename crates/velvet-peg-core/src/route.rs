@@ -1,0 +1,428 @@
+//! Planning how to get from one datum to another.
+//!
+//! Operations are looked for directly between the two datums (either way), then through one
+//! other datum, then through two; the shortest chain that covers the area wins over longer
+//! ones, and among those of one length the best covered, then the most accurate. Rows that
+//! cannot be run (a grid file, a method not computed yet) are kept and named, so that the
+//! answer says what a better one would have needed.
+
+use crate::crs::{Crs, Datum, datum_code};
+use crate::datum::{Operation, Side, Unavailable};
+use crate::error::{Error, Kind, Result};
+use crate::extent::{Bounds, Cover};
+use std::collections::{HashMap, HashSet};
+use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
+
+/// How a position gets from one reference system to another, as far as datums go.
+#[derive(Clone, Debug)]
+pub struct Route {
+    pub(crate) steps: Vec<Step>,
+    /// Operations that were usable but not chosen, best first.
+    pub turned_down: Vec<Operation>,
+    /// Operations that could not be run and state a better accuracy than the chosen ones.
+    pub not_available: Vec<Unavailable>,
+    /// True if the chosen operations cover the whole area asked for.
+    pub covers_area: bool,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct Step {
+    pub(crate) operation: Operation,
+    pub(crate) from: Side,
+    pub(crate) to: Side,
+}
+
+/// What to do when several operations would serve equally well.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Policy {
+    /// Take the one that covers the area and states the best accuracy.
+    #[default]
+    Best,
+    /// Refuse unless exactly one operation joins the two datums in the area.
+    Only,
+}
+
+impl Route {
+    /// Operations in the order they run; empty if both systems share a datum.
+    pub fn operations(&self) -> impl Iterator<Item = &Operation> {
+        self.steps.iter().map(|step| &step.operation)
+    }
+
+    /// What the route is known to, metres: 0 if both systems share a datum, the sum of what
+    /// the operations state, or none where one of them states nothing.
+    pub fn accuracy_m(&self) -> Option<f64> {
+        self.operations().map(Operation::accuracy_m).sum()
+    }
+
+    /// True if the systems differ in datum and yet no number changes by it.
+    pub fn is_unknown_shift(&self) -> bool {
+        !self.steps.is_empty() && self.operations().all(Operation::is_null)
+    }
+
+    /// One line for messages: `same datum: exact`, or the operations and what they are
+    /// known to.
+    pub fn summary(&self) -> String {
+        if self.steps.is_empty() {
+            return "same datum: no shift, exact to rounding".to_string();
+        }
+        let names: Vec<String> = self
+            .operations()
+            .map(|operation| {
+                let code = operation
+                    .code()
+                    .map_or(String::new(), |code| format!(" [EPSG:{code}]"));
+                let reversed = if operation.is_reversed() {
+                    ", reversed"
+                } else {
+                    ""
+                };
+                format!("{}{code}{reversed}", operation.name())
+            })
+            .collect();
+        let known = match self.accuracy_m() {
+            Some(metres) => format!("known to {metres} m"),
+            None => "accuracy not stated".to_string(),
+        };
+        format!("{} ({known})", names.join(", then "))
+    }
+}
+
+pub(crate) fn plan(
+    source: &Crs,
+    target: &Crs,
+    area: Option<&Bounds>,
+    policy: Policy,
+) -> Result<Route> {
+    let lacks =
+        |crs: &Crs| Error::unsupported(format!("{} stands on no geodetic datum", crs.label()));
+    let from = source.datum().ok_or_else(|| lacks(source))?;
+    let to = target.datum().ok_or_else(|| lacks(target))?;
+    if from.code() == to.code() {
+        return Ok(Route {
+            steps: Vec::new(),
+            turned_down: Vec::new(),
+            not_available: Vec::new(),
+            covers_area: true,
+        });
+    }
+    let mut planner = Planner {
+        area,
+        neighbours: HashMap::new(),
+        lacking: Vec::new(),
+    };
+    let mut chains: Vec<Chain> = Vec::new();
+    for length in 1..=3 {
+        chains.extend(planner.chains(from, to, length));
+        // A longer way is only worth a look where the shorter ones leave part uncovered.
+        let enough = if length == 1 {
+            Cover::Whole
+        } else {
+            Cover::Part
+        };
+        if chains.iter().any(|chain| chain.cover <= enough) {
+            break;
+        }
+    }
+    chains.sort_by(|a, b| {
+        a.rank()
+            .partial_cmp(&b.rank())
+            .unwrap_or(std::cmp::Ordering::Equal)
+    });
+    if policy == Policy::Only && chains.len() > 1 {
+        let names: Vec<String> = chains
+            .iter()
+            .map(|chain| {
+                format!(
+                    "\n  {}",
+                    chain
+                        .operations
+                        .iter()
+                        .map(Operation::name)
+                        .collect::<Vec<_>>()
+                        .join(", then ")
+                )
+            })
+            .collect();
+        return Err(Error::new(
+            Kind::Ambiguous,
+            format!(
+                "{} ways lead from {} to {}:{}",
+                chains.len(),
+                from.name(),
+                to.name(),
+                names.concat()
+            ),
+        ));
+    }
+    let mut lacking = planner.lacking;
+    let mut ranked = chains.into_iter();
+    let Some(best) = ranked.next() else {
+        let needs: Vec<String> = lacking
+            .iter()
+            .filter(|row| {
+                ends(row.code).is_some_and(|(a, b)| {
+                    let pair = (from.code(), to.code());
+                    (a, b) == pair || (b, a) == pair
+                })
+            })
+            .take(4)
+            .map(|row| format!("\n  {} [EPSG:{}] needs {}", row.name, row.code, row.needs))
+            .collect();
+        let needs = match needs.is_empty() {
+            true => String::new(),
+            false => format!(
+                "; what the registry has cannot be run here:{}",
+                needs.concat()
+            ),
+        };
+        return Err(Error::new(
+            Kind::NoRoute,
+            format!(
+                "no operation is known from {} to {} in this area{needs}",
+                from.name(),
+                to.name()
+            ),
+        ));
+    };
+    let known = best.accuracy();
+    // Only what joins the two datums in question says that something better exists.
+    lacking.retain(|row| {
+        let joins = ends(row.code).is_some_and(|(a, b)| {
+            (a, b) == (from.code(), to.code()) || (b, a) == (from.code(), to.code())
+        });
+        joins && row.accuracy_m.is_some_and(|accuracy| accuracy < known)
+    });
+    lacking.sort_by(|a, b| {
+        a.accuracy_m
+            .partial_cmp(&b.accuracy_m)
+            .unwrap_or(std::cmp::Ordering::Equal)
+    });
+    lacking.dedup_by_key(|row| row.code);
+    Ok(Route {
+        covers_area: best.cover == Cover::Whole,
+        steps: steps(from, to, best)?,
+        turned_down: ranked
+            .filter(|chain| chain.operations.len() == 1)
+            .flat_map(|chain| chain.operations)
+            .take(20)
+            .collect(),
+        not_available: lacking,
+    })
+}
+
+fn steps(from: &Datum, to: &Datum, chain: Chain) -> Result<Vec<Step>> {
+    let mut sides = vec![from.side()];
+    for hub in &chain.hubs {
+        sides.push(Datum::from_epsg(*hub)?.side());
+    }
+    sides.push(to.side());
+    Ok(chain
+        .operations
+        .into_iter()
+        .zip(sides.windows(2))
+        .map(|(operation, pair)| Step {
+            operation,
+            from: pair[0],
+            to: pair[1],
+        })
+        .collect())
+}
+
+/// Operations in a row, and the datums between them.
+struct Chain {
+    operations: Vec<Operation>,
+    hubs: Vec<u32>,
+    cover: Cover,
+}
+
+impl Chain {
+    /// Metres; what states nothing counts as a kilometre.
+    fn accuracy(&self) -> f64 {
+        self.operations
+            .iter()
+            .map(|operation| operation.accuracy_m().unwrap_or(1000.0))
+            .sum()
+    }
+
+    fn rank(&self) -> (Cover, usize, f64, u32) {
+        let newest = self
+            .operations
+            .first()
+            .and_then(Operation::code)
+            .unwrap_or(0);
+        (
+            self.cover,
+            self.operations.len(),
+            self.accuracy(),
+            u32::MAX - newest,
+        )
+    }
+}
+
+struct Planner<'a> {
+    area: Option<&'a Bounds>,
+    neighbours: HashMap<u32, Vec<(u32, Operation)>>,
+    lacking: Vec<Unavailable>,
+}
+
+impl Planner<'_> {
+    fn chains(&mut self, from: &Datum, to: &Datum, length: usize) -> Vec<Chain> {
+        let mut found = Vec::new();
+        let empty = Chain {
+            operations: Vec::new(),
+            hubs: Vec::new(),
+            cover: Cover::Whole,
+        };
+        self.extend(empty, from.code(), to, length, &mut found);
+        found
+    }
+
+    fn extend(&mut self, chain: Chain, at: u32, to: &Datum, left: usize, found: &mut Vec<Chain>) {
+        let steps = self.neighbours(at).to_vec();
+        // For a hub only the best operation to it counts; the last step keeps all.
+        let mut seen = HashSet::new();
+        for (datum, operation) in steps {
+            let last = left == 1;
+            if last != (datum == to.code()) || chain.hubs.contains(&datum) {
+                continue;
+            }
+            if (!last || !chain.operations.is_empty()) && !seen.insert(datum) {
+                continue;
+            }
+            let cover = chain.cover.max(self.cover(&operation));
+            let mut operations = chain.operations.clone();
+            operations.push(operation);
+            let mut hubs = chain.hubs.clone();
+            if last {
+                found.push(Chain {
+                    operations,
+                    hubs,
+                    cover,
+                });
+            } else {
+                hubs.push(datum);
+                // The far end's own neighbours are fewer than a hub's.
+                if left == 2
+                    && !self
+                        .neighbours(to.code())
+                        .iter()
+                        .any(|(other, _)| *other == datum)
+                {
+                    continue;
+                }
+                self.extend(
+                    Chain {
+                        operations,
+                        hubs,
+                        cover,
+                    },
+                    datum,
+                    to,
+                    left - 1,
+                    found,
+                );
+            }
+        }
+    }
+
+    fn cover(&self, operation: &Operation) -> Cover {
+        self.area
+            .map_or(Cover::Whole, |area| operation.extent().cover(area))
+    }
+
+    /// Usable operations from a datum, best first, each with the datum it leads to.
+    fn neighbours(&mut self, datum: u32) -> &[(u32, Operation)] {
+        if !self.neighbours.contains_key(&datum) {
+            let found = self.read_neighbours(datum);
+            self.neighbours.insert(datum, found);
+        }
+        &self.neighbours[&datum]
+    }
+
+    fn read_neighbours(&mut self, datum: u32) -> Vec<(u32, Operation)> {
+        let mut found = Vec::new();
+        let rows: Vec<OperationRow> = operations_of_datum(datum)
+            .into_iter()
+            .filter_map(OperationRow::find)
+            .filter(|row| !row.deprecated)
+            .collect();
+        for row in &rows {
+            let Some((source, target)) = ends_of(row) else {
+                continue;
+            };
+            if source == target {
+                continue;
+            }
+            let (reversed, other) = if source == datum {
+                (false, target)
+            } else {
+                (true, source)
+            };
+            match Operation::from_row(row, reversed) {
+                Ok(operation) if self.cover(&operation) != Cover::None => {
+                    found.push((other, operation))
+                }
+                Ok(_) => {}
+                Err(lacking) => {
+                    let extent = crate::extent::Extent::of_codes(&row.extents);
+                    if self
+                        .area
+                        .is_none_or(|area| extent.cover(area) != Cover::None)
+                    {
+                        self.lacking.push(lacking);
+                    }
+                }
+            }
+        }
+        // What a usable newer row supersedes stays behind it.
+        let usable: HashSet<u32> = found
+            .iter()
+            .filter_map(|(_, operation)| operation.code())
+            .collect();
+        let superseded: HashSet<u32> = rows
+            .iter()
+            .filter(|row| row.superseded_by.iter().any(|newer| usable.contains(newer)))
+            .map(|row| row.code)
+            .collect();
+        found.extend(self.ensemble_ties(datum));
+        found.sort_by(|(_, a), (_, b)| {
+            let key = |operation: &Operation| {
+                (
+                    operation
+                        .code()
+                        .is_some_and(|code| superseded.contains(&code)),
+                    self.cover(operation),
+                    operation.accuracy_m().unwrap_or(1000.0),
+                )
+            };
+            key(a)
+                .partial_cmp(&key(b))
+                .unwrap_or(std::cmp::Ordering::Equal)
+        });
+        found
+    }
+
+    /// An ensemble and its members are taken as one, to the ensemble's accuracy.
+    fn ensemble_ties(&self, datum: u32) -> Vec<(u32, Operation)> {
+        let mut ties = Vec::new();
+        for row in velvet_peg_epsg::DatumRow::all().filter(|row| !row.members.is_empty()) {
+            let accuracy = row.ensemble_accuracy_m.map(|accuracy| accuracy.to_f64());
+            let tie = || Operation::within_ensemble(row.name, accuracy);
+            if row.code == datum {
+                ties.extend(row.members.iter().map(|member| (*member, tie())));
+            } else if row.members.contains(&datum) {
+                ties.push((row.code, tie()));
+            }
+        }
+        ties
+    }
+}
+
+fn ends(operation: u32) -> Option<(u32, u32)> {
+    ends_of(&OperationRow::find(operation)?)
+}
+
+fn ends_of(row: &OperationRow) -> Option<(u32, u32)> {
+    let datum = |code: Option<u32>| datum_code(&CrsRow::find(code?)?);
+    Some((datum(row.source)?, datum(row.target)?))
+}
