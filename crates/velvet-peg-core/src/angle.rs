@@ -242,6 +242,14 @@ impl Parts {
             let Some(end) = end.filter(|c| "NSEWnsew".contains(*c)) else {
                 continue;
             };
+            // A letter of a word says nothing.
+            let neighbour = match side {
+                0 => body.chars().nth(1),
+                _ => body.chars().rev().nth(1),
+            };
+            if neighbour.is_some_and(|c| c.is_alphabetic() && !"dmDM".contains(c)) {
+                continue;
+            }
             // `47d24m30s`: a small s behind a number and minutes is the sign for seconds.
             let seconds_sign = side == 1 && end == 's' && body.contains(['d', 'm', '°', '\'', '′']);
             if seconds_sign && axis != Axis::Latitude || seconds_sign && body.contains(['d', 'm']) {

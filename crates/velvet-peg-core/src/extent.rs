@@ -82,6 +82,25 @@ impl Extent {
             .min()
             .unwrap_or(Cover::None)
     }
+
+    /// Share of a box that lies inside, 0 to 1, by degrees.
+    pub fn share(&self, wanted: &Bounds) -> f64 {
+        if self.boxes.is_empty() {
+            return 1.0;
+        }
+        let size = |bounds: &Bounds| {
+            let width: f64 = spans(bounds).iter().map(|(west, east)| east - west).sum();
+            // A point or a line still counts as something to cover.
+            width.max(1e-9) * (bounds.north - bounds.south).max(1e-9)
+        };
+        let inside: f64 = self
+            .boxes
+            .iter()
+            .filter_map(|bounds| intersection(bounds, wanted))
+            .map(|shared| size(&shared))
+            .sum();
+        (inside / size(wanted)).min(1.0)
+    }
 }
 
 fn holds(bounds: &Bounds, lon: f64, lat: f64) -> bool {

@@ -10,6 +10,7 @@ use crate::crs::{Crs, Datum, datum_code};
 use crate::datum::{Operation, Side, Unavailable};
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Cover};
+use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
 
@@ -123,11 +124,7 @@ pub(crate) fn plan(
             break;
         }
     }
-    chains.sort_by(|a, b| {
-        a.rank()
-            .partial_cmp(&b.rank())
-            .unwrap_or(std::cmp::Ordering::Equal)
-    });
+    chains.sort_by(|a, b| a.rank().partial_cmp(&b.rank()).unwrap_or(Ordering::Equal));
     if policy == Policy::Only && chains.len() > 1 {
         let names: Vec<String> = chains
             .iter()
@@ -193,9 +190,8 @@ pub(crate) fn plan(
         joins && row.accuracy_m.is_some_and(|accuracy| accuracy < known)
     });
     lacking.sort_by(|a, b| {
-        a.accuracy_m
-            .partial_cmp(&b.accuracy_m)
-            .unwrap_or(std::cmp::Ordering::Equal)
+        let key = |row: &Unavailable| (row.accuracy_m, row.code);
+        key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal)
     });
     lacking.dedup_by_key(|row| row.code);
     Ok(Route {
@@ -233,6 +229,8 @@ struct Chain {
     operations: Vec<Operation>,
     hubs: Vec<u32>,
     cover: Cover,
+    /// Share of the area that every step covers.
+    share: f64,
 }
 
 impl Chain {
@@ -244,14 +242,17 @@ impl Chain {
             .sum()
     }
 
-    fn rank(&self) -> (Cover, usize, f64, u32) {
+    /// Best covered first (by hundredths of the area), then fewest steps, then most
+    /// accurate, then newest.
+    fn rank(&self) -> (i32, usize, f64, u32) {
         let newest = self
             .operations
             .first()
             .and_then(Operation::code)
             .unwrap_or(0);
+        let uncovered = ((1.0 - self.share) * 100.0).round() as i32;
         (
-            self.cover,
+            uncovered,
             self.operations.len(),
             self.accuracy(),
             u32::MAX - newest,
@@ -272,6 +273,7 @@ impl Planner<'_> {
             operations: Vec::new(),
             hubs: Vec::new(),
             cover: Cover::Whole,
+            share: 1.0,
         };
         self.extend(empty, from.code(), to, length, &mut found);
         found
@@ -290,6 +292,7 @@ impl Planner<'_> {
                 continue;
             }
             let cover = chain.cover.max(self.cover(&operation));
+            let share = chain.share.min(self.share(&operation));
             let mut operations = chain.operations.clone();
             operations.push(operation);
             let mut hubs = chain.hubs.clone();
@@ -298,6 +301,7 @@ impl Planner<'_> {
                     operations,
                     hubs,
                     cover,
+                    share,
                 });
             } else {
                 hubs.push(datum);
@@ -315,6 +319,7 @@ impl Planner<'_> {
                         operations,
                         hubs,
                         cover,
+                        share,
                     },
                     datum,
                     to,
@@ -328,6 +333,10 @@ impl Planner<'_> {
     fn cover(&self, operation: &Operation) -> Cover {
         self.area
             .map_or(Cover::Whole, |area| operation.extent().cover(area))
+    }
+
+    fn share(&self, operation: &Operation) -> f64 {
+        self.area.map_or(1.0, |area| operation.extent().share(area))
     }
 
     /// Usable operations from a datum, best first, each with the datum it leads to.
@@ -391,13 +400,11 @@ impl Planner<'_> {
                     operation
                         .code()
                         .is_some_and(|code| superseded.contains(&code)),
-                    self.cover(operation),
+                    ((1.0 - self.share(operation)) * 100.0).round() as i32,
                     operation.accuracy_m().unwrap_or(1000.0),
                 )
             };
-            key(a)
-                .partial_cmp(&key(b))
-                .unwrap_or(std::cmp::Ordering::Equal)
+            key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal)
         });
         found
     }

@@ -1,1 +1,61 @@
-//! todo
+//! Velvet Peg: coordinate tables become features with a known reference system.
+//!
+//! For people who turn tables of coordinates into points, lines and polygons, give data its
+//! missing or wrong reference system, carry it between state plane, UTM and geographic
+//! coordinates, and measure it. Three promises: every figure can be traced to its systems,
+//! units and accuracy; rows in are features out plus rejects, always; and the trade's
+//! everyday mistakes are told before they hurt.
+//!
+//! ```
+//! use velvet_peg::{Crs, Geometry, Layer};
+//! let mut gates = Layer::new("gates", Some(Crs::parse("EPSG:4326")?));
+//! gates.push(Geometry::Point((-120.004, 47.412)), [("name", "Gate 7".into())])?;
+//! let grid = gates.convert(&Crs::parse("nad83 washington south ftus")?)?;
+//! let (easting, northing) = grid.features().next().unwrap().vertices()[0];
+//! assert!(easting > 1.6e6 && northing > 7e5); // US survey feet
+//! # Ok::<(), velvet_peg::Error>(())
+//! ```
+//!
+//! The computing core is re-exported: reference systems, converters, geodesics and angles
+//! come from here too. It works without files or threads and can be used alone as
+//! `velvet-peg-core`.
+
+mod append;
+mod build;
+mod checks;
+mod convert;
+mod course;
+mod declare;
+pub mod demo;
+mod draw;
+mod error;
+mod format;
+mod layer;
+mod look;
+mod measure;
+mod notice;
+mod output;
+mod position;
+mod rejects;
+mod table;
+mod watch;
+
+pub use append::AppendOptions;
+pub use build::{BuildPoints, Outcome};
+pub use convert::{ConvertTable, convert_layer, rejects_beside, route_notices};
+pub use course::{CourseColumns, CourseMaker, CourseTable};
+pub use declare::declare;
+pub use draw::{DrawOptions, draw, svg};
+pub use error::{Error, Place, Result};
+pub use format::{Format, LayerReader, LayerWriter, WriteOptions};
+pub use layer::{
+    Batch, Feature, Geometry, GeometryColumn, GeometryKind, Layer, LayerInfo, Value, type_name,
+};
+pub use look::{ColumnLook, Look, TableLook, look};
+pub use measure::{MeasureOptions, Measured, Measures, measure};
+pub use notice::{Notice, Weight};
+pub use position::{PositionSheet, SheetLine, position_sheet};
+pub use rejects::Rejected;
+pub use table::{CoordinateColumns, TableOptions};
+pub use velvet_peg_core::*;
+pub use watch::{Unwatched, Watch};

@@ -1,1 +1,52 @@
-fn main() {}
+//! `vpeg`: look at survey data, build features, declare, convert, measure and draw.
+//!
+//! Each command turns its arguments into one library call and the answer into text, a table
+//! or JSON. Answers go to standard output; messages, warnings and progress to standard error.
+
+mod commands;
+mod progress;
+mod reference;
+mod show;
+
+use clap::Parser;
+use std::process::ExitCode;
+
+/// How a command ended, if not with an error.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Ending {
+    /// All went well.
+    Done,
+    /// Done, but something was rejected (or, under `--strict`, warned about).
+    Rejects,
+}
+
+/// A place south of the equator begins with a minus, which would read as an option: such a
+/// word gets the minus sign of typography, which angles are read with as well.
+fn plain_place(word: std::ffi::OsString) -> std::ffi::OsString {
+    let is_place = word.to_str().is_some_and(|text| {
+        text.strip_prefix('-').is_some_and(|rest| {
+            rest.starts_with(|c: char| c.is_ascii_digit()) && rest.contains([',', ' ', ';'])
+        })
+    });
+    match word.to_str() {
+        Some(text) if is_place => format!("−{}", &text[1..]).into(),
+        _ => word,
+    }
+}
+
+fn main() -> ExitCode {
+    let arguments = commands::Arguments::parse_from(std::env::args_os().map(plain_place));
+    show::set_quiet(arguments.quiet);
+    let ending = arguments.run();
+    match ending {
+        Ok(Ending::Done) if arguments.strict && show::warned() => ExitCode::from(3),
+        Ok(Ending::Done) => ExitCode::SUCCESS,
+        Ok(Ending::Rejects) => ExitCode::from(3),
+        // Whoever reads the answer has seen enough of it.
+        Err(error) if error.is_broken_pipe() => ExitCode::SUCCESS,
+        Err(error) => {
+            show::failure(&error);
+            ExitCode::from(1)
+        }
+    }
+}

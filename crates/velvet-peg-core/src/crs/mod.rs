@@ -193,6 +193,15 @@ impl Crs {
         &self.0.extent
     }
 
+    /// The system that a projected one stands on.
+    pub fn base(&self) -> Option<Crs> {
+        let row = match self.0.row.horizontal {
+            Some(code) => CrsRow::find(code)?,
+            None => self.0.row.clone(),
+        };
+        Crs::from_epsg(row.base?).ok()
+    }
+
     /// Defining conversion of a projected system.
     pub fn conversion(&self) -> Option<&Conversion> {
         self.0.conversion.as_ref()
@@ -257,6 +266,14 @@ impl Crs {
             (Some(unit), _) => unit.name(),
             (None, Ok(Mapping::Geographic(unit))) => unit.name(),
             _ => "unknown unit",
+        }
+    }
+
+    /// Name of that unit for more than one: `US survey feet`.
+    pub fn unit_plural(&self) -> String {
+        match self.unit_name().strip_suffix("foot") {
+            Some(kind) => format!("{kind}feet"),
+            None => format!("{}s", self.unit_name()),
         }
     }
 

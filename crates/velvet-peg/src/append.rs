@@ -1,0 +1,185 @@
+//! Adding computed columns to a text table, row by row, in bounded memory.
+//!
+//! Every column stays as it was; rows that cannot be computed go to the rejects. `-` reads
+//! standard input and writes standard output.
+
+use crate::build::{Outcome, renamed};
+use crate::error::{Error, Result};
+use crate::format::{distinct, missing};
+use crate::notice::Notice;
+use crate::output::{Output, refuse_existing, rejects_path};
+use crate::rejects::Rejects;
+use crate::table::{TableFile, TableOptions, TableReader};
+use crate::watch::Watch;
+use csv::StringRecord;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// Rows held back to plan from.
+const HEAD: usize = 1000;
+
+/// Where the table goes and how.
+#[derive(Clone, Debug, Default)]
+pub struct AppendOptions {
+    /// How the table is read.
+    pub table: TableOptions,
+    /// Replace existing outputs.
+    pub overwrite: bool,
+    /// Where rejects go; `OUT.rejects.csv` if none, `rejects.csv` when writing to standard
+    /// output.
+    pub rejects: Option<PathBuf>,
+}
+
+/// A table opened for adding columns.
+pub(crate) struct Session {
+    reader: TableReader,
+    /// Column names.
+    pub(crate) headers: Vec<String>,
+    head: Vec<(u64, StringRecord)>,
+    delimiter: u8,
+    input: PathBuf,
+    bytes: Option<u64>,
+    options: AppendOptions,
+}
+
+impl Session {
+    pub(crate) fn open(input: &Path, options: &AppendOptions) -> Result<Session> {
+        let (mut reader, delimiter, bytes) = if input == Path::new("-") {
+            let (reader, delimiter) = TableReader::stream(std::io::stdin(), input, &options.table)?;
+            (reader, delimiter, None)
+        } else {
+            if !input.exists() {
+                return Err(missing(input));
+            }
+            let file = TableFile::open(input, &options.table)?;
+            (file.rows()?, file.delimiter(), Some(file.bytes))
+        };
+        let mut head = Vec::new();
+        let mut record = StringRecord::new();
+        while head.len() < HEAD && reader.next(&mut record)? {
+            head.push((reader.row(), record.clone()));
+        }
+        Ok(Session {
+            headers: reader.headers.clone(),
+            reader,
+            head,
+            delimiter,
+            input: input.to_path_buf(),
+            bytes,
+            options: options.clone(),
+        })
+    }
+
+    /// The first rows of the table that fit its header.
+    pub(crate) fn head(&self) -> impl Iterator<Item = &StringRecord> {
+        self.head
+            .iter()
+            .map(|(_, record)| record)
+            .filter(|record| record.len() == self.headers.len())
+    }
+
+    /// Writes every row with what `each` pushes to it, or rejects it for the reason that
+    /// `each` gives (it must not have pushed then).
+    pub(crate) fn run(
+        mut self,
+        out: &Path,
+        columns: &[&str],
+        each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), String>,
+        watch: &mut dyn Watch,
+    ) -> Result<Outcome> {
+        let standard = out == Path::new("-");
+        if !standard {
+            refuse_existing(out, self.options.overwrite)?;
+        }
+        let mut outcome = Outcome {
+            notices: renamed(&self.reader),
+            ..Outcome::default()
+        };
+        let mut header = self.headers.clone();
+        for column in columns {
+            let name = distinct(&header, column);
+            if name != *column {
+                outcome.notices.push(Notice::remark(format!(
+                    "the table has a column `{column}` already: the new one is called `{name}`"
+                )));
+            }
+            header.push(name);
+        }
+        let rejects_to = self
+            .options
+            .rejects
+            .clone()
+            .unwrap_or_else(|| match standard {
+                true => PathBuf::from("rejects.csv"),
+                false => rejects_path(out),
+            });
+        let mut rejects = Rejects::new(&rejects_to, self.options.overwrite, &self.headers)?;
+        let output = if standard {
+            None
+        } else {
+            Some(Output::create(out, self.options.overwrite)?)
+        };
+        let sink: Box<dyn Write> = match &output {
+            Some(output) => Box::new(output.reopen()?),
+            None => Box::new(std::io::stdout()),
+        };
+        let tabs = out.extension().is_some_and(|e| e == "tsv" || e == "tab");
+        let delimiter = match out.extension() {
+            Some(_) if tabs => b'\t',
+            Some(e) if e == "csv" => b',',
+            _ => self.delimiter,
+        };
+        let failed = |e: csv::Error| Error::file(out, "cannot be written", e);
+        let mut writer = csv::WriterBuilder::new()
+            .delimiter(delimiter)
+            .buffer_capacity(1 << 16)
+            .from_writer(sink);
+        writer.write_record(&header).map_err(failed)?;
+
+        let mut row =
+            |number: u64, record: &mut StringRecord, misfit: Option<String>| -> Result<()> {
+                outcome.rows_in += 1;
+                let done = match misfit {
+                    Some(misfit) => Err(misfit),
+                    None => each(number, record),
+                };
+                match done {
+                    Ok(()) => {
+                        outcome.out += 1;
+                        writer
+                            .write_byte_record(record.as_byte_record())
+                            .map_err(failed)
+                    }
+                    Err(reason) => rejects.add(number, &reason, record.iter()),
+                }
+            };
+        for (number, record) in &mut self.head {
+            let misfit = self.reader.misfit(record);
+            row(*number, record, misfit)?;
+        }
+        let mut record = StringRecord::new();
+        while self.reader.next(&mut record)? {
+            let number = self.reader.row();
+            if number % 4096 == 0 {
+                watch.at(self.reader.bytes_read(), self.bytes);
+            }
+            let misfit = self.reader.misfit(&record);
+            row(number, &mut record, misfit)?;
+        }
+        if outcome.rows_in == 0 {
+            return Err(Error::data(
+                "has a header but no rows: nothing to do. Is this the right file?",
+            )
+            .in_file(&self.input));
+        }
+        writer
+            .flush()
+            .map_err(|e| Error::file(out, "cannot be written", e))?;
+        drop(writer);
+        if let Some(output) = output {
+            output.finish()?;
+        }
+        outcome.rejected = rejects.finish()?;
+        Ok(outcome)
+    }
+}

@@ -1,0 +1,195 @@
+//! Looking for the trade's everyday mistakes in a column of positions: columns swapped, a
+//! minus sign lost, feet taken for metres, a projected table declared geographic.
+//!
+//! Works on a bounded sample of the positions, so that it costs the same for any table.
+
+use crate::notice::Notice;
+use velvet_peg_core::{Converter, Coordinate, Crs};
+
+/// Positions kept to know where the bulk of the data lies.
+const SAMPLE: usize = 4096;
+
+/// Rows named in one warning.
+const NAMED: usize = 5;
+
+/// Gathers positions and then judges single rows against the bulk.
+#[derive(Debug, Default)]
+pub(crate) struct Cloud {
+    seen: u64,
+    x: Vec<f64>,
+    y: Vec<f64>,
+    centre: (f64, f64),
+    spread: (f64, f64),
+    flipped: Suspects,
+    swapped: Suspects,
+    distant: Suspects,
+}
+
+#[derive(Debug, Default)]
+struct Suspects {
+    count: u64,
+    rows: Vec<String>,
+}
+
+impl Suspects {
+    fn add(&mut self, row: u64, detail: String) {
+        self.count += 1;
+        if self.rows.len() < NAMED {
+            self.rows.push(format!("row {row} ({detail})"));
+        }
+    }
+
+    fn named(&self) -> String {
+        let more = self.count - self.rows.len() as u64;
+        match more {
+            0 => self.rows.join(", "),
+            more => format!("{} and {more} more", self.rows.join(", ")),
+        }
+    }
+}
+
+impl Cloud {
+    /// Adds a position to the sample: every position at first, then ever fewer.
+    pub(crate) fn gather(&mut self, x: f64, y: f64) {
+        self.seen += 1;
+        let stride = (self.seen / SAMPLE as u64).next_power_of_two();
+        if self.x.len() < SAMPLE || self.seen % stride == 0 {
+            if self.x.len() >= SAMPLE {
+                // Replacing round robin keeps early and late rows.
+                let at = (self.seen / stride) as usize % SAMPLE;
+                (self.x[at], self.y[at]) = (x, y);
+            } else {
+                self.x.push(x);
+                self.y.push(y);
+            }
+        }
+    }
+
+    /// Ends the gathering: finds the middle and the spread of the bulk.
+    pub(crate) fn settle(&mut self) {
+        let middle = |values: &[f64]| -> (f64, f64) {
+            let mut sorted = values.to_vec();
+            sorted.sort_by(f64::total_cmp);
+            let at = |share: f64| sorted[((sorted.len() - 1) as f64 * share) as usize];
+            (at(0.5), at(0.9) - at(0.1))
+        };
+        if self.x.is_empty() {
+            return;
+        }
+        let (x, y) = (middle(&self.x), middle(&self.y));
+        self.centre = (x.0, y.0);
+        self.spread = (x.1, y.1);
+    }
+
+    /// Median of the positions gathered.
+    pub(crate) fn centre(&self) -> Option<(f64, f64)> {
+        (!self.x.is_empty()).then_some(self.centre)
+    }
+
+    /// Judges one row against the bulk.
+    pub(crate) fn judge(&mut self, row: u64, x: f64, y: f64) {
+        // A handful of positions has no bulk to stand apart from.
+        if self.seen < 8 || self.near(x, y) {
+            return;
+        }
+        let detail = format!("{x}, {y}");
+        if self.near(-x, y) || self.near(x, -y) {
+            self.flipped.add(row, detail);
+        } else if self.near(y, x) || self.near(-y, x) || self.near(y, -x) {
+            self.swapped.add(row, detail);
+        } else {
+            self.distant.add(row, detail);
+        }
+    }
+
+    /// Within twenty spreads of the middle.
+    fn near(&self, x: f64, y: f64) -> bool {
+        let reach = 20.0 * self.spread.0.max(self.spread.1).max(1e-6);
+        (x - self.centre.0).abs() <= reach && (y - self.centre.1).abs() <= reach
+    }
+
+    /// What stood out.
+    pub(crate) fn notices(&self) -> Vec<Notice> {
+        let mut notices = Vec::new();
+        let mut tell = |suspects: &Suspects, what: &str| {
+            if suspects.count > 0 {
+                let verb = if suspects.count == 1 { "row" } else { "rows" };
+                notices.push(Notice::warning(format!(
+                    "{} {verb} {what}: {}",
+                    suspects.count,
+                    suspects.named()
+                )));
+            }
+        };
+        tell(
+            &self.flipped,
+            "would join the others with the sign turned (a lost minus or W?); kept as written",
+        );
+        tell(
+            &self.swapped,
+            "would join the others with the coordinates swapped; kept as written",
+        );
+        tell(&self.distant, "far from all others; kept as written");
+        notices
+    }
+
+    /// Whether the bulk lies where the declared system is used, and if not, what would put
+    /// it there.
+    pub(crate) fn against(&self, crs: &Crs) -> Option<Notice> {
+        let (x, y) = self.centre()?;
+        if crs.extent().boxes().is_empty() {
+            return None;
+        }
+        let home = home_system(crs)?;
+        let to_degrees = Converter::new(crs, &home).ok()?;
+        let lands = |x: f64, y: f64| {
+            to_degrees
+                .convert(Coordinate::xy(x, y))
+                .ok()
+                .map(|at| (at.x, at.y))
+                .filter(|(lon, lat)| crs.extent().contains(*lon, *lat))
+        };
+        if lands(x, y).is_some() {
+            return None;
+        }
+        let feet = 0.3048;
+        let hint = if lands(y, x).is_some() {
+            "; with x and y swapped it would be inside: are the columns the wrong way round?"
+                .to_string()
+        } else if crs.is_projected() && lands(x * feet, y * feet).is_some() {
+            format!(
+                "; taken as feet it would be inside: this system counts in {}",
+                crs.unit_plural()
+            )
+        } else if crs.is_projected() && lands(x / feet, y / feet).is_some() {
+            format!(
+                "; taken as metres it would be inside: this system counts in {}",
+                crs.unit_plural()
+            )
+        } else if lands(-x, y).is_some() {
+            "; with the sign of x turned it would be inside: is a minus or W missing?".to_string()
+        } else {
+            "; check the system, or search with `vpeg crs find`".to_string()
+        };
+        let place = to_degrees
+            .convert(Coordinate::xy(x, y))
+            .map_or("nowhere on the map".to_string(), |at| {
+                format!("latitude {:.4}°, longitude {:.4}°", at.y, at.x)
+            });
+        Some(Notice::warning(format!(
+            "the middle of the data ({x}, {y}) falls at {place}, outside the area where {} is used \
+             ({}){hint}",
+            crs.label(),
+            crs.extent().name()
+        )))
+    }
+}
+
+/// The geographic system of the same datum, for telling where a coordinate falls.
+pub(crate) fn home_system(crs: &Crs) -> Option<Crs> {
+    let mut at = crs.clone();
+    while !at.is_geographic() {
+        at = at.base()?;
+    }
+    Some(at)
+}

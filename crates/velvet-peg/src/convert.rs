@@ -1,0 +1,327 @@
+//! Carrying layers and tables into another reference system.
+
+use crate::append::{AppendOptions, Session};
+use crate::build::{FirstReasons, Judge, Outcome};
+use crate::checks::{Cloud, home_system};
+use crate::error::{Error, Result};
+use crate::format::{LayerReader, LayerWriter, WriteOptions, coordinate_names, default_decimals};
+use crate::layer::{Batch, GeometryColumn, Rows, no_system};
+use crate::notice::Notice;
+use crate::output::{refuse_existing, rejects_path};
+use crate::rejects::Rejects;
+use crate::table::{CoordinateColumns, Notation, read_pair};
+use crate::watch::Watch;
+use std::fmt::Write;
+use std::path::{Path, PathBuf};
+use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
+
+/// Converts a layer into another reference system, feature by feature. Features with a
+/// vertex that cannot be converted go to the rejects with their number, the reason and their
+/// geometry as text.
+///
+/// # Errors
+/// If the layer has no reference system, no operation joins the two, an output exists, or
+/// no feature can be converted.
+pub fn convert_layer(
+    reader: &LayerReader,
+    target: &Crs,
+    out: &Path,
+    options: &WriteOptions,
+    rejects_to: Option<&Path>,
+    watch: &mut dyn Watch,
+) -> Result<(Outcome, Converter)> {
+    refuse_existing(out, options.overwrite)?;
+    let info = reader.info();
+    let source = info
+        .crs
+        .as_ref()
+        .ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+    let area = info.extent.and_then(|extent| area_of(source, &extent));
+    let converter = Converter::plan(
+        source,
+        target,
+        &PlanOptions {
+            area,
+            ..PlanOptions::default()
+        },
+    )?;
+    let mut outcome = Outcome {
+        notices: reader.notices.clone(),
+        ..Outcome::default()
+    };
+    let mut described = info.clone();
+    described.crs = Some(target.clone());
+    described.extent = None;
+    let mut writer = LayerWriter::create(out, &described, options)?;
+    outcome.notices.append(&mut writer.notices);
+    let default_path = rejects_path(out);
+    let names: Vec<String> = std::iter::once("geometry".to_string())
+        .chain(
+            info.schema
+                .fields()
+                .iter()
+                .map(|field| field.name().clone()),
+        )
+        .collect();
+    let mut rejects = Rejects::new(
+        rejects_to.unwrap_or(&default_path),
+        options.overwrite,
+        &names,
+    )?;
+    reader.for_each_batch(&mut |mut batch| {
+        watch.at(batch.first, info.count);
+        outcome.rows_in += batch.geometry.len() as u64;
+        let before = batch.geometry.clone();
+        let geometry = &mut batch.geometry;
+        let z = if geometry.z.is_empty() {
+            None
+        } else {
+            Some(geometry.z.as_mut_slice())
+        };
+        let failed = converter.convert_columns(&mut geometry.x, &mut geometry.y, z);
+        let batch = if failed > 0 {
+            sift(batch, &before, &mut rejects, source)?
+        } else {
+            batch
+        };
+        writer.write(&batch)
+    })?;
+    if outcome.rows_in > 0 && rejects.count() == outcome.rows_in {
+        return Err(Error::data(format!(
+            "none of the {} features can be carried from {} to {}: is the declared system right?",
+            outcome.rows_in,
+            source.label(),
+            target.label()
+        ))
+        .in_file(reader.path()));
+    }
+    if info.has_z && !source.has_ellipsoidal_height() {
+        outcome.notices.push(Notice::remark(
+            "heights were carried as they are: neither their datum nor their unit was changed"
+                .to_string(),
+        ));
+    }
+    outcome.out = writer.finish()?;
+    outcome.rejected = rejects.finish()?;
+    Ok((outcome, converter))
+}
+
+/// Keeps the features whose vertices were all converted; rejects the others.
+fn sift(
+    batch: Batch,
+    before: &GeometryColumn,
+    rejects: &mut Rejects,
+    source: &Crs,
+) -> Result<Batch> {
+    let mut geometry = GeometryColumn::new();
+    let mut rows = Rows::new(batch.attributes.schema());
+    for feature in 0..batch.geometry.len() {
+        let bad = batch
+            .geometry
+            .vertices(feature)
+            .filter(|at| batch.geometry.x[*at].is_nan())
+            .count();
+        if bad == 0 {
+            geometry.push_from(&batch.geometry, feature);
+            rows.push(batch.values(feature));
+            continue;
+        }
+        let reason = format!("{bad} vertices are out of range for {}", source.label());
+        let mut original = vec![before.text_of(feature)];
+        original.extend(batch.values(feature).iter().map(|value| value.to_text()));
+        rejects.add(
+            batch.first + feature as u64,
+            &reason,
+            original.iter().map(String::as_str),
+        )?;
+    }
+    Ok(Batch {
+        geometry,
+        attributes: rows.finish()?,
+        first: batch.first,
+    })
+}
+
+/// A box of a system in degrees from Greenwich, from a few points of its outline and inside.
+pub(crate) fn area_of(crs: &Crs, extent: &Bounds) -> Option<Bounds> {
+    let home = home_system(crs)?;
+    let converter = Converter::new(crs, &home).ok()?;
+    let meridian = crs.datum()?.prime_meridian().longitude_deg;
+    let mut found = crate::layer::Extender::default();
+    for i in 0..5 {
+        for j in 0..5 {
+            let x = extent.west + (extent.east - extent.west) * f64::from(i) / 4.0;
+            let y = extent.south + (extent.north - extent.south) * f64::from(j) / 4.0;
+            if let Ok(at) = converter.convert(Coordinate::xy(x, y)) {
+                found.point(at.x + meridian, at.y);
+            }
+        }
+    }
+    found.bounds()
+}
+
+/// Converts the coordinate columns of a text table.
+#[derive(Clone, Debug)]
+pub struct ConvertTable {
+    /// Coordinate columns; guessed from the headers where not named.
+    pub columns: CoordinateColumns,
+    /// Reference system of the table's coordinates.
+    pub source: Crs,
+    /// Reference system to carry them to.
+    pub target: Crs,
+    /// Digits behind the point; none for 9 in degrees and 4 in lengths.
+    pub decimals: Option<usize>,
+    /// True if angles are packed as DDDMMSS.s.
+    pub packed: bool,
+    /// Where the table goes and how.
+    pub append: AppendOptions,
+}
+
+impl ConvertTable {
+    /// Keeps every column and appends the converted coordinates: `lon, lat` or `easting,
+    /// northing` (and `height` where ellipsoidal heights took part).
+    ///
+    /// # Errors
+    /// If the table cannot be read, a column is missing, no operation joins the systems, an
+    /// output exists, or no row can be converted.
+    pub fn run(
+        &self,
+        input: &Path,
+        out: &Path,
+        watch: &mut dyn Watch,
+    ) -> Result<(Outcome, Converter)> {
+        let session = Session::open(input, &self.append)?;
+        let found = self
+            .columns
+            .find(&session.headers)
+            .map_err(|error| error.in_file(input))?;
+        let notation = if self.packed {
+            Notation::Packed
+        } else {
+            Notation::Detected
+        };
+        let judge = Judge::new(Some(&self.source))?;
+        let mut head = crate::layer::Extender::default();
+        let mut cloud = Cloud::default();
+        let mut reasons = FirstReasons::default();
+        let mut usable = 0;
+        for (at, record) in session.head().enumerate() {
+            match read_pair(record, &found, Some(&self.source), notation)
+                .and_then(|(x, y, z)| judge.check(x, y).map(|()| (x, y, z)))
+            {
+                Ok((x, y, _)) => {
+                    usable += 1;
+                    head.point(x, y);
+                    cloud.gather(x, y);
+                }
+                Err(reason) => reasons.add(at as u64 + 2, &reason, record, &found),
+            }
+        }
+        if usable == 0 && session.head().next().is_some() {
+            return Err(Error::data(format!(
+                "none of the first rows has coordinates that can be used. {}",
+                reasons.advice(Some(&self.source))
+            ))
+            .in_file(input));
+        }
+        cloud.settle();
+        let area = head
+            .bounds()
+            .and_then(|extent| area_of(&self.source, &extent));
+        let options = PlanOptions {
+            area,
+            ..PlanOptions::default()
+        };
+        let converter = Converter::plan(&self.source, &self.target, &options)?;
+        let heights = found.z.is_some() && self.source.has_ellipsoidal_height();
+        let geocentric = self.target.is_geocentric();
+        let mut columns: Vec<&str> = match geocentric {
+            true => vec!["x", "y", "z"],
+            false => coordinate_names(Some(&self.target)).to_vec(),
+        };
+        if heights && !geocentric {
+            columns.push("height");
+        }
+        let decimals = self
+            .decimals
+            .unwrap_or(default_decimals(Some(&self.target)));
+        let mut text = String::new();
+        let count = columns.len();
+        let mut outcome = session.run(
+            out,
+            &columns,
+            &mut |_, record| {
+                let (x, y, z) = read_pair(record, &found, Some(&self.source), notation)?;
+                let at = Coordinate {
+                    x,
+                    y,
+                    z: z.unwrap_or(0.0),
+                };
+                let to = converter.convert(at).map_err(|_| match judge.check(x, y) {
+                    Err(reason) => reason,
+                    Ok(()) => format!("{x}, {y} cannot be carried to {}", self.target.label()),
+                })?;
+                for value in [to.x, to.y, to.z].into_iter().take(count) {
+                    text.clear();
+                    write!(text, "{value:.decimals$}").map_err(|error| error.to_string())?;
+                    record.push_field(&text);
+                }
+                Ok(())
+            },
+            watch,
+        )?;
+        outcome.notices.extend(cloud.against(&self.source));
+        Ok((outcome, converter))
+    }
+}
+
+/// The warnings that a route deserves: shifts known only to metres, operations that do not
+/// cover the data, better ones that need a file.
+pub fn route_notices(converter: &Converter) -> Vec<Notice> {
+    let route = converter.route();
+    let mut notices = Vec::new();
+    if route.operations().next().is_none() {
+        return notices;
+    }
+    let known = route
+        .accuracy_m()
+        .map_or("an accuracy that is not stated".to_string(), |m| {
+            format!("{m} m")
+        });
+    if route.is_unknown_shift() {
+        notices.push(Notice::warning(format!(
+            "{} and {} are different datums, but the operation between them changes no number: \
+             true positions may differ from the result by up to about {known}",
+            converter.source().datum().map_or("", |datum| datum.name()),
+            converter.target().datum().map_or("", |datum| datum.name())
+        )));
+    } else if route.accuracy_m().is_none_or(|metres| metres >= 0.5) {
+        notices.push(Notice::warning(format!(
+            "the change of datum is known to {known} only"
+        )));
+    }
+    if !route.covers_area {
+        notices.push(Notice::warning(
+            "the operation is meant for an area that does not hold all of the data".to_string(),
+        ));
+    }
+    if let Some(better) = route.not_available.first() {
+        let metres = better
+            .accuracy_m
+            .map_or(String::new(), |m| format!(" ({m} m)"));
+        let more = match route.not_available.len() - 1 {
+            0 => String::new(),
+            more => format!(", and {more} more"),
+        };
+        notices.push(Notice::remark(format!(
+            "a more accurate operation exists: {} [EPSG:{}]{metres} needs {}{more}",
+            better.name, better.code, better.needs
+        )));
+    }
+    notices
+}
+
+/// Path beside an output for its rejects, for callers that announce it.
+pub fn rejects_beside(out: &Path) -> PathBuf {
+    rejects_path(out)
+}

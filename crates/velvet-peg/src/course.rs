@@ -1,0 +1,188 @@
+//! Courses of a table: the inverse and the direct geodesic problem, row by row.
+
+use crate::append::{AppendOptions, Session};
+use crate::build::Outcome;
+use crate::checks::home_system;
+use crate::error::{Error, Result};
+use crate::format::coordinate_names;
+use crate::table::{Found, Notation, position, read_pair};
+use crate::watch::Watch;
+use csv::StringRecord;
+use std::path::Path;
+use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, angle, full_circle};
+
+/// The columns that a course is computed from.
+#[derive(Clone, Debug)]
+pub enum CourseColumns {
+    /// Two places, each as a pair of columns: longitude or easting, latitude or northing.
+    Between {
+        /// The first place.
+        from: (String, String),
+        /// The second place.
+        to: (String, String),
+    },
+    /// A place, an azimuth (degrees clockwise from north) and a distance in metres.
+    Along {
+        /// The place.
+        start: (String, String),
+        /// Azimuth column.
+        azimuth: String,
+        /// Distance column.
+        distance: String,
+    },
+}
+
+/// Computes courses for the rows of a table.
+#[derive(Clone, Debug)]
+pub struct CourseTable {
+    /// What is computed from what.
+    pub columns: CourseColumns,
+    /// Reference system of the places.
+    pub crs: Crs,
+    /// Digits behind the point of azimuths and positions in degrees; none for 9. Metres get
+    /// at least 6.
+    pub decimals: Option<usize>,
+    /// Where the table goes and how.
+    pub append: AppendOptions,
+}
+
+/// Works courses out in one reference system: places are carried to its geographic
+/// coordinates, lines run on its ellipsoid.
+pub struct CourseMaker {
+    geodesic: Geodesic,
+    to_degrees: Converter,
+    from_degrees: Converter,
+}
+
+impl CourseMaker {
+    /// Prepares a system.
+    ///
+    /// # Errors
+    /// If the system has no positions on an ellipsoid.
+    pub fn new(crs: &Crs) -> Result<CourseMaker> {
+        let home = home_system(crs).ok_or_else(|| {
+            Error::usage(format!("{} has no places on an ellipsoid", crs.label()))
+        })?;
+        let ellipsoid = home
+            .ellipsoid()
+            .ok_or_else(|| Error::usage(format!("{} has no ellipsoid", crs.label())))?;
+        Ok(CourseMaker {
+            geodesic: Geodesic::new(ellipsoid),
+            to_degrees: Converter::new(crs, &home)?,
+            from_degrees: Converter::new(&home, crs)?,
+        })
+    }
+
+    /// The geodesic solver.
+    pub fn geodesic(&self) -> &Geodesic {
+        &self.geodesic
+    }
+
+    /// A place of the system as a position in degrees.
+    ///
+    /// # Errors
+    /// If the coordinates are out of range.
+    pub fn place(&self, x: f64, y: f64) -> Result<Geographic> {
+        let at = self.to_degrees.convert(Coordinate::xy(x, y))?;
+        Ok(Geographic {
+            lat: at.y,
+            lon: at.x,
+        })
+    }
+
+    /// A position in degrees as coordinates of the system.
+    ///
+    /// # Errors
+    /// If the system cannot show the position.
+    pub fn coordinate(&self, at: Geographic) -> Result<Coordinate> {
+        Ok(self.from_degrees.convert(Coordinate::xy(at.lon, at.lat))?)
+    }
+}
+
+impl CourseTable {
+    /// Keeps every column and appends `distance_m, azimuth_from, azimuth_to` (both in the
+    /// direction of travel, 0 to 360°), or the end place and `azimuth_to`.
+    ///
+    /// # Errors
+    /// If the table cannot be read, a column is missing or an output exists.
+    pub fn run(&self, input: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+        let session = Session::open(input, &self.append)?;
+        let headers = session.headers.clone();
+        let column = |name: &String| position(&headers, name, None).map_err(|e| e.in_file(input));
+        let pair = |names: &(String, String)| -> Result<Found> {
+            Ok(Found {
+                x: column(&names.0)?,
+                y: column(&names.1)?,
+                z: None,
+            })
+        };
+        let maker = CourseMaker::new(&self.crs)?;
+        let decimals = self.decimals.unwrap_or(9);
+        let metres = decimals.max(6);
+        let place =
+            |record: &StringRecord, found: &Found| -> std::result::Result<Geographic, String> {
+                let (x, y, _) = read_pair(record, found, Some(&self.crs), Notation::Detected)?;
+                maker.place(x, y).map_err(|error| error.to_string())
+            };
+        match &self.columns {
+            CourseColumns::Between { from, to } => {
+                let (from, to) = (pair(from)?, pair(to)?);
+                session.run(
+                    out,
+                    &["distance_m", "azimuth_from", "azimuth_to"],
+                    &mut |_, record| {
+                        let course = maker
+                            .geodesic
+                            .inverse(place(record, &from)?, place(record, &to)?);
+                        record.push_field(&format!("{:.metres$}", course.distance_m));
+                        for azimuth in [course.azimuth_from_deg, course.azimuth_to_deg] {
+                            record.push_field(&format!("{:.decimals$}", full_circle(azimuth)));
+                        }
+                        Ok(())
+                    },
+                    watch,
+                )
+            }
+            CourseColumns::Along {
+                start,
+                azimuth,
+                distance,
+            } => {
+                let (start, azimuth, distance) =
+                    (pair(start)?, column(azimuth)?, column(distance)?);
+                let [x_name, y_name] =
+                    coordinate_names(Some(&self.crs)).map(|name| format!("{name}_end"));
+                session.run(
+                    out,
+                    &[&x_name, &y_name, "azimuth_to"],
+                    &mut |_, record| {
+                        let number = |at: usize, what: &str| -> std::result::Result<f64, String> {
+                            let text = record.get(at).unwrap_or("").trim();
+                            match what {
+                                "azimuth" => {
+                                    angle::parse(text, angle::Axis::Free).map_err(|e| e.to_string())
+                                }
+                                _ => text
+                                    .parse()
+                                    .ok()
+                                    .filter(|value: &f64| value.is_finite())
+                                    .ok_or_else(|| format!("the {what} `{text}` is not a number")),
+                            }
+                        };
+                        let (azimuth, distance) =
+                            (number(azimuth, "azimuth")?, number(distance, "distance")?);
+                        let from = place(record, &start)?;
+                        let (end, onward) = maker.geodesic.direct(from, azimuth, distance);
+                        let end = maker.coordinate(end).map_err(|error| error.to_string())?;
+                        for value in [end.x, end.y] {
+                            record.push_field(&format!("{value:.decimals$}"));
+                        }
+                        record.push_field(&format!("{:.decimals$}", full_circle(onward)));
+                        Ok(())
+                    },
+                    watch,
+                )
+            }
+        }
+    }
+}

@@ -1,0 +1,65 @@
+//! Giving data its missing or corrected reference system without moving a coordinate.
+
+use crate::build::Outcome;
+use crate::checks::Cloud;
+use crate::error::Result;
+use crate::format::{Format, LayerReader, LayerWriter, WriteOptions};
+use crate::notice::Notice;
+use crate::watch::Watch;
+use std::path::Path;
+use velvet_peg_core::Crs;
+
+/// Writes the layer again with another reference system and the same coordinates.
+///
+/// # Errors
+/// If the layer cannot be read or the output exists or cannot be written.
+pub fn declare(
+    reader: &LayerReader,
+    crs: &Crs,
+    out: &Path,
+    options: &WriteOptions,
+    watch: &mut dyn Watch,
+) -> Result<Outcome> {
+    let info = reader.info();
+    let mut described = info.clone();
+    described.crs = Some(crs.clone());
+    // Notices of the old system are moot now.
+    let mut outcome = Outcome::default();
+    match &info.crs {
+        Some(old) if old == crs => outcome.notices.push(Notice::remark(format!(
+            "the layer was declared as {} already",
+            crs.label()
+        ))),
+        Some(old) => outcome.notices.push(Notice::remark(format!(
+            "was declared as {}; the coordinates stay as they are and now count as {}. To carry \
+             them from one to the other use `vpeg convert`",
+            old.label(),
+            crs.label()
+        ))),
+        None => {}
+    }
+    if Format::of(out)? == Format::GeoJson && crs.code() != 4326 {
+        outcome.notices.push(Notice::warning(
+            "GeoJSON cannot hold this system, so the output is carried to WGS 84; write a .gpkg to \
+             keep the coordinates as they are",
+        ));
+    }
+    let mut writer = LayerWriter::create(out, &described, options)?;
+    outcome.notices.append(&mut writer.notices);
+    let mut cloud = Cloud::default();
+    reader.for_each_batch(&mut |batch| {
+        watch.at(batch.first, info.count);
+        outcome.rows_in += batch.geometry.len() as u64;
+        batch
+            .geometry
+            .x
+            .iter()
+            .zip(&batch.geometry.y)
+            .for_each(|(x, y)| cloud.gather(*x, *y));
+        writer.write(&batch)
+    })?;
+    cloud.settle();
+    outcome.notices.extend(cloud.against(crs));
+    outcome.out = writer.finish()?;
+    Ok(outcome)
+}

@@ -1,0 +1,178 @@
+//! Drawing layers as a map: SVG, or PNG made from it.
+//!
+//! A map has a title, a frame with labelled ticks (a graticule in degrees or a grid in the
+//! system's unit), the layers with a legend, a scale bar, a north arrow, and a line that says
+//! which reference system it is drawn in.
+
+mod furniture;
+mod picture;
+mod raster;
+mod ticks;
+
+use crate::error::{Error, Result};
+use crate::layer::{Extender, GeometryKind, Layer, no_system};
+use crate::notice::Notice;
+use crate::output::Output;
+use picture::Picture;
+use std::io::Write;
+use std::path::Path;
+use velvet_peg_core::{Bounds, Crs};
+
+/// How to draw.
+#[derive(Clone, Debug)]
+pub struct DrawOptions {
+    /// Title; the layers' names if none.
+    pub title: Option<String>,
+    /// Width of the picture in pixels.
+    pub width: u32,
+    /// Height of the picture in pixels.
+    pub height: u32,
+    /// Reference system to draw in; the first layer's if none.
+    pub crs: Option<Crs>,
+    /// Attribute to write beside features.
+    pub label: Option<String>,
+    /// Replace an existing file.
+    pub overwrite: bool,
+}
+
+impl Default for DrawOptions {
+    fn default() -> DrawOptions {
+        DrawOptions {
+            title: None,
+            width: 1280,
+            height: 800,
+            crs: None,
+            label: None,
+            overwrite: false,
+        }
+    }
+}
+
+/// Colours of layers in their order: line or outline, and fill. Told apart in print and by
+/// eyes that do not see all colours.
+const COLOURS: [(&str, &str); 6] = [
+    ("#7a4b00", "#e9c46a"),
+    ("#00508c", "#8ecae6"),
+    ("#9b2226", "#f2a6a0"),
+    ("#2d6a4f", "#b7d8b0"),
+    ("#5a3d8a", "#cdb7e9"),
+    ("#3c3c3c", "#c8c8c8"),
+];
+
+/// Draws layers one above the other, polygons lowest and points on top, and writes the
+/// picture: SVG or PNG by the extension of `out`.
+///
+/// # Errors
+/// If a layer has no reference system while another has, nothing is to be drawn, or the file
+/// exists or cannot be written.
+pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<Notice>> {
+    let extension = out
+        .extension()
+        .and_then(|e| e.to_str())
+        .unwrap_or_default()
+        .to_ascii_lowercase();
+    if !matches!(extension.as_str(), "svg" | "png") {
+        return Err(Error::usage("a map is written as .svg or .png").in_file(out));
+    }
+    let mut output = Output::create(out, options.overwrite)?;
+    let (svg, notices) = svg(layers, options)?;
+    let bytes = match extension.as_str() {
+        "svg" => svg.into_bytes(),
+        _ => raster::png(&svg)?,
+    };
+    output
+        .file()
+        .write_all(&bytes)
+        .map_err(|e| Error::file(out, "cannot be written", e))?;
+    output.finish()?;
+    Ok(notices)
+}
+
+/// The map as SVG text.
+///
+/// # Errors
+/// As [`draw`], but for the file.
+pub fn svg(layers: &[Layer], options: &DrawOptions) -> Result<(String, Vec<Notice>)> {
+    let (layers, crs, notices) = in_one_system(layers, options)?;
+    let mut extender = Extender::default();
+    for layer in &layers {
+        layer
+            .batches()
+            .iter()
+            .for_each(|batch| extender.add(&batch.geometry));
+    }
+    let extent = extender
+        .bounds()
+        .ok_or_else(|| Error::data("there is nothing to draw: the layers have no geometry"))?;
+    let mut picture = Picture::new(options, crs.as_ref(), &roomy(&extent, crs.as_ref()));
+    let mut order: Vec<usize> = (0..layers.len()).collect();
+    order.sort_by_key(
+        |at| match layers[*at].info().kind.map(GeometryKind::single) {
+            Some(GeometryKind::Polygon) | None => 0,
+            Some(GeometryKind::Line) => 1,
+            _ => 2,
+        },
+    );
+    picture.open_frame();
+    for at in &order {
+        picture.layer(&layers[*at], COLOURS[at % COLOURS.len()]);
+    }
+    if let Some(label) = &options.label {
+        layers.iter().for_each(|layer| picture.labels(layer, label));
+    }
+    picture.close_frame();
+    furniture::all(&mut picture, &layers, options);
+    Ok((picture.finish(), notices))
+}
+
+/// All layers in one system: the one asked for, or the first layer's.
+fn in_one_system(
+    layers: &[Layer],
+    options: &DrawOptions,
+) -> Result<(Vec<Layer>, Option<Crs>, Vec<Notice>)> {
+    let mut notices = Vec::new();
+    let crs = options
+        .crs
+        .clone()
+        .or_else(|| layers.iter().find_map(|layer| layer.crs().cloned()));
+    let Some(crs) = crs else {
+        notices.push(Notice::warning(
+            "the layers have no reference system: drawn by their bare numbers, without scale",
+        ));
+        return Ok((layers.to_vec(), None, notices));
+    };
+    let mut carried = Vec::new();
+    for layer in layers {
+        let own = layer.crs().ok_or_else(|| no_system(&layer.info().name))?;
+        if *own == crs {
+            carried.push(layer.clone());
+        } else {
+            notices.push(Notice::remark(format!(
+                "layer {} was carried from {} to {} for the drawing",
+                layer.info().name,
+                own.label(),
+                crs.label()
+            )));
+            carried.push(layer.convert(&crs)?);
+        }
+    }
+    Ok((carried, Some(crs), notices))
+}
+
+/// The extent with a margin, never without width or height: a single point gets some
+/// hundred metres around it.
+fn roomy(extent: &Bounds, crs: Option<&Crs>) -> Bounds {
+    let least = match crs {
+        Some(crs) if crs.is_geographic() => 0.002,
+        Some(crs) => 200.0 / crs.length_unit().map_or(1.0, |unit| unit.metres()),
+        None => 1.0,
+    };
+    let (width, height) = (extent.east - extent.west, extent.north - extent.south);
+    let margin = (0.04 * width.max(height)).max(if width.max(height) > 0.0 { 0.0 } else { least });
+    Bounds {
+        west: extent.west - margin,
+        east: extent.east + margin,
+        south: extent.south - margin,
+        north: extent.north + margin,
+    }
+}

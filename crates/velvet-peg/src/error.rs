@@ -1,0 +1,191 @@
+//! The library's one error type: opaque, with predicates, a cause and, for data, the place.
+
+use std::fmt;
+use std::path::{Path, PathBuf};
+
+/// Where in the data something went wrong.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Place {
+    /// File; `-` for standard input.
+    pub file: Option<PathBuf>,
+    /// Sheet or layer.
+    pub sheet: Option<String>,
+    /// Row as a spreadsheet counts it: the header is row 1.
+    pub row: Option<u64>,
+    /// Column name.
+    pub column: Option<String>,
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mut parts = Vec::new();
+        if let Some(file) = &self.file {
+            parts.push(file.display().to_string());
+        }
+        if let Some(sheet) = &self.sheet {
+            parts.push(format!("layer {sheet}"));
+        }
+        if let Some(row) = self.row {
+            parts.push(format!("row {row}"));
+        }
+        if let Some(column) = &self.column {
+            parts.push(format!("column {column}"));
+        }
+        f.write_str(&parts.join(", "))
+    }
+}
+
+/// Anything that can go wrong in the library.
+#[derive(Debug)]
+pub struct Error(Box<Inner>);
+
+#[derive(Debug)]
+struct Inner {
+    kind: Kind,
+    message: String,
+    place: Place,
+    source: Option<Box<dyn std::error::Error + Send + Sync>>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Kind {
+    Data,
+    File,
+    Exists,
+    Usage,
+    Compute,
+}
+
+impl Error {
+    pub(crate) fn new(kind: Kind, message: impl Into<String>) -> Error {
+        Error(Box::new(Inner {
+            kind,
+            message: message.into(),
+            place: Place::default(),
+            source: None,
+        }))
+    }
+
+    /// What was asked for makes no sense with this data: wrong column, missing system.
+    pub(crate) fn usage(message: impl Into<String>) -> Error {
+        Error::new(Kind::Usage, message)
+    }
+
+    /// An error of a caller's own: what was asked for makes no sense.
+    pub fn from_usage(message: impl Into<String>) -> Error {
+        Error::usage(message)
+    }
+
+    pub(crate) fn data(message: impl Into<String>) -> Error {
+        Error::new(Kind::Data, message)
+    }
+
+    pub(crate) fn file(
+        path: &Path,
+        doing: &str,
+        source: impl std::error::Error + Send + Sync + 'static,
+    ) -> Error {
+        let mut error = Error::new(Kind::File, format!("{doing}: {source}"));
+        error.0.source = Some(Box::new(source));
+        error.in_file(path)
+    }
+
+    pub(crate) fn in_file(mut self, path: &Path) -> Error {
+        self.0.place.file.get_or_insert_with(|| path.to_path_buf());
+        self
+    }
+
+    pub(crate) fn in_row(mut self, row: u64) -> Error {
+        self.0.place.row.get_or_insert(row);
+        self
+    }
+
+    pub(crate) fn in_layer(mut self, layer: &str) -> Error {
+        self.0.place.sheet.get_or_insert_with(|| layer.to_string());
+        self
+    }
+
+    /// Where in the data it happened, as far as known.
+    pub fn place(&self) -> &Place {
+        &self.0.place
+    }
+
+    /// The data itself is wrong.
+    pub fn is_data(&self) -> bool {
+        self.0.kind == Kind::Data
+    }
+
+    /// A file cannot be read or written.
+    pub fn is_file(&self) -> bool {
+        self.0.kind == Kind::File
+    }
+
+    /// An output exists and was not to be overwritten.
+    pub fn is_exists(&self) -> bool {
+        self.0.kind == Kind::Exists
+    }
+
+    /// True if writing failed only because the reader of a pipe has gone.
+    pub fn is_broken_pipe(&self) -> bool {
+        let broken = |error: &std::io::Error| error.kind() == std::io::ErrorKind::BrokenPipe;
+        let Some(source) = &self.0.source else {
+            return false;
+        };
+        match source.downcast_ref::<csv::Error>().map(csv::Error::kind) {
+            Some(csv::ErrorKind::Io(error)) => broken(error),
+            _ => source.downcast_ref().is_some_and(broken),
+        }
+    }
+
+    /// What was asked for does not fit the data: a column that is not there, a reference
+    /// system that is missing.
+    pub fn is_usage(&self) -> bool {
+        self.0.kind == Kind::Usage
+    }
+
+    /// The computing core refused: unknown code, no route, out of domain.
+    pub fn is_compute(&self) -> bool {
+        self.0.kind == Kind::Compute
+    }
+}
+
+impl fmt::Display for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.0.place == Place::default() {
+            f.write_str(&self.0.message)
+        } else {
+            write!(f, "{}: {}", self.0.place, self.0.message)
+        }
+    }
+}
+
+impl std::error::Error for Error {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        self.0.source.as_deref().map(|source| source as _)
+    }
+}
+
+impl From<velvet_peg_core::Error> for Error {
+    fn from(error: velvet_peg_core::Error) -> Error {
+        let mut wrapped = Error::new(Kind::Compute, error.to_string());
+        wrapped.0.source = Some(Box::new(error));
+        wrapped
+    }
+}
+
+impl From<std::io::Error> for Error {
+    fn from(error: std::io::Error) -> Error {
+        let mut wrapped = Error::new(Kind::File, error.to_string());
+        wrapped.0.source = Some(Box::new(error));
+        wrapped
+    }
+}
+
+impl From<arrow_schema::ArrowError> for Error {
+    fn from(error: arrow_schema::ArrowError) -> Error {
+        Error::data(error.to_string())
+    }
+}
+
+/// Result of the library.
+pub type Result<T> = std::result::Result<T, Error>;

@@ -1,0 +1,212 @@
+//! Writing GeoJSON: always WGS 84 longitude and latitude, as RFC 7946 demands, converting
+//! where the layer is in another system; outer rings counter-clockwise, rings closed.
+
+use crate::error::{Error, Result};
+use crate::format::{WriteOptions, default_decimals};
+use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
+use crate::notice::Notice;
+use crate::output::Output;
+use serde_json::Value as Json;
+use std::borrow::Cow;
+use std::fs::File;
+use std::io::{BufWriter, Write};
+use std::path::{Path, PathBuf};
+use velvet_peg_core::{Converter, Crs, planar};
+
+pub(in crate::format) struct Writer {
+    path: PathBuf,
+    output: Output,
+    file: BufWriter<File>,
+    converter: Option<Converter>,
+    decimals: usize,
+    names: Vec<String>,
+    empty: bool,
+}
+
+impl Writer {
+    pub(in crate::format) fn create(
+        path: &Path,
+        info: &LayerInfo,
+        options: &WriteOptions,
+    ) -> Result<(Writer, Option<Notice>)> {
+        let crs = info.crs.as_ref().ok_or_else(|| {
+            Error::usage(
+                "GeoJSON is always WGS 84 longitude and latitude, and this layer has no reference \
+                 system to convert from: declare it first with `vpeg declare`, or write a .gpkg",
+            )
+            .in_file(path)
+        })?;
+        let (converter, notice) = match crs.code() {
+            4326 | 4979 => (None, None),
+            _ => {
+                let wgs84 = Crs::from_epsg(4326)?;
+                let converter = Converter::new(crs, &wgs84)?;
+                let notice = Notice::remark(format!(
+                    "GeoJSON is WGS 84 longitude and latitude by its standard: converted from {} \
+                     by {}",
+                    crs.label(),
+                    converter.route().summary()
+                ));
+                (Some(converter), Some(notice))
+            }
+        };
+        let output = Output::create(path, options.overwrite)?;
+        let mut file = BufWriter::with_capacity(1 << 16, output.reopen()?);
+        let name = Json::String(info.name.clone());
+        write!(
+            file,
+            "{{\"type\":\"FeatureCollection\",\"name\":{name},\"features\":["
+        )
+        .map_err(|e| Error::file(path, "cannot be written", e))?;
+        let writer = Writer {
+            path: path.to_path_buf(),
+            output,
+            file,
+            converter,
+            decimals: options
+                .decimals
+                .unwrap_or(default_decimals(Some(&Crs::from_epsg(4326)?))),
+            names: info
+                .schema
+                .fields()
+                .iter()
+                .map(|field| field.name().clone())
+                .collect(),
+            empty: true,
+        };
+        Ok((writer, notice))
+    }
+
+    pub(in crate::format) fn write(&mut self, batch: &Batch) -> Result<()> {
+        let mut geometry = Cow::Borrowed(&batch.geometry);
+        if let Some(converter) = &self.converter {
+            let geometry = geometry.to_mut();
+            let z = if geometry.z.is_empty() {
+                None
+            } else {
+                Some(geometry.z.as_mut_slice())
+            };
+            let failed = converter.convert_columns(&mut geometry.x, &mut geometry.y, z);
+            if failed > 0 {
+                return Err(Error::data(format!(
+                    "{failed} vertices cannot be carried to WGS 84, which GeoJSON demands: is the \
+                     declared reference system right?"
+                )));
+            }
+        }
+        for feature in 0..geometry.len() {
+            let mut text = String::from(if self.empty { "\n" } else { ",\n" });
+            self.empty = false;
+            text += "{\"type\":\"Feature\",\"geometry\":";
+            self.geometry(&geometry, feature, &mut text);
+            text += ",\"properties\":{";
+            for (at, (name, value)) in self.names.iter().zip(batch.values(feature)).enumerate() {
+                let comma = if at > 0 { "," } else { "" };
+                text += &format!("{comma}{}:{}", Json::String(name.clone()), json(&value));
+            }
+            text += "}}";
+            self.file
+                .write_all(text.as_bytes())
+                .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+        }
+        Ok(())
+    }
+
+    fn geometry(&self, column: &GeometryColumn, feature: usize, text: &mut String) {
+        let Some(kind) = column.kinds()[feature] else {
+            *text += "null";
+            return;
+        };
+        let name = match kind {
+            GeometryKind::Point => "Point",
+            GeometryKind::Line => "LineString",
+            GeometryKind::Polygon => "Polygon",
+            GeometryKind::MultiPoint => "MultiPoint",
+            GeometryKind::MultiLine => "MultiLineString",
+            GeometryKind::MultiPolygon => "MultiPolygon",
+        };
+        *text += &format!("{{\"type\":\"{name}\",\"coordinates\":");
+        let parts: Vec<String> = column
+            .parts(feature)
+            .map(|part| {
+                let rings: Vec<String> = column
+                    .rings(part)
+                    .enumerate()
+                    .map(|(number, ring)| self.ring(column, ring, kind.single(), number == 0))
+                    .collect();
+                match kind.single() {
+                    GeometryKind::Polygon => format!("[{}]", rings.join(",")),
+                    _ => rings.concat(),
+                }
+            })
+            .collect();
+        match kind.is_multi() {
+            true => *text += &format!("[{}]", parts.join(",")),
+            false => *text += &parts.concat(),
+        }
+        text.push('}');
+    }
+
+    fn ring(
+        &self,
+        column: &GeometryColumn,
+        ring: usize,
+        kind: GeometryKind,
+        outer: bool,
+    ) -> String {
+        let range = column.ring(ring);
+        let mut order: Vec<usize> = range.clone().collect();
+        if kind == GeometryKind::Polygon && !order.is_empty() {
+            let counter_clockwise =
+                planar::ring_area(&column.x[range.clone()], &column.y[range.clone()]) > 0.0;
+            if counter_clockwise != outer {
+                order.reverse();
+            }
+            let (first, last) = (order[0], order[order.len() - 1]);
+            if (column.x[first], column.y[first]) != (column.x[last], column.y[last]) {
+                order.push(first);
+            }
+        }
+        let positions: Vec<String> = order.iter().map(|at| self.position(column, *at)).collect();
+        match kind {
+            GeometryKind::Point => positions.concat(),
+            _ => format!("[{}]", positions.join(",")),
+        }
+    }
+
+    fn position(&self, column: &GeometryColumn, at: usize) -> String {
+        let decimals = self.decimals;
+        let short = |value: f64| {
+            let text = format!("{value:.decimals$}");
+            match text.contains('.') {
+                true => text.trim_end_matches('0').trim_end_matches('.').to_string(),
+                false => text,
+            }
+        };
+        let (x, y) = (short(column.x[at]), short(column.y[at]));
+        match column.z.get(at).filter(|z| z.is_finite()) {
+            Some(z) => format!("[{x},{y},{z}]"),
+            None => format!("[{x},{y}]"),
+        }
+    }
+
+    pub(in crate::format) fn finish(mut self) -> Result<()> {
+        let end = if self.empty { "]}\n" } else { "\n]}\n" };
+        self.file
+            .write_all(end.as_bytes())
+            .and_then(|()| self.file.flush())
+            .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+        drop(self.file);
+        self.output.finish()
+    }
+}
+
+fn json(value: &Value) -> Json {
+    match value {
+        Value::Null => Json::Null,
+        Value::Boolean(value) => Json::Bool(*value),
+        Value::Integer(value) => Json::from(*value),
+        Value::Real(value) => Json::from(*value),
+        Value::Text(_) | Value::Binary(_) => Json::String(value.to_text()),
+    }
+}

@@ -1,0 +1,14 @@
+//! OGC GeoPackage (12-128r18), in and out.
+
+mod blob;
+mod read;
+mod schema;
+mod write;
+
+pub(super) use read::{Table, open, read};
+pub(super) use write::Writer;
+
+/// A name as SQL quotes it.
+fn quoted(name: &str) -> String {
+    format!("\"{}\"", name.replace('"', "\"\""))
+}

@@ -1,0 +1,253 @@
+//! Reading the feature tables of a GeoPackage.
+
+use super::{blob, quoted};
+use crate::error::{Error, Result};
+use crate::format::{LayerReader, Source};
+use crate::layer::{BATCH, Batch, GeometryColumn, GeometryKind, LayerInfo, Rows, Value};
+use crate::notice::Notice;
+use arrow_schema::{DataType, Field, Schema};
+use rusqlite::types::ValueRef;
+use rusqlite::{Connection, OpenFlags, OptionalExtension, params};
+use std::collections::HashMap;
+use std::path::Path;
+use std::sync::Arc;
+use velvet_peg_core::{Bounds, Crs};
+
+/// Key of field metadata that keeps a column's declared type, such as DATE.
+pub(super) const DECLARED: &str = "declared_type";
+
+/// How a feature table is read.
+#[derive(Debug)]
+pub(in crate::format) struct Table {
+    name: String,
+    geometry: String,
+}
+
+fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + '_ {
+    move |error| Error::file(path, "cannot be read as a GeoPackage", error)
+}
+
+fn connect(path: &Path) -> Result<Connection> {
+    Connection::open_with_flags(
+        path,
+        OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX,
+    )
+    .map_err(failed(path))
+}
+
+pub(in crate::format) fn open(path: &Path) -> Result<Vec<LayerReader>> {
+    let connection = connect(path)?;
+    let mut statement = connection
+        .prepare(
+            "SELECT c.table_name, g.column_name, g.geometry_type_name, g.srs_id, g.z,
+                    c.min_x, c.min_y, c.max_x, c.max_y
+             FROM gpkg_contents c JOIN gpkg_geometry_columns g ON g.table_name = c.table_name
+             WHERE c.data_type = 'features' ORDER BY c.rowid",
+        )
+        .map_err(failed(path))?;
+    let rows = statement
+        .query_map([], |row| {
+            let limits: [Option<f64>; 4] = [row.get(5)?, row.get(6)?, row.get(7)?, row.get(8)?];
+            Ok((
+                Table {
+                    name: row.get(0)?,
+                    geometry: row.get(1)?,
+                },
+                row.get::<_, String>(2)?,
+                row.get::<_, i64>(3)?,
+                row.get::<_, i64>(4)? != 0,
+                limits,
+            ))
+        })
+        .map_err(failed(path))?;
+    let mut readers = Vec::new();
+    for row in rows {
+        let (table, kind, srs_id, has_z, limits) = row.map_err(failed(path))?;
+        let mut notices = Vec::new();
+        let crs = system(&connection, path, &table.name, srs_id, &mut notices)?;
+        let count: i64 = connection
+            .query_row(
+                &format!("SELECT count(*) FROM {}", quoted(&table.name)),
+                [],
+                |row| row.get(0),
+            )
+            .map_err(failed(path))?;
+        let extent = match limits {
+            [Some(west), Some(south), Some(east), Some(north)] => Some(Bounds {
+                south,
+                west,
+                north,
+                east,
+            }),
+            _ => None,
+        };
+        let info = LayerInfo {
+            name: table.name.clone(),
+            crs,
+            schema: Arc::new(Schema::new(fields(&connection, path, &table)?)),
+            kind: kind_of(&kind),
+            has_z,
+            count: u64::try_from(count).ok(),
+            extent,
+        };
+        readers.push(LayerReader {
+            info,
+            path: path.to_path_buf(),
+            source: Source::GeoPackage(table),
+            notices,
+        });
+    }
+    Ok(readers)
+}
+
+fn kind_of(name: &str) -> Option<GeometryKind> {
+    Some(match name.to_ascii_uppercase().as_str() {
+        "POINT" => GeometryKind::Point,
+        "LINESTRING" => GeometryKind::Line,
+        "POLYGON" => GeometryKind::Polygon,
+        "MULTIPOINT" => GeometryKind::MultiPoint,
+        "MULTILINESTRING" => GeometryKind::MultiLine,
+        "MULTIPOLYGON" => GeometryKind::MultiPolygon,
+        _ => return None,
+    })
+}
+
+/// The reference system of a table; none for the two undefined ones.
+fn system(
+    connection: &Connection,
+    path: &Path,
+    table: &str,
+    srs_id: i64,
+    notices: &mut Vec<Notice>,
+) -> Result<Option<Crs>> {
+    if srs_id <= 0 {
+        return Ok(None);
+    }
+    let row: Option<(String, i64, String)> = connection
+        .query_row(
+            "SELECT organization, organization_coordsys_id, srs_name FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
+            params![srs_id],
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)),
+        )
+        .optional()
+        .map_err(failed(path))?;
+    let known = row.as_ref().and_then(|(organization, code, _)| {
+        let code = u32::try_from(*code).ok()?;
+        organization
+            .eq_ignore_ascii_case("epsg")
+            .then(|| Crs::from_epsg(code).ok())
+            .flatten()
+    });
+    if known.is_none() {
+        let name = row.map_or(format!("number {srs_id}"), |(_, _, name)| {
+            format!("`{name}`")
+        });
+        notices.push(Notice::warning(format!(
+            "layer {table} is in the reference system {name}, which is not one of the EPSG registry: \
+             it is taken as having none; declare the right one with `vpeg declare`"
+        )));
+    }
+    Ok(known)
+}
+
+/// Attribute columns: all but the geometry and the integer key.
+fn fields(connection: &Connection, path: &Path, table: &Table) -> Result<Vec<Field>> {
+    let mut statement = connection
+        .prepare(&format!("PRAGMA table_info({})", quoted(&table.name)))
+        .map_err(failed(path))?;
+    let columns = statement
+        .query_map([], |row| {
+            Ok((
+                row.get::<_, String>(1)?,
+                row.get::<_, String>(2)?,
+                row.get::<_, i64>(5)? > 0,
+            ))
+        })
+        .map_err(failed(path))?;
+    let mut fields = Vec::new();
+    for column in columns {
+        let (name, declared, key) = column.map_err(failed(path))?;
+        if key || name == table.geometry {
+            continue;
+        }
+        let upper = declared.to_ascii_uppercase();
+        let kind = match upper.split('(').next().unwrap_or_default().trim() {
+            "BOOLEAN" => DataType::Boolean,
+            "TINYINT" | "SMALLINT" | "MEDIUMINT" | "INT" | "INTEGER" | "BIGINT" => DataType::Int64,
+            "FLOAT" | "DOUBLE" | "REAL" | "NUMERIC" => DataType::Float64,
+            "BLOB" => DataType::Binary,
+            _ => DataType::Utf8,
+        };
+        let metadata = HashMap::from([(DECLARED.to_string(), upper)]);
+        fields.push(Field::new(name, kind, true).with_metadata(metadata));
+    }
+    Ok(fields)
+}
+
+pub(in crate::format) fn read(
+    path: &Path,
+    table: &Table,
+    info: &LayerInfo,
+    each: &mut dyn FnMut(Batch) -> Result<()>,
+) -> Result<()> {
+    let connection = connect(path)?;
+    let columns: Vec<String> = std::iter::once(&table.geometry)
+        .chain(info.schema.fields().iter().map(|field| field.name()))
+        .map(|name| quoted(name))
+        .collect();
+    let mut statement = connection
+        .prepare(&format!(
+            "SELECT {} FROM {} ORDER BY rowid",
+            columns.join(", "),
+            quoted(&table.name)
+        ))
+        .map_err(failed(path))?;
+    let mut cursor = statement.query([]).map_err(failed(path))?;
+    let mut rows = Rows::new(info.schema.clone());
+    let mut geometry = GeometryColumn::new();
+    let mut first = 1;
+    loop {
+        let row = cursor.next().map_err(failed(path))?;
+        if let Some(row) = row {
+            let number = first + rows.len() as u64;
+            let wrong = |why: String| {
+                Error::data(format!("feature {number}: {why}"))
+                    .in_file(path)
+                    .in_layer(&table.name)
+            };
+            match row.get_ref(0).map_err(failed(path))? {
+                ValueRef::Null => geometry.end_feature(None),
+                ValueRef::Blob(bytes) => blob::read(bytes, &mut geometry).map_err(wrong)?,
+                _ => return Err(wrong("the geometry is not a blob".into())),
+            }
+            let values: Vec<Value> = (0..info.schema.fields().len())
+                .map(|at| row.get_ref(at + 1).map(value))
+                .collect::<std::result::Result<_, _>>()
+                .map_err(failed(path))?;
+            rows.push(values);
+        }
+        let last = row.is_none();
+        if rows.len() == BATCH || (last && rows.len() > 0) {
+            let batch = Batch {
+                geometry: std::mem::take(&mut geometry),
+                attributes: rows.finish()?,
+                first,
+            };
+            first += batch.geometry.len() as u64;
+            each(batch)?;
+        }
+        if last {
+            return Ok(());
+        }
+    }
+}
+
+fn value(value: ValueRef<'_>) -> Value {
+    match value {
+        ValueRef::Null => Value::Null,
+        ValueRef::Integer(value) => Value::Integer(value),
+        ValueRef::Real(value) => Value::Real(value),
+        ValueRef::Text(text) => Value::Text(String::from_utf8_lossy(text).into_owned()),
+        ValueRef::Blob(bytes) => Value::Binary(bytes.to_vec()),
+    }
+}

@@ -1,0 +1,277 @@
+//! Geometries of many features as flat columns.
+//!
+//! Vertices lie in separate x, y and (optional) z buffers; offsets say which vertices make a
+//! ring or line, which rings make a part, and which parts make a feature. Points are parts of
+//! one ring of one vertex. Converting a million features is one pass over the buffers.
+
+use std::ops::Range;
+
+/// Kind of a geometry (ISO 19125 simple features).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[allow(missing_docs)]
+pub enum GeometryKind {
+    Point,
+    Line,
+    Polygon,
+    MultiPoint,
+    MultiLine,
+    MultiPolygon,
+}
+
+impl GeometryKind {
+    /// Name in plain words.
+    pub fn name(self) -> &'static str {
+        match self {
+            GeometryKind::Point => "point",
+            GeometryKind::Line => "line",
+            GeometryKind::Polygon => "polygon",
+            GeometryKind::MultiPoint => "multi-point",
+            GeometryKind::MultiLine => "multi-line",
+            GeometryKind::MultiPolygon => "multi-polygon",
+        }
+    }
+
+    /// The kind of its parts.
+    pub fn single(self) -> GeometryKind {
+        match self {
+            GeometryKind::Point | GeometryKind::MultiPoint => GeometryKind::Point,
+            GeometryKind::Line | GeometryKind::MultiLine => GeometryKind::Line,
+            GeometryKind::Polygon | GeometryKind::MultiPolygon => GeometryKind::Polygon,
+        }
+    }
+
+    /// The kind that holds several of its parts.
+    pub fn multi(self) -> GeometryKind {
+        match self.single() {
+            GeometryKind::Point => GeometryKind::MultiPoint,
+            GeometryKind::Line => GeometryKind::MultiLine,
+            _ => GeometryKind::MultiPolygon,
+        }
+    }
+
+    /// True for a kind that may have several parts.
+    pub fn is_multi(self) -> bool {
+        self == self.multi()
+    }
+}
+
+/// One geometry, for building a layer from code. Coordinates are `(x, y)`: longitude or
+/// easting first.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Geometry {
+    /// A point.
+    Point((f64, f64)),
+    /// A line through at least two vertices.
+    Line(Vec<(f64, f64)>),
+    /// A polygon: the outer ring, then holes; rings need not repeat their first vertex.
+    Polygon(Vec<Vec<(f64, f64)>>),
+}
+
+/// The geometries of a batch of features.
+#[derive(Clone, Debug, Default)]
+pub struct GeometryColumn {
+    kinds: Vec<Option<GeometryKind>>,
+    feature_parts: Vec<usize>,
+    part_rings: Vec<usize>,
+    ring_vertices: Vec<usize>,
+    /// Longitudes or eastings of all vertices.
+    pub x: Vec<f64>,
+    /// Latitudes or northings of all vertices.
+    pub y: Vec<f64>,
+    /// Heights of all vertices; empty if there are none.
+    pub z: Vec<f64>,
+}
+
+impl GeometryColumn {
+    /// An empty column.
+    pub fn new() -> GeometryColumn {
+        GeometryColumn::default()
+    }
+
+    /// Number of features.
+    pub fn len(&self) -> usize {
+        self.kinds.len()
+    }
+
+    /// True if there is no feature.
+    pub fn is_empty(&self) -> bool {
+        self.kinds.is_empty()
+    }
+
+    /// True if vertices have heights.
+    pub fn has_z(&self) -> bool {
+        !self.z.is_empty()
+    }
+
+    /// Kind of each feature's geometry; none where it has none.
+    pub fn kinds(&self) -> &[Option<GeometryKind>] {
+        &self.kinds
+    }
+
+    /// Vertices of a feature.
+    pub fn vertices(&self, feature: usize) -> Range<usize> {
+        let parts = self.parts(feature);
+        if parts.is_empty() {
+            return 0..0;
+        }
+        let first = self.rings(parts.start).start;
+        let last = self.rings(parts.end - 1).end;
+        let end = if last == 0 {
+            0
+        } else {
+            self.ring_vertices[last - 1]
+        };
+        let start = if first == 0 {
+            0
+        } else {
+            self.ring_vertices[first - 1]
+        };
+        start..end
+    }
+
+    /// Parts of a feature.
+    pub fn parts(&self, feature: usize) -> Range<usize> {
+        start_of(&self.feature_parts, feature)..self.feature_parts[feature]
+    }
+
+    /// Rings (or the one line) of a part.
+    pub fn rings(&self, part: usize) -> Range<usize> {
+        start_of(&self.part_rings, part)..self.part_rings[part]
+    }
+
+    /// Vertices of a ring or line.
+    pub fn ring(&self, ring: usize) -> Range<usize> {
+        start_of(&self.ring_vertices, ring)..self.ring_vertices[ring]
+    }
+
+    /// Adds a vertex to the ring being built.
+    pub fn push_vertex(&mut self, x: f64, y: f64, z: Option<f64>) {
+        self.x.push(x);
+        self.y.push(y);
+        if let Some(z) = z {
+            // Vertices before the first height have none.
+            self.z.resize(self.x.len() - 1, f64::NAN);
+            self.z.push(z);
+        } else if self.has_z() {
+            self.z.push(f64::NAN);
+        }
+    }
+
+    /// Ends the ring or line being built.
+    pub fn end_ring(&mut self) {
+        self.ring_vertices.push(self.x.len());
+    }
+
+    /// Ends the part being built.
+    pub fn end_part(&mut self) {
+        self.part_rings.push(self.ring_vertices.len());
+    }
+
+    /// Ends the feature being built; no kind for a feature without geometry.
+    pub fn end_feature(&mut self, kind: Option<GeometryKind>) {
+        self.kinds.push(kind);
+        self.feature_parts.push(self.part_rings.len());
+    }
+
+    /// Adds a point.
+    pub fn push_point(&mut self, x: f64, y: f64, z: Option<f64>) {
+        self.push_vertex(x, y, z);
+        self.end_ring();
+        self.end_part();
+        self.end_feature(Some(GeometryKind::Point));
+    }
+
+    /// Adds one geometry.
+    pub fn push(&mut self, geometry: &Geometry) {
+        let (kind, rings): (_, Vec<&[(f64, f64)]>) = match geometry {
+            Geometry::Point(at) => (GeometryKind::Point, vec![std::slice::from_ref(at)]),
+            Geometry::Line(vertices) => (GeometryKind::Line, vec![vertices]),
+            Geometry::Polygon(rings) => (
+                GeometryKind::Polygon,
+                rings.iter().map(Vec::as_slice).collect(),
+            ),
+        };
+        for ring in rings {
+            ring.iter()
+                .for_each(|(x, y)| self.push_vertex(*x, *y, None));
+            self.end_ring();
+        }
+        self.end_part();
+        self.end_feature(Some(kind));
+    }
+
+    /// Copies one feature of another column to the end of this one.
+    pub fn push_from(&mut self, other: &GeometryColumn, feature: usize) {
+        for part in other.parts(feature) {
+            for ring in other.rings(part) {
+                for at in other.ring(ring) {
+                    let z = other.z.get(at).copied();
+                    self.push_vertex(other.x[at], other.y[at], z);
+                }
+                self.end_ring();
+            }
+            self.end_part();
+        }
+        self.end_feature(other.kinds[feature]);
+    }
+
+    /// The kind that all geometries have, a multi-kind if both forms occur, or none if they
+    /// are mixed (or there are none).
+    pub fn common_kind(&self) -> Option<GeometryKind> {
+        common_kind(self.kinds.iter().flatten().copied())
+    }
+
+    /// One feature as text in the well-known form of ISO 19125, for reports.
+    pub fn text_of(&self, feature: usize) -> String {
+        let Some(kind) = self.kinds[feature] else {
+            return "EMPTY".to_string();
+        };
+        let ring_text = |ring: usize| -> String {
+            let vertices: Vec<String> = self
+                .ring(ring)
+                .map(|at| format!("{} {}", self.x[at], self.y[at]))
+                .collect();
+            vertices.join(", ")
+        };
+        let parts: Vec<String> = self
+            .parts(feature)
+            .map(|part| {
+                let rings: Vec<String> = self.rings(part).map(ring_text).collect();
+                match kind.single() {
+                    GeometryKind::Polygon => {
+                        let rings: Vec<String> = rings.iter().map(|r| format!("({r})")).collect();
+                        format!("({})", rings.join(", "))
+                    }
+                    _ => format!("({})", rings.join(", ")),
+                }
+            })
+            .collect();
+        let name = match kind.single() {
+            GeometryKind::Point => "POINT",
+            GeometryKind::Line => "LINESTRING",
+            _ => "POLYGON",
+        };
+        match kind.is_multi() {
+            true => format!("MULTI{name} ({})", parts.join(", ")),
+            false => format!("{name} {}", parts.concat()),
+        }
+    }
+}
+
+/// The kind that all given kinds fit, if there is one.
+pub(crate) fn common_kind(kinds: impl IntoIterator<Item = GeometryKind>) -> Option<GeometryKind> {
+    let mut common: Option<GeometryKind> = None;
+    for kind in kinds {
+        common = match common {
+            None => Some(kind),
+            Some(known) if known == kind => Some(known),
+            Some(known) if known.single() == kind.single() => Some(kind.multi()),
+            Some(_) => return None,
+        };
+    }
+    common
+}
+
+fn start_of(offsets: &[usize], at: usize) -> usize {
+    if at == 0 { 0 } else { offsets[at - 1] }
+}

@@ -1,0 +1,98 @@
+//! Reading a coordinate from a cell of a table.
+
+use csv::StringRecord;
+use velvet_peg_core::{Crs, angle};
+
+use super::Found;
+
+/// How angles in cells are written, where it has to be said.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Notation {
+    /// Decimal degrees, degrees-minutes or degrees-minutes-seconds, told apart by their form.
+    #[default]
+    Detected,
+    /// Packed DDDMMSS.s.
+    Packed,
+}
+
+/// What a cell is to be read as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Kind {
+    Latitude,
+    Longitude,
+    Plain,
+}
+
+/// Reads the coordinates of a row: x, y and z. The reason in words if they cannot be used.
+pub(crate) fn read_pair(
+    record: &StringRecord,
+    found: &Found,
+    crs: Option<&Crs>,
+    notation: Notation,
+) -> Result<(f64, f64, Option<f64>), String> {
+    let degrees = crs.is_some_and(|crs| crs.is_geographic() && crs.unit_name().contains("degree"));
+    let kinds = match degrees {
+        true => (Kind::Longitude, Kind::Latitude),
+        false => (Kind::Plain, Kind::Plain),
+    };
+    let x = cell(record, found.x, kinds.0, notation)?;
+    let y = cell(record, found.y, kinds.1, notation)?;
+    let z = match found.z.map(|at| (at, record.get(at).unwrap_or("").trim())) {
+        None | Some((_, "")) => None,
+        Some((at, _)) => Some(cell(record, at, Kind::Plain, Notation::Detected)?),
+    };
+    Ok((x, y, z))
+}
+
+fn cell(record: &StringRecord, at: usize, kind: Kind, notation: Notation) -> Result<f64, String> {
+    let text = record.get(at).unwrap_or("").trim();
+    let name = match kind {
+        Kind::Latitude => "latitude",
+        Kind::Longitude => "longitude",
+        Kind::Plain => "coordinate",
+    };
+    if text.is_empty() {
+        return Err(format!("the {name} is blank"));
+    }
+    let axis = match kind {
+        Kind::Latitude => angle::Axis::Latitude,
+        Kind::Longitude => angle::Axis::Longitude,
+        Kind::Plain => return plain(text),
+    };
+    let read = match notation {
+        Notation::Packed => angle::parse_packed(text, axis),
+        Notation::Detected => match fast(text) {
+            Some(value) if value.abs() <= if kind == Kind::Latitude { 90.0 } else { 180.0 } => {
+                return Ok(value);
+            }
+            _ => angle::parse(text, axis),
+        },
+    };
+    read.map_err(|error| error.to_string())
+}
+
+/// A plain decimal number: the common case.
+fn fast(text: &str) -> Option<f64> {
+    let plain = text
+        .bytes()
+        .enumerate()
+        .all(|(at, b)| b.is_ascii_digit() || b == b'.' || (at == 0 && b == b'-'));
+    plain.then(|| text.parse().ok()).flatten()
+}
+
+fn plain(text: &str) -> Result<f64, String> {
+    if let Some(value) = fast(text) {
+        return Ok(value);
+    }
+    match text.parse::<f64>() {
+        Ok(value) if value.is_finite() => Ok(value),
+        _ if text.contains(',') => Err(format!(
+            "`{text}` is not a plain number: write it without thousands separators and with a \
+             decimal point"
+        )),
+        _ if text.contains(['°', '\'', '′', '"']) => Err(format!(
+            "`{text}` is an angle, but the declared system counts lengths: is the system right?"
+        )),
+        _ => Err(format!("`{text}` is not a number")),
+    }
+}

@@ -1,0 +1,90 @@
+//! Telling the encoding and the delimiter of a text table from its bytes.
+
+use chardetng::{EncodingDetector, Iso2022JpDetection, Utf8Detection};
+use encoding_rs::{Encoding, UTF_8};
+use std::io::Read;
+
+/// Bytes that the delimiter is told from, and the encoding of streams that are read once.
+pub(crate) const SAMPLE: usize = 256 * 1024;
+
+/// The encoding of a text: that of its byte order mark, else UTF-8 if all of it is valid,
+/// else the likeliest legacy one. Reads to the end.
+pub(crate) fn encoding(mut reader: impl Read) -> std::io::Result<&'static Encoding> {
+    let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
+    let mut buffer = vec![0; SAMPLE];
+    let mut pending: Vec<u8> = Vec::new();
+    let (mut valid, mut start) = (true, true);
+    loop {
+        let count = reader.read(&mut buffer)?;
+        if count == 0 {
+            break;
+        }
+        if start {
+            if let Some((found, _)) = Encoding::for_bom(&buffer[..count]) {
+                return Ok(found);
+            }
+            start = false;
+        }
+        if valid {
+            pending.extend_from_slice(&buffer[..count]);
+            match std::str::from_utf8(&pending) {
+                Ok(_) => pending.clear(),
+                Err(error) if error.error_len().is_none() => {
+                    pending.drain(..error.valid_up_to());
+                }
+                Err(_) => valid = false,
+            }
+        }
+        detector.feed(&buffer[..count], false);
+    }
+    if valid && pending.is_empty() {
+        return Ok(UTF_8);
+    }
+    detector.feed(&[], true);
+    Ok(detector.guess(None, Utf8Detection::Deny))
+}
+
+/// The delimiter of a decoded sample: the one that splits its records into the same number
+/// of fields most often, more than one; a comma if none does.
+pub(crate) fn delimiter(sample: &str, whole: bool) -> u8 {
+    // The last line of a cut sample may be cut too.
+    let text = match sample.rfind('\n') {
+        Some(end) if !whole => &sample[..end],
+        _ => sample,
+    };
+    let mut best = (0.0, 0, b',');
+    for delimiter in [b',', b'\t', b';', b'|'] {
+        let mut reader = csv::ReaderBuilder::new()
+            .delimiter(delimiter)
+            .has_headers(false)
+            .flexible(true)
+            .from_reader(text.as_bytes());
+        let counts: Vec<usize> = reader
+            .records()
+            .take(100)
+            .filter_map(|r| r.ok())
+            .map(|r| r.len())
+            .collect();
+        let Some(first) = counts.first().copied().filter(|fields| *fields > 1) else {
+            continue;
+        };
+        let share =
+            counts.iter().filter(|count| **count == first).count() as f64 / counts.len() as f64;
+        if (share, first) > (best.0, best.1) {
+            best = (share, first, delimiter);
+        }
+    }
+    best.2
+}
+
+/// Name of a delimiter in words.
+pub(crate) fn delimiter_name(delimiter: u8) -> &'static str {
+    match delimiter {
+        b',' => "comma",
+        b'\t' => "tab",
+        b';' => "semicolon",
+        b'|' => "vertical bar",
+        b' ' => "blank",
+        _ => "other",
+    }
+}

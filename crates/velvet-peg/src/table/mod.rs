@@ -1,0 +1,316 @@
+//! Reading delimited text tables with a header: CSV, TSV and their relatives.
+//!
+//! Delimiter, quoting and encoding are detected and can be overridden. Rows keep their
+//! number as a spreadsheet shows it (the header is row 1). Nothing is dropped silently: a row
+//! with too few or too many fields is handed to the caller as such.
+
+mod columns;
+mod coordinate;
+mod detect;
+mod infer;
+
+pub use columns::CoordinateColumns;
+pub(crate) use columns::{Found, likely, list, position};
+pub(crate) use coordinate::{Notation, read_pair};
+pub(crate) use detect::delimiter_name;
+pub(crate) use infer::Inference;
+
+use crate::error::{Error, Result};
+use csv::StringRecord;
+use encoding_rs::Encoding;
+use encoding_rs_io::DecodeReaderBytesBuilder;
+use std::fs::File;
+use std::io::{Cursor, Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+/// How a text table is to be read; what is none is detected.
+#[derive(Clone, Debug, Default)]
+pub struct TableOptions {
+    /// Delimiter.
+    pub delimiter: Option<char>,
+    /// Encoding by its label, such as `utf-8` or `windows-1252`.
+    pub encoding: Option<String>,
+}
+
+/// A table to be read, once or several times.
+#[derive(Debug)]
+pub(crate) struct TableFile {
+    /// Path as given; `-` for standard input.
+    pub(crate) path: PathBuf,
+    /// Standard input, laid down so that it can be read twice.
+    spooled: Option<tempfile::NamedTempFile>,
+    encoding: &'static Encoding,
+    delimiter: u8,
+    /// Size in bytes.
+    pub(crate) bytes: u64,
+}
+
+impl TableFile {
+    /// Opens a table and tells its encoding and delimiter. `-` is standard input.
+    pub(crate) fn open(path: &Path, options: &TableOptions) -> Result<TableFile> {
+        let spooled = match path == Path::new("-") {
+            true => Some(spool(path)?),
+            false => None,
+        };
+        let real = spooled
+            .as_ref()
+            .map_or(path, |file| file.path())
+            .to_path_buf();
+        let open = || File::open(&real).map_err(|e| Error::file(path, "cannot be read", e));
+        let metadata = open()?
+            .metadata()
+            .map_err(|e| Error::file(path, "cannot be read", e))?;
+        if metadata.is_dir() {
+            return Err(Error::data("is a folder, not a table").in_file(path));
+        }
+        let encoding = match &options.encoding {
+            Some(label) => by_label(label)?,
+            None => {
+                detect::encoding(open()?).map_err(|e| Error::file(path, "cannot be read", e))?
+            }
+        };
+        let mut sample = Vec::new();
+        decoded(open()?, encoding)
+            .take(detect::SAMPLE as u64)
+            .read_to_end(&mut sample)
+            .map_err(|e| Error::file(path, "cannot be read", e))?;
+        if sample.contains(&0) {
+            return Err(Error::data(
+                "is not a text table: it holds zero bytes. Workbooks and databases are not read \
+                 as tables; save the sheet as CSV",
+            )
+            .in_file(path));
+        }
+        let whole = sample.len() < detect::SAMPLE;
+        let delimiter = match options.delimiter {
+            Some(delimiter) => u8::try_from(delimiter).map_err(|_| {
+                Error::usage(format!("the delimiter `{delimiter}` is not a single byte"))
+            })?,
+            None => detect::delimiter(&String::from_utf8_lossy(&sample), whole),
+        };
+        Ok(TableFile {
+            path: path.to_path_buf(),
+            spooled,
+            encoding,
+            delimiter,
+            bytes: metadata.len(),
+        })
+    }
+
+    /// Name of the encoding.
+    pub(crate) fn encoding_name(&self) -> &'static str {
+        self.encoding.name()
+    }
+
+    pub(crate) fn delimiter(&self) -> u8 {
+        self.delimiter
+    }
+
+    /// Starts reading from the header.
+    pub(crate) fn rows(&self) -> Result<TableReader> {
+        let real = self
+            .spooled
+            .as_ref()
+            .map_or(self.path.as_path(), |file| file.path());
+        let file = File::open(real).map_err(|e| Error::file(&self.path, "cannot be read", e))?;
+        TableReader::new(file, &self.path, self.encoding, self.delimiter)
+    }
+}
+
+/// Reads the rows of a table.
+pub(crate) struct TableReader {
+    path: PathBuf,
+    reader: csv::Reader<Box<dyn Read>>,
+    /// Column names: blank ones are numbered, repeated ones get a suffix.
+    pub(crate) headers: Vec<String>,
+    /// Names that had to be changed.
+    pub(crate) renamed: Vec<String>,
+    row: u64,
+    read: Arc<AtomicU64>,
+}
+
+impl TableReader {
+    fn new(
+        input: impl Read + 'static,
+        path: &Path,
+        encoding: &'static Encoding,
+        delimiter: u8,
+    ) -> Result<TableReader> {
+        let read = Arc::new(AtomicU64::new(0));
+        let counted = Counted {
+            input,
+            read: read.clone(),
+        };
+        let decoded: Box<dyn Read> = Box::new(decoded(counted, encoding));
+        let mut reader = csv::ReaderBuilder::new()
+            .delimiter(delimiter)
+            .has_headers(true)
+            .flexible(true)
+            .buffer_capacity(1 << 16)
+            .from_reader(decoded);
+        let raw = reader.headers().map_err(|e| unreadable(path, &e))?.clone();
+        if raw.is_empty() || raw.iter().all(|field| field.trim().is_empty()) {
+            return Err(Error::data(
+                "is empty: a table needs a header row with column names, and rows below it",
+            )
+            .in_file(path));
+        }
+        let (headers, renamed) = distinct(&raw);
+        Ok(TableReader {
+            path: path.to_path_buf(),
+            reader,
+            headers,
+            renamed,
+            row: 1,
+            read,
+        })
+    }
+
+    /// A table that is read once as it comes, such as standard input; encoding and
+    /// delimiter are told from its beginning.
+    pub(crate) fn stream(
+        mut input: impl Read + 'static,
+        path: &Path,
+        options: &TableOptions,
+    ) -> Result<(TableReader, u8)> {
+        let mut head = Vec::new();
+        (&mut input)
+            .take(detect::SAMPLE as u64)
+            .read_to_end(&mut head)
+            .map_err(|e| Error::file(path, "cannot be read", e))?;
+        let encoding = match &options.encoding {
+            Some(label) => by_label(label)?,
+            None => {
+                // A character cut at the end of the sample says nothing about the encoding.
+                let cut = head.len() - head.len().min(4);
+                let end = match std::str::from_utf8(&head) {
+                    Err(e) if e.error_len().is_none() && e.valid_up_to() >= cut => e.valid_up_to(),
+                    _ => head.len(),
+                };
+                detect::encoding(&head[..end])
+                    .map_err(|e| Error::file(path, "cannot be read", e))?
+            }
+        };
+        let delimiter = match options.delimiter {
+            Some(delimiter) => u8::try_from(delimiter).map_err(|_| {
+                Error::usage(format!("the delimiter `{delimiter}` is not a single byte"))
+            })?,
+            None => {
+                let (text, _, _) = encoding.decode(&head);
+                detect::delimiter(&text, head.len() < detect::SAMPLE)
+            }
+        };
+        let whole = Cursor::new(head).chain(input);
+        Ok((
+            TableReader::new(whole, path, encoding, delimiter)?,
+            delimiter,
+        ))
+    }
+
+    /// Reads the next row; false at the end.
+    pub(crate) fn next(&mut self, record: &mut StringRecord) -> Result<bool> {
+        let more = self
+            .reader
+            .read_record(record)
+            .map_err(|e| unreadable(&self.path, &e))?;
+        self.row += u64::from(more);
+        Ok(more)
+    }
+
+    /// Number of the row last read, the header being row 1.
+    pub(crate) fn row(&self) -> u64 {
+        self.row
+    }
+
+    /// Bytes of the file read so far.
+    pub(crate) fn bytes_read(&self) -> u64 {
+        self.read.load(Ordering::Relaxed)
+    }
+
+    /// Why a row does not fit its header, if it does not.
+    pub(crate) fn misfit(&self, record: &StringRecord) -> Option<String> {
+        (record.len() != self.headers.len()).then(|| {
+            format!(
+                "the row has {} fields where the header has {}",
+                record.len(),
+                self.headers.len()
+            )
+        })
+    }
+}
+
+fn by_label(label: &str) -> Result<&'static Encoding> {
+    Encoding::for_label(label.as_bytes()).ok_or_else(|| {
+        Error::usage(format!(
+            "`{label}` is not the label of an encoding: use utf-8, windows-1252, iso-8859-1, \
+             utf-16le, shift_jis or the like"
+        ))
+    })
+}
+
+fn decoded(input: impl Read, encoding: &'static Encoding) -> impl Read {
+    DecodeReaderBytesBuilder::new()
+        .encoding(Some(encoding))
+        .bom_override(true)
+        .strip_bom(true)
+        .build(input)
+}
+
+fn unreadable(path: &Path, error: &csv::Error) -> Error {
+    let row = error.position().map(|position| position.record() + 1);
+    let wrapped = Error::data(format!("cannot be read as a table: {error}")).in_file(path);
+    match row {
+        Some(row) => wrapped.in_row(row),
+        None => wrapped,
+    }
+}
+
+fn spool(path: &Path) -> Result<tempfile::NamedTempFile> {
+    let failed = |e| Error::file(path, "cannot be read", e);
+    let mut file = tempfile::NamedTempFile::new().map_err(failed)?;
+    std::io::copy(&mut std::io::stdin().lock(), &mut file).map_err(failed)?;
+    file.flush().map_err(failed)?;
+    file.seek(SeekFrom::Start(0)).map_err(failed)?;
+    Ok(file)
+}
+
+/// Column names made distinct and never blank, and the ones that had to be changed.
+fn distinct(raw: &StringRecord) -> (Vec<String>, Vec<String>) {
+    let (mut headers, mut renamed): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
+    for (at, field) in raw.iter().enumerate() {
+        let base = match field.trim() {
+            "" => format!("column_{}", at + 1),
+            name => name.to_string(),
+        };
+        let mut name = base.clone();
+        let mut suffix = 2;
+        while headers
+            .iter()
+            .any(|other| other.eq_ignore_ascii_case(&name))
+        {
+            name = format!("{base}_{suffix}");
+            suffix += 1;
+        }
+        if name != field.trim() {
+            renamed.push(name.clone());
+        }
+        headers.push(name);
+    }
+    (headers, renamed)
+}
+
+/// Counts the bytes that pass.
+struct Counted<R> {
+    input: R,
+    read: Arc<AtomicU64>,
+}
+
+impl<R: Read> Read for Counted<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> std::io::Result<usize> {
+        let count = self.input.read(buffer)?;
+        self.read.fetch_add(count as u64, Ordering::Relaxed);
+        Ok(count)
+    }
+}

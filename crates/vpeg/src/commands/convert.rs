@@ -1,0 +1,162 @@
+//! `vpeg convert`: carry data into another reference system.
+
+use super::{ColumnArguments, TableArguments};
+use crate::progress::Progress;
+use crate::{Ending, reference, show};
+use clap::Args;
+use std::path::{Path, PathBuf};
+use velvet_peg::{
+    AppendOptions, ConvertTable, Converter, Error, Format, LayerReader, WriteOptions,
+    convert_layer, route_notices,
+};
+
+#[derive(Debug, Args)]
+pub(crate) struct Convert {
+    /// Layer files, or one table; `-` for a table on standard input.
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// Reference system to carry the data to.
+    #[arg(long, value_name = "REF")]
+    to: String,
+    /// Reference system of the data: needed for tables, and for layers that have none.
+    #[arg(long, value_name = "REF")]
+    crs: Option<String>,
+    /// File to write (a folder for several files); `-` for standard output.
+    #[arg(long, short)]
+    output: PathBuf,
+    #[command(flatten)]
+    columns: ColumnArguments,
+    /// Digits behind the point of coordinates in text formats.
+    #[arg(long)]
+    decimals: Option<usize>,
+    /// Layer to take, if the file has several.
+    #[arg(long)]
+    layer: Option<String>,
+    /// Replace existing files.
+    #[arg(long)]
+    overwrite: bool,
+    /// File for rejected rows; OUTPUT.rejects.csv if not given.
+    #[arg(long)]
+    rejects: Option<PathBuf>,
+    #[command(flatten)]
+    reading: TableArguments,
+}
+
+impl Convert {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        if self.files.len() > 1 && !self.output.is_dir() {
+            return Err(Error::from_usage(format!(
+                "several files need a folder to go to, and {} is not one",
+                self.output.display()
+            )));
+        }
+        let mut ending = Ending::Done;
+        for file in &self.files {
+            let output = match self.output.is_dir() {
+                true => self.output.join(file.file_name().unwrap_or_default()),
+                false => self.output.clone(),
+            };
+            let table = file == Path::new("-") || Format::of(file)? == Format::Csv;
+            let ended = if table {
+                self.table(file, &output)?
+            } else {
+                self.layer(file, &output)?
+            };
+            if ended == Ending::Rejects {
+                ending = ended;
+            }
+        }
+        Ok(ending)
+    }
+
+    fn table(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
+        if output != Path::new("-") && Format::of(output)? != Format::Csv {
+            return Err(Error::from_usage(format!(
+                "{} is a table: make features of it first (`vpeg build points {} --crs REF -o FILE.gpkg`), \
+                 or write the table with converted columns to a .csv",
+                file.display(),
+                file.display()
+            )));
+        }
+        let source = self.crs.as_deref().ok_or_else(|| {
+            Error::from_usage(format!(
+                "{}: a table does not say which reference system its coordinates are in: add --crs REF \
+                 (search with `vpeg crs find`)",
+                file.display()
+            ))
+        })?;
+        let job = ConvertTable {
+            columns: self.columns.columns(),
+            source: reference::system(source)?,
+            target: reference::system(&self.to)?,
+            decimals: self.decimals,
+            packed: self.columns.packed,
+            append: AppendOptions {
+                table: self.reading.options(),
+                overwrite: self.overwrite,
+                rejects: self.rejects.clone(),
+            },
+        };
+        let mut progress = Progress::new("converting");
+        let (outcome, converter) = job.run(file, output, &mut progress)?;
+        drop(progress);
+        route(&converter);
+        Ok(show::outcome(&outcome, "rows", "rows", &name(output)))
+    }
+
+    fn layer(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
+        let mut reader = LayerReader::open(file, self.layer.as_deref())?;
+        if let Some(crs) = &self.crs {
+            let crs = reference::system(crs)?;
+            if let Some(own) = reader.info().crs.as_ref().filter(|own| **own != crs) {
+                show::remark(&format!(
+                    "the file says {}; taken as {} because of --crs",
+                    own.label(),
+                    crs.label()
+                ));
+            }
+            reader.assume(crs);
+        }
+        let target = reference::system_for(&self.to, &reader)?;
+        let options = WriteOptions {
+            overwrite: self.overwrite,
+            decimals: self.decimals,
+        };
+        let mut progress = Progress::new("converting");
+        let (outcome, converter) = convert_layer(
+            &reader,
+            &target,
+            output,
+            &options,
+            self.rejects.as_deref(),
+            &mut progress,
+        )?;
+        drop(progress);
+        route(&converter);
+        Ok(show::outcome(
+            &outcome,
+            "features",
+            "features",
+            &name(output),
+        ))
+    }
+}
+
+fn name(output: &Path) -> String {
+    match output == Path::new("-") {
+        true => "standard output".to_string(),
+        false => output.display().to_string(),
+    }
+}
+
+fn route(converter: &Converter) {
+    show::remark(&format!(
+        "from {} ({})\n      to   {} ({})\n      by   {}",
+        converter.source().label(),
+        converter.source().unit_plural(),
+        converter.target().label(),
+        converter.target().unit_plural(),
+        converter.route().summary()
+    ));
+    show::notices(&route_notices(converter));
+}

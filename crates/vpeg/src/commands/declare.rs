@@ -1,0 +1,59 @@
+//! `vpeg declare`: give data its reference system.
+
+use crate::progress::Progress;
+use crate::{Ending, reference, show};
+use clap::Args;
+use std::path::PathBuf;
+use velvet_peg::{Error, LayerReader, WriteOptions, declare};
+
+#[derive(Debug, Args)]
+pub(crate) struct Declare {
+    /// Layer file.
+    file: PathBuf,
+    /// Reference system that the coordinates are in.
+    #[arg(long, value_name = "REF")]
+    crs: String,
+    /// File to write; the same file if not given, which needs --overwrite.
+    #[arg(long, short)]
+    output: Option<PathBuf>,
+    /// Layer to take, if the file has several.
+    #[arg(long)]
+    layer: Option<String>,
+    /// Replace an existing file.
+    #[arg(long)]
+    overwrite: bool,
+}
+
+impl Declare {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let crs = reference::system(&self.crs)?;
+        let layers = LayerReader::open_all(&self.file)?.len();
+        if self.output.is_none() && layers > 1 {
+            return Err(Error::from_usage(format!(
+                "{} has {layers} layers, and writing one over the file would lose the others: name \
+                 another file with -o",
+                self.file.display()
+            )));
+        }
+        let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let output = self.output.as_ref().unwrap_or(&self.file);
+        let options = WriteOptions {
+            overwrite: self.overwrite,
+            decimals: None,
+        };
+        let mut progress = Progress::new("declaring");
+        let outcome = declare(&reader, &crs, output, &options, &mut progress)?;
+        drop(progress);
+        show::remark(&format!(
+            "declared as {} ({}); no coordinate was moved",
+            crs.label(),
+            crs.unit_plural()
+        ));
+        Ok(show::outcome(
+            &outcome,
+            "features",
+            "features",
+            &output.display().to_string(),
+        ))
+    }
+}

@@ -1,0 +1,168 @@
+//! `vpeg demo`: the whole story on the demo data.
+
+use super::Arguments;
+use crate::{Ending, show};
+use clap::{Args, Parser};
+use std::path::PathBuf;
+use velvet_peg::{Error, demo};
+
+#[derive(Debug, Args)]
+pub(crate) struct Demo {
+    /// Folder to lay the demo out in.
+    #[arg(default_value = "vpeg-demo")]
+    folder: PathBuf,
+    /// Replace files of an earlier run.
+    #[arg(long)]
+    overwrite: bool,
+}
+
+/// What is said before each step, and its arguments; `@/` stands for the folder.
+const STEPS: [(&str, &[&str]); 9] = [
+    (
+        "Look first: what is in the table of headgates, and what is wrong with it?",
+        &["look", "@/headgates.csv"],
+    ),
+    (
+        "Make points of it. A hand-held receiver gives WGS 84, EPSG:4326. Rows that cannot be used are \
+         kept apart with their reasons.",
+        &[
+            "build",
+            "points",
+            "@/headgates.csv",
+            "--lon",
+            "longitude",
+            "--lat",
+            "latitude",
+            "--crs",
+            "EPSG:4326",
+            "-o",
+            "@/headgates.gpkg",
+        ],
+    ),
+    (
+        "An old table of weirs came without a word about its system. It can be built, but not used yet.",
+        &[
+            "build",
+            "points",
+            "@/old-weirs.csv",
+            "--e",
+            "east",
+            "--n",
+            "north",
+            "-o",
+            "@/weirs-undeclared.gpkg",
+        ],
+    ),
+    (
+        "The cover sheet says NAD83 state plane, Washington North, in US survey feet: declare that. No \
+         coordinate moves.",
+        &[
+            "declare",
+            "@/weirs-undeclared.gpkg",
+            "--crs",
+            "nad83 washington north ftus",
+            "-o",
+            "@/weirs.gpkg",
+        ],
+    ),
+    (
+        "Carry the headgates to the same state-plane system. Read what is known of the change of datum.",
+        &[
+            "convert",
+            "@/headgates.gpkg",
+            "--to",
+            "EPSG:2285",
+            "-o",
+            "@/headgates-state-plane.gpkg",
+        ],
+    ),
+    (
+        "And the fields.",
+        &[
+            "convert",
+            "@/fields.geojson",
+            "--to",
+            "EPSG:2285",
+            "-o",
+            "@/fields-state-plane.gpkg",
+        ],
+    ),
+    (
+        "Measure the fields: true size on the ellipsoid beside what the grid makes of it, and on the \
+         ground at 350 m.",
+        &["measure", "@/fields-state-plane.gpkg", "--height", "350"],
+    ),
+    (
+        "The ditches' lengths.",
+        &["measure", "@/laterals.geojson", "--grid", "EPSG:2285"],
+    ),
+    (
+        "See it all on a map.",
+        &[
+            "draw",
+            "@/fields-state-plane.gpkg",
+            "@/laterals.geojson",
+            "@/weirs.gpkg",
+            "--label",
+            "field",
+            "--title",
+            "Tumblewick Irrigation District: fields and ditches",
+            "-o",
+            "@/map.png",
+        ],
+    ),
+];
+
+impl Demo {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let mut made = demo::lay_out(&self.folder, self.overwrite)?;
+        show::answer(&format!(
+            "The Tumblewick Irrigation District (made up) is laid out in {}.",
+            self.folder.display()
+        ))?;
+        for (number, (sentence, arguments)) in STEPS.iter().enumerate() {
+            let folder = self.folder.display().to_string();
+            let mut words: Vec<String> = arguments
+                .iter()
+                .map(|word| word.replace('@', &folder))
+                .collect();
+            let typed: Vec<String> = words
+                .iter()
+                .map(|word| {
+                    if word.contains(' ') {
+                        format!("\"{word}\"")
+                    } else {
+                        word.clone()
+                    }
+                })
+                .collect();
+            show::answer(&format!(
+                "\n{} {sentence}\n$ vpeg {}",
+                show::heading(&format!("{}.", number + 1)),
+                typed.join(" ")
+            ))?;
+            if let Some(at) = words.iter().position(|word| word == "-o") {
+                made.push(PathBuf::from(&words[at + 1]));
+                if self.overwrite {
+                    words.push("--overwrite".to_string());
+                }
+            }
+            words.insert(0, "vpeg".to_string());
+            let step =
+                Arguments::try_parse_from(&words).map_err(|e| Error::from_usage(e.to_string()))?;
+            step.run()?;
+        }
+        let rejects = velvet_peg::rejects_beside(&self.folder.join("headgates.gpkg"));
+        made.extend(rejects.exists().then_some(rejects));
+        show::answer(&format!("\n{}", show::heading("Made:")))?;
+        let lines: Vec<String> = made
+            .iter()
+            .map(|path| {
+                let size = std::fs::metadata(path).map_or(0, |metadata| metadata.len());
+                format!("  {:>8} bytes  {}", size, path.display())
+            })
+            .collect();
+        show::answer(&lines.join("\n"))?;
+        Ok(Ending::Done)
+    }
+}

@@ -1,0 +1,81 @@
+//! `vpeg draw`: a map of layers.
+
+use crate::{Ending, reference, show};
+use clap::Args;
+use std::path::PathBuf;
+use velvet_peg::{DrawOptions, Error, Layer, LayerReader, draw};
+
+#[derive(Debug, Args)]
+pub(crate) struct Draw {
+    /// Layer files, all of whose layers are drawn.
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// Picture to write: .svg or .png.
+    #[arg(long, short)]
+    output: PathBuf,
+    /// Title; the layers' names if not given.
+    #[arg(long)]
+    title: Option<String>,
+    /// Reference system to draw in; the first layer's if not given.
+    #[arg(long, value_name = "REF")]
+    crs: Option<String>,
+    /// Attribute to write beside the features.
+    #[arg(long, value_name = "COLUMN")]
+    label: Option<String>,
+    /// Size in pixels, WIDTHxHEIGHT.
+    #[arg(long, default_value = "1280x800", value_parser = size)]
+    size: (u32, u32),
+    /// Replace an existing file.
+    #[arg(long)]
+    overwrite: bool,
+}
+
+fn size(text: &str) -> Result<(u32, u32), String> {
+    let wrong = || "a size is WIDTHxHEIGHT in pixels, 320x240 to 20000x20000".to_string();
+    let (width, height) = text.split_once(['x', 'X', '×']).ok_or_else(wrong)?;
+    let sides = (
+        width.parse().map_err(|_| wrong())?,
+        height.parse().map_err(|_| wrong())?,
+    );
+    match (320..=20_000).contains(&sides.0) && (240..=20_000).contains(&sides.1) {
+        true => Ok(sides),
+        false => Err(wrong()),
+    }
+}
+
+impl Draw {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let mut layers: Vec<Layer> = Vec::new();
+        for file in &self.files {
+            for reader in LayerReader::open_all(file)? {
+                show::notices(&reader.notices);
+                layers.push(reader.read()?);
+            }
+        }
+        if let Some(label) = &self.label {
+            if layers
+                .iter()
+                .all(|layer| layer.info().schema.field_with_name(label).is_err())
+            {
+                return Err(Error::from_usage(format!(
+                    "no layer has a column `{label}` to label with"
+                )));
+            }
+        }
+        let options = DrawOptions {
+            title: self.title.clone(),
+            width: self.size.0,
+            height: self.size.1,
+            crs: self.crs.as_deref().map(reference::system).transpose()?,
+            label: self.label.clone(),
+            overwrite: self.overwrite,
+        };
+        show::notices(&draw(&layers, &self.output, &options)?);
+        show::remark(&format!(
+            "drew {} layers to {}",
+            layers.len(),
+            self.output.display()
+        ));
+        Ok(Ending::Done)
+    }
+}

@@ -1,0 +1,252 @@
+//! `vpeg look`: what is in a file.
+
+use super::TableArguments;
+use crate::progress::Progress;
+use crate::{Ending, show};
+use clap::Args;
+use serde_json::{Value as Json, json};
+use std::path::PathBuf;
+use velvet_peg::{Bounds, Error, LayerInfo, Look as Found, Notice, TableLook, look};
+
+#[derive(Debug, Args)]
+pub(crate) struct Look {
+    /// Table or layer file; `-` for a table on standard input.
+    file: PathBuf,
+    #[command(flatten)]
+    table: TableArguments,
+    /// Answer in JSON.
+    #[arg(long)]
+    json: bool,
+}
+
+impl Look {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let mut progress = Progress::new("looking");
+        let found = look(&self.file, &self.table.options(), &mut progress)?;
+        drop(progress);
+        if self.json {
+            show::json(&as_json(&found))?;
+        } else {
+            match &found {
+                Found::Table(table) => self.table(table)?,
+                Found::Layers { format, layers } => {
+                    show::answer(&format!(
+                        "{}: {}, {} layer{}",
+                        show::heading(&self.file.display().to_string()),
+                        format.name(),
+                        layers.len(),
+                        if layers.len() == 1 { "" } else { "s" }
+                    ))?;
+                    for (info, notices) in layers {
+                        self.layer(info, notices)?;
+                    }
+                }
+            }
+        }
+        match &found {
+            Found::Table(table) => show::notices(&table.notices),
+            Found::Layers { layers, .. } => layers.iter().for_each(|(_, n)| show::notices(n)),
+        }
+        if !self.json {
+            show::answer(&format!("\nnext: {}", self.next(&found)))?;
+        }
+        Ok(Ending::Done)
+    }
+
+    fn table(&self, look: &TableLook) -> Result<(), Error> {
+        show::answer(&format!(
+            "{}: table, {} rows, {} columns, delimiter {}, encoding {}\n",
+            show::heading(&self.file.display().to_string()),
+            look.rows,
+            look.columns.len(),
+            look.delimiter,
+            look.encoding
+        ))?;
+        let mut table = show::Table::new(["column", "type", "filled", "sample", "likely"]);
+        for column in &look.columns {
+            let name = Some(&column.name);
+            let role = match (
+                look.degrees,
+                name == look.x.as_ref(),
+                name == look.y.as_ref(),
+            ) {
+                (Some(true), true, _) => "longitude",
+                (Some(true), _, true) => "latitude",
+                (Some(false), true, _) => "easting",
+                (Some(false), _, true) => "northing",
+                _ => "",
+            };
+            let sample: String = column.sample.chars().take(40).collect();
+            table.row(vec![
+                column.name.clone(),
+                column.kind.to_string(),
+                share(column.filled, look.rows),
+                sample,
+                role.to_string(),
+            ]);
+        }
+        show::answer(&table.text())?;
+        if let Some(extent) = &look.extent {
+            let unit = if look.degrees == Some(true) { "°" } else { "" };
+            show::answer(&format!("\ncoordinates span {}", span(extent, unit)))?;
+        }
+        let (count, reasons) = &look.unreadable;
+        if *count > 0 {
+            show::answer(&format!(
+                "{count} row{} with coordinates that cannot be used:\n  {}",
+                if *count == 1 { "" } else { "s" },
+                reasons.join("\n  ")
+            ))?;
+        }
+        Ok(())
+    }
+
+    fn layer(&self, info: &LayerInfo, _notices: &[Notice]) -> Result<(), Error> {
+        let system = info
+            .crs
+            .as_ref()
+            .map_or("none: it has to be declared".to_string(), |crs| {
+                format!("{} ({})", crs.label(), crs.unit_plural())
+            });
+        let degrees = info.crs.as_ref().is_some_and(|crs| crs.is_geographic());
+        let columns: Vec<String> = info
+            .schema
+            .fields()
+            .iter()
+            .map(|field| format!("{} ({})", field.name(), velvet_peg::type_name(field)))
+            .collect();
+        let kind = info.kind.map_or("mixed", |kind| kind.name());
+        let mut pairs = vec![
+            (
+                "features".to_string(),
+                format!("{} {kind}", info.count.unwrap_or(0)),
+            ),
+            ("reference system".to_string(), system),
+        ];
+        if let Some(extent) = &info.extent {
+            pairs.push((
+                "coordinates".to_string(),
+                span(extent, if degrees { "°" } else { "" }),
+            ));
+        }
+        pairs.push(("columns".to_string(), columns.join(", ")));
+        show::answer(&format!(
+            "\n{}\n{}",
+            show::heading(&info.name),
+            show::pairs(&pairs)
+        ))
+    }
+
+    /// The command that most likely comes next.
+    fn next(&self, found: &Found) -> String {
+        let file = self.file.display();
+        let stem = self.file.with_extension("");
+        let stem = stem.display();
+        match found {
+            Found::Table(look) => match (&look.x, &look.y, look.degrees) {
+                (Some(x), Some(y), Some(true)) => format!(
+                    "vpeg build points {file} --lon {} --lat {} --crs EPSG:4326 -o {stem}.gpkg\n      \
+                     (EPSG:4326 is WGS 84, what hand-held receivers give; name another if it is another)",
+                    word(x),
+                    word(y)
+                ),
+                (Some(x), Some(y), _) => format!(
+                    "vpeg build points {file} --e {} --n {} --crs REF -o {stem}.gpkg\n      (find REF, the \
+                     system that the coordinates are in, with `vpeg crs find WORDS`)",
+                    word(x),
+                    word(y)
+                ),
+                _ => format!(
+                    "vpeg build points {file} --x COLUMN --y COLUMN --crs REF -o {stem}.gpkg\n      (no \
+                     column is named like a coordinate: say which ones they are)"
+                ),
+            },
+            Found::Layers { layers, .. } => match layers.first() {
+                Some((info, _)) if info.crs.is_none() => {
+                    format!(
+                        "vpeg declare {file} --crs REF -o {stem}-declared.gpkg   (find REF with `vpeg crs find WORDS`)"
+                    )
+                }
+                Some((info, _)) if info.crs.as_ref().is_some_and(|crs| crs.is_geographic()) => {
+                    format!(
+                        "vpeg convert {file} --to utm -o {stem}-utm.gpkg   (or another system), or vpeg measure {file}"
+                    )
+                }
+                _ => format!("vpeg measure {file}, or vpeg draw {file} -o {stem}.png"),
+            },
+        }
+    }
+}
+
+/// A column name as a shell takes it.
+fn word(name: &str) -> String {
+    match name
+        .chars()
+        .all(|c| c.is_alphanumeric() || c == '_' || c == '-' || c == '.')
+    {
+        true => name.to_string(),
+        false => format!("\"{name}\""),
+    }
+}
+
+fn share(part: u64, whole: u64) -> String {
+    if whole == 0 {
+        return String::new();
+    }
+    // A column with gaps never shows as full.
+    let percent = (part as f64 / whole as f64 * 100.0).floor();
+    format!("{percent:.0}%")
+}
+
+fn span(extent: &Bounds, unit: &str) -> String {
+    let decimals = if unit == "°" { 6 } else { 2 };
+    format!(
+        "x {:.decimals$}{unit} to {:.decimals$}{unit}, y {:.decimals$}{unit} to {:.decimals$}{unit}",
+        extent.west, extent.east, extent.south, extent.north
+    )
+}
+
+fn bounds_json(extent: Option<Bounds>) -> Json {
+    extent.map_or(
+        Json::Null,
+        |b| json!({"x_min": b.west, "y_min": b.south, "x_max": b.east, "y_max": b.north}),
+    )
+}
+
+fn as_json(found: &Found) -> Json {
+    let texts = |notices: &[Notice]| notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>();
+    match found {
+        Found::Table(look) => json!({
+            "kind": "table",
+            "rows": look.rows,
+            "delimiter": look.delimiter,
+            "encoding": look.encoding,
+            "columns": look.columns.iter().map(|column| json!({
+                "name": column.name, "type": column.kind, "filled": column.filled, "sample": column.sample,
+            })).collect::<Vec<_>>(),
+            "x_column": look.x,
+            "y_column": look.y,
+            "degrees": look.degrees,
+            "unusable_rows": look.unreadable.0,
+            "unusable_examples": look.unreadable.1,
+            "extent": bounds_json(look.extent),
+            "notices": texts(&look.notices),
+        }),
+        Found::Layers { format, layers } => json!({
+            "kind": "layers",
+            "format": format.name(),
+            "layers": layers.iter().map(|(info, notices)| json!({
+                "name": info.name,
+                "features": info.count,
+                "geometry": info.kind.map(|kind| kind.name()),
+                "crs": info.crs.as_ref().map(|crs| format!("EPSG:{}", crs.code())),
+                "crs_name": info.crs.as_ref().map(|crs| crs.name()),
+                "extent": bounds_json(info.extent),
+                "columns": info.schema.fields().iter().map(|field| json!({
+                    "name": field.name(), "type": velvet_peg::type_name(field),
+                })).collect::<Vec<_>>(),
+                "notices": texts(notices),
+            })).collect::<Vec<_>>(),
+        }),
+    }
+}

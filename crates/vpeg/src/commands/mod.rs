@@ -1,0 +1,145 @@
+//! The commands, one file each.
+
+mod build;
+mod convert;
+mod course;
+mod crs;
+mod declare;
+mod demo;
+mod draw;
+mod look;
+mod measure;
+mod position;
+
+use crate::Ending;
+use clap::{Args, Parser, Subcommand};
+use velvet_peg::{Error, TableOptions};
+
+/// Coordinate tables become features with a known reference system: look, build, declare,
+/// convert, measure, draw.
+///
+/// A reference system (REF) is a code (EPSG:2286), an OGC URN, plain words that match one
+/// system ("nad83 washington south ftus"), like:FILE, or, for layers, utm. `-` is standard
+/// input or output. Exit status: 0 done, 1 failed, 2 wrong usage, 3 done with rejects.
+#[derive(Debug, Parser)]
+#[command(
+    name = "vpeg",
+    version,
+    max_term_width = 100,
+    disable_help_subcommand = true
+)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+    /// Leave out remarks; warnings and errors stay.
+    #[arg(long, short, global = true)]
+    pub(crate) quiet: bool,
+    /// Exit with 3 if there was a warning.
+    #[arg(long, global = true)]
+    pub(crate) strict: bool,
+}
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    /// What is in a file, what looks wrong, and what to type next.
+    Look(look::Look),
+    /// Features from the coordinate rows of a table.
+    #[command(subcommand)]
+    Build(build::Build),
+    /// Give data its missing or corrected reference system without moving a coordinate.
+    Declare(declare::Declare),
+    /// Carry data into another reference system.
+    Convert(convert::Convert),
+    /// Lengths, perimeters and areas: on the ellipsoid, on the grid and on the ground.
+    Measure(measure::Measure),
+    /// The position sheet of one place: every notation, UTM, state plane, geocentric.
+    Position(position::Position),
+    /// Distance and azimuths between two places, or the place at the end of a course.
+    Course(course::Course),
+    /// Search the registry of reference systems, or describe one.
+    #[command(subcommand)]
+    Crs(crs::Registry),
+    /// A map of one or more layers.
+    Draw(draw::Draw),
+    /// Lay out the demo data and run the whole story on it.
+    Demo(demo::Demo),
+}
+
+impl Arguments {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        match &self.command {
+            Command::Look(command) => command.run(),
+            Command::Build(command) => command.run(),
+            Command::Declare(command) => command.run(),
+            Command::Convert(command) => command.run(),
+            Command::Measure(command) => command.run(),
+            Command::Position(command) => command.run(),
+            Command::Course(command) => command.run(),
+            Command::Crs(command) => command.run(),
+            Command::Draw(command) => command.run(),
+            Command::Demo(command) => command.run(),
+        }
+    }
+}
+
+/// How a text table is read, where detection is not wanted.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct TableArguments {
+    /// Delimiter of the table (a character, or `tab`); detected if not given.
+    #[arg(long, value_parser = delimiter)]
+    delimiter: Option<char>,
+    /// Encoding of the table, such as utf-8 or windows-1252; detected if not given.
+    #[arg(long)]
+    encoding: Option<String>,
+}
+
+impl TableArguments {
+    pub(crate) fn options(&self) -> TableOptions {
+        TableOptions {
+            delimiter: self.delimiter,
+            encoding: self.encoding.clone(),
+        }
+    }
+}
+
+fn delimiter(text: &str) -> Result<char, String> {
+    let mut chars = text.chars();
+    match (
+        text.to_ascii_lowercase().as_str(),
+        chars.next(),
+        chars.next(),
+    ) {
+        ("tab" | "\\t", _, _) => Ok('\t'),
+        ("comma", _, _) => Ok(','),
+        ("semicolon", _, _) => Ok(';'),
+        (_, Some(only), None) => Ok(only),
+        _ => Err("a delimiter is one character, or `tab`".to_string()),
+    }
+}
+
+/// Coordinate columns of a table, under every name that people use.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct ColumnArguments {
+    /// Column of longitudes or eastings [also --lon, --e]; guessed from the header if not given.
+    #[arg(long, visible_aliases = ["lon", "e"], value_name = "COLUMN")]
+    x: Option<String>,
+    /// Column of latitudes or northings [also --lat, --n]; guessed from the header if not given.
+    #[arg(long, visible_aliases = ["lat", "n"], value_name = "COLUMN")]
+    y: Option<String>,
+    /// Column of heights.
+    #[arg(long, value_name = "COLUMN")]
+    z: Option<String>,
+    /// Angles are packed as DDDMMSS.s.
+    #[arg(long)]
+    pub(crate) packed: bool,
+}
+
+impl ColumnArguments {
+    pub(crate) fn columns(&self) -> velvet_peg::CoordinateColumns {
+        velvet_peg::CoordinateColumns {
+            x: self.x.clone(),
+            y: self.y.clone(),
+            z: self.z.clone(),
+        }
+    }
+}

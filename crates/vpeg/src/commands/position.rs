@@ -1,0 +1,103 @@
+//! `vpeg position`: the position sheet of one place.
+
+use crate::{Ending, reference, show};
+use clap::Args;
+use serde_json::{Map, Value as Json, json};
+use velvet_peg::angle;
+use velvet_peg::{Coordinate, CourseMaker, Crs, Error, Geographic, position_sheet};
+
+#[derive(Debug, Args)]
+pub(crate) struct Position {
+    /// The place: latitude and longitude in any notation, or easting and northing of a
+    /// projected --crs.
+    text: String,
+    /// Reference system of the place; WGS 84 if not given.
+    #[arg(long, value_name = "REF", default_value = "EPSG:4326")]
+    crs: String,
+    /// Answer in JSON.
+    #[arg(long)]
+    json: bool,
+}
+
+impl Position {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let crs = reference::system(&self.crs)?;
+        let at = coordinate(&self.text, &crs)?;
+        let sheet = position_sheet(&crs, at)?;
+        if self.json {
+            let mut sections = Map::new();
+            for line in &sheet.lines {
+                let section = sections
+                    .entry(line.section.clone())
+                    .or_insert_with(|| json!({}));
+                section[line.label.as_str()] = Json::String(line.text.clone());
+            }
+            show::json(&json!({
+                "latitude": sheet.position.lat,
+                "longitude": sheet.position.lon,
+                "crs": format!("EPSG:{}", sheet.system.code()),
+                "crs_name": sheet.system.name(),
+                "forms": sections,
+                "notices": sheet.notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),
+            }))?;
+        } else {
+            let mut sections: Vec<(String, Vec<(String, String)>)> = Vec::new();
+            for line in &sheet.lines {
+                let pair = (line.label.clone(), line.text.clone());
+                match sections
+                    .last_mut()
+                    .filter(|(name, _)| *name == line.section)
+                {
+                    Some((_, pairs)) => pairs.push(pair),
+                    None => sections.push((line.section.clone(), vec![pair])),
+                }
+            }
+            let texts: Vec<String> = sections
+                .iter()
+                .map(|(name, pairs)| format!("{}\n{}", show::heading(name), show::pairs(pairs)))
+                .collect();
+            show::answer(&texts.join("\n\n"))?;
+        }
+        show::notices(&sheet.notices);
+        Ok(Ending::Done)
+    }
+}
+
+/// Reads a place in a system: latitude first if it is geographic, easting first if it is
+/// projected.
+pub(crate) fn coordinate(text: &str, crs: &Crs) -> Result<Coordinate, Error> {
+    if crs.is_geographic() {
+        let at = angle::parse_position(text)?;
+        return Ok(Coordinate::xy(at.lon, at.lat));
+    }
+    let numbers: Vec<f64> = text
+        .split([',', ';', ' ', '\t'])
+        .filter(|part| !part.is_empty())
+        .map(|part| part.replace('−', "-").parse())
+        .collect::<Result<_, _>>()
+        .map_err(|_| unreadable(text, crs))?;
+    match numbers.as_slice() {
+        [x, y] => Ok(Coordinate::xy(*x, *y)),
+        [x, y, z] => Ok(Coordinate {
+            x: *x,
+            y: *y,
+            z: *z,
+        }),
+        _ => Err(unreadable(text, crs)),
+    }
+}
+
+fn unreadable(text: &str, crs: &Crs) -> Error {
+    Error::from_usage(format!(
+        "`{text}` cannot be read as a place of {}: write its easting and northing in {}, as in `1640416.7, \
+         250000`",
+        crs.label(),
+        crs.unit_plural()
+    ))
+}
+
+/// Reads a place in a system as a geographic position.
+pub(crate) fn place(text: &str, crs: &Crs) -> Result<Geographic, Error> {
+    let at = coordinate(text, crs)?;
+    CourseMaker::new(crs)?.place(at.x, at.y)
+}

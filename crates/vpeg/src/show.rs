@@ -1,0 +1,199 @@
+//! Messages on standard error and tables on standard output.
+
+use crate::Ending;
+use anstyle::{AnsiColor, Style};
+use std::io::Write;
+use std::sync::atomic::{AtomicBool, Ordering};
+use velvet_peg::{Error, Notice, Outcome, Weight};
+
+static WARNED: AtomicBool = AtomicBool::new(false);
+static QUIET: AtomicBool = AtomicBool::new(false);
+
+/// Leaves out remarks; warnings and errors stay.
+pub(crate) fn set_quiet(quiet: bool) {
+    QUIET.store(quiet, Ordering::Relaxed);
+}
+
+/// True if a warning was shown.
+pub(crate) fn warned() -> bool {
+    WARNED.load(Ordering::Relaxed)
+}
+
+fn message(word: &str, colour: AnsiColor, text: &str) {
+    let style = Style::new().bold().fg_color(Some(colour.into()));
+    // Nobody is left to tell if standard error is closed.
+    let _ = writeln!(anstream::stderr(), "{style}{word}{style:#} {text}");
+}
+
+/// Shows what the library noticed.
+pub(crate) fn notices(notices: &[Notice]) {
+    for notice in notices {
+        match notice.weight {
+            Weight::Warning => {
+                WARNED.store(true, Ordering::Relaxed);
+                message("warning:", AnsiColor::Yellow, &notice.text);
+            }
+            Weight::Remark => remark(&notice.text),
+        }
+    }
+}
+
+/// Shows a remark.
+pub(crate) fn remark(text: &str) {
+    if !QUIET.load(Ordering::Relaxed) {
+        message("note:", AnsiColor::Cyan, text);
+    }
+}
+
+/// Shows why a command failed.
+pub(crate) fn failure(error: &Error) {
+    message("error:", AnsiColor::Red, &error.to_string());
+}
+
+/// Shows the closing line of a command that writes features or rows, with what was rejected.
+pub(crate) fn outcome(outcome: &Outcome, unit_in: &str, unit_out: &str, out: &str) -> Ending {
+    notices(&outcome.notices);
+    let rejected = &outcome.rejected;
+    for (row, reason) in &rejected.first {
+        message(
+            "rejected:",
+            AnsiColor::Yellow,
+            &format!("{} {row}: {reason}", unit_in.trim_end_matches('s')),
+        );
+    }
+    let more = rejected.count - rejected.first.len() as u64;
+    if more > 0 {
+        message("rejected:", AnsiColor::Yellow, &format!("and {more} more"));
+    }
+    let kept = match &rejected.path {
+        Some(path) => format!(" (kept in {})", path.display()),
+        None => String::new(),
+    };
+    let text = format!(
+        "{} {unit_in} in, {} {unit_out} out, {} rejected{kept}; wrote {out}",
+        outcome.rows_in, outcome.out, rejected.count
+    );
+    message("done:", AnsiColor::Green, &text);
+    if rejected.count > 0 {
+        Ending::Rejects
+    } else {
+        Ending::Done
+    }
+}
+
+/// Prints an answer.
+///
+/// # Errors
+/// If standard output is closed.
+pub(crate) fn answer(text: &str) -> Result<(), Error> {
+    let mut out = anstream::stdout().lock();
+    out.write_all(text.as_bytes())
+        .and_then(|()| out.write_all(b"\n"))
+        .and_then(|()| out.flush())
+        .map_err(Error::from)
+}
+
+/// Prints JSON.
+///
+/// # Errors
+/// If standard output is closed.
+pub(crate) fn json(value: &serde_json::Value) -> Result<(), Error> {
+    answer(&serde_json::to_string_pretty(value).unwrap_or_default())
+}
+
+/// A table of text: columns padded, numbers to the right.
+pub(crate) struct Table {
+    header: Vec<String>,
+    rows: Vec<Vec<String>>,
+}
+
+impl Table {
+    pub(crate) fn new<const N: usize>(header: [&str; N]) -> Table {
+        Table {
+            header: header.map(String::from).to_vec(),
+            rows: Vec::new(),
+        }
+    }
+
+    pub(crate) fn with_header(header: Vec<String>) -> Table {
+        Table {
+            header,
+            rows: Vec::new(),
+        }
+    }
+
+    pub(crate) fn row(&mut self, cells: Vec<String>) {
+        self.rows.push(cells);
+    }
+
+    pub(crate) fn text(&self) -> String {
+        let columns = self.header.len();
+        let width = |column: usize| {
+            self.rows
+                .iter()
+                .chain([&self.header])
+                .map(|row| row[column].chars().count())
+                .max()
+                .unwrap_or(0)
+        };
+        let widths: Vec<usize> = (0..columns).map(width).collect();
+        let numeric = |column: usize| {
+            let mut cells = self
+                .rows
+                .iter()
+                .map(|row| row[column].as_str())
+                .filter(|c| !c.is_empty())
+                .peekable();
+            cells.peek().is_some()
+                && cells.all(|cell| {
+                    cell.replace(['\u{2009}', ',', '%'], "")
+                        .trim()
+                        .parse::<f64>()
+                        .is_ok()
+                })
+        };
+        let right: Vec<bool> = (0..columns).map(numeric).collect();
+        let line = |row: &Vec<String>| {
+            let cells: Vec<String> = (0..columns)
+                .map(|at| {
+                    let pad = " ".repeat(widths[at] - row[at].chars().count());
+                    if right[at] {
+                        pad + &row[at]
+                    } else {
+                        row[at].clone() + &pad
+                    }
+                })
+                .collect();
+            cells.join("  ").trim_end().to_string()
+        };
+        let bold = Style::new().bold();
+        let mut lines = vec![format!("{bold}{}{bold:#}", line(&self.header))];
+        lines.extend(self.rows.iter().map(line));
+        lines.join("\n")
+    }
+}
+
+/// Pairs of a label and a text, labels padded.
+pub(crate) fn pairs(pairs: &[(String, String)]) -> String {
+    let width = pairs
+        .iter()
+        .map(|(label, _)| label.chars().count())
+        .max()
+        .unwrap_or(0);
+    let lines: Vec<String> = pairs
+        .iter()
+        .map(|(label, text)| {
+            format!(
+                "  {label}{}  {text}",
+                " ".repeat(width - label.chars().count())
+            )
+        })
+        .collect();
+    lines.join("\n")
+}
+
+/// A heading.
+pub(crate) fn heading(text: &str) -> String {
+    let bold = Style::new().bold();
+    format!("{bold}{text}{bold:#}")
+}
