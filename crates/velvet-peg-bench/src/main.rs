@@ -1,1 +1,201 @@
-fn main() {}
+//! The table of ratios: what each kernel costs against a floor measured in the same run.
+//!
+//! ```text
+//! cargo run --release -p velvet-peg-bench
+//! ```
+//!
+//! The floor of a conversion is four `f64::sin_cos` a point; that of a table a plain copy of
+//! the same records through the csv crate. Each figure is the best of several rounds, and
+//! every result is checked, so that nothing is optimised away.
+
+use std::fs::File;
+use std::hint::black_box;
+use std::path::Path;
+use std::time::{Duration, Instant};
+use velvet_peg::{
+    AppendOptions, ConvertTable, Converter, CoordinateColumns, Crs, Geodesic, Geographic, Result,
+    Unwatched, registry,
+};
+
+const POINTS: usize = 1_000_000;
+const ROWS: usize = 500_000;
+const ROUNDS: usize = 5;
+
+fn main() -> Result<()> {
+    let floor = best(|| {
+        let sum: f64 = (0..POINTS)
+            .map(|i| {
+                let angle = i as f64 * 1e-6;
+                (0..4).map(|k| (angle + f64::from(k)).sin_cos()).map(|(s, c)| s + c).sum::<f64>()
+            })
+            .sum();
+        assert!(black_box(sum).is_finite());
+    });
+    println!("floor of a conversion: four sin_cos, {:.1} ns a point\n", nanoseconds(floor, POINTS));
+    println!("{:<52} {:>10} {:>8}", "kernel", "ns a point", "ratio");
+    for (name, from, to) in [
+        ("Transverse Mercator forward (UTM 10N)", 4326, 32610),
+        ("Transverse Mercator inverse (UTM 10N)", 32610, 4326),
+        ("Lambert Conic Conformal 2SP forward (EPSG:2286)", 4269, 2286),
+        ("Lambert Conic Conformal 2SP inverse (EPSG:2286)", 2286, 4269),
+        ("Lambert Conic Conformal 1SP forward (EPSG:24200)", 4242, 24200),
+        ("Lambert Conic Conformal 1SP inverse (EPSG:24200)", 24200, 4242),
+        ("geographic to geocentric (EPSG:4979 to 4978)", 4979, 4978),
+        ("geocentric to geographic (EPSG:4978 to 4979)", 4978, 4979),
+        ("datum shift, 3 parameters (NAD27 to WGS 84)", 4267, 4326),
+        ("datum shift, 7 parameters (OSGB36 to WGS 84)", 4277, 4326),
+        ("state plane to UTM (EPSG:2286 to 32610)", 2286, 32610),
+    ] {
+        let taken = conversion(from, to)?;
+        row(name, taken, floor, POINTS);
+    }
+    row("geodesic inverse, up to 20 km", geodesics(0.1), floor, POINTS / 10);
+    row("geodesic inverse, anywhere", geodesics(180.0), floor, POINTS / 10);
+    let lookup = best(|| {
+        for _ in 0..1000 {
+            assert!(black_box(Crs::from_epsg(black_box(2286))).is_ok());
+        }
+    });
+    println!(
+        "\nregistry lookup by code: {:.2} µs (embedded {} bytes)",
+        lookup.as_secs_f64() * 1e3,
+        registry::embedded_bytes()
+    );
+    table()
+}
+
+fn row(name: &str, taken: Duration, floor: Duration, points: usize) {
+    let each = nanoseconds(taken, points);
+    println!("{name:<52} {each:>10.1} {:>8.2}", each / nanoseconds(floor, POINTS));
+}
+
+fn nanoseconds(taken: Duration, points: usize) -> f64 {
+    taken.as_secs_f64() * 1e9 / points as f64
+}
+
+fn best(mut run: impl FnMut()) -> Duration {
+    let mut least = Duration::MAX;
+    for _ in 0..ROUNDS {
+        let start = Instant::now();
+        run();
+        least = least.min(start.elapsed());
+    }
+    least
+}
+
+/// Positions in the middle of the target's (or source's) area of use.
+fn conversion(from: u32, to: u32) -> Result<Duration> {
+    let (source, target) = (Crs::from_epsg(from)?, Crs::from_epsg(to)?);
+    let converter = Converter::new(&source, &target)?;
+    let back = Converter::new(&target, &source)?;
+    let area = [&source, &target]
+        .iter()
+        .filter_map(|crs| crs.extent().boxes().first().copied())
+        .min_by(|a, b| (a.east - a.west).total_cmp(&(b.east - b.west)))
+        .expect("an area of use");
+    let middle = (area.south + area.north) / 2.0;
+    let reach = ((area.north - area.south) / 4.0).min(5.0);
+    let lon0 = (area.west + area.east) / 2.0;
+    let share = |i: usize, step: f64| (i as f64 * step).fract() - 0.5;
+    let mut x: Vec<f64> = (0..POINTS).map(|i| lon0 + reach * share(i, 0.618_033_988_75)).collect();
+    let mut y: Vec<f64> =
+        (0..POINTS).map(|i| middle + reach * share(i, 0.754_877_666_25)).collect();
+    let mut z = vec![100.0; POINTS];
+    if !source.is_geographic() {
+        let place = if target.is_geographic() {
+            back
+        } else {
+            Converter::new(&source.base().expect("a base"), &source)?
+        };
+        assert_eq!(place.convert_columns(&mut x, &mut y, Some(&mut z)), 0);
+    }
+    Ok(best(|| {
+        let (mut x, mut y, mut z) = (x.clone(), y.clone(), z.clone());
+        assert_eq!(converter.convert_columns(&mut x, &mut y, Some(&mut z)), 0);
+        black_box((&x, &y, &z));
+    }))
+}
+
+fn geodesics(reach: f64) -> Duration {
+    let geodesic =
+        Geodesic::new(Crs::from_epsg(4326).expect("WGS 84").ellipsoid().expect("an ellipsoid"));
+    let share = |i: usize, step: f64| (i as f64 * step).fract() - 0.5;
+    best(|| {
+        let sum: f64 = (0..POINTS / 10)
+            .map(|i| {
+                let from = Geographic { lat: 80.0 * share(i, 0.618_033_988_75), lon: 0.0 };
+                let lat = (from.lat + reach * share(i, 0.754_877_666_25)).clamp(-90.0, 90.0);
+                let to = Geographic { lat, lon: 2.0 * reach * share(i, 0.569_840_290_998) };
+                geodesic.inverse(from, to).distance_m
+            })
+            .sum();
+        assert!(black_box(sum).is_finite());
+    })
+}
+
+/// CSV to CSV against a plain copy of the same records.
+fn table() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let (input, output) = (folder.path().join("in.csv"), folder.path().join("out.csv"));
+    let failed = |error: csv::Error| velvet_peg::Error::from_usage(error.to_string());
+    let mut writer = csv::Writer::from_path(&input).map_err(failed)?;
+    writer
+        .write_record(["id", "name", "easting", "northing", "elevation", "code"])
+        .map_err(failed)?;
+    for i in 0..ROWS {
+        let share = |step: f64| (i as f64 * step).fract();
+        let (e, n) = (
+            450_000.0 + 1e5 * share(0.618_033_988_75),
+            5_200_000.0 + 1e5 * share(0.754_877_666_25),
+        );
+        let record = [
+            i.to_string(),
+            format!("Station {}", i % 977),
+            format!("{e:.4}"),
+            format!("{n:.4}"),
+            format!("{:.3}", 300.0 + share(0.3)),
+            "EP".to_string(),
+        ];
+        writer.write_record(record).map_err(failed)?;
+    }
+    writer.flush()?;
+    let copy = best(|| copy(&input, &output).expect("the copy works"));
+    let job = ConvertTable {
+        columns: CoordinateColumns {
+            x: Some("easting".into()),
+            y: Some("northing".into()),
+            z: None,
+        },
+        source: Crs::from_epsg(32610)?,
+        target: Crs::from_epsg(4326)?,
+        decimals: Some(9),
+        packed: false,
+        append: AppendOptions { overwrite: true, ..AppendOptions::default() },
+    };
+    let converted = best(|| {
+        let (outcome, _) = job.run(&input, &output, &mut Unwatched).expect("the conversion works");
+        assert_eq!(outcome.out, ROWS as u64);
+    });
+    println!(
+        "\nfloor of a table: plain copy through the csv crate, {:.1} ns a row",
+        nanoseconds(copy, ROWS)
+    );
+    println!(
+        "CSV to CSV, UTM to geographic, 9 decimals: {:.1} ns a row, ratio {:.2}",
+        nanoseconds(converted, ROWS),
+        converted.as_secs_f64() / copy.as_secs_f64()
+    );
+    Ok(())
+}
+
+fn copy(input: &Path, output: &Path) -> csv::Result<()> {
+    let mut reader = csv::Reader::from_path(input)?;
+    let mut writer = csv::Writer::from_writer(File::create(output)?);
+    writer.write_byte_record(reader.byte_headers()?)?;
+    let mut record = csv::ByteRecord::new();
+    while reader.read_byte_record(&mut record)? {
+        writer.write_byte_record(&record)?;
+    }
+    writer.flush()?;
+    Ok(())
+}

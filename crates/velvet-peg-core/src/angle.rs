@@ -49,11 +49,7 @@ pub enum Style {
 /// axis. The message says which.
 pub fn parse(text: &str, axis: Axis) -> Result<f64> {
     let parts = Parts::split(text, axis)?;
-    let numbers: Vec<&str> = parts
-        .body
-        .split(' ')
-        .filter(|part| !part.is_empty())
-        .collect();
+    let numbers: Vec<&str> = parts.body.split(' ').filter(|part| !part.is_empty()).collect();
     if numbers.is_empty() || numbers.len() > 3 {
         return Err(unreadable(text, "one to three numbers are wanted"));
     }
@@ -61,10 +57,7 @@ pub fn parse(text: &str, axis: Axis) -> Result<f64> {
     for (place, number) in numbers.iter().enumerate() {
         let last = place + 1 == numbers.len();
         if !last && number.contains('.') {
-            return Err(unreadable(
-                text,
-                "only the last part may have a decimal point",
-            ));
+            return Err(unreadable(text, "only the last part may have a decimal point"));
         }
         let value = plain_number(number).ok_or_else(|| unreadable(text, "not a number"))?;
         if place > 0 && value >= 60.0 {
@@ -131,19 +124,11 @@ pub fn parse_position(text: &str) -> Result<Geographic> {
         unreadable(text, "a position is a latitude and a longitude, such as `47.41, -120.00` or `47°24'30\"N 120°00'15\"W`")
     })?;
     let has = |part: &str, letters: [char; 2]| {
-        part.chars()
-            .any(|c| letters.contains(&c.to_ascii_uppercase()))
+        part.chars().any(|c| letters.contains(&c.to_ascii_uppercase()))
     };
     let swapped = has(&first, ['E', 'W']) || has(&second, ['N', 'S']);
-    let (lat, lon) = if swapped {
-        (second, first)
-    } else {
-        (first, second)
-    };
-    Ok(Geographic {
-        lat: parse(&lat, Axis::Latitude)?,
-        lon: parse(&lon, Axis::Longitude)?,
-    })
+    let (lat, lon) = if swapped { (second, first) } else { (first, second) };
+    Ok(Geographic { lat: parse(&lat, Axis::Latitude)?, lon: parse(&lon, Axis::Longitude)? })
 }
 
 fn halves(text: &str) -> Option<(String, String)> {
@@ -152,10 +137,8 @@ fn halves(text: &str) -> Option<(String, String)> {
             return Some((a.trim().to_string(), b.trim().to_string()));
         }
     }
-    let letters: Vec<(usize, char)> = text
-        .char_indices()
-        .filter(|(_, c)| "NSEWnsew".contains(*c))
-        .collect();
+    let letters: Vec<(usize, char)> =
+        text.char_indices().filter(|(_, c)| "NSEWnsew".contains(*c)).collect();
     if let [(first, a), (second, _)] = letters.as_slice() {
         // Letters lead if the text begins with one.
         let leads = text.trim_start().starts_with(*a);
@@ -186,35 +169,19 @@ pub fn format(degrees: f64, axis: Axis, style: Style, decimals: usize) -> String
     if style == Style::Decimal {
         let text = format!("{degrees:.decimals$}");
         // No minus in front of a zero.
-        let zero = text
-            .trim_start_matches('-')
-            .chars()
-            .all(|c| c == '0' || c == '.');
-        return if zero {
-            text.trim_start_matches('-').to_string()
-        } else {
-            text
-        };
+        let zero = text.trim_start_matches('-').chars().all(|c| c == '0' || c == '.');
+        return if zero { text.trim_start_matches('-').to_string() } else { text };
     }
     let per_degree: u64 = if style == Style::Minutes { 60 } else { 3600 };
     let fraction = 10u64.pow(decimals.min(9) as u32);
     let total = (degrees.abs() * per_degree as f64 * fraction as f64).round() as u64;
     let (units, rest) = (total / fraction, total % fraction);
     let width = decimals.min(9);
-    let tail = if width == 0 {
-        String::new()
-    } else {
-        format!(".{rest:0width$}")
-    };
+    let tail = if width == 0 { String::new() } else { format!(".{rest:0width$}") };
     let body = if style == Style::Minutes {
         format!("{}°{:02}{tail}′", units / 60, units % 60)
     } else {
-        format!(
-            "{}°{:02}′{:02}{tail}″",
-            units / 3600,
-            units / 60 % 60,
-            units % 60
-        )
+        format!("{}°{:02}′{:02}{tail}″", units / 3600, units / 60 % 60, units % 60)
     };
     let negative = degrees < 0.0 && total > 0;
     match axis {
@@ -242,12 +209,13 @@ impl Parts {
             let Some(end) = end.filter(|c| "NSEWnsew".contains(*c)) else {
                 continue;
             };
-            // A letter of a word says nothing.
-            let neighbour = match side {
-                0 => body.chars().nth(1),
-                _ => body.chars().rev().nth(1),
+            // A letter of a word says nothing; behind one it may be the sign for seconds.
+            let run: Vec<char> = match side {
+                0 => body.chars().take_while(|c| c.is_alphabetic()).collect(),
+                _ => body.chars().rev().take_while(|c| c.is_alphabetic()).collect(),
             };
-            if neighbour.is_some_and(|c| c.is_alphabetic() && !"dmDM".contains(c)) {
+            let after_sign = side == 1 && run.len() == 2 && "dmsDMS".contains(run[1]);
+            if run.len() != 1 && !after_sign {
                 continue;
             }
             // `47d24m30s`: a small s behind a number and minutes is the sign for seconds.
@@ -286,10 +254,7 @@ impl Parts {
         let signed = body.strip_prefix(['-', '−', '–']);
         let plus = body.strip_prefix('+');
         if letter.is_some() && (signed.is_some() || plus.is_some()) {
-            return Err(unreadable(
-                text,
-                "it has both a sign and a hemisphere letter",
-            ));
+            return Err(unreadable(text, "it has both a sign and a hemisphere letter"));
         }
         let body = signed.or(plus).unwrap_or(body);
         Ok(Parts {
@@ -345,15 +310,9 @@ fn in_range(text: &str, axis: Axis, value: f64) -> Result<f64> {
         }
         _ => ": are these degrees at all, or grid coordinates or packed DDDMMSS?",
     };
-    Err(Error::out_of_domain(format!(
-        "`{}`: {what} beyond {limit}°{hint}",
-        text.trim()
-    )))
+    Err(Error::out_of_domain(format!("`{}`: {what} beyond {limit}°{hint}", text.trim())))
 }
 
 fn unreadable(text: &str, why: &str) -> Error {
-    Error::malformed(format!(
-        "`{}` cannot be read as an angle: {why}",
-        text.trim()
-    ))
+    Error::malformed(format!("`{}` cannot be read as an angle: {why}", text.trim()))
 }

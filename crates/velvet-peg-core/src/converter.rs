@@ -110,10 +110,8 @@ impl Converter {
     /// # Errors
     /// As [`Converter::convert`], for the first coordinate that fails.
     pub fn convert_slice(&self, coordinates: &mut [Coordinate]) -> Result<()> {
-        let converted: Vec<Coordinate> = coordinates
-            .iter()
-            .map(|at| self.convert(*at))
-            .collect::<Result<_>>()?;
+        let converted: Vec<Coordinate> =
+            coordinates.iter().map(|at| self.convert(*at)).collect::<Result<_>>()?;
         coordinates.copy_from_slice(&converted);
         Ok(())
     }
@@ -124,11 +122,7 @@ impl Converter {
     pub fn convert_columns(&self, x: &mut [f64], y: &mut [f64], z: Option<&mut [f64]>) -> usize {
         let mut marked = 0;
         let mut each = |x: &mut f64, y: &mut f64, z: &mut f64| {
-            let at = Coordinate {
-                x: *x,
-                y: *y,
-                z: *z,
-            };
+            let at = Coordinate { x: *x, y: *y, z: *z };
             match self.kernel(at) {
                 Some(to) => (*x, *y, *z) = (to.x, to.y, to.z),
                 None => {
@@ -169,12 +163,7 @@ impl Converter {
                 }
                 State { lon, lat, h }
             }
-            Mapping::Projected {
-                projection,
-                unit,
-                x_sense,
-                y_sense,
-            } => {
+            Mapping::Projected { projection, unit, x_sense, y_sense } => {
                 let metres = unit.metres();
                 let (lon, lat) =
                     projection.to_geographic(at.x * x_sense * metres, at.y * y_sense * metres)?;
@@ -186,11 +175,7 @@ impl Converter {
                     ellipsoid,
                     [at.x * metres, at.y * metres, at.z * metres],
                 );
-                State {
-                    lon: crate::degrees::wrap(lon - meridian),
-                    lat,
-                    h,
-                }
+                State { lon: crate::degrees::wrap(lon - meridian), lat, h }
             }
         };
         for step in &self.route.steps {
@@ -198,23 +183,12 @@ impl Converter {
         }
         let z = if self.heights { state.h } else { at.z };
         let to = match &self.to {
-            Mapping::Geographic(unit) => Coordinate {
-                x: state.lon / unit.degrees(),
-                y: state.lat / unit.degrees(),
-                z,
-            },
-            Mapping::Projected {
-                projection,
-                unit,
-                x_sense,
-                y_sense,
-            } => {
+            Mapping::Geographic(unit) => {
+                Coordinate { x: state.lon / unit.degrees(), y: state.lat / unit.degrees(), z }
+            }
+            Mapping::Projected { projection, unit, x_sense, y_sense } => {
                 let (e, n) = projection.to_grid(state.lon, state.lat)?;
-                Coordinate {
-                    x: e / unit.metres() * x_sense,
-                    y: n / unit.metres() * y_sense,
-                    z,
-                }
+                Coordinate { x: e / unit.metres() * x_sense, y: n / unit.metres() * y_sense, z }
             }
             Mapping::Geocentric(unit) => {
                 let datum = self.target.datum()?;
@@ -230,10 +204,7 @@ impl Converter {
 
 /// Where both systems are used: the area to plan for when none is given.
 fn shared_area(source: &Crs, target: &Crs) -> Option<Bounds> {
-    match (
-        source.extent().boxes().first(),
-        target.extent().boxes().first(),
-    ) {
+    match (source.extent().boxes().first(), target.extent().boxes().first()) {
         (Some(a), Some(b)) => intersection(a, b).or(Some(*a)),
         (Some(only), None) | (None, Some(only)) => Some(*only),
         (None, None) => None,

@@ -64,12 +64,9 @@ fn geographic(crs: &Crs, name: &str, code: Option<u32>) -> Option<String> {
         f => 1.0 / f,
     };
     let meridian = datum.prime_meridian();
-    let authority = code.map_or(String::new(), |code| {
-        format!(",AUTHORITY[\"EPSG\",\"{code}\"]")
-    });
-    let spheroid_code = ellipsoid.code().map_or(String::new(), |code| {
-        format!(",AUTHORITY[\"EPSG\",\"{code}\"]")
-    });
+    let authority = code.map_or(String::new(), |code| format!(",AUTHORITY[\"EPSG\",\"{code}\"]"));
+    let spheroid_code =
+        ellipsoid.code().map_or(String::new(), |code| format!(",AUTHORITY[\"EPSG\",\"{code}\"]"));
     Some(format!(
         "GEOGCS[\"{name}\",DATUM[\"{}\",SPHEROID[\"{}\",{},{}{spheroid_code}],AUTHORITY[\"EPSG\",\"{}\"]],\
          PRIMEM[\"{}\",{}],UNIT[\"degree\",0.0174532925199433]{}{authority}]",

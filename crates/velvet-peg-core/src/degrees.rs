@@ -20,11 +20,7 @@ pub(crate) fn atan2(y: f64, x: f64) -> f64 {
     let (small, large) = if steep { (x, y) } else { (y, x) };
     let angle = (small.abs()).atan2(large.abs()).to_degrees();
     let angle = if steep { 90.0 - angle } else { angle };
-    let angle = if x.is_sign_negative() {
-        180.0 - angle
-    } else {
-        angle
-    };
+    let angle = if x.is_sign_negative() { 180.0 - angle } else { angle };
     angle.copysign(y)
 }
 

@@ -52,10 +52,7 @@ impl Ellipsoid {
     /// If the registry has no such ellipsoid.
     pub fn from_epsg(code: u32) -> Result<Ellipsoid> {
         let row = EllipsoidRow::find(code).ok_or_else(|| {
-            Error::new(
-                Kind::Unknown,
-                format!("the registry has no ellipsoid {code}"),
-            )
+            Error::new(Kind::Unknown, format!("the registry has no ellipsoid {code}"))
         })?;
         let metres = LengthUnit::from_epsg(row.unit)?.metres();
         let a = row.semi_major.to_f64() * metres;
@@ -79,13 +76,7 @@ impl Ellipsoid {
                 "no ellipsoid has a semi-major axis of {a} m and a flattening of {f}"
             )));
         }
-        Ok(Ellipsoid {
-            name,
-            code,
-            a,
-            f,
-            b,
-        })
+        Ok(Ellipsoid { name, code, a, f, b })
     }
 
     /// Name in the registry, or "custom".

@@ -24,10 +24,7 @@ pub(crate) enum Kind {
 
 impl Error {
     pub(crate) fn new(kind: Kind, message: impl Into<String>) -> Error {
-        Error {
-            kind,
-            message: message.into(),
-        }
+        Error { kind, message: message.into() }
     }
 
     pub(crate) fn malformed(message: impl Into<String>) -> Error {

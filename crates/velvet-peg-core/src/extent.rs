@@ -26,10 +26,7 @@ pub struct Extent {
 
 impl Extent {
     pub(crate) fn of_codes(codes: &[u32]) -> Extent {
-        let rows: Vec<ExtentRow> = codes
-            .iter()
-            .filter_map(|code| ExtentRow::find(*code))
-            .collect();
+        let rows: Vec<ExtentRow> = codes.iter().filter_map(|code| ExtentRow::find(*code)).collect();
         Extent {
             name: rows.first().map_or("not stated", |row| row.name),
             description: rows.first().map_or("", |row| row.description),
@@ -41,12 +38,7 @@ impl Extent {
         Extent {
             name: "World",
             description: "World.",
-            boxes: vec![Bounds {
-                south: -90.0,
-                west: -180.0,
-                north: 90.0,
-                east: 180.0,
-            }],
+            boxes: vec![Bounds { south: -90.0, west: -180.0, north: 90.0, east: 180.0 }],
         }
     }
 
@@ -76,11 +68,7 @@ impl Extent {
         if self.boxes.is_empty() {
             return Cover::Whole;
         }
-        self.boxes
-            .iter()
-            .map(|bounds| cover(bounds, wanted))
-            .min()
-            .unwrap_or(Cover::None)
+        self.boxes.iter().map(|bounds| cover(bounds, wanted)).min().unwrap_or(Cover::None)
     }
 
     /// Share of a box that lies inside, 0 to 1, by degrees.
@@ -125,17 +113,13 @@ fn cover(outer: &Bounds, inner: &Bounds) -> Cover {
     let (outer_spans, inner_spans) = (spans(outer), spans(inner));
     let overlaps = outer.south <= inner.north
         && inner.south <= outer.north
-        && outer_spans
-            .iter()
-            .any(|o| inner_spans.iter().any(|i| o.0 <= i.1 && i.0 <= o.1));
+        && outer_spans.iter().any(|o| inner_spans.iter().any(|i| o.0 <= i.1 && i.0 <= o.1));
     if !overlaps {
         return Cover::None;
     }
     let whole = outer.south <= inner.south
         && inner.north <= outer.north
-        && inner_spans
-            .iter()
-            .all(|i| outer_spans.iter().any(|o| o.0 <= i.0 && i.1 <= o.1));
+        && inner_spans.iter().all(|i| outer_spans.iter().any(|o| o.0 <= i.0 && i.1 <= o.1));
     if whole { Cover::Whole } else { Cover::Part }
 }
 
@@ -145,11 +129,7 @@ pub(crate) fn intersection(a: &Bounds, b: &Bounds) -> Option<Bounds> {
     let (south, north) = (a.south.max(b.south), a.north.min(b.north));
     let pieces: Vec<(f64, f64)> = spans(a)
         .iter()
-        .flat_map(|x| {
-            spans(b)
-                .into_iter()
-                .map(move |y| (x.0.max(y.0), x.1.min(y.1)))
-        })
+        .flat_map(|x| spans(b).into_iter().map(move |y| (x.0.max(y.0), x.1.min(y.1))))
         .filter(|(west, east)| west <= east)
         .collect();
     if south > north || pieces.is_empty() {
@@ -159,21 +139,10 @@ pub(crate) fn intersection(a: &Bounds, b: &Bounds) -> Option<Bounds> {
     let (west, east) = match pieces.as_slice() {
         [only] => *only,
         many => {
-            let positive = many
-                .iter()
-                .find(|(_, east)| *east == 180.0)
-                .unwrap_or(&many[0]);
-            let negative = many
-                .iter()
-                .find(|(west, _)| *west == -180.0)
-                .unwrap_or(&many[1]);
+            let positive = many.iter().find(|(_, east)| *east == 180.0).unwrap_or(&many[0]);
+            let negative = many.iter().find(|(west, _)| *west == -180.0).unwrap_or(&many[1]);
             (positive.0, negative.1)
         }
     };
-    Some(Bounds {
-        south,
-        west,
-        north,
-        east,
-    })
+    Some(Bounds { south, west, north, east })
 }

@@ -6,6 +6,7 @@
 //! all latitudes.
 
 use crate::degrees;
+use crate::elementary::{norm, unit};
 use crate::ellipsoid::Ellipsoid;
 
 /// Geocentric X, Y, Z in metres of longitude and latitude in degrees and ellipsoidal height
@@ -36,8 +37,8 @@ pub fn to_geographic(ellipsoid: &Ellipsoid, [x, y, z]: [f64; 3]) -> (f64, f64, f
     let (a, b) = (ellipsoid.semi_major_m(), ellipsoid.semi_minor_m());
     let e2 = ellipsoid.eccentricity_squared();
     let ep2 = e2 / (1.0 - e2);
-    let p = x.hypot(y);
-    let r = p.hypot(z);
+    let p = norm(x, y);
+    let r = norm(p, z);
     let lon = if p == 0.0 { 0.0 } else { degrees::atan2(y, x) };
     // First guess of tan β (Bowring eq. 17), kept as a direction so that poles are ordinary.
     let (mut sin, mut cos) = unit(b * z * (1.0 + ep2 * b / r), a * p);
@@ -54,13 +55,4 @@ pub fn to_geographic(ellipsoid: &Ellipsoid, [x, y, z]: [f64; 3]) -> (f64, f64, f
     let (sin_lat, cos_lat) = direction;
     let h = p * cos_lat + z * sin_lat - a * (1.0 - e2 * sin_lat * sin_lat).sqrt();
     (lon, degrees::atan2(sin_lat, cos_lat), h)
-}
-
-fn unit(sin: f64, cos: f64) -> (f64, f64) {
-    let norm = sin.hypot(cos);
-    if norm == 0.0 {
-        (0.0, 1.0)
-    } else {
-        (sin / norm, cos / norm)
-    }
 }

@@ -7,6 +7,7 @@
 //! arithmetic; orders 1 to 4 agree with Snyder's 3-5 after change of parameter). The first
 //! term left out is below 1e-21 on the Earth's ellipsoids.
 
+use crate::elementary::{asinh, norm};
 use crate::ellipsoid::Ellipsoid;
 use crate::series;
 
@@ -14,6 +15,7 @@ use crate::series;
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Conformal {
     e: f64,
+    e2: f64,
     to_geodetic: [f64; 8],
 }
 
@@ -21,19 +23,36 @@ impl Conformal {
     pub(crate) fn new(ellipsoid: &Ellipsoid) -> Conformal {
         Conformal {
             e: ellipsoid.eccentricity_squared().sqrt(),
+            e2: ellipsoid.eccentricity_squared(),
             to_geodetic: series::evaluate(&TO_GEODETIC, ellipsoid.third_flattening()),
         }
     }
 
     /// Tangent of the conformal latitude from the sine and the tangent of the geodetic one.
     pub(crate) fn tangent(&self, sin: f64, tan: f64) -> f64 {
-        let sigma = (self.e * (self.e * sin).atanh()).sinh();
-        tan * sigma.hypot(1.0) - sigma * tan.hypot(1.0)
+        let x = self.eccentric(sin);
+        let square = x * x;
+        let sigma = match square < 1e-4 {
+            true => x * (1.0 + square / 6.0 * (1.0 + square / 20.0 * (1.0 + square / 42.0))),
+            false => x.sinh(),
+        };
+        tan * norm(sigma, 1.0) - sigma * norm(tan, 1.0)
+    }
+
+    /// e atanh(e sin φ), by its power series where the ellipsoid is like the Earth's.
+    fn eccentric(&self, sin: f64) -> f64 {
+        let q = self.e2 * sin * sin;
+        if q > 0.009 {
+            return self.e * (self.e * sin).atanh();
+        }
+        let tail = 1.0 / 9.0 + q * (1.0 / 11.0 + q * (1.0 / 13.0 + q / 15.0));
+        let sum = 1.0 + q * (1.0 / 3.0 + q * (1.0 / 5.0 + q * (1.0 / 7.0 + q * tail)));
+        self.e2 * sin * sum
     }
 
     /// Isometric latitude ψ from the sine and the tangent of the geodetic latitude.
     pub(crate) fn isometric(&self, sin: f64, tan: f64) -> f64 {
-        tan.asinh() - self.e * (self.e * sin).atanh()
+        asinh(tan) - self.eccentric(sin)
     }
 
     /// Geodetic latitude (radians) from the sine and cosine of the conformal one, which
@@ -90,17 +109,8 @@ const TO_GEODETIC: series::Triangle = [
         11763988.0 / 155925.0,
         14416399.0 / 935550.0,
     ],
-    &[
-        4174.0 / 315.0,
-        -144838.0 / 6237.0,
-        -2046082.0 / 31185.0,
-        258316372.0 / 1216215.0,
-    ],
-    &[
-        601676.0 / 22275.0,
-        -115444544.0 / 2027025.0,
-        -2155215124.0 / 14189175.0,
-    ],
+    &[4174.0 / 315.0, -144838.0 / 6237.0, -2046082.0 / 31185.0, 258316372.0 / 1216215.0],
+    &[601676.0 / 22275.0, -115444544.0 / 2027025.0, -2155215124.0 / 14189175.0],
     &[38341552.0 / 675675.0, -170079376.0 / 1216215.0],
     &[1383243703.0 / 11351340.0],
 ];

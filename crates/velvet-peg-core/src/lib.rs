@@ -18,6 +18,7 @@ mod crs;
 mod datum;
 pub mod definition;
 mod degrees;
+mod elementary;
 mod ellipsoid;
 mod error;
 mod extent;

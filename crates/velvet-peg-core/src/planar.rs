@@ -9,10 +9,7 @@ use crate::sum::Sum;
 /// Length of the line through these vertices, in the unit of the coordinates.
 pub fn length(x: &[f64], y: &[f64]) -> f64 {
     let steps = x.windows(2).zip(y.windows(2));
-    steps
-        .map(|(x, y)| (x[1] - x[0]).hypot(y[1] - y[0]))
-        .collect::<Sum>()
-        .value()
+    steps.map(|(x, y)| (x[1] - x[0]).hypot(y[1] - y[0])).collect::<Sum>().value()
 }
 
 /// Signed area of the ring with these vertices, positive counter-clockwise, in the square

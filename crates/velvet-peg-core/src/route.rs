@@ -69,14 +69,8 @@ impl Route {
         let names: Vec<String> = self
             .operations()
             .map(|operation| {
-                let code = operation
-                    .code()
-                    .map_or(String::new(), |code| format!(" [EPSG:{code}]"));
-                let reversed = if operation.is_reversed() {
-                    ", reversed"
-                } else {
-                    ""
-                };
+                let code = operation.code().map_or(String::new(), |code| format!(" [EPSG:{code}]"));
+                let reversed = if operation.is_reversed() { ", reversed" } else { "" };
                 format!("{}{code}{reversed}", operation.name())
             })
             .collect();
@@ -106,20 +100,12 @@ pub(crate) fn plan(
             covers_area: true,
         });
     }
-    let mut planner = Planner {
-        area,
-        neighbours: HashMap::new(),
-        lacking: Vec::new(),
-    };
+    let mut planner = Planner { area, neighbours: HashMap::new(), lacking: Vec::new() };
     let mut chains: Vec<Chain> = Vec::new();
     for length in 1..=3 {
         chains.extend(planner.chains(from, to, length));
         // A longer way is only worth a look where the shorter ones leave part uncovered.
-        let enough = if length == 1 {
-            Cover::Whole
-        } else {
-            Cover::Part
-        };
+        let enough = if length == 1 { Cover::Whole } else { Cover::Part };
         if chains.iter().any(|chain| chain.cover <= enough) {
             break;
         }
@@ -167,10 +153,7 @@ pub(crate) fn plan(
             .collect();
         let needs = match needs.is_empty() {
             true => String::new(),
-            false => format!(
-                "; what the registry has cannot be run here:{}",
-                needs.concat()
-            ),
+            false => format!("; what the registry has cannot be run here:{}", needs.concat()),
         };
         return Err(Error::new(
             Kind::NoRoute,
@@ -216,11 +199,7 @@ fn steps(from: &Datum, to: &Datum, chain: Chain) -> Result<Vec<Step>> {
         .operations
         .into_iter()
         .zip(sides.windows(2))
-        .map(|(operation, pair)| Step {
-            operation,
-            from: pair[0],
-            to: pair[1],
-        })
+        .map(|(operation, pair)| Step { operation, from: pair[0], to: pair[1] })
         .collect())
 }
 
@@ -236,27 +215,15 @@ struct Chain {
 impl Chain {
     /// Metres; what states nothing counts as a kilometre.
     fn accuracy(&self) -> f64 {
-        self.operations
-            .iter()
-            .map(|operation| operation.accuracy_m().unwrap_or(1000.0))
-            .sum()
+        self.operations.iter().map(|operation| operation.accuracy_m().unwrap_or(1000.0)).sum()
     }
 
     /// Best covered first (by hundredths of the area), then fewest steps, then most
     /// accurate, then newest.
     fn rank(&self) -> (i32, usize, f64, u32) {
-        let newest = self
-            .operations
-            .first()
-            .and_then(Operation::code)
-            .unwrap_or(0);
+        let newest = self.operations.first().and_then(Operation::code).unwrap_or(0);
         let uncovered = ((1.0 - self.share) * 100.0).round() as i32;
-        (
-            uncovered,
-            self.operations.len(),
-            self.accuracy(),
-            u32::MAX - newest,
-        )
+        (uncovered, self.operations.len(), self.accuracy(), u32::MAX - newest)
     }
 }
 
@@ -269,12 +236,8 @@ struct Planner<'a> {
 impl Planner<'_> {
     fn chains(&mut self, from: &Datum, to: &Datum, length: usize) -> Vec<Chain> {
         let mut found = Vec::new();
-        let empty = Chain {
-            operations: Vec::new(),
-            hubs: Vec::new(),
-            cover: Cover::Whole,
-            share: 1.0,
-        };
+        let empty =
+            Chain { operations: Vec::new(), hubs: Vec::new(), cover: Cover::Whole, share: 1.0 };
         self.extend(empty, from.code(), to, length, &mut found);
         found
     }
@@ -297,42 +260,21 @@ impl Planner<'_> {
             operations.push(operation);
             let mut hubs = chain.hubs.clone();
             if last {
-                found.push(Chain {
-                    operations,
-                    hubs,
-                    cover,
-                    share,
-                });
+                found.push(Chain { operations, hubs, cover, share });
             } else {
                 hubs.push(datum);
                 // The far end's own neighbours are fewer than a hub's.
-                if left == 2
-                    && !self
-                        .neighbours(to.code())
-                        .iter()
-                        .any(|(other, _)| *other == datum)
+                if left == 2 && !self.neighbours(to.code()).iter().any(|(other, _)| *other == datum)
                 {
                     continue;
                 }
-                self.extend(
-                    Chain {
-                        operations,
-                        hubs,
-                        cover,
-                        share,
-                    },
-                    datum,
-                    to,
-                    left - 1,
-                    found,
-                );
+                self.extend(Chain { operations, hubs, cover, share }, datum, to, left - 1, found);
             }
         }
     }
 
     fn cover(&self, operation: &Operation) -> Cover {
-        self.area
-            .map_or(Cover::Whole, |area| operation.extent().cover(area))
+        self.area.map_or(Cover::Whole, |area| operation.extent().cover(area))
     }
 
     fn share(&self, operation: &Operation) -> f64 {
@@ -362,11 +304,7 @@ impl Planner<'_> {
             if source == target {
                 continue;
             }
-            let (reversed, other) = if source == datum {
-                (false, target)
-            } else {
-                (true, source)
-            };
+            let (reversed, other) = if source == datum { (false, target) } else { (true, source) };
             match Operation::from_row(row, reversed) {
                 Ok(operation) if self.cover(&operation) != Cover::None => {
                     found.push((other, operation))
@@ -374,20 +312,15 @@ impl Planner<'_> {
                 Ok(_) => {}
                 Err(lacking) => {
                     let extent = crate::extent::Extent::of_codes(&row.extents);
-                    if self
-                        .area
-                        .is_none_or(|area| extent.cover(area) != Cover::None)
-                    {
+                    if self.area.is_none_or(|area| extent.cover(area) != Cover::None) {
                         self.lacking.push(lacking);
                     }
                 }
             }
         }
         // What a usable newer row supersedes stays behind it.
-        let usable: HashSet<u32> = found
-            .iter()
-            .filter_map(|(_, operation)| operation.code())
-            .collect();
+        let usable: HashSet<u32> =
+            found.iter().filter_map(|(_, operation)| operation.code()).collect();
         let superseded: HashSet<u32> = rows
             .iter()
             .filter(|row| row.superseded_by.iter().any(|newer| usable.contains(newer)))
@@ -397,9 +330,7 @@ impl Planner<'_> {
         found.sort_by(|(_, a), (_, b)| {
             let key = |operation: &Operation| {
                 (
-                    operation
-                        .code()
-                        .is_some_and(|code| superseded.contains(&code)),
+                    operation.code().is_some_and(|code| superseded.contains(&code)),
                     ((1.0 - self.share(operation)) * 100.0).round() as i32,
                     operation.accuracy_m().unwrap_or(1000.0),
                 )

@@ -36,10 +36,7 @@ pub(crate) fn complex_sums(
     // Twice the complex cosine of 2ζ.
     let (re, im) = (2.0 * cos * cosh, -2.0 * sin * sinh);
     let step = |a: (f64, f64), b: (f64, f64), factor: f64| {
-        (
-            re * a.0 - im * a.1 - b.0 + factor,
-            re * a.1 + im * a.0 - b.1,
-        )
+        (re * a.0 - im * a.1 - b.0 + factor, re * a.1 + im * a.0 - b.1)
     };
     let (mut s1, mut s2) = ((0.0, 0.0), (0.0, 0.0));
     for factor in c.iter().rev() {
@@ -54,9 +51,7 @@ pub(crate) fn complex_sums(
     for (at, factor) in c.iter().enumerate().rev() {
         (d1, d2) = (step(d1, d2, 2.0 * (at + 1) as f64 * factor), d1);
     }
-    let derivative = (
-        re / 2.0 * d1.0 - im / 2.0 * d1.1 - d2.0,
-        re / 2.0 * d1.1 + im / 2.0 * d1.0 - d2.1,
-    );
+    let derivative =
+        (re / 2.0 * d1.0 - im / 2.0 * d1.1 - d2.0, re / 2.0 * d1.1 + im / 2.0 * d1.0 - d2.1);
     (sum, derivative)
 }

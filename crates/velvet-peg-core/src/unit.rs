@@ -17,26 +17,14 @@ pub struct LengthUnit {
 
 impl LengthUnit {
     /// The metre.
-    pub const METRE: LengthUnit = LengthUnit {
-        name: "metre",
-        symbol: "m",
-        metres: 1.0,
-        code: 9001,
-    };
+    pub const METRE: LengthUnit =
+        LengthUnit { name: "metre", symbol: "m", metres: 1.0, code: 9001 };
     /// The international foot, 0.3048 m exactly.
-    pub const FOOT: LengthUnit = LengthUnit {
-        name: "international foot",
-        symbol: "ft",
-        metres: 0.3048,
-        code: 9002,
-    };
+    pub const FOOT: LengthUnit =
+        LengthUnit { name: "international foot", symbol: "ft", metres: 0.3048, code: 9002 };
     /// The US survey foot, 1200/3937 m exactly.
-    pub const US_SURVEY_FOOT: LengthUnit = LengthUnit {
-        name: "US survey foot",
-        symbol: "ftUS",
-        metres: 12.0 / 39.37,
-        code: 9003,
-    };
+    pub const US_SURVEY_FOOT: LengthUnit =
+        LengthUnit { name: "US survey foot", symbol: "ftUS", metres: 12.0 / 39.37, code: 9003 };
 
     /// A unit of length of the registry.
     ///
@@ -50,12 +38,7 @@ impl LengthUnit {
             _ => {}
         }
         let (name, metres) = factor(code, "length")?;
-        Ok(LengthUnit {
-            name,
-            symbol: name,
-            metres,
-            code,
-        })
+        Ok(LengthUnit { name, symbol: name, metres, code })
     }
 
     /// Name, such as "US survey foot".
@@ -89,11 +72,7 @@ pub struct AngleUnit {
 
 impl AngleUnit {
     /// The degree.
-    pub const DEGREE: AngleUnit = AngleUnit {
-        name: "degree",
-        degrees: 1.0,
-        code: 9102,
-    };
+    pub const DEGREE: AngleUnit = AngleUnit { name: "degree", degrees: 1.0, code: 9102 };
 
     /// A unit of angle of the registry. The packed and supplier-defined representations of
     /// degrees count as degrees.
@@ -114,11 +93,7 @@ impl AngleUnit {
             _ => factor(code, "angle")?.1.to_degrees(),
         };
         let name = UnitRow::find(code).map_or("angle", |row| row.name);
-        Ok(AngleUnit {
-            name,
-            degrees,
-            code,
-        })
+        Ok(AngleUnit { name, degrees, code })
     }
 
     /// Name, such as "degree".

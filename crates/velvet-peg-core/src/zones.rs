@@ -39,21 +39,15 @@ impl UtmZone {
             number = 32;
         }
         if at.lat >= 72.0 {
-            for (limits, zone) in [
-                (0.0..9.0, 31),
-                (9.0..21.0, 33),
-                (21.0..33.0, 35),
-                (33.0..42.0, 37),
-            ] {
+            for (limits, zone) in
+                [(0.0..9.0, 31), (9.0..21.0, 33), (21.0..33.0, 35), (33.0..42.0, 37)]
+            {
                 if limits.contains(&east) {
                     number = zone;
                 }
             }
         }
-        Some(UtmZone {
-            number,
-            north: at.lat >= 0.0,
-        })
+        Some(UtmZone { number, north: at.lat >= 0.0 })
     }
 
     /// The WGS 84 system of the zone.

@@ -31,19 +31,13 @@ fn projections_agree_both_ways_within_10_nm() {
             "grad" => 0.9,
             _ => 1.0,
         };
-        let place = Coordinate::xy(
-            row.number("lon_deg") / degree,
-            row.number("lat_deg") / degree,
-        );
+        let place = Coordinate::xy(row.number("lon_deg") / degree, row.number("lat_deg") / degree);
         let truth = Coordinate::xy(row.number("easting"), row.number("northing"));
 
         let found = there.convert(place).unwrap();
         let miss = (found.x - truth.x).hypot(found.y - truth.y) * unit;
         worst_forward = worst_forward.max(miss);
-        assert!(
-            miss < 10.0 * NANOMETRE,
-            "EPSG:{code} forward misses by {miss:e} m"
-        );
+        assert!(miss < 10.0 * NANOMETRE, "EPSG:{code} forward misses by {miss:e} m");
 
         let found = back.convert(truth).unwrap();
         let radius = grid.ellipsoid().unwrap().semi_major_m();
@@ -61,31 +55,18 @@ fn projections_agree_both_ways_within_10_nm() {
         let (mut x, mut y) = ([place.x, f64::NAN], [place.y, 0.0]);
         assert_eq!(there.convert_columns(&mut x, &mut y, None), 0);
         let scalar = there.convert(place).unwrap();
-        assert_eq!(
-            (x[0], y[0]),
-            (scalar.x, scalar.y),
-            "EPSG:{code} columns differ"
-        );
+        assert_eq!((x[0], y[0]), (scalar.x, scalar.y), "EPSG:{code} columns differ");
 
         let factors = grid
             .projection()
             .unwrap()
-            .factors(Geographic {
-                lat: place.y * degree,
-                lon: place.x * degree,
-            })
+            .factors(Geographic { lat: place.y * degree, lon: place.x * degree })
             .unwrap();
         let miss = (factors.meridian_scale / row.number("scale_h") - 1.0).abs();
-        assert!(
-            miss < 1e-14,
-            "EPSG:{code} scale misses by {miss:e} at {place:?}"
-        );
+        assert!(miss < 1e-14, "EPSG:{code} scale misses by {miss:e} at {place:?}");
         if let Some(convergence) = row.optional("convergence_deg") {
             let miss = unwrapped(factors.convergence_deg - convergence).abs();
-            assert!(
-                miss < 1e-13 * 180.0,
-                "EPSG:{code} convergence misses by {miss:e}°"
-            );
+            assert!(miss < 1e-13 * 180.0, "EPSG:{code} convergence misses by {miss:e}°");
         }
         tested += 1;
     }
@@ -106,41 +87,22 @@ fn geodesics_agree_within_20_nm() {
         let ellipsoid =
             Ellipsoid::new(row.number("ellipsoid_a"), row.number("ellipsoid_invf")).unwrap();
         let geodesic = Geodesic::new(&ellipsoid);
-        let from = Geographic {
-            lat: row.number("lat1"),
-            lon: row.number("lon1"),
-        };
-        let to = Geographic {
-            lat: row.number("lat2"),
-            lon: row.number("lon2"),
-        };
-        let (distance, az1, az2) = (
-            row.number("distance_m"),
-            row.number("azimuth1_deg"),
-            row.number("azimuth2_deg"),
-        );
+        let from = Geographic { lat: row.number("lat1"), lon: row.number("lon1") };
+        let to = Geographic { lat: row.number("lat2"), lon: row.number("lon2") };
+        let (distance, az1, az2) =
+            (row.number("distance_m"), row.number("azimuth1_deg"), row.number("azimuth2_deg"));
         let kind = row.text("kind");
 
         let course = geodesic.inverse(from, to);
         let miss = (course.distance_m - distance).abs();
         worst = worst.max(miss);
-        assert!(
-            miss < 20.0 * NANOMETRE,
-            "{kind}: distance misses by {miss:e} m"
-        );
+        assert!(miss < 20.0 * NANOMETRE, "{kind}: distance misses by {miss:e} m");
         // An azimuth is as good as the position that it leads to.
         let lever = distance.min(1e6);
         for (found, truth) in [(course.azimuth_from_deg, az1), (course.azimuth_to_deg, az2)] {
             let miss = unwrapped(found - truth).to_radians().abs() * lever;
-            let tolerance = if kind.contains("antipodal") {
-                1e-3
-            } else {
-                20.0 * NANOMETRE
-            };
-            assert!(
-                miss < tolerance,
-                "{kind}: azimuth {found} for {truth}, {miss:e} m"
-            );
+            let tolerance = if kind.contains("antipodal") { 1e-3 } else { 20.0 * NANOMETRE };
+            assert!(miss < tolerance, "{kind}: azimuth {found} for {truth}, {miss:e} m");
         }
 
         let (end, azimuth) = geodesic.direct(from, az1, distance);
@@ -155,17 +117,11 @@ fn geodesics_agree_within_20_nm() {
             north.hypot(east)
         );
         if to.lat.abs() < 89.9 {
-            assert!(
-                unwrapped(azimuth - az2).abs() < 1e-9,
-                "{kind}: {azimuth} for {az2}"
-            );
+            assert!(unwrapped(azimuth - az2).abs() < 1e-9, "{kind}: {azimuth} for {az2}");
         }
         // The way back is the same way.
         let back = geodesic.inverse(to, from);
-        assert!(
-            (back.distance_m - course.distance_m).abs() < 10.0 * NANOMETRE,
-            "{kind}"
-        );
+        assert!((back.distance_m - course.distance_m).abs() < 10.0 * NANOMETRE, "{kind}");
     }
     println!("worst distance {worst:e} m, worst end {worst_end:e} m");
 }
@@ -176,17 +132,12 @@ fn polygon_areas_agree() {
     for result in rows("polygon_results.csv") {
         let id = result.text("id");
         let mine: Vec<_> = vertices.iter().filter(|row| row.text("id") == id).collect();
-        let ellipsoid = Ellipsoid::new(
-            mine[0].number("ellipsoid_a"),
-            mine[0].number("ellipsoid_invf"),
-        )
-        .unwrap();
+        let ellipsoid =
+            Ellipsoid::new(mine[0].number("ellipsoid_a"), mine[0].number("ellipsoid_invf"))
+                .unwrap();
         let ring: Vec<_> = mine
             .iter()
-            .map(|row| Geographic {
-                lat: row.number("lat"),
-                lon: row.number("lon"),
-            })
+            .map(|row| Geographic { lat: row.number("lat"), lon: row.number("lon") })
             .collect();
         let found = Geodesic::new(&ellipsoid).polygon(&ring);
         let (area, perimeter) = (result.number("area_m2"), result.number("perimeter_m"));
@@ -195,10 +146,7 @@ fn polygon_areas_agree() {
         // A nanometre along the boundary, plus rounding of the whole.
         let tolerance = 20.0 * NANOMETRE * perimeter
             + 1e-15 * ellipsoid.surface_area_m2().min(area.abs() * 10.0);
-        assert!(
-            miss < tolerance,
-            "{id}: area misses by {miss:e} m², allowed {tolerance:e}"
-        );
+        assert!(miss < tolerance, "{id}: area misses by {miss:e} m², allowed {tolerance:e}");
         assert!(
             (found.perimeter_m - perimeter).abs() < 20.0 * NANOMETRE * ring.len() as f64,
             "{id}"
@@ -224,16 +172,10 @@ fn geocentric_agrees_both_ways() {
         }
         let back = geocentric::to_geographic(&ellipsoid, truth);
         let radius = ellipsoid.semi_major_m() + h;
-        assert!(
-            (back.1 - lat).to_radians().abs() * radius < 2.0 * tolerance,
-            "{back:?}"
-        );
+        assert!((back.1 - lat).to_radians().abs() * radius < 2.0 * tolerance, "{back:?}");
         assert!((back.2 - h).abs() < 2.0 * tolerance, "{back:?}");
         let across = radius * lat.to_radians().cos();
-        assert!(
-            unwrapped(back.0 - lon).to_radians().abs() * across < 2.0 * tolerance,
-            "{back:?}"
-        );
+        assert!(unwrapped(back.0 - lon).to_radians().abs() * across < 2.0 * tolerance, "{back:?}");
     }
 }
 
@@ -252,19 +194,11 @@ fn datum_operations_agree_within_10_nm() {
             Crs::from_epsg(row.number("target_crs") as u32),
         );
         let h = row.number("h");
-        let at = Geographic {
-            lat: row.number("lat"),
-            lon: row.number("lon"),
-        };
-        let (to, h_out) = operation
-            .apply(at, h, &source.unwrap(), &target.unwrap())
-            .unwrap();
+        let at = Geographic { lat: row.number("lat"), lon: row.number("lon") };
+        let (to, h_out) = operation.apply(at, h, &source.unwrap(), &target.unwrap()).unwrap();
         let miss_north = (to.lat - row.number("lat_out")).to_radians() * 6.4e6;
         let miss_east = (to.lon - row.number("lon_out")).to_radians() * 6.4e6;
-        assert!(
-            miss_north.hypot(miss_east) < 10.0 * NANOMETRE,
-            "operation {code}"
-        );
+        assert!(miss_north.hypot(miss_east) < 10.0 * NANOMETRE, "operation {code}");
         if let Some(truth) = row.optional("h_out") {
             assert!(
                 (h_out - truth).abs() < 10.0 * NANOMETRE,

@@ -39,14 +39,8 @@ fn main() -> Result<()> {
         ("units", units(&source)?),
         ("coordinate_systems", coordinate_systems(&source)?),
         ("extents", extents(&source)?),
-        (
-            "methods",
-            names(&source, "coordoperationmethod", "coord_op_method")?,
-        ),
-        (
-            "parameters",
-            names(&source, "coordoperationparam", "parameter")?,
-        ),
+        ("methods", names(&source, "coordoperationmethod", "coord_op_method")?),
+        ("parameters", names(&source, "coordoperationparam", "parameter")?),
     ];
     let mut total = 0;
     for (name, table) in written {
@@ -90,8 +84,7 @@ impl Links {
 }
 
 fn of<'a>(map: &'a HashMap<(String, u32), Vec<u32>>, table: &str, code: u32) -> &'a [u32] {
-    map.get(&(table.to_string(), code))
-        .map_or(&[], Vec::as_slice)
+    map.get(&(table.to_string(), code)).map_or(&[], Vec::as_slice)
 }
 
 fn crs(source: &Path, links: &Links) -> Result<Table> {
@@ -121,14 +114,8 @@ fn crs(source: &Path, links: &Links) -> Result<Table> {
         ] {
             number(&mut bytes, optional(&row, column).unwrap_or(0).into());
         }
-        codes(
-            &mut bytes,
-            of(&links.extents, "epsg_coordinatereferencesystem", code),
-        );
-        codes(
-            &mut bytes,
-            of(&links.replaced, "epsg_coordinatereferencesystem", code),
-        );
+        codes(&mut bytes, of(&links.extents, "epsg_coordinatereferencesystem", code));
+        codes(&mut bytes, of(&links.replaced, "epsg_coordinatereferencesystem", code));
         table.insert(code, bytes);
     }
     Ok(table)
@@ -156,10 +143,7 @@ fn crs_aliases(source: &Path) -> Result<Table> {
 fn operations(source: &Path, links: &Links) -> Result<Table> {
     let mut order: HashMap<(u32, u32), u32> = HashMap::new();
     for row in read(source, "coordoperationparamusage")? {
-        let key = (
-            code(&row, "coord_op_method_code"),
-            code(&row, "parameter_code"),
-        );
+        let key = (code(&row, "coord_op_method_code"), code(&row, "parameter_code"));
         order.insert(key, code(&row, "sort_order"));
     }
     let mut parameters: HashMap<u32, Vec<(u32, Vec<u8>)>> = HashMap::new();
@@ -186,10 +170,7 @@ fn operations(source: &Path, links: &Links) -> Result<Table> {
         steps
             .entry(code(&row, "concat_operation_code"))
             .or_default()
-            .insert(
-                code(&row, "op_path_step"),
-                code(&row, "single_operation_code"),
-            );
+            .insert(code(&row, "op_path_step"), code(&row, "single_operation_code"));
     }
     let mut table = Table::new();
     for row in read(source, "coordoperation")? {
@@ -207,19 +188,11 @@ fn operations(source: &Path, links: &Links) -> Result<Table> {
             number(&mut bytes, optional(&row, column).unwrap_or(0).into());
         }
         optional_decimal(&mut bytes, &row["coord_op_accuracy"])?;
-        number(
-            &mut bytes,
-            optional(&row, "coord_op_variant").unwrap_or(0).into(),
-        );
+        number(&mut bytes, optional(&row, "coord_op_variant").unwrap_or(0).into());
         codes(&mut bytes, of(&links.extents, "epsg_coordoperation", code));
-        codes(
-            &mut bytes,
-            of(&links.superseded, "epsg_coordoperation", code),
-        );
-        let steps: Vec<u32> = steps
-            .remove(&code)
-            .map(|list| list.into_values().collect())
-            .unwrap_or_default();
+        codes(&mut bytes, of(&links.superseded, "epsg_coordoperation", code));
+        let steps: Vec<u32> =
+            steps.remove(&code).map(|list| list.into_values().collect()).unwrap_or_default();
         codes(&mut bytes, &steps);
         let mut values = parameters.remove(&code).unwrap_or_default();
         values.sort_by_key(|(order, _)| *order);
@@ -252,10 +225,7 @@ fn datum_operations(source: &Path) -> Result<Table> {
         }
         for column in ["source_crs_code", "target_crs_code"] {
             if let Some(datum) = optional(&row, column).and_then(datum_of) {
-                touching
-                    .entry(datum)
-                    .or_default()
-                    .insert(code(&row, "coord_op_code"));
+                touching.entry(datum).or_default().insert(code(&row, "coord_op_code"));
             }
         }
     }
@@ -279,18 +249,11 @@ fn datums(source: &Path) -> Result<Table> {
     }
     let accuracy: HashMap<u32, String> = read(source, "datumensemble")?
         .into_iter()
-        .map(|row| {
-            (
-                code(&row, "datum_ensemble_code"),
-                row["ensemble_accuracy"].clone(),
-            )
-        })
+        .map(|row| (code(&row, "datum_ensemble_code"), row["ensemble_accuracy"].clone()))
         .collect();
     let rows = read(source, "datum")?;
-    let by_code: HashMap<u32, &Row> = rows
-        .iter()
-        .map(|row| (code(row, "datum_code"), row))
-        .collect();
+    let by_code: HashMap<u32, &Row> =
+        rows.iter().map(|row| (code(row, "datum_code"), row)).collect();
     let mut table = Table::new();
     for row in &rows {
         let code = code(row, "datum_code");
@@ -302,15 +265,9 @@ fn datums(source: &Path) -> Result<Table> {
             "ensemble" => 4,
             other => return Err(format!("type {other} of datum {code}").into()),
         };
-        let list: Vec<u32> = members
-            .get(&code)
-            .map(|list| list.values().copied().collect())
-            .unwrap_or_default();
-        let model = list
-            .first()
-            .and_then(|first| by_code.get(first))
-            .copied()
-            .unwrap_or(row);
+        let list: Vec<u32> =
+            members.get(&code).map(|list| list.values().copied().collect()).unwrap_or_default();
+        let model = list.first().and_then(|first| by_code.get(first)).copied().unwrap_or(row);
         let mut bytes = vec![kind << 1 | deprecated(row)];
         text(&mut bytes, &row["datum_name"]);
         for column in ["ellipsoid_code", "prime_meridian_code"] {
@@ -356,10 +313,7 @@ fn units(source: &Path) -> Result<Table> {
         let mut bytes = Vec::new();
         text(&mut bytes, &row["unit_of_meas_name"]);
         text(&mut bytes, &row["unit_of_meas_type"]);
-        number(
-            &mut bytes,
-            optional(&row, "target_uom_code").unwrap_or(0).into(),
-        );
+        number(&mut bytes, optional(&row, "target_uom_code").unwrap_or(0).into());
         optional_decimal(&mut bytes, &row["factor_b"])?;
         optional_decimal(&mut bytes, &row["factor_c"])?;
         table.insert(code(&row, "uom_code"), bytes);
@@ -370,12 +324,7 @@ fn units(source: &Path) -> Result<Table> {
 fn coordinate_systems(source: &Path) -> Result<Table> {
     let names: HashMap<u32, String> = read(source, "coordinateaxisname")?
         .into_iter()
-        .map(|row| {
-            (
-                code(&row, "coord_axis_name_code"),
-                row["coord_axis_name"].clone(),
-            )
-        })
+        .map(|row| (code(&row, "coord_axis_name_code"), row["coord_axis_name"].clone()))
         .collect();
     let mut axes: HashMap<u32, BTreeMap<u32, Row>> = HashMap::new();
     for row in read(source, "coordinateaxis")? {
@@ -407,13 +356,8 @@ fn extents(source: &Path) -> Result<Table> {
         let mut bytes = Vec::new();
         text(&mut bytes, &row["extent_name"]);
         text(&mut bytes, &row["extent_description"]);
-        let limits = [
-            "south_bound_lat",
-            "west_bound_lon",
-            "north_bound_lat",
-            "east_bound_lon",
-        ]
-        .map(|side| row[&format!("bbox_{side}")].as_str());
+        let limits = ["south_bound_lat", "west_bound_lon", "north_bound_lat", "east_bound_lon"]
+            .map(|side| row[&format!("bbox_{side}")].as_str());
         if limits.iter().any(|limit| limit.is_empty()) {
             bytes.push(0);
         } else {
@@ -441,9 +385,7 @@ fn read(source: &Path, table: &str) -> Result<Vec<Row>> {
     let path = source.join(format!("{table}.csv"));
     let mut reader =
         csv::Reader::from_path(&path).map_err(|e| format!("{}: {e}", path.display()))?;
-    Ok(reader
-        .deserialize()
-        .collect::<std::result::Result<_, _>>()?)
+    Ok(reader.deserialize().collect::<std::result::Result<_, _>>()?)
 }
 
 fn optional(row: &Row, column: &str) -> Option<u32> {
@@ -478,11 +420,7 @@ fn text(bytes: &mut Vec<u8>, value: &str) {
 
 fn optional_decimal(bytes: &mut Vec<u8>, value: &str) -> Result<()> {
     bytes.push(u8::from(!value.is_empty()));
-    if value.is_empty() {
-        Ok(())
-    } else {
-        decimal(bytes, value)
-    }
+    if value.is_empty() { Ok(()) } else { decimal(bytes, value) }
 }
 
 /// Splits the printed number into all its digits and a power of ten; trailing zeros go.
@@ -490,9 +428,8 @@ fn decimal(bytes: &mut Vec<u8>, value: &str) -> Result<()> {
     let (digits, exponent) = value.split_once(['e', 'E']).unwrap_or((value, "0"));
     let (whole, fraction) = digits.split_once('.').unwrap_or((digits, ""));
     let mut exponent = exponent.parse::<i32>()? - i32::try_from(fraction.len())?;
-    let mut mantissa: i64 = format!("{whole}{fraction}")
-        .parse()
-        .map_err(|e| format!("{value}: {e}"))?;
+    let mut mantissa: i64 =
+        format!("{whole}{fraction}").parse().map_err(|e| format!("{value}: {e}"))?;
     while mantissa != 0 && mantissa % 10 == 0 {
         mantissa /= 10;
         exponent += 1;

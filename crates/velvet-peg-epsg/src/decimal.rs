@@ -15,10 +15,7 @@ pub struct Decimal {
 
 impl Decimal {
     /// Zero.
-    pub const ZERO: Decimal = Decimal {
-        mantissa: 0,
-        exponent: 0,
-    };
+    pub const ZERO: Decimal = Decimal { mantissa: 0, exponent: 0 };
 
     /// The nearest double: correctly rounded, because a mantissa below 2^53 and a power of
     /// ten up to 10^22 are both exact and one division rounds once. Larger ones take the
@@ -32,9 +29,7 @@ impl Decimal {
                 false => mantissa * POWERS[power],
             };
         }
-        format!("{}e{}", self.mantissa, self.exponent)
-            .parse()
-            .unwrap_or(f64::NAN)
+        format!("{}e{}", self.mantissa, self.exponent).parse().unwrap_or(f64::NAN)
     }
 
     /// Degrees from the packed sexagesimal form `DDD.MMSSsss` (EPSG unit 9110), unpacked
@@ -49,14 +44,8 @@ impl Decimal {
     pub fn packed_degrees(self) -> f64 {
         let negative = self.mantissa < 0;
         let (digits, places) = match self.exponent < 0 {
-            true => (
-                self.mantissa.unsigned_abs() as u128,
-                u32::from(self.exponent.unsigned_abs()),
-            ),
-            false => (
-                self.mantissa.unsigned_abs() as u128 * 10u128.pow(self.exponent as u32),
-                0,
-            ),
+            true => (self.mantissa.unsigned_abs() as u128, u32::from(self.exponent.unsigned_abs())),
+            false => (self.mantissa.unsigned_abs() as u128 * 10u128.pow(self.exponent as u32), 0),
         };
         // Seconds and their fraction start behind the fourth decimal.
         let places_used = places.max(4);

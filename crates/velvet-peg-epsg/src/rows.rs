@@ -322,12 +322,7 @@ fn decode_ellipsoid(code: u32, mut row: Reader) -> EllipsoidRow {
 }
 
 fn decode_prime_meridian(code: u32, mut row: Reader) -> PrimeMeridianRow {
-    PrimeMeridianRow {
-        code,
-        name: row.text(),
-        longitude: row.decimal(),
-        unit: row.code(),
-    }
+    PrimeMeridianRow { code, name: row.text(), longitude: row.decimal(), unit: row.code() }
 }
 
 fn decode_unit(code: u32, mut row: Reader) -> UnitRow {
@@ -425,8 +420,5 @@ pub fn crs_aliases(code: u32) -> Vec<&'static str> {
 
 /// Codes of the transformations that lead from or to a system of this datum.
 pub fn operations_of_datum(datum: u32) -> Vec<u32> {
-    Table::new(data::DATUM_OPERATIONS)
-        .find(datum)
-        .map(|mut row| row.codes())
-        .unwrap_or_default()
+    Table::new(data::DATUM_OPERATIONS).find(datum).map(|mut row| row.codes()).unwrap_or_default()
 }

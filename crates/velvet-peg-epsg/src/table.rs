@@ -33,9 +33,7 @@ impl Table {
     }
 
     pub(crate) fn row_at(&self, position: usize) -> Reader {
-        Reader {
-            bytes: &self.rows[self.word(position * 2 + 1) as usize..],
-        }
+        Reader { bytes: &self.rows[self.word(position * 2 + 1) as usize..] }
     }
 
     pub(crate) fn find(&self, code: u32) -> Option<Reader> {

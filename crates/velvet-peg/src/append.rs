@@ -91,10 +91,7 @@ impl Session {
         if !standard {
             refuse_existing(out, self.options.overwrite)?;
         }
-        let mut outcome = Outcome {
-            notices: renamed(&self.reader),
-            ..Outcome::default()
-        };
+        let mut outcome = Outcome { notices: renamed(&self.reader), ..Outcome::default() };
         let mut header = self.headers.clone();
         for column in columns {
             let name = distinct(&header, column);
@@ -105,20 +102,13 @@ impl Session {
             }
             header.push(name);
         }
-        let rejects_to = self
-            .options
-            .rejects
-            .clone()
-            .unwrap_or_else(|| match standard {
-                true => PathBuf::from("rejects.csv"),
-                false => rejects_path(out),
-            });
+        let rejects_to = self.options.rejects.clone().unwrap_or_else(|| match standard {
+            true => free_rejects(),
+            false => rejects_path(out),
+        });
         let mut rejects = Rejects::new(&rejects_to, self.options.overwrite, &self.headers)?;
-        let output = if standard {
-            None
-        } else {
-            Some(Output::create(out, self.options.overwrite)?)
-        };
+        let output =
+            if standard { None } else { Some(Output::create(out, self.options.overwrite)?) };
         let sink: Box<dyn Write> = match &output {
             Some(output) => Box::new(output.reopen()?),
             None => Box::new(std::io::stdout()),
@@ -146,9 +136,7 @@ impl Session {
                 match done {
                     Ok(()) => {
                         outcome.out += 1;
-                        writer
-                            .write_byte_record(record.as_byte_record())
-                            .map_err(failed)
+                        writer.write_byte_record(record.as_byte_record()).map_err(failed)
                     }
                     Err(reason) => rejects.add(number, &reason, record.iter()),
                 }
@@ -172,9 +160,7 @@ impl Session {
             )
             .in_file(&self.input));
         }
-        writer
-            .flush()
-            .map_err(|e| Error::file(out, "cannot be written", e))?;
+        writer.flush().map_err(|e| Error::file(out, "cannot be written", e))?;
         drop(writer);
         if let Some(output) = output {
             output.finish()?;
@@ -182,4 +168,12 @@ impl Session {
         outcome.rejected = rejects.finish()?;
         Ok(outcome)
     }
+}
+
+/// Standard output has no name to put rejects beside: the first `rejects.csv`,
+/// `rejects-2.csv` … that is not there yet.
+fn free_rejects() -> PathBuf {
+    let names =
+        std::iter::once("rejects.csv".to_string()).chain((2..).map(|n| format!("rejects-{n}.csv")));
+    names.map(PathBuf::from).find(|path| !path.exists()).unwrap_or_default()
 }

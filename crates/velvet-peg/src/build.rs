@@ -60,16 +60,9 @@ impl BuildPoints {
         let file = TableFile::open(table, &self.table)?;
         let reader = file.rows()?;
         let headers = reader.headers.clone();
-        let found = self
-            .columns
-            .find(&headers)
-            .map_err(|error| error.in_file(table))?;
+        let found = self.columns.find(&headers).map_err(|error| error.in_file(table))?;
         let judge = Judge::new(self.crs.as_ref())?;
-        let notation = if self.packed {
-            Notation::Packed
-        } else {
-            Notation::Detected
-        };
+        let notation = if self.packed { Notation::Packed } else { Notation::Detected };
         let mut notices = renamed(&reader);
 
         // The first reading learns the columns' types and where the bulk of the data lies.
@@ -105,10 +98,7 @@ impl BuildPoints {
         }
         let rejects_to = self.rejects.clone().unwrap_or_else(|| rejects_path(out));
         let mut rejects = Rejects::new(&rejects_to, self.write.overwrite, &headers)?;
-        let stem = table
-            .file_stem()
-            .and_then(|s| s.to_str())
-            .unwrap_or("points");
+        let stem = table.file_stem().and_then(|s| s.to_str()).unwrap_or("points");
         let info = LayerInfo {
             name: self.layer.clone().unwrap_or_else(|| match stem {
                 "-" => "points".to_string(),
@@ -140,12 +130,7 @@ impl BuildPoints {
                     outside += u64::from(judge.is_outside(x, y));
                     geometry.push_point(x, y, z);
                     let types = &inference.types;
-                    rows.push(
-                        record
-                            .iter()
-                            .zip(types)
-                            .map(|(cell, kind)| kind.value(cell)),
-                    );
+                    rows.push(record.iter().zip(types).map(|(cell, kind)| kind.value(cell)));
                 }
                 Err(reason) => rejects.add(reader.row(), &reason, record.iter())?,
             }
@@ -206,11 +191,7 @@ fn flush(
     geometry: &mut GeometryColumn,
     first: u64,
 ) -> Result<u64> {
-    let batch = Batch {
-        geometry: std::mem::take(geometry),
-        attributes: rows.finish()?,
-        first,
-    };
+    let batch = Batch { geometry: std::mem::take(geometry), attributes: rows.finish()?, first };
     writer.write(&batch)?;
     Ok(batch.geometry.len() as u64)
 }
@@ -253,10 +234,7 @@ impl Judge {
                 None => None,
             },
         };
-        Ok(Judge {
-            crs: crs.cloned(),
-            to_degrees,
-        })
+        Ok(Judge { crs: crs.cloned(), to_degrees })
     }
 
     /// Out of range for the system: no position on the ellipsoid.
@@ -265,11 +243,7 @@ impl Judge {
             return Ok(());
         };
         if crs.is_geographic() {
-            let turn = if crs.unit_name() == "grad" {
-                200.0
-            } else {
-                180.0
-            };
+            let turn = if crs.unit_name() == "grad" { 200.0 } else { 180.0 };
             if y.abs() > turn / 2.0 || x.abs() > turn {
                 return Err(format!("{x}, {y} is out of range for {}", crs.label()));
             }
@@ -289,9 +263,7 @@ impl Judge {
         let (Some(crs), Some(converter)) = (&self.crs, &self.to_degrees) else {
             return false;
         };
-        converter
-            .convert(Coordinate::xy(x, y))
-            .is_ok_and(|at| !crs.extent().contains(at.x, at.y))
+        converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| !crs.extent().contains(at.x, at.y))
     }
 }
 
@@ -310,11 +282,7 @@ impl FirstReasons {
         if self.rows.len() < 3 {
             self.rows.push(format!("row {row}: {reason}"));
         }
-        let number = |at: usize| {
-            record
-                .get(at)
-                .and_then(|cell| cell.trim().parse::<f64>().ok())
-        };
+        let number = |at: usize| record.get(at).and_then(|cell| cell.trim().parse::<f64>().ok());
         if let (Some(x), Some(y)) = (number(found.x), number(found.y)) {
             self.magnitude = self.magnitude.max(x.abs().max(y.abs()));
             self.swapped += u64::from(x.abs() <= 90.0 && y.abs() > 90.0 && y.abs() <= 180.0);
@@ -340,6 +308,8 @@ impl FirstReasons {
             ),
             _ => String::new(),
         };
-        format!("The first: {}.{advice}", self.rows.join("; "))
+        let first = self.rows.join("; ");
+        let stop = if first.ends_with('?') { "" } else { "." };
+        format!("The first: {first}{stop}{advice}")
     }
 }

@@ -125,10 +125,7 @@ impl Cloud {
             &self.flipped,
             "would join the others with the sign turned (a lost minus or W?); kept as written",
         );
-        tell(
-            &self.swapped,
-            "would join the others with the coordinates swapped; kept as written",
-        );
+        tell(&self.swapped, "would join the others with the coordinates swapped; kept as written");
         tell(&self.distant, "far from all others; kept as written");
         notices
     }

@@ -32,23 +32,11 @@ pub fn convert_layer(
 ) -> Result<(Outcome, Converter)> {
     refuse_existing(out, options.overwrite)?;
     let info = reader.info();
-    let source = info
-        .crs
-        .as_ref()
-        .ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+    let source = info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
     let area = info.extent.and_then(|extent| area_of(source, &extent));
-    let converter = Converter::plan(
-        source,
-        target,
-        &PlanOptions {
-            area,
-            ..PlanOptions::default()
-        },
-    )?;
-    let mut outcome = Outcome {
-        notices: reader.notices.clone(),
-        ..Outcome::default()
-    };
+    let converter =
+        Converter::plan(source, target, &PlanOptions { area, ..PlanOptions::default() })?;
+    let mut outcome = Outcome { notices: reader.notices.clone(), ..Outcome::default() };
     let mut described = info.clone();
     described.crs = Some(target.clone());
     described.extent = None;
@@ -56,34 +44,17 @@ pub fn convert_layer(
     outcome.notices.append(&mut writer.notices);
     let default_path = rejects_path(out);
     let names: Vec<String> = std::iter::once("geometry".to_string())
-        .chain(
-            info.schema
-                .fields()
-                .iter()
-                .map(|field| field.name().clone()),
-        )
+        .chain(info.schema.fields().iter().map(|field| field.name().clone()))
         .collect();
-    let mut rejects = Rejects::new(
-        rejects_to.unwrap_or(&default_path),
-        options.overwrite,
-        &names,
-    )?;
+    let mut rejects = Rejects::new(rejects_to.unwrap_or(&default_path), options.overwrite, &names)?;
     reader.for_each_batch(&mut |mut batch| {
         watch.at(batch.first, info.count);
         outcome.rows_in += batch.geometry.len() as u64;
         let before = batch.geometry.clone();
         let geometry = &mut batch.geometry;
-        let z = if geometry.z.is_empty() {
-            None
-        } else {
-            Some(geometry.z.as_mut_slice())
-        };
+        let z = if geometry.z.is_empty() { None } else { Some(geometry.z.as_mut_slice()) };
         let failed = converter.convert_columns(&mut geometry.x, &mut geometry.y, z);
-        let batch = if failed > 0 {
-            sift(batch, &before, &mut rejects, source)?
-        } else {
-            batch
-        };
+        let batch = if failed > 0 { sift(batch, &before, &mut rejects, source)? } else { batch };
         writer.write(&batch)
     })?;
     if outcome.rows_in > 0 && rejects.count() == outcome.rows_in {
@@ -116,11 +87,8 @@ fn sift(
     let mut geometry = GeometryColumn::new();
     let mut rows = Rows::new(batch.attributes.schema());
     for feature in 0..batch.geometry.len() {
-        let bad = batch
-            .geometry
-            .vertices(feature)
-            .filter(|at| batch.geometry.x[*at].is_nan())
-            .count();
+        let bad =
+            batch.geometry.vertices(feature).filter(|at| batch.geometry.x[*at].is_nan()).count();
         if bad == 0 {
             geometry.push_from(&batch.geometry, feature);
             rows.push(batch.values(feature));
@@ -129,17 +97,9 @@ fn sift(
         let reason = format!("{bad} vertices are out of range for {}", source.label());
         let mut original = vec![before.text_of(feature)];
         original.extend(batch.values(feature).iter().map(|value| value.to_text()));
-        rejects.add(
-            batch.first + feature as u64,
-            &reason,
-            original.iter().map(String::as_str),
-        )?;
+        rejects.add(batch.first + feature as u64, &reason, original.iter().map(String::as_str))?;
     }
-    Ok(Batch {
-        geometry,
-        attributes: rows.finish()?,
-        first: batch.first,
-    })
+    Ok(Batch { geometry, attributes: rows.finish()?, first: batch.first })
 }
 
 /// A box of a system in degrees from Greenwich, from a few points of its outline and inside.
@@ -191,15 +151,8 @@ impl ConvertTable {
         watch: &mut dyn Watch,
     ) -> Result<(Outcome, Converter)> {
         let session = Session::open(input, &self.append)?;
-        let found = self
-            .columns
-            .find(&session.headers)
-            .map_err(|error| error.in_file(input))?;
-        let notation = if self.packed {
-            Notation::Packed
-        } else {
-            Notation::Detected
-        };
+        let found = self.columns.find(&session.headers).map_err(|error| error.in_file(input))?;
+        let notation = if self.packed { Notation::Packed } else { Notation::Detected };
         let judge = Judge::new(Some(&self.source))?;
         let mut head = crate::layer::Extender::default();
         let mut cloud = Cloud::default();
@@ -225,13 +178,8 @@ impl ConvertTable {
             .in_file(input));
         }
         cloud.settle();
-        let area = head
-            .bounds()
-            .and_then(|extent| area_of(&self.source, &extent));
-        let options = PlanOptions {
-            area,
-            ..PlanOptions::default()
-        };
+        let area = head.bounds().and_then(|extent| area_of(&self.source, &extent));
+        let options = PlanOptions { area, ..PlanOptions::default() };
         let converter = Converter::plan(&self.source, &self.target, &options)?;
         let heights = found.z.is_some() && self.source.has_ellipsoidal_height();
         let geocentric = self.target.is_geocentric();
@@ -242,9 +190,7 @@ impl ConvertTable {
         if heights && !geocentric {
             columns.push("height");
         }
-        let decimals = self
-            .decimals
-            .unwrap_or(default_decimals(Some(&self.target)));
+        let decimals = self.decimals.unwrap_or(default_decimals(Some(&self.target)));
         let mut text = String::new();
         let count = columns.len();
         let mut outcome = session.run(
@@ -252,11 +198,7 @@ impl ConvertTable {
             &columns,
             &mut |_, record| {
                 let (x, y, z) = read_pair(record, &found, Some(&self.source), notation)?;
-                let at = Coordinate {
-                    x,
-                    y,
-                    z: z.unwrap_or(0.0),
-                };
+                let at = Coordinate { x, y, z: z.unwrap_or(0.0) };
                 let to = converter.convert(at).map_err(|_| match judge.check(x, y) {
                     Err(reason) => reason,
                     Ok(()) => format!("{x}, {y} cannot be carried to {}", self.target.label()),
@@ -285,9 +227,7 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
     }
     let known = route
         .accuracy_m()
-        .map_or("an accuracy that is not stated".to_string(), |m| {
-            format!("{m} m")
-        });
+        .map_or("an accuracy that is not stated".to_string(), |m| format!("{m} m"));
     if route.is_unknown_shift() {
         notices.push(Notice::warning(format!(
             "{} and {} are different datums, but the operation between them changes no number: \
@@ -296,9 +236,7 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
             converter.target().datum().map_or("", |datum| datum.name())
         )));
     } else if route.accuracy_m().is_none_or(|metres| metres >= 0.5) {
-        notices.push(Notice::warning(format!(
-            "the change of datum is known to {known} only"
-        )));
+        notices.push(Notice::warning(format!("the change of datum is known to {known} only")));
     }
     if !route.covers_area {
         notices.push(Notice::warning(
@@ -306,9 +244,7 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
         ));
     }
     if let Some(better) = route.not_available.first() {
-        let metres = better
-            .accuracy_m
-            .map_or(String::new(), |m| format!(" ({m} m)"));
+        let metres = better.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));
         let more = match route.not_available.len() - 1 {
             0 => String::new(),
             more => format!(", and {more} more"),

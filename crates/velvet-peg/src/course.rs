@@ -84,10 +84,7 @@ impl CourseMaker {
     /// If the coordinates are out of range.
     pub fn place(&self, x: f64, y: f64) -> Result<Geographic> {
         let at = self.to_degrees.convert(Coordinate::xy(x, y))?;
-        Ok(Geographic {
-            lat: at.y,
-            lon: at.x,
-        })
+        Ok(Geographic { lat: at.y, lon: at.x })
     }
 
     /// A position in degrees as coordinates of the system.
@@ -110,11 +107,7 @@ impl CourseTable {
         let headers = session.headers.clone();
         let column = |name: &String| position(&headers, name, None).map_err(|e| e.in_file(input));
         let pair = |names: &(String, String)| -> Result<Found> {
-            Ok(Found {
-                x: column(&names.0)?,
-                y: column(&names.1)?,
-                z: None,
-            })
+            Ok(Found { x: column(&names.0)?, y: column(&names.1)?, z: None })
         };
         let maker = CourseMaker::new(&self.crs)?;
         let decimals = self.decimals.unwrap_or(9);
@@ -131,9 +124,8 @@ impl CourseTable {
                     out,
                     &["distance_m", "azimuth_from", "azimuth_to"],
                     &mut |_, record| {
-                        let course = maker
-                            .geodesic
-                            .inverse(place(record, &from)?, place(record, &to)?);
+                        let course =
+                            maker.geodesic.inverse(place(record, &from)?, place(record, &to)?);
                         record.push_field(&format!("{:.metres$}", course.distance_m));
                         for azimuth in [course.azimuth_from_deg, course.azimuth_to_deg] {
                             record.push_field(&format!("{:.decimals$}", full_circle(azimuth)));
@@ -143,11 +135,7 @@ impl CourseTable {
                     watch,
                 )
             }
-            CourseColumns::Along {
-                start,
-                azimuth,
-                distance,
-            } => {
+            CourseColumns::Along { start, azimuth, distance } => {
                 let (start, azimuth, distance) =
                     (pair(start)?, column(azimuth)?, column(distance)?);
                 let [x_name, y_name] =

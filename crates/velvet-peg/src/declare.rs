@@ -26,10 +26,9 @@ pub fn declare(
     // Notices of the old system are moot now.
     let mut outcome = Outcome::default();
     match &info.crs {
-        Some(old) if old == crs => outcome.notices.push(Notice::remark(format!(
-            "the layer was declared as {} already",
-            crs.label()
-        ))),
+        Some(old) if old == crs => outcome
+            .notices
+            .push(Notice::remark(format!("the layer was declared as {} already", crs.label()))),
         Some(old) => outcome.notices.push(Notice::remark(format!(
             "was declared as {}; the coordinates stay as they are and now count as {}. To carry \
              them from one to the other use `vpeg convert`",
@@ -50,12 +49,7 @@ pub fn declare(
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
         outcome.rows_in += batch.geometry.len() as u64;
-        batch
-            .geometry
-            .x
-            .iter()
-            .zip(&batch.geometry.y)
-            .for_each(|(x, y)| cloud.gather(*x, *y));
+        batch.geometry.x.iter().zip(&batch.geometry.y).for_each(|(x, y)| cloud.gather(*x, *y));
         writer.write(&batch)
     })?;
     cloud.settle();

@@ -109,20 +109,13 @@ fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<T
         }
         if let Some(found) = &found {
             let row = reader.row();
-            angles.add(
-                row,
-                read_pair(record, found, Some(&wgs84), Notation::Detected),
-            );
+            angles.add(row, read_pair(record, found, Some(&wgs84), Notation::Detected));
             lengths.add(row, read_pair(record, found, None, Notation::Detected));
         }
         Ok(())
     })?;
     let degrees = found.map(|_| angles.good > 0 && angles.good * 2 >= lengths.good);
-    let mut reading = if degrees == Some(false) {
-        lengths
-    } else {
-        angles
-    };
+    let mut reading = if degrees == Some(false) { lengths } else { angles };
     if misfits > 0 {
         notices.push(Notice::warning(format!(
             "{misfits} rows have more or fewer fields than the header: a delimiter inside a value \

@@ -84,10 +84,7 @@ pub fn measure(
     watch: &mut dyn Watch,
 ) -> Result<Measures> {
     let info = reader.info();
-    let crs = info
-        .crs
-        .as_ref()
-        .ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+    let crs = info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
     let meter = Meter::new(crs, options)?;
     let mut measures = Measures {
         crs: crs.clone(),
@@ -99,9 +96,7 @@ pub fn measure(
     };
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
-        meter
-            .batch(&batch, &mut measures.features)
-            .map_err(|e| e.in_file(reader.path()))
+        meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))
     })?;
     measures.notices.extend(distortion(&measures));
     Ok(measures)
@@ -117,10 +112,7 @@ struct Meter {
 impl Meter {
     fn new(crs: &Crs, options: &MeasureOptions) -> Result<Meter> {
         let home = home_system(crs).ok_or_else(|| {
-            Error::usage(format!(
-                "{} has no places on an ellipsoid to measure",
-                crs.label()
-            ))
+            Error::usage(format!("{} has no places on an ellipsoid to measure", crs.label()))
         })?;
         let ellipsoid = home
             .ellipsoid()
@@ -165,14 +157,8 @@ impl Meter {
         for feature in 0..geometry.len() {
             let kind = geometry.kinds()[feature];
             let (length, area) = figures(&degrees, feature, &|x, y, closed| {
-                let ring: Vec<Geographic> = x
-                    .iter()
-                    .zip(y)
-                    .map(|(lon, lat)| Geographic {
-                        lat: *lat,
-                        lon: *lon,
-                    })
-                    .collect();
+                let ring: Vec<Geographic> =
+                    x.iter().zip(y).map(|(lon, lat)| Geographic { lat: *lat, lon: *lon }).collect();
                 match closed {
                     true => {
                         let found = self.geodesic.polygon(&ring);
@@ -205,10 +191,7 @@ impl Meter {
                 let factor = 1.0 + h / radius;
                 (length * factor, area * factor * factor)
             });
-            let label = batch
-                .values(feature)
-                .into_iter()
-                .find(|value| *value != Value::Null);
+            let label = batch.values(feature).into_iter().find(|value| *value != Value::Null);
             measured.push(Measured {
                 number: batch.first + feature as u64,
                 label: label.map_or(String::new(), |value| value.to_text()),
@@ -262,21 +245,14 @@ fn distortion(measures: &Measures) -> Option<Notice> {
             .filter_map(pairs)
             .filter(|(plane, truth)| *truth > 0.0 && plane.is_finite())
             .map(|(plane, truth)| plane / truth - 1.0)
-            .fold(
-                0.0,
-                |worst: f64, off| if off.abs() > worst.abs() { off } else { worst },
-            )
+            .fold(0.0, |worst: f64, off| if off.abs() > worst.abs() { off } else { worst })
     };
     let length = worst(&|m| Some((m.grid_length_m?, m.length_m)));
     let area = worst(&|m| Some((m.grid_area_m2?, m.area_m2)));
     if length.abs() < 1e-4 && area.abs() < 2e-4 {
         return None;
     }
-    let (what, off) = if area.abs() > 0.0 {
-        ("area", area)
-    } else {
-        ("length", length)
-    };
+    let (what, off) = if area.abs() > 0.0 { ("area", area) } else { ("length", length) };
     Some(Notice::warning(format!(
         "the grid of {} distorts: the worst {what} on it is {:.3} % {} than on the ellipsoid. Quote \
          the ellipsoid's figures, or the ground's (--height), where true size matters",

@@ -22,17 +22,11 @@ pub struct Notice {
 
 impl Notice {
     pub(crate) fn warning(text: impl Into<String>) -> Notice {
-        Notice {
-            weight: Weight::Warning,
-            text: text.into(),
-        }
+        Notice { weight: Weight::Warning, text: text.into() }
     }
 
     pub(crate) fn remark(text: impl Into<String>) -> Notice {
-        Notice {
-            weight: Weight::Remark,
-            text: text.into(),
-        }
+        Notice { weight: Weight::Remark, text: text.into() }
     }
 }
 

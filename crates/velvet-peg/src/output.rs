@@ -31,11 +31,7 @@ impl Output {
             .suffix(".part")
             .tempfile_in(folder)
             .map_err(|e| Error::file(target, "cannot be created", e))?;
-        Ok(Output {
-            temporary,
-            target: target.to_path_buf(),
-            overwrite,
-        })
+        Ok(Output { temporary, target: target.to_path_buf(), overwrite })
     }
 
     pub(crate) fn file(&mut self) -> &mut File {
@@ -44,9 +40,7 @@ impl Output {
 
     /// Another handle on the temporary file.
     pub(crate) fn reopen(&self) -> Result<File> {
-        self.temporary
-            .reopen()
-            .map_err(|e| Error::file(&self.target, "cannot be written", e))
+        self.temporary.reopen().map_err(|e| Error::file(&self.target, "cannot be written", e))
     }
 
     /// Where it is being written until it is whole.
@@ -56,11 +50,7 @@ impl Output {
 
     /// Gives the file its name.
     pub(crate) fn finish(self) -> Result<()> {
-        let Output {
-            temporary,
-            target,
-            overwrite,
-        } = self;
+        let Output { temporary, target, overwrite } = self;
         let named = match overwrite {
             true => temporary.persist(&target),
             false => temporary.persist_noclobber(&target),

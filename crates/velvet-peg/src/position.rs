@@ -40,16 +40,9 @@ pub fn position_sheet(crs: &Crs, at: Coordinate) -> Result<PositionSheet> {
     let system = home_system(crs)
         .ok_or_else(|| Error::usage(format!("{} has no places on an ellipsoid", crs.label())))?;
     let found = Converter::new(crs, &system)?.convert(at)?;
-    let position = Geographic {
-        lat: found.y,
-        lon: found.x,
-    };
-    let mut sheet = PositionSheet {
-        position,
-        system: system.clone(),
-        lines: Vec::new(),
-        notices: Vec::new(),
-    };
+    let position = Geographic { lat: found.y, lon: found.x };
+    let mut sheet =
+        PositionSheet { position, system: system.clone(), lines: Vec::new(), notices: Vec::new() };
     sheet.notations();
     sheet.geocentric();
     if crs.is_projected() {
@@ -62,11 +55,7 @@ pub fn position_sheet(crs: &Crs, at: Coordinate) -> Result<PositionSheet> {
 
 impl PositionSheet {
     fn add(&mut self, section: &str, label: &str, text: String) {
-        self.lines.push(SheetLine {
-            section: section.to_string(),
-            label: label.to_string(),
-            text,
-        });
+        self.lines.push(SheetLine { section: section.to_string(), label: label.to_string(), text });
     }
 
     fn notations(&mut self) {
@@ -101,25 +90,14 @@ impl PositionSheet {
         let converter = Converter::new(&self.system, grid)?;
         let at = converter.convert(Coordinate::xy(self.position.lon, self.position.lat))?;
         let unit = grid.length_unit().map_or("", |unit| unit.symbol());
-        self.add(
-            section,
-            "easting, northing",
-            format!("{:.4} {unit}, {:.4} {unit}", at.x, at.y),
-        );
+        self.add(section, "easting, northing", format!("{:.4} {unit}, {:.4} {unit}", at.x, at.y));
         let Some(base) = grid.base() else {
             return Ok(());
         };
         let on_base = Converter::new(&self.system, &base)?
             .convert(Coordinate::xy(self.position.lon, self.position.lat))?;
-        let factors = grid.projection()?.factors(Geographic {
-            lat: on_base.y,
-            lon: on_base.x,
-        })?;
-        self.add(
-            section,
-            "point scale factor",
-            format!("{:.9}", factors.meridian_scale),
-        );
+        let factors = grid.projection()?.factors(Geographic { lat: on_base.y, lon: on_base.x })?;
+        self.add(section, "point scale factor", format!("{:.9}", factors.meridian_scale));
         self.add(
             section,
             "convergence",
@@ -147,15 +125,8 @@ impl PositionSheet {
         let wgs84 = Crs::from_epsg(4326)?;
         let converter = Converter::new(&self.system, &wgs84)?;
         let at = converter.convert(Coordinate::xy(self.position.lon, self.position.lat))?;
-        if let Ok(text) = grid_reference(Geographic {
-            lat: at.y,
-            lon: at.x,
-        }) {
-            self.add(
-                &section,
-                "grid reference (WGS 84)",
-                format!("{text} (1 m square)"),
-            );
+        if let Ok(text) = grid_reference(Geographic { lat: at.y, lon: at.x }) {
+            self.add(&section, "grid reference (WGS 84)", format!("{text} (1 m square)"));
         }
         let off = 3.0 - (self.position.lon - zone.central_meridian_deg()).abs();
         let km = off.to_radians() * 6378.0 * self.position.lat.to_radians().cos();
@@ -180,10 +151,8 @@ impl PositionSheet {
                 && row.name.starts_with("NAD83 / ")
         });
         for row in rows {
-            let Some(extent) = row
-                .extents
-                .first()
-                .and_then(|code| registry::ExtentRow::find(*code))
+            let Some(extent) =
+                row.extents.first().and_then(|code| registry::ExtentRow::find(*code))
             else {
                 continue;
             };

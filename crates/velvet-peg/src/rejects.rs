@@ -48,9 +48,7 @@ impl Rejects {
             let mut writer = csv::WriterBuilder::new()
                 .flexible(true)
                 .from_writer(BufWriter::new(output.reopen()?));
-            writer
-                .write_record(&self.header)
-                .map_err(|e| self.failed(e))?;
+            writer.write_record(&self.header).map_err(|e| self.failed(e))?;
             self.open = Some((output, writer));
         }
         self.count += 1;
@@ -59,9 +57,7 @@ impl Rejects {
         }
         let number = row.to_string();
         let mut record = csv::StringRecord::from(vec![number.as_str(), reason]);
-        original
-            .into_iter()
-            .for_each(|field| record.push_field(field));
+        original.into_iter().for_each(|field| record.push_field(field));
         let written = match &mut self.open {
             Some((_, writer)) => writer.write_record(&record),
             None => Ok(()),
@@ -81,11 +77,7 @@ impl Rejects {
     /// reasons. A file of rejects from an earlier run is removed where overwriting was asked
     /// for and nothing is rejected now: it would tell of another result.
     pub(crate) fn finish(self) -> Result<Rejected> {
-        let mut rejected = Rejected {
-            count: self.count,
-            path: None,
-            first: self.first,
-        };
+        let mut rejected = Rejected { count: self.count, path: None, first: self.first };
         match self.open {
             Some((output, writer)) => {
                 let buffer = writer

@@ -13,11 +13,7 @@ pub(crate) struct Progress {
 
 impl Progress {
     pub(crate) fn new(what: &'static str) -> Progress {
-        Progress {
-            bar: None,
-            what,
-            started: std::time::Instant::now(),
-        }
+        Progress { bar: None, what, started: std::time::Instant::now() }
     }
 }
 

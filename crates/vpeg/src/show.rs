@@ -69,16 +69,18 @@ pub(crate) fn outcome(outcome: &Outcome, unit_in: &str, unit_out: &str, out: &st
         Some(path) => format!(" (kept in {})", path.display()),
         None => String::new(),
     };
+    let count = |number: u64, unit: &str| match number {
+        1 => format!("1 {}", unit.trim_end_matches('s')),
+        number => format!("{number} {unit}"),
+    };
     let text = format!(
-        "{} {unit_in} in, {} {unit_out} out, {} rejected{kept}; wrote {out}",
-        outcome.rows_in, outcome.out, rejected.count
+        "{} in, {} out, {} rejected{kept}; wrote {out}",
+        count(outcome.rows_in, unit_in),
+        count(outcome.out, unit_out),
+        rejected.count
     );
     message("done:", AnsiColor::Green, &text);
-    if rejected.count > 0 {
-        Ending::Rejects
-    } else {
-        Ending::Done
-    }
+    if rejected.count > 0 { Ending::Rejects } else { Ending::Done }
 }
 
 /// Prints an answer.
@@ -109,17 +111,11 @@ pub(crate) struct Table {
 
 impl Table {
     pub(crate) fn new<const N: usize>(header: [&str; N]) -> Table {
-        Table {
-            header: header.map(String::from).to_vec(),
-            rows: Vec::new(),
-        }
+        Table { header: header.map(String::from).to_vec(), rows: Vec::new() }
     }
 
     pub(crate) fn with_header(header: Vec<String>) -> Table {
-        Table {
-            header,
-            rows: Vec::new(),
-        }
+        Table { header, rows: Vec::new() }
     }
 
     pub(crate) fn row(&mut self, cells: Vec<String>) {
@@ -146,10 +142,7 @@ impl Table {
                 .peekable();
             cells.peek().is_some()
                 && cells.all(|cell| {
-                    cell.replace(['\u{2009}', ',', '%'], "")
-                        .trim()
-                        .parse::<f64>()
-                        .is_ok()
+                    cell.replace(['\u{2009}', ',', '%'], "").trim().parse::<f64>().is_ok()
                 })
         };
         let right: Vec<bool> = (0..columns).map(numeric).collect();
@@ -157,11 +150,7 @@ impl Table {
             let cells: Vec<String> = (0..columns)
                 .map(|at| {
                     let pad = " ".repeat(widths[at] - row[at].chars().count());
-                    if right[at] {
-                        pad + &row[at]
-                    } else {
-                        row[at].clone() + &pad
-                    }
+                    if right[at] { pad + &row[at] } else { row[at].clone() + &pad }
                 })
                 .collect();
             cells.join("  ").trim_end().to_string()
@@ -175,18 +164,11 @@ impl Table {
 
 /// Pairs of a label and a text, labels padded.
 pub(crate) fn pairs(pairs: &[(String, String)]) -> String {
-    let width = pairs
-        .iter()
-        .map(|(label, _)| label.chars().count())
-        .max()
-        .unwrap_or(0);
+    let width = pairs.iter().map(|(label, _)| label.chars().count()).max().unwrap_or(0);
     let lines: Vec<String> = pairs
         .iter()
         .map(|(label, text)| {
-            format!(
-                "  {label}{}  {text}",
-                " ".repeat(width - label.chars().count())
-            )
+            format!("  {label}{}  {text}", " ".repeat(width - label.chars().count()))
         })
         .collect();
     lines.join("\n")

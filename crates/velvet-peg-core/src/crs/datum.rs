@@ -30,10 +30,7 @@ impl Datum {
     /// If there is none, or it has no ellipsoid.
     pub fn from_epsg(code: u32) -> Result<Datum> {
         let unknown = |what: &str| {
-            Error::new(
-                Kind::Unknown,
-                format!("{what} of datum {code} is not in the registry"),
-            )
+            Error::new(Kind::Unknown, format!("{what} of datum {code} is not in the registry"))
         };
         let row = DatumRow::find(code).ok_or_else(|| unknown("the row"))?;
         let ellipsoid =
@@ -49,10 +46,7 @@ impl Datum {
         Ok(Datum {
             row,
             ellipsoid,
-            prime_meridian: PrimeMeridian {
-                name: meridian.name,
-                longitude_deg,
-            },
+            prime_meridian: PrimeMeridian { name: meridian.name, longitude_deg },
         })
     }
 
@@ -78,9 +72,7 @@ impl Datum {
 
     /// For an ensemble: how far its members may lie apart, metres.
     pub fn ensemble_accuracy_m(&self) -> Option<f64> {
-        self.row
-            .ensemble_accuracy_m
-            .map(|accuracy| accuracy.to_f64())
+        self.row.ensemble_accuracy_m.map(|accuracy| accuracy.to_f64())
     }
 
     /// True for a frame whose coordinates change with time.
@@ -94,9 +86,6 @@ impl Datum {
     }
 
     pub(crate) fn side(&self) -> Side {
-        Side {
-            ellipsoid: self.ellipsoid,
-            prime_meridian_deg: self.prime_meridian.longitude_deg,
-        }
+        Side { ellipsoid: self.ellipsoid, prime_meridian_deg: self.prime_meridian.longitude_deg }
     }
 }

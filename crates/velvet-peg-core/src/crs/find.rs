@@ -83,10 +83,7 @@ fn score(wanted: &[String], row: &CrsRow, area: &str) -> Option<u32> {
         } else if let Some(cost) = in_words(&name) {
             cost
         } else if let Some(cost) = in_words(aliases.get_or_insert_with(|| {
-            crs_aliases(row.code)
-                .iter()
-                .flat_map(|alias| words_of(alias))
-                .collect::<Vec<_>>()
+            crs_aliases(row.code).iter().flat_map(|alias| words_of(alias)).collect::<Vec<_>>()
         })) {
             cost + 5
         } else {

@@ -127,9 +127,9 @@ impl Crs {
                 | CrsKind::Geographic3D
                 | CrsKind::Geocentric
         ) {
-            inner.datum = Some(Datum::from_epsg(datum_code(&inner.row).ok_or_else(
-                || Error::new(Kind::Unknown, format!("EPSG:{code} leads to no datum")),
-            )?)?);
+            inner.datum = Some(Datum::from_epsg(datum_code(&inner.row).ok_or_else(|| {
+                Error::new(Kind::Unknown, format!("EPSG:{code} leads to no datum"))
+            })?)?);
             if inner.row.kind == CrsKind::Projected {
                 inner.conversion = inner.row.conversion.map(conversion).transpose()?;
             }
@@ -214,10 +214,7 @@ impl Crs {
     pub fn projection(&self) -> Result<&Projection> {
         match self.mapping()? {
             Mapping::Projected { projection, .. } => Ok(projection),
-            _ => Err(Error::unsupported(format!(
-                "{} is not projected",
-                self.label()
-            ))),
+            _ => Err(Error::unsupported(format!("{} is not projected", self.label()))),
         }
     }
 
@@ -252,11 +249,7 @@ impl Crs {
         match &self.0.mapping {
             Ok(Mapping::Projected { unit, .. } | Mapping::Geocentric(unit)) => Some(*unit),
             _ if self.is_geographic() => None,
-            _ => self
-                .0
-                .axes
-                .first()
-                .and_then(|axis| LengthUnit::from_epsg(axis.unit?).ok()),
+            _ => self.0.axes.first().and_then(|axis| LengthUnit::from_epsg(axis.unit?).ok()),
         }
     }
 
@@ -309,10 +302,7 @@ pub(crate) fn datum_code(row: &CrsRow) -> Option<u32> {
 
 fn conversion(code: u32) -> Result<Conversion> {
     let row = OperationRow::find(code).ok_or_else(|| {
-        Error::new(
-            Kind::Unknown,
-            format!("the registry has no conversion {code}"),
-        )
+        Error::new(Kind::Unknown, format!("the registry has no conversion {code}"))
     })?;
     Ok(Conversion {
         code,
@@ -323,11 +313,8 @@ fn conversion(code: u32) -> Result<Conversion> {
 }
 
 fn mapping(inner: &Inner) -> Result<Mapping> {
-    let axis_unit = inner
-        .axes
-        .first()
-        .and_then(|axis| axis.unit)
-        .ok_or_else(|| no_position(&inner.row))?;
+    let axis_unit =
+        inner.axes.first().and_then(|axis| axis.unit).ok_or_else(|| no_position(&inner.row))?;
     match inner.row.kind {
         CrsKind::Geographic2D | CrsKind::Geographic3D => {
             AngleUnit::from_epsg(axis_unit).map(Mapping::Geographic)
@@ -338,11 +325,8 @@ fn mapping(inner: &Inner) -> Result<Mapping> {
                 (Some(conversion), Some(datum)) => (conversion, datum),
                 _ => return Err(no_position(&inner.row)),
             };
-            let projection = Projection::new(
-                conversion.method_code,
-                &conversion.parameters,
-                datum.ellipsoid(),
-            )?;
+            let projection =
+                Projection::new(conversion.method_code, &conversion.parameters, datum.ellipsoid())?;
             let sense = |back: &str| match inner.axes.iter().any(|axis| axis.orientation == back) {
                 true => -1.0,
                 false => 1.0,

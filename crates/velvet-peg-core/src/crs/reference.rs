@@ -99,11 +99,7 @@ fn by_words(text: &str) -> Result<Crs> {
                     "`{text}` matches {} reference systems: choose one by its code{}{}",
                     several.len(),
                     list.concat(),
-                    if more > 0 {
-                        format!("\n  and {more} more")
-                    } else {
-                        String::new()
-                    }
+                    if more > 0 { format!("\n  and {more} more") } else { String::new() }
                 ),
             ))
         }

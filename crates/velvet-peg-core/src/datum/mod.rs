@@ -83,18 +83,14 @@ impl Operation {
         let method_code = match (row.kind, row.method) {
             (OperationKind::Transformation, Some(method)) => method,
             (OperationKind::Concatenated, _) => {
-                return Err(lacking(
-                    "a chain of operations, not planned from its row yet".into(),
-                ));
+                return Err(lacking("a chain of operations, not planned from its row yet".into()));
             }
             _ => return Err(lacking("point motion, which is not computed yet".into())),
         };
         let parameters = Parameters::from_registry(&row.parameters)
             .map_err(|error| lacking(error.to_string()))?;
         if let Some(file) = parameters.file() {
-            return Err(lacking(format!(
-                "the file {file}, which is not part of this library"
-            )));
+            return Err(lacking(format!("the file {file}, which is not part of this library")));
         }
         let method = Method::new(method_code, &parameters).map_err(|e| lacking(e.to_string()))?;
         Ok(Operation {
@@ -127,10 +123,7 @@ impl Operation {
     /// If there is no such row, or it cannot be run here; the message says what it needs.
     pub fn from_epsg(code: u32) -> Result<Operation> {
         let row = OperationRow::find(code).ok_or_else(|| {
-            Error::new(
-                Kind::Unknown,
-                format!("the registry has no operation {code}"),
-            )
+            Error::new(Kind::Unknown, format!("the registry has no operation {code}"))
         })?;
         Operation::from_row(&row, false).map_err(|lacking| {
             Error::unsupported(format!(
@@ -158,19 +151,9 @@ impl Operation {
                 Error::unsupported(format!("{} stands on no geodetic datum", crs.label()))
             })
         };
-        let state = State {
-            lon: at.lon,
-            lat: at.lat,
-            h: h_m,
-        };
+        let state = State { lon: at.lon, lat: at.lat, h: h_m };
         let to = self.run(state, &side(source)?, &side(target)?);
-        Ok((
-            Geographic {
-                lat: to.lat,
-                lon: to.lon,
-            },
-            to.h,
-        ))
+        Ok((Geographic { lat: to.lat, lon: to.lon }, to.h))
     }
 
     /// EPSG code; none for the tie within an ensemble.
@@ -185,9 +168,7 @@ impl Operation {
 
     /// Name of the method.
     pub fn method_name(&self) -> &'static str {
-        self.method_code
-            .and_then(method_name)
-            .unwrap_or("no change")
+        self.method_code.and_then(method_name).unwrap_or("no change")
     }
 
     /// Stated accuracy in metres, if the registry states one.
@@ -221,10 +202,7 @@ impl Operation {
             Method::SameEnsemble => state,
             Method::LongitudeRotation(rotation) => {
                 let rotation = if self.reversed { -rotation } else { *rotation };
-                State {
-                    lon: crate::degrees::wrap(state.lon + rotation),
-                    ..state
-                }
+                State { lon: crate::degrees::wrap(state.lon + rotation), ..state }
             }
             Method::Offsets(lat, lon) => {
                 let sign = if self.reversed { -1.0 } else { 1.0 };
@@ -242,10 +220,7 @@ impl Operation {
                     (Domain::Spatial, _) => self.shift(similarity, state, from, to),
                     (Domain::Geographic2D, false) => {
                         let flat = State { h: 0.0, ..state };
-                        State {
-                            h: state.h,
-                            ..self.shift(similarity, flat, from, to)
-                        }
+                        State { h: state.h, ..self.shift(similarity, flat, from, to) }
                     }
                     (Domain::Geographic2D, true) => {
                         self.shift_flat_back(similarity, state, from, to)
@@ -268,17 +243,9 @@ impl Operation {
     ) -> State {
         let lon = state.lon + from.prime_meridian_deg;
         let p = geocentric::from_geographic(&from.ellipsoid, lon, state.lat, state.h);
-        let moved = if reversed {
-            similarity.apply_inverse(p)
-        } else {
-            similarity.apply(p)
-        };
+        let moved = if reversed { similarity.apply_inverse(p) } else { similarity.apply(p) };
         let (lon, lat, h) = geocentric::to_geographic(&to.ellipsoid, moved);
-        State {
-            lon: crate::degrees::wrap(lon - to.prime_meridian_deg),
-            lat,
-            h,
-        }
+        State { lon: crate::degrees::wrap(lon - to.prime_meridian_deg), lat, h }
     }
 
     /// Backwards through a method that drops the height: finds the position whose forward
@@ -300,10 +267,7 @@ impl Operation {
             found.lon += crate::degrees::wrap(state.lon - image.lon);
             found.lat += state.lat - image.lat;
         }
-        State {
-            h: state.h,
-            ..found
-        }
+        State { h: state.h, ..found }
     }
 }
 
@@ -314,10 +278,7 @@ impl Method {
         }
         match code {
             9601 => Ok(Method::LongitudeRotation(parameters.degrees(8602)?)),
-            9619 => Ok(Method::Offsets(
-                parameters.degrees(8601)?,
-                parameters.degrees(8602)?,
-            )),
+            9619 => Ok(Method::Offsets(parameters.degrees(8601)?, parameters.degrees(8602)?)),
             other => Err(Error::unsupported(format!(
                 "the method {other} ({}), which is not computed yet",
                 method_name(other).unwrap_or("unknown")

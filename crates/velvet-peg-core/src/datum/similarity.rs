@@ -51,34 +51,18 @@ impl Similarity {
     }
 
     fn build(rotations: Rotations, domain: Domain, parameters: &Parameters) -> Result<Similarity> {
-        let translation = [
-            parameters.metres(8605)?,
-            parameters.metres(8606)?,
-            parameters.metres(8607)?,
-        ];
+        let translation =
+            [parameters.metres(8605)?, parameters.metres(8606)?, parameters.metres(8607)?];
         let matrix = if rotations == Rotations::None {
             [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
         } else {
-            let sign = if rotations == Rotations::PositionVector {
-                1.0
-            } else {
-                -1.0
-            };
+            let sign = if rotations == Rotations::PositionVector { 1.0 } else { -1.0 };
             let angle = |code| -> Result<f64> { Ok(sign * parameters.degrees(code)?.to_radians()) };
             let (rx, ry, rz) = (angle(8608)?, angle(8609)?, angle(8610)?);
             let m = 1.0 + parameters.ratio(8611)?;
-            [
-                [m, -m * rz, m * ry],
-                [m * rz, m, -m * rx],
-                [-m * ry, m * rx, m],
-            ]
+            [[m, -m * rz, m * ry], [m * rz, m, -m * rx], [-m * ry, m * rx, m]]
         };
-        Ok(Similarity {
-            translation,
-            inverse: invert(&matrix),
-            matrix,
-            domain,
-        })
+        Ok(Similarity { translation, inverse: invert(&matrix), matrix, domain })
     }
 
     pub(crate) fn is_null(&self) -> bool {
@@ -92,10 +76,7 @@ impl Similarity {
     }
 
     pub(crate) fn apply_inverse(&self, p: [f64; 3]) -> [f64; 3] {
-        multiply(
-            &self.inverse,
-            std::array::from_fn(|i| p[i] - self.translation[i]),
-        )
+        multiply(&self.inverse, std::array::from_fn(|i| p[i] - self.translation[i]))
     }
 }
 

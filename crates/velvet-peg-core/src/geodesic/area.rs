@@ -6,9 +6,10 @@
 //! is summed as a power series so that it never cancels. Differences over short sides are
 //! formed as products, so a parcel keeps its digits.
 
-use super::integrals::{Samples, unit};
+use super::integrals::Samples;
 use super::inverse::Line;
 use super::{EllipsoidalArea, Geodesic};
+use crate::elementary::{norm, unit};
 use crate::position::Geographic;
 use crate::sum::Sum;
 use std::f64::consts::PI;
@@ -47,10 +48,7 @@ impl Geodesic {
             signed += whole / 2.0;
         }
         signed -= whole * (signed / whole).round();
-        EllipsoidalArea {
-            area_m2: signed,
-            perimeter_m: perimeter.value(),
-        }
+        EllipsoidalArea { area_m2: signed, perimeter_m: perimeter.value() }
     }
 
     /// Length of the line through these vertices along geodesics, metres.
@@ -79,11 +77,7 @@ impl Geodesic {
             let sin = az2.0 * az1.1 - az2.1 * az1.0;
             let cos = az2.1 * az1.1 + az2.0 * az1.0;
             // Over the pole the turn is half a turn westward in the canonical south.
-            if sin == 0.0 && cos < 0.0 {
-                -PI
-            } else {
-                sin.atan2(cos)
-            }
+            if sin == 0.0 && cos < 0.0 { -PI } else { sin.atan2(cos) }
         };
         let spherical = self.ellipsoid.authalic_radius_squared_m2() * turn;
         side.sign * (spherical + self.excess(line))
@@ -93,15 +87,14 @@ impl Geodesic {
     fn excess(&self, line: &Line) -> f64 {
         let side = &line.canonical;
         let sin_az0 = side.azimuth1.0 * side.beta1.1;
-        let cos_az0 = side.azimuth1.1.hypot(side.azimuth1.0 * side.beta1.0);
+        let cos_az0 = norm(side.azimuth1.1, side.azimuth1.0 * side.beta1.0);
         if sin_az0 == 0.0 || cos_az0 == 0.0 || line.distance_m == 0.0 {
             return 0.0;
         }
         let k2 = self.ep2 * cos_az0 * cos_az0;
         let mut samples: Samples = self.nodes.roots(0.0);
-        for (sample, (sin, sin2)) in samples
-            .iter_mut()
-            .zip(self.nodes.sin.iter().zip(&self.nodes.sin2))
+        for (sample, (sin, sin2)) in
+            samples.iter_mut().zip(self.nodes.sin.iter().zip(&self.nodes.sin2))
         {
             *sample = divided_difference(self.ep2, k2 * sin2) * sin / 2.0;
         }

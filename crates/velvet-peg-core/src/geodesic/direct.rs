@@ -4,8 +4,8 @@
 //! method on I₁, whose derivative is known and near one.
 
 use super::Geodesic;
-use super::integrals::unit;
 use crate::degrees;
+use crate::elementary::{norm, unit};
 use crate::position::Geographic;
 
 impl Geodesic {
@@ -17,19 +17,12 @@ impl Geodesic {
         let mut beta1 = self.reduced(from.lat);
         beta1.1 = beta1.1.max(f64::MIN_POSITIVE.sqrt());
         let sin_az0 = azimuth1.0 * beta1.1;
-        let cos_az0 = azimuth1.1.hypot(azimuth1.0 * beta1.0);
+        let cos_az0 = norm(azimuth1.1, azimuth1.0 * beta1.0);
         let on_equator = beta1.0 == 0.0 && azimuth1.1 == 0.0;
-        let start = if on_equator {
-            (0.0, 1.0)
-        } else {
-            (beta1.0, beta1.1 * azimuth1.1)
-        };
+        let start = if on_equator { (0.0, 1.0) } else { (beta1.0, beta1.1 * azimuth1.1) };
         let sigma1 = unit(start.0, start.1);
-        let omega1 = if on_equator {
-            (0.0, 1.0)
-        } else {
-            (sin_az0 * beta1.0, beta1.1 * azimuth1.1)
-        };
+        let omega1 =
+            if on_equator { (0.0, 1.0) } else { (sin_az0 * beta1.0, beta1.1 * azimuth1.1) };
         let k2 = self.ep2 * cos_az0 * cos_az0;
         let roots = self.nodes.roots(k2);
         let integral = self.nodes.distance(&roots);
@@ -37,10 +30,7 @@ impl Geodesic {
 
         let end_of = |arc: f64| {
             let (sin, cos) = arc.sin_cos();
-            unit(
-                sigma1.0 * cos + sigma1.1 * sin,
-                sigma1.1 * cos - sigma1.0 * sin,
-            )
+            unit(sigma1.0 * cos + sigma1.1 * sin, sigma1.1 * cos - sigma1.0 * sin)
         };
         let mut arc = target;
         let mut sigma2 = end_of(arc);
@@ -54,7 +44,7 @@ impl Geodesic {
             }
         }
         let sin_beta2 = cos_az0 * sigma2.0;
-        let cos_beta2 = sin_az0.hypot(cos_az0 * sigma2.1);
+        let cos_beta2 = norm(sin_az0, cos_az0 * sigma2.1);
         let lat = degrees::atan2(sin_beta2, (1.0 - self.f) * cos_beta2);
         // Longitude on the sphere is counted with the turns that the arc has made.
         let omega2 = (sin_az0 * sigma2.0, sigma2.1);

@@ -40,9 +40,8 @@ impl Nodes {
         while count < MAX && epsilon.powi(count as i32) > 2e-17 {
             count += 1;
         }
-        let points: Vec<f64> = (0..count)
-            .map(|i| FRAC_PI_2 * (i as f64 + 0.5) / count as f64)
-            .collect();
+        let points: Vec<f64> =
+            (0..count).map(|i| FRAC_PI_2 * (i as f64 + 0.5) / count as f64).collect();
         let scale = 2.0 / count as f64;
         let rows = |entry: &dyn Fn(usize, f64) -> f64| -> Vec<f64> {
             (0..count)
@@ -80,10 +79,7 @@ impl Nodes {
             let sum: f64 = row.iter().zip(samples).map(|(c, s)| c * s).sum();
             *coefficient = if j == 0 { sum } else { sum / (2 * j) as f64 };
         }
-        Integral {
-            coefficients,
-            count: self.count,
-        }
+        Integral { coefficients, count: self.count }
     }
 
     /// Coefficients d_l of an odd function Σ d_l sin((2l+1)σ) given at the points.
@@ -140,12 +136,6 @@ impl Integral {
         }
         sin2 * next
     }
-}
-
-/// Sine and cosine scaled to the unit circle.
-pub(crate) fn unit(sin: f64, cos: f64) -> (f64, f64) {
-    let norm = sin.hypot(cos);
-    (sin / norm, cos / norm)
 }
 
 /// Values at the sampling points.

@@ -5,8 +5,9 @@
 //! it converges for every pair; nearly antipodal pairs start from the astroid (eq. 53-57).
 
 use super::Geodesic;
-use super::integrals::{Integral, unit};
+use super::integrals::Integral;
 use crate::degrees;
+use crate::elementary::{norm, unit};
 use crate::position::Geographic;
 use std::f64::consts::PI;
 
@@ -56,11 +57,7 @@ struct Trial {
 impl Geodesic {
     pub(crate) fn solve(&self, from: Geographic, to: Geographic) -> Line {
         let (lon12, lon12_error) = degrees::difference(from.lon, to.lon);
-        let east = if lon12 < 0.0 || (lon12 == 0.0 && lon12_error < 0.0) {
-            -1.0
-        } else {
-            1.0
-        };
+        let east = if lon12 < 0.0 || (lon12 == 0.0 && lon12_error < 0.0) { -1.0 } else { 1.0 };
         let (lon12, lon12_error) = (lon12 * east, lon12_error * east);
         let lambda12 = lon12.to_radians() + lon12_error.to_radians();
         let (sin_l, cos_l) = degrees::sin_cos(lon12);
@@ -68,11 +65,7 @@ impl Geodesic {
         let lambda = (sin_l + error * cos_l, cos_l - error * sin_l);
 
         let swap = from.lat.abs() < to.lat.abs();
-        let (lat1, lat2) = if swap {
-            (to.lat, from.lat)
-        } else {
-            (from.lat, to.lat)
-        };
+        let (lat1, lat2) = if swap { (to.lat, from.lat) } else { (from.lat, to.lat) };
         let south = if lat1 < 0.0 { 1.0 } else { -1.0 };
         let mut beta1 = self.reduced(lat1 * south);
         let mut beta2 = self.reduced(lat2 * south);
@@ -177,10 +170,7 @@ impl Geodesic {
         let (from, to) = (unit(from.0, from.1), unit(to.0, to.1));
         let distance = arc + self.nodes.distance(&roots).between(arc, from, to);
         let j = self.nodes.reduced(&roots, k2).between(arc, from, to);
-        (
-            distance * self.ellipsoid.semi_minor_m(),
-            reduced_length(k2, from, to, j),
-        )
+        (distance * self.ellipsoid.semi_minor_m(), reduced_length(k2, from, to, j))
     }
 
     /// Newton's method between closing bounds. Gives the distance, the azimuth at point 1
@@ -242,10 +232,7 @@ impl Geodesic {
         }
         let roots = self.nodes.roots(trial.k2);
         let distance = trial.sigma12
-            + self
-                .nodes
-                .distance(&roots)
-                .between(trial.sigma12, trial.sigma1, trial.sigma2);
+            + self.nodes.distance(&roots).between(trial.sigma12, trial.sigma1, trial.sigma2);
         (distance * self.ellipsoid.semi_minor_m(), azimuth1, trial)
     }
 
@@ -263,15 +250,11 @@ impl Geodesic {
             false => azimuth1,
         };
         let sin_az0 = azimuth1.0 * beta1.1;
-        let cos_az0 = azimuth1.1.hypot(azimuth1.0 * beta1.0);
+        let cos_az0 = norm(azimuth1.1, azimuth1.0 * beta1.0);
         let omega1 = unit(sin_az0 * beta1.0, azimuth1.1 * beta1.1);
         let sigma1 = unit(beta1.0, azimuth1.1 * beta1.1);
 
-        let sin_az2 = if beta2.1 != beta1.1 {
-            sin_az0 / beta2.1
-        } else {
-            azimuth1.0
-        };
+        let sin_az2 = if beta2.1 != beta1.1 { sin_az0 / beta2.1 } else { azimuth1.0 };
         let cos_az2 = if beta2.1 != beta1.1 || beta2.0.abs() != -beta1.0 {
             let across = azimuth1.1 * beta1.1;
             let difference = match beta1.1 < -beta1.0 {
@@ -290,20 +273,14 @@ impl Geodesic {
         let cos_omega = omega1.1 * omega2.1 + omega1.0 * omega2.0;
         let k2 = cos_az0 * cos_az0 * self.ep2;
         let roots = self.nodes.roots(k2);
-        let longitude = self
-            .nodes
-            .longitude(&roots, self.f)
-            .between(sigma12, sigma1, sigma2);
+        let longitude = self.nodes.longitude(&roots, self.f).between(sigma12, sigma1, sigma2);
         let correction = -self.f * sin_az0 * longitude;
         let eta = (sin_omega * lambda.1 - cos_omega * lambda.0)
             .atan2(cos_omega * lambda.1 + sin_omega * lambda.0);
         let slope = if cos_az2 == 0.0 {
             -2.0 * self.root_at(beta1) / beta1.0
         } else {
-            let j = self
-                .nodes
-                .reduced(&roots, k2)
-                .between(sigma12, sigma1, sigma2);
+            let j = self.nodes.reduced(&roots, k2).between(sigma12, sigma1, sigma2);
             reduced_length(k2, sigma1, sigma2, j) * (1.0 - self.f) / (cos_az2 * beta2.1)
         };
         Trial {
@@ -342,47 +319,30 @@ impl Geodesic {
             let across = sin * sin / (1.0 + cos); // 1 − cos ω₁₂
             let azimuth1 = (beta2.1 * sin, sin_rise + beta2.1 * beta1.0 * across);
             let azimuth2 = (beta1.1 * sin, sin_rise - beta1.1 * beta2.0 * across);
-            let sin_arc = azimuth1.0.hypot(azimuth1.1);
+            let sin_arc = norm(azimuth1.0, azimuth1.1);
             let sigma12 = sin_arc.asin();
             let (azimuth1, azimuth2) = match sin_arc > 0.0 {
                 true => (unit(azimuth1.0, azimuth1.1), unit(azimuth2.0, azimuth2.1)),
                 false => ((0.0, 1.0), (0.0, 1.0)),
             };
             let sin_az0 = azimuth1.0 * beta1.1;
-            let cos_az0 = azimuth1.1.hypot(azimuth1.0 * beta1.0);
+            let cos_az0 = norm(azimuth1.1, azimuth1.0 * beta1.0);
             let k2 = cos_az0 * cos_az0 * self.ep2;
             let equatorial = beta1.0 == 0.0 && azimuth1.1 == 0.0;
-            let sigma1 = if equatorial {
-                (0.0, 1.0)
-            } else {
-                unit(beta1.0, azimuth1.1 * beta1.1)
-            };
+            let sigma1 = if equatorial { (0.0, 1.0) } else { unit(beta1.0, azimuth1.1 * beta1.1) };
             let (sin_arc, cos_arc) = (sin_arc, (1.0 - sin_arc * sin_arc).sqrt());
-            let sigma2 = (
-                sigma1.0 * cos_arc + sigma1.1 * sin_arc,
-                sigma1.1 * cos_arc - sigma1.0 * sin_arc,
-            );
+            let sigma2 =
+                (sigma1.0 * cos_arc + sigma1.1 * sin_arc, sigma1.1 * cos_arc - sigma1.0 * sin_arc);
             let roots = self.nodes.roots(k2);
-            let longitude = self
-                .nodes
-                .longitude(&roots, self.f)
-                .between(sigma12, sigma1, sigma2);
+            let longitude = self.nodes.longitude(&roots, self.f).between(sigma12, sigma1, sigma2);
             let next = lambda12 + self.f * sin_az0 * longitude;
             let settled = (next - omega12).abs() <= f64::EPSILON * next;
             omega12 = next;
             if settled || rounds == 30 {
                 let distance =
                     sigma12 + self.nodes.distance(&roots).between(sigma12, sigma1, sigma2);
-                let trial = Trial {
-                    miss: 0.0,
-                    slope: 1.0,
-                    azimuth2,
-                    sigma1,
-                    sigma2,
-                    sigma12,
-                    omega12,
-                    k2,
-                };
+                let trial =
+                    Trial { miss: 0.0, slope: 1.0, azimuth2, sigma1, sigma2, sigma12, omega12, k2 };
                 return (distance * self.ellipsoid.semi_minor_m(), azimuth1, trial);
             }
         }
@@ -416,7 +376,7 @@ impl Geodesic {
             true => sin_difference + beta2.1 * beta1.0 * omega.0 * omega.0 / (1.0 + omega.1),
             false => sin_sum - beta2.1 * beta1.0 * omega.0 * omega.0 / (1.0 - omega.1),
         };
-        let sin_arc = sin_az1.hypot(cos_az1);
+        let sin_arc = norm(sin_az1, cos_az1);
         let cos_arc = beta1.0 * beta2.0 + beta1.1 * beta2.1 * omega.1;
         if near && sin_arc < SHORT {
             let (distance, azimuth1, trial) =
@@ -430,11 +390,7 @@ impl Geodesic {
                 return (azimuth, None);
             }
         }
-        let azimuth = if sin_az1 > 0.0 {
-            unit(sin_az1, cos_az1)
-        } else {
-            (1.0, 0.0)
-        };
+        let azimuth = if sin_az1 > 0.0 { unit(sin_az1, cos_az1) } else { (1.0, 0.0) };
         (azimuth, None)
     }
 
@@ -481,16 +437,14 @@ fn reduced_length(k2: f64, from: (f64, f64), to: (f64, f64), j: f64) -> f64 {
 
 /// Arc from one point of the auxiliary sphere to the next, 0 to π.
 fn arc(from: (f64, f64), to: (f64, f64)) -> f64 {
-    (from.1 * to.0 - from.0 * to.1)
-        .max(0.0)
-        .atan2(from.1 * to.1 + from.0 * to.0)
+    (from.1 * to.0 - from.0 * to.1).max(0.0).atan2(from.1 * to.1 + from.0 * to.0)
 }
 
 /// Positive root μ of μ⁴ + 2μ³ + (1 − x² − y²)μ² − 2y²μ − y² = 0, by Newton's method from
 /// above, where the quartic is convex and rising.
 fn astroid(x: f64, y: f64) -> f64 {
     let (x2, y2) = (x * x, y * y);
-    let mut mu = x.hypot(y);
+    let mut mu = norm(x, y);
     for _ in 0..60 {
         let value = (((mu + 2.0) * mu + (1.0 - x2 - y2)) * mu - 2.0 * y2) * mu - y2;
         let slope = ((4.0 * mu + 6.0) * mu + 2.0 * (1.0 - x2 - y2)) * mu - 2.0 * y2;

@@ -77,12 +77,7 @@ impl Geodesic {
     pub fn new(ellipsoid: &Ellipsoid) -> Geodesic {
         let e2 = ellipsoid.eccentricity_squared();
         let ep2 = e2 / (1.0 - e2);
-        Geodesic {
-            ellipsoid: *ellipsoid,
-            f: ellipsoid.flattening(),
-            ep2,
-            nodes: Nodes::new(ep2),
-        }
+        Geodesic { ellipsoid: *ellipsoid, f: ellipsoid.flattening(), ep2, nodes: Nodes::new(ep2) }
     }
 
     /// The ellipsoid that lines are measured on.

@@ -118,17 +118,9 @@ impl LambertConic {
         let half = self.cone * lambda / 2.0;
         let (sin_half, cos_half) = half.sin_cos();
         // sin(nλ/2)/(nλ/2) · λ, and from it sin(nλ)/n by the double angle.
-        let chord = if half == 0.0 {
-            lambda
-        } else {
-            lambda * (sin_half / half)
-        };
+        let chord = if half == 0.0 { lambda } else { lambda * (sin_half / half) };
         let east = self.k * shrink * chord * cos_half;
-        let rise = if u == 0.0 {
-            delta
-        } else {
-            delta * (-(-u).exp_m1() / u)
-        };
+        let rise = if u == 0.0 { delta } else { delta * (-(-u).exp_m1() / u) };
         let north = self.k * (rise + shrink * chord * sin_half);
         Some((east, north + self.offset))
     }
@@ -171,10 +163,7 @@ impl LambertConic {
         };
         Some(Inverse {
             lon: degrees::wrap(self.lon0 + lambda.to_degrees()),
-            lat: self
-                .conformal
-                .geodetic_of_isometric(self.psi0 + delta)
-                .to_degrees(),
+            lat: self.conformal.geodetic_of_isometric(self.psi0 + delta).to_degrees(),
         })
     }
 
@@ -203,10 +192,7 @@ fn cone_constant(ellipsoid: &Ellipsoid, lat1: f64, lat2: f64) -> f64 {
     let ln_root = (e2 * squares / (1.0 - e2 * sin2 * sin2)).ln_1p() / 2.0;
     // asinh τ₂ − asinh τ₁ = asinh(τ₂ sec φ₁ − τ₁ sec φ₂)
     let psi = (sin_difference / (cos1 * cos2)).asinh();
-    let eccentric = if e == 0.0 {
-        0.0
-    } else {
-        e * (e * sin_difference / (1.0 - e2 * sin1 * sin2)).atanh()
-    };
+    let eccentric =
+        if e == 0.0 { 0.0 } else { e * (e * sin_difference / (1.0 - e2 * sin1 * sin2)).atanh() };
     (ln_cos - ln_root) / (psi - eccentric)
 }

@@ -147,8 +147,7 @@ impl Projection {
     /// # Errors
     /// If the position is outside what the method can show.
     pub fn forward(&self, position: Geographic) -> Result<(f64, f64)> {
-        self.to_grid(position.lon, position.lat)
-            .ok_or_else(|| self.outside(position))
+        self.to_grid(position.lon, position.lat).ok_or_else(|| self.outside(position))
     }
 
     /// Position in degrees of an easting and northing in metres.

@@ -64,11 +64,7 @@ impl Parameters {
     }
 
     fn with(mut self, code: u32, quantity: Quantity) -> Parameters {
-        self.0.push(Parameter {
-            code,
-            quantity,
-            printed: None,
-        });
+        self.0.push(Parameter { code, quantity, printed: None });
         self
     }
 
@@ -126,12 +122,10 @@ impl Parameters {
     }
 
     pub(crate) fn file(&self) -> Option<&str> {
-        self.0
-            .iter()
-            .find_map(|parameter| match &parameter.quantity {
-                Quantity::File(name) => Some(name.as_str()),
-                _ => None,
-            })
+        self.0.iter().find_map(|parameter| match &parameter.quantity {
+            Quantity::File(name) => Some(name.as_str()),
+            _ => None,
+        })
     }
 }
 

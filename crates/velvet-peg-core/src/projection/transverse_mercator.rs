@@ -9,6 +9,7 @@
 //! towards the poles) and to 0.03 mm at 70°, beyond which it refuses.
 
 use super::{Factors, Inverse, ORIGIN_TOLERANCE};
+use crate::elementary::{asinh, norm};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::Conformal;
 use crate::{degrees, series};
@@ -47,9 +48,7 @@ impl TransverseMercator {
             inverse: series::evaluate(&TO_CONFORMAL, n),
         };
         if lat0.abs() > ORIGIN_TOLERANCE {
-            built.origin = built
-                .rectifying(lon0, lat0, false)
-                .map_or(f64::NAN, |r| r.xi);
+            built.origin = built.rectifying(lon0, lat0, false).map_or(f64::NAN, |r| r.xi);
         }
         built
     }
@@ -66,11 +65,7 @@ impl TransverseMercator {
         let e2 = self.ellipsoid.eccentricity_squared();
         // Karney (2011) eq. 23-26: spherical part, then the derivative of the series.
         let (p, q) = r.derivative;
-        let secant_ratio = if cos == 0.0 {
-            self.pole_ratio()
-        } else {
-            1.0 / (cos * r.distance)
-        };
+        let secant_ratio = if cos == 0.0 { self.pole_ratio() } else { 1.0 / (cos * r.distance) };
         let spherical = (1.0 - e2 * sin * sin).sqrt() * secant_ratio;
         let k = self.radius / self.ellipsoid.semi_major_m() * spherical * p.hypot(q);
         let spherical_convergence = degrees::atan2(
@@ -97,16 +92,12 @@ impl TransverseMercator {
         if !(eta.abs() <= MAX_ETA && xi.abs() <= std::f64::consts::PI) {
             return None;
         }
-        let (dx, dy) = series::complex_sums(
-            &self.inverse,
-            (2.0 * xi).sin_cos(),
-            ((2.0 * eta).sinh(), (2.0 * eta).cosh()),
-            false,
-        )
-        .0;
+        let (dx, dy) =
+            series::complex_sums(&self.inverse, (2.0 * xi).sin_cos(), hyperbolic(2.0 * eta), false)
+                .0;
         let (sin, cos) = (xi + dx).sin_cos();
         let sinh = (eta + dy).sinh();
-        let lat = self.conformal.geodetic(sin, sinh.hypot(cos));
+        let lat = self.conformal.geodetic(sin, norm(sinh, cos));
         Some(Inverse {
             lon: degrees::wrap(self.lon0 + sinh.atan2(cos).to_degrees()),
             lat: lat.to_degrees(),
@@ -119,9 +110,9 @@ impl TransverseMercator {
         // At a pole the tangent is finite but huge; the formulas stay in their limits.
         let tan = if cos == 0.0 { sin * 1e18 } else { sin / cos };
         let tangent = self.conformal.tangent(sin, tan);
-        let distance = tangent.hypot(cos_lambda);
+        let distance = norm(tangent, cos_lambda);
         let sinh = sin_lambda / distance;
-        let eta = sinh.asinh();
+        let eta = asinh(sinh);
         // `eta` is not finite on the equator a quarter turn from the central meridian.
         if !(eta.abs() <= MAX_ETA) || cos_lambda < 0.0 && lat.abs() < 20.0 {
             return None;
@@ -131,7 +122,7 @@ impl TransverseMercator {
         let h2 = distance * distance;
         let sin2 = 2.0 * tangent * cos_lambda / h2;
         let cos2 = (cos_lambda - tangent) * (cos_lambda + tangent) / h2;
-        let cosh = sinh.hypot(1.0);
+        let cosh = norm(sinh, 1.0);
         let (sum, derivative) = series::complex_sums(
             &self.forward,
             (sin2, cos2),
@@ -148,6 +139,12 @@ impl TransverseMercator {
             cos_lambda,
         })
     }
+}
+
+/// Hyperbolic sine and cosine together.
+fn hyperbolic(x: f64) -> (f64, f64) {
+    let sinh = x.sinh();
+    (sinh, norm(sinh, 1.0))
 }
 
 struct Rectifying {
@@ -202,11 +199,7 @@ const TO_RECTIFYING: series::Triangle = [
         14644087.0 / 9123840.0,
         2605413599.0 / 622702080.0,
     ],
-    &[
-        212378941.0 / 319334400.0,
-        -30705481.0 / 10378368.0,
-        175214326799.0 / 58118860800.0,
-    ],
+    &[212378941.0 / 319334400.0, -30705481.0 / 10378368.0, 175214326799.0 / 58118860800.0],
     &[1522256789.0 / 1383782400.0, -16759934899.0 / 3113510400.0],
     &[1424729850961.0 / 743921418240.0],
 ];
@@ -247,17 +240,8 @@ const TO_CONFORMAL: series::Triangle = [
         -466511.0 / 2494800.0,
         -324154477.0 / 7664025600.0,
     ],
-    &[
-        -4583.0 / 161280.0,
-        108847.0 / 3991680.0,
-        8005831.0 / 63866880.0,
-        -22894433.0 / 124540416.0,
-    ],
-    &[
-        -20648693.0 / 638668800.0,
-        16363163.0 / 518918400.0,
-        2204645983.0 / 12915302400.0,
-    ],
+    &[-4583.0 / 161280.0, 108847.0 / 3991680.0, 8005831.0 / 63866880.0, -22894433.0 / 124540416.0],
+    &[-20648693.0 / 638668800.0, 16363163.0 / 518918400.0, 2204645983.0 / 12915302400.0],
     &[-219941297.0 / 5535129600.0, 497323811.0 / 12454041600.0],
     &[-191773887257.0 / 3719607091200.0],
 ];

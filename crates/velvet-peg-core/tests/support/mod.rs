@@ -1,5 +1,7 @@
 //! Reading the tables of test values.
 
+#![allow(dead_code)]
+
 use std::collections::HashMap;
 use std::path::Path;
 
@@ -8,9 +10,7 @@ pub struct Row(HashMap<String, String>);
 
 impl Row {
     pub fn text(&self, column: &str) -> &str {
-        self.0
-            .get(column)
-            .unwrap_or_else(|| panic!("no column {column}"))
+        self.0.get(column).unwrap_or_else(|| panic!("no column {column}"))
     }
 
     pub fn optional(&self, column: &str) -> Option<f64> {
@@ -19,18 +19,23 @@ impl Row {
     }
 
     pub fn number(&self, column: &str) -> f64 {
-        self.optional(column)
-            .unwrap_or_else(|| panic!("{column} is blank"))
+        self.optional(column).unwrap_or_else(|| panic!("{column} is blank"))
     }
 }
 
 /// All rows of a file in the workspace's `testdata/truth`.
 pub fn rows(file: &str) -> Vec<Row> {
-    let path = Path::new(env!("CARGO_MANIFEST_DIR"))
-        .join("../../testdata/truth")
-        .join(file);
+    read(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../testdata/truth").join(file))
+}
+
+/// All rows of a file in this crate's `tests/data`.
+pub fn data(file: &str) -> Vec<Row> {
+    read(&Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data").join(file))
+}
+
+fn read(path: &Path) -> Vec<Row> {
     let mut reader =
-        csv::Reader::from_path(&path).unwrap_or_else(|e| panic!("{}: {e}", path.display()));
+        csv::Reader::from_path(path).unwrap_or_else(|e| panic!("{}: {e}", path.display()));
     reader.deserialize().map(|row| Row(row.unwrap())).collect()
 }
 

@@ -15,10 +15,7 @@ pub(super) fn all(picture: &mut Picture, layers: &[Layer], options: &DrawOptions
 }
 
 fn title(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) {
-    let names: Vec<&str> = layers
-        .iter()
-        .map(|layer| layer.info().name.as_str())
-        .collect();
+    let names: Vec<&str> = layers.iter().map(|layer| layer.info().name.as_str()).collect();
     let text = options.title.clone().unwrap_or_else(|| names.join(", "));
     let at = picture.frame[0];
     picture.put(format_args!(
@@ -59,17 +56,9 @@ fn legend(picture: &mut Picture, layers: &[Layer]) -> f64 {
         };
         picture.text((left + 34.0, y), 12.5, "start", &shown);
         y += 15.0;
-        let kind = layer
-            .info()
-            .kind
-            .map_or("feature", |kind| kind.single().name());
+        let kind = layer.info().kind.map_or("feature", |kind| kind.single().name());
         let plural = if layer.len() == 1 { "" } else { "s" };
-        picture.text(
-            (left + 34.0, y),
-            10.5,
-            "start",
-            &format!("{} {kind}{plural}", layer.len()),
-        );
+        picture.text((left + 34.0, y), 10.5, "start", &format!("{} {kind}{plural}", layer.len()));
     }
     y
 }
@@ -100,12 +89,7 @@ fn north_arrow(picture: &mut Picture, top: f64) {
             velvet_peg_core::angle::Style::Minutes,
             1,
         );
-        picture.text(
-            (x + 20.0, top + 58.0),
-            10.5,
-            "start",
-            &format!("convergence {text}"),
-        );
+        picture.text((x + 20.0, top + 58.0), 10.5, "start", &format!("convergence {text}"));
     }
 }
 
@@ -121,18 +105,8 @@ fn convergence(picture: &Picture) -> Option<f64> {
         (shown.west + shown.east) / 2.0,
         (shown.south + shown.north) / 2.0,
     );
-    let at = velvet_peg_core::Converter::new(crs, &home)
-        .ok()?
-        .convert(middle)
-        .ok()?;
-    let factors = crs
-        .projection()
-        .ok()?
-        .factors(Geographic {
-            lat: at.y,
-            lon: at.x,
-        })
-        .ok()?;
+    let at = velvet_peg_core::Converter::new(crs, &home).ok()?.convert(middle).ok()?;
+    let factors = crs.projection().ok()?.factors(Geographic { lat: at.y, lon: at.x }).ok()?;
     Some(factors.convergence_deg)
 }
 
@@ -150,26 +124,10 @@ fn scale_bar(picture: &mut Picture) {
         .as_ref()
         .and_then(|crs| crs.length_unit())
         .filter(|unit| unit.code() != LengthUnit::METRE.code());
-    bar(
-        picture,
-        left,
-        bottom - 14.0,
-        metres_per_pixel,
-        "m",
-        "km",
-        1000.0,
-    );
+    bar(picture, left, bottom - 14.0, metres_per_pixel, "m", "km", 1000.0);
     if let Some(unit) = feet {
         let per_pixel = metres_per_pixel / unit.metres();
-        bar(
-            picture,
-            left,
-            bottom - 58.0,
-            per_pixel,
-            unit.symbol(),
-            unit.symbol(),
-            f64::INFINITY,
-        );
+        bar(picture, left, bottom - 58.0, per_pixel, unit.symbol(), unit.symbol(), f64::INFINITY);
     }
 }
 
@@ -203,11 +161,7 @@ fn bar(
          <rect x=\"{:.1}\" y=\"{y:.1}\" width=\"{half:.1}\" height=\"7\" fill=\"#fff\" stroke=\"#222\" stroke-width=\"0.8\"/>",
         left + half
     ));
-    let (divided, unit) = if length >= switch {
-        (length / switch, large)
-    } else {
-        (length, small)
-    };
+    let (divided, unit) = if length >= switch { (length / switch, large) } else { (length, small) };
     let decimals = if divided >= 1.0 { 0 } else { 2 };
     picture.text((left, y - 5.0), 10.5, "start", "0");
     picture.text(
@@ -220,10 +174,9 @@ fn bar(
 
 fn caption(picture: &mut Picture) {
     let text = match &picture.crs {
-        Some(crs) if crs.is_geographic() => format!(
-            "{}, degrees drawn true to scale at the middle latitude",
-            crs.label()
-        ),
+        Some(crs) if crs.is_geographic() => {
+            format!("{}, degrees drawn true to scale at the middle latitude", crs.label())
+        }
         Some(crs) => format!("{}, in {}", crs.label(), crs.unit_plural()),
         None => "No reference system: bare numbers".to_string(),
     };

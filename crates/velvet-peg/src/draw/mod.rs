@@ -66,11 +66,8 @@ const COLOURS: [(&str, &str); 6] = [
 /// If a layer has no reference system while another has, nothing is to be drawn, or the file
 /// exists or cannot be written.
 pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<Notice>> {
-    let extension = out
-        .extension()
-        .and_then(|e| e.to_str())
-        .unwrap_or_default()
-        .to_ascii_lowercase();
+    let extension =
+        out.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
     if !matches!(extension.as_str(), "svg" | "png") {
         return Err(Error::usage("a map is written as .svg or .png").in_file(out));
     }
@@ -80,10 +77,7 @@ pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<N
         "svg" => svg.into_bytes(),
         _ => raster::png(&svg)?,
     };
-    output
-        .file()
-        .write_all(&bytes)
-        .map_err(|e| Error::file(out, "cannot be written", e))?;
+    output.file().write_all(&bytes).map_err(|e| Error::file(out, "cannot be written", e))?;
     output.finish()?;
     Ok(notices)
 }
@@ -96,23 +90,18 @@ pub fn svg(layers: &[Layer], options: &DrawOptions) -> Result<(String, Vec<Notic
     let (layers, crs, notices) = in_one_system(layers, options)?;
     let mut extender = Extender::default();
     for layer in &layers {
-        layer
-            .batches()
-            .iter()
-            .for_each(|batch| extender.add(&batch.geometry));
+        layer.batches().iter().for_each(|batch| extender.add(&batch.geometry));
     }
     let extent = extender
         .bounds()
         .ok_or_else(|| Error::data("there is nothing to draw: the layers have no geometry"))?;
     let mut picture = Picture::new(options, crs.as_ref(), &roomy(&extent, crs.as_ref()));
     let mut order: Vec<usize> = (0..layers.len()).collect();
-    order.sort_by_key(
-        |at| match layers[*at].info().kind.map(GeometryKind::single) {
-            Some(GeometryKind::Polygon) | None => 0,
-            Some(GeometryKind::Line) => 1,
-            _ => 2,
-        },
-    );
+    order.sort_by_key(|at| match layers[*at].info().kind.map(GeometryKind::single) {
+        Some(GeometryKind::Polygon) | None => 0,
+        Some(GeometryKind::Line) => 1,
+        _ => 2,
+    });
     picture.open_frame();
     for at in &order {
         picture.layer(&layers[*at], COLOURS[at % COLOURS.len()]);
@@ -131,10 +120,7 @@ fn in_one_system(
     options: &DrawOptions,
 ) -> Result<(Vec<Layer>, Option<Crs>, Vec<Notice>)> {
     let mut notices = Vec::new();
-    let crs = options
-        .crs
-        .clone()
-        .or_else(|| layers.iter().find_map(|layer| layer.crs().cloned()));
+    let crs = options.crs.clone().or_else(|| layers.iter().find_map(|layer| layer.crs().cloned()));
     let Some(crs) = crs else {
         notices.push(Notice::warning(
             "the layers have no reference system: drawn by their bare numbers, without scale",

@@ -24,10 +24,8 @@ pub(super) struct Picture {
 
 impl Picture {
     pub(super) fn new(options: &DrawOptions, crs: Option<&Crs>, extent: &Bounds) -> Picture {
-        let (width, height) = (
-            f64::from(options.width.max(320)),
-            f64::from(options.height.max(240)),
-        );
+        let (width, height) =
+            (f64::from(options.width.max(320)), f64::from(options.height.max(240)));
         let frame = [78.0, 58.0, width - 230.0, height - 62.0];
         let middle = (extent.south + extent.north) / 2.0;
         // Degrees of longitude are drawn as long as they are at the middle latitude.
@@ -166,11 +164,8 @@ impl Picture {
             };
             let (x, y) = self.pixel(middle.0, middle.1);
             let wide = text.chars().count() as f64 * 6.2;
-            let (left, anchor) = if point {
-                (x + 7.0, "start")
-            } else {
-                (x - wide / 2.0, "middle")
-            };
+            let (left, anchor) =
+                if point { (x + 7.0, "start") } else { (x - wide / 2.0, "middle") };
             let place = [left, y - 9.0, left + wide, y + 4.0];
             let overlaps = |other: &[f64; 4]| {
                 place[0] < other[2]
@@ -210,10 +205,7 @@ impl Picture {
 
 /// Text as XML wants it.
 pub(super) fn escape(text: &str) -> String {
-    text.replace('&', "&amp;")
-        .replace('<', "&lt;")
-        .replace('>', "&gt;")
-        .replace('"', "&quot;")
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 /// Middle of a polygon by area, reckoned from its first vertex; of its vertices where it has

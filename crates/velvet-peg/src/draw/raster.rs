@@ -11,10 +11,7 @@ const BOLD: &[u8] = include_bytes!("../../fonts/NotoSans-Bold.ttf");
 /// The picture as PNG, at the pixel size that the SVG names.
 pub(super) fn png(svg: &str) -> Result<Vec<u8>> {
     let failed = |what: String| {
-        Error::new(
-            Kind::Compute,
-            format!("the map cannot be made into a PNG: {what}"),
-        )
+        Error::new(Kind::Compute, format!("the map cannot be made into a PNG: {what}"))
     };
     let mut options = Options::default();
     let fonts = Arc::make_mut(&mut options.fontdb);

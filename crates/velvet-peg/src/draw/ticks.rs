@@ -23,11 +23,7 @@ pub(super) fn round_step(least: f64) -> f64 {
 /// Draws the lines and their labels.
 pub(super) fn grid(picture: &mut Picture) {
     let geographic = picture.crs.as_ref().is_some_and(|crs| crs.is_geographic());
-    let unit = picture
-        .crs
-        .as_ref()
-        .and_then(|crs| crs.length_unit())
-        .map(|unit| unit.symbol());
+    let unit = picture.crs.as_ref().and_then(|crs| crs.length_unit()).map(|unit| unit.symbol());
     let shown = picture.shown;
     let [left, top, right, bottom] = picture.frame;
     // Labels along x need about 110 pixels, along y 60.
@@ -43,11 +39,8 @@ pub(super) fn grid(picture: &mut Picture) {
         }
     };
     let step_x = step(picture.scale.0, 120.0);
-    let step_y = step(picture.scale.1, 80.0).max(if geographic {
-        step_x.min(1e9) * 0.0
-    } else {
-        0.0
-    });
+    let step_y =
+        step(picture.scale.1, 80.0).max(if geographic { step_x.min(1e9) * 0.0 } else { 0.0 });
     for x in multiples(shown.west, shown.east, step_x) {
         let at = picture.pixel(x, shown.south).0;
         line(picture, (at, top), (at, bottom));
@@ -68,12 +61,7 @@ pub(super) fn grid(picture: &mut Picture) {
         (false, Some(unit)) => (format!("easting, {unit}"), format!("northing, {unit}")),
         (false, None) => ("x".to_string(), "y".to_string()),
     };
-    picture.text(
-        ((left + right) / 2.0, bottom + 38.0),
-        12.0,
-        "middle",
-        &names.0,
-    );
+    picture.text(((left + right) / 2.0, bottom + 38.0), 12.0, "middle", &names.0);
     picture.put(format_args!(
         "<text transform=\"translate({:.1} {:.1}) rotate(-90)\" font-size=\"12\" text-anchor=\"middle\">{}</text>",
         left - 34.0,
@@ -91,18 +79,12 @@ fn line(picture: &mut Picture, from: (f64, f64), to: (f64, f64)) {
 
 fn multiples(low: f64, high: f64, step: f64) -> Vec<f64> {
     let (first, last) = ((low / step).ceil() as i64, (high / step).floor() as i64);
-    (first..=last.min(first + 100))
-        .map(|n| n as f64 * step)
-        .collect()
+    (first..=last.min(first + 100)).map(|n| n as f64 * step).collect()
 }
 
 fn label(value: f64, step: f64, geographic: bool, axis: Axis) -> String {
     if !geographic {
-        let decimals = if step >= 1.0 {
-            0
-        } else {
-            (-step.log10()).ceil() as usize
-        };
+        let decimals = if step >= 1.0 { 0 } else { (-step.log10()).ceil() as usize };
         return grouped(value, decimals);
     }
     let (style, decimals) = if step >= 1.0 - 1e-9 {

@@ -28,12 +28,8 @@ impl Writer {
             .delimiter(if tabs { b'\t' } else { b',' })
             .from_writer(BufWriter::new(output.reopen()?));
         let points = info.kind == Some(GeometryKind::Point);
-        let mut header: Vec<String> = info
-            .schema
-            .fields()
-            .iter()
-            .map(|field| field.name().clone())
-            .collect();
+        let mut header: Vec<String> =
+            info.schema.fields().iter().map(|field| field.name().clone()).collect();
         if !points {
             header
                 .extend(["feature", "part", "ring", "vertex"].map(|name| distinct(&header, name)));
@@ -43,16 +39,12 @@ impl Writer {
         for name in names.into_iter().chain(z) {
             header.push(distinct(&header, name));
         }
-        writer
-            .write_record(&header)
-            .map_err(|e| Error::file(path, "cannot be written", e))?;
+        writer.write_record(&header).map_err(|e| Error::file(path, "cannot be written", e))?;
         Ok(Writer {
             path: path.to_path_buf(),
             output,
             writer,
-            decimals: options
-                .decimals
-                .unwrap_or(default_decimals(info.crs.as_ref())),
+            decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
             has_z: info.has_z,
             points,
         })
@@ -61,11 +53,8 @@ impl Writer {
     pub(super) fn write(&mut self, batch: &Batch) -> Result<()> {
         let geometry = &batch.geometry;
         for feature in 0..geometry.len() {
-            let attributes: Vec<String> = batch
-                .values(feature)
-                .iter()
-                .map(|value| value.to_text())
-                .collect();
+            let attributes: Vec<String> =
+                batch.values(feature).iter().map(|value| value.to_text()).collect();
             if geometry.kinds()[feature].is_none() {
                 let blanks = usize::from(!self.points) * 4 + 2 + usize::from(self.has_z);
                 let mut record = attributes.clone();
@@ -108,9 +97,7 @@ impl Writer {
             .writer
             .into_inner()
             .map_err(|e| Error::file(&path, "cannot be written", e.into_error()))?;
-        buffer
-            .into_inner()
-            .map_err(|e| Error::file(&path, "cannot be written", e.into_error()))?;
+        buffer.into_inner().map_err(|e| Error::file(&path, "cannot be written", e.into_error()))?;
         self.output.finish()
     }
 }
@@ -128,10 +115,7 @@ pub(crate) fn coordinate_names(crs: Option<&velvet_peg_core::Crs>) -> [&'static 
 pub(crate) fn distinct(taken: &[String], name: &str) -> String {
     let mut candidate = name.to_string();
     let mut suffix = 2;
-    while taken
-        .iter()
-        .any(|other| other.eq_ignore_ascii_case(&candidate))
-    {
+    while taken.iter().any(|other| other.eq_ignore_ascii_case(&candidate)) {
         candidate = format!("{name}_{suffix}");
         suffix += 1;
     }

@@ -31,10 +31,7 @@ impl Format {
     /// # Errors
     /// If the extension is none that is known.
     pub fn of(path: &Path) -> Result<Format> {
-        let extension = path
-            .extension()
-            .and_then(|e| e.to_str())
-            .unwrap_or_default();
+        let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
         match extension.to_ascii_lowercase().as_str() {
             "gpkg" => Ok(Format::GeoPackage),
             "geojson" | "json" => Ok(Format::GeoJson),
@@ -81,22 +78,16 @@ impl LayerReader {
     /// named.
     pub fn open(path: &Path, layer: Option<&str>) -> Result<LayerReader> {
         let mut layers = LayerReader::open_all(path)?;
-        let names: Vec<String> = layers
-            .iter()
-            .map(|reader| reader.info.name.clone())
-            .collect();
+        let names: Vec<String> = layers.iter().map(|reader| reader.info.name.clone()).collect();
         match layer {
             Some(name) => {
-                let at = names
-                    .iter()
-                    .position(|other| other == name)
-                    .ok_or_else(|| {
-                        Error::usage(format!(
-                            "has no layer `{name}`: its layers are {}",
-                            names.join(", ")
-                        ))
-                        .in_file(path)
-                    })?;
+                let at = names.iter().position(|other| other == name).ok_or_else(|| {
+                    Error::usage(format!(
+                        "has no layer `{name}`: its layers are {}",
+                        names.join(", ")
+                    ))
+                    .in_file(path)
+                })?;
                 Ok(layers.swap_remove(at))
             }
             None if layers.len() > 1 => Err(Error::usage(format!(
@@ -105,9 +96,9 @@ impl LayerReader {
                 names.join(", ")
             ))
             .in_file(path)),
-            None => layers
-                .pop()
-                .ok_or_else(|| Error::data("has no layer of features").in_file(path)),
+            None => {
+                layers.pop().ok_or_else(|| Error::data("has no layer of features").in_file(path))
+            }
         }
     }
 
@@ -227,12 +218,7 @@ impl LayerWriter {
                 Sink::Csv(Box::new(csv_out::Writer::create(path, info, options)?))
             }
         };
-        Ok(LayerWriter {
-            path: path.to_path_buf(),
-            sink,
-            written: 0,
-            notices,
-        })
+        Ok(LayerWriter { path: path.to_path_buf(), sink, written: 0, notices })
     }
 
     /// Writes a batch of features.
@@ -295,9 +281,7 @@ impl Layer {
         let mut info = self.info().clone();
         info.has_z = self.batches().iter().any(|batch| batch.geometry.has_z());
         let mut writer = LayerWriter::create(path.as_ref(), &info, options)?;
-        self.batches()
-            .iter()
-            .try_for_each(|batch| writer.write(batch))?;
+        self.batches().iter().try_for_each(|batch| writer.write(batch))?;
         let notices = std::mem::take(&mut writer.notices);
         writer.finish()?;
         Ok(notices)
@@ -306,9 +290,5 @@ impl Layer {
 
 /// Digits for coordinates of a system when none are asked for.
 pub(crate) fn default_decimals(crs: Option<&velvet_peg_core::Crs>) -> usize {
-    if crs.is_some_and(velvet_peg_core::Crs::is_geographic) {
-        9
-    } else {
-        4
-    }
+    if crs.is_some_and(velvet_peg_core::Crs::is_geographic) { 9 } else { 4 }
 }

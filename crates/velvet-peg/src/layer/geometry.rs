@@ -116,16 +116,8 @@ impl GeometryColumn {
         }
         let first = self.rings(parts.start).start;
         let last = self.rings(parts.end - 1).end;
-        let end = if last == 0 {
-            0
-        } else {
-            self.ring_vertices[last - 1]
-        };
-        let start = if first == 0 {
-            0
-        } else {
-            self.ring_vertices[first - 1]
-        };
+        let end = if last == 0 { 0 } else { self.ring_vertices[last - 1] };
+        let start = if first == 0 { 0 } else { self.ring_vertices[first - 1] };
         start..end
     }
 
@@ -186,14 +178,12 @@ impl GeometryColumn {
         let (kind, rings): (_, Vec<&[(f64, f64)]>) = match geometry {
             Geometry::Point(at) => (GeometryKind::Point, vec![std::slice::from_ref(at)]),
             Geometry::Line(vertices) => (GeometryKind::Line, vec![vertices]),
-            Geometry::Polygon(rings) => (
-                GeometryKind::Polygon,
-                rings.iter().map(Vec::as_slice).collect(),
-            ),
+            Geometry::Polygon(rings) => {
+                (GeometryKind::Polygon, rings.iter().map(Vec::as_slice).collect())
+            }
         };
         for ring in rings {
-            ring.iter()
-                .for_each(|(x, y)| self.push_vertex(*x, *y, None));
+            ring.iter().for_each(|(x, y)| self.push_vertex(*x, *y, None));
             self.end_ring();
         }
         self.end_part();
@@ -227,10 +217,8 @@ impl GeometryColumn {
             return "EMPTY".to_string();
         };
         let ring_text = |ring: usize| -> String {
-            let vertices: Vec<String> = self
-                .ring(ring)
-                .map(|at| format!("{} {}", self.x[at], self.y[at]))
-                .collect();
+            let vertices: Vec<String> =
+                self.ring(ring).map(|at| format!("{} {}", self.x[at], self.y[at])).collect();
             vertices.join(", ")
         };
         let parts: Vec<String> = self

@@ -55,11 +55,7 @@ pub struct Batch {
 impl Batch {
     /// Attribute values of one feature, in the order of the schema.
     pub fn values(&self, feature: usize) -> Vec<Value> {
-        self.attributes
-            .columns()
-            .iter()
-            .map(|column| value_at(column, feature))
-            .collect()
+        self.attributes.columns().iter().map(|column| value_at(column, feature)).collect()
     }
 }
 
@@ -90,10 +86,7 @@ impl Feature<'_> {
 
     /// Vertices as `(x, y)`: longitude or easting first.
     pub fn vertices(&self) -> Vec<(f64, f64)> {
-        self.column
-            .vertices(self.at)
-            .map(|v| (self.column.x[v], self.column.y[v]))
-            .collect()
+        self.column.vertices(self.at).map(|v| (self.column.x[v], self.column.y[v])).collect()
     }
 
     /// The value of a named attribute; none if there is no such column.
@@ -131,11 +124,7 @@ impl Layer {
     }
 
     pub(crate) fn from_batches(info: LayerInfo, batches: Vec<Batch>) -> Layer {
-        Layer {
-            info,
-            batches,
-            open: false,
-        }
+        Layer { info, batches, open: false }
     }
 
     /// Adds a feature with its attributes. The first feature decides the columns and their
@@ -155,18 +144,11 @@ impl Layer {
             ));
         }
         if self.is_empty() {
-            let fields: Vec<Field> = attributes
-                .iter()
-                .map(|(name, value)| field(name, value))
-                .collect();
+            let fields: Vec<Field> =
+                attributes.iter().map(|(name, value)| field(name, value)).collect();
             self.info.schema = Arc::new(Schema::new(fields));
         }
-        let names = self
-            .info
-            .schema
-            .fields()
-            .iter()
-            .map(|field| field.name().as_str());
+        let names = self.info.schema.fields().iter().map(|field| field.name().as_str());
         if !names.eq(attributes.iter().map(|(name, _)| *name)) {
             return Err(Error::usage(
                 "every feature of a layer needs the same attribute names in the same order",
@@ -180,11 +162,7 @@ impl Layer {
         let mixed = !self.is_empty() && self.info.kind.is_none();
         self.info.kind = if mixed { None } else { common_kind(kinds) };
         let first = self.len() as u64 + 1;
-        self.batches.push(Batch {
-            geometry: column,
-            attributes: rows.finish()?,
-            first,
-        });
+        self.batches.push(Batch { geometry: column, attributes: rows.finish()?, first });
         self.info.count = Some(first);
         Ok(())
     }
@@ -242,11 +220,7 @@ impl Layer {
         let mut converted = self.clone();
         for batch in &mut converted.batches {
             let geometry = &mut batch.geometry;
-            let z = if geometry.z.is_empty() {
-                None
-            } else {
-                Some(geometry.z.as_mut_slice())
-            };
+            let z = if geometry.z.is_empty() { None } else { Some(geometry.z.as_mut_slice()) };
             let failed = converter.convert_columns(&mut geometry.x, &mut geometry.y, z);
             if failed > 0 {
                 return Err(Error::data(format!(
@@ -266,9 +240,7 @@ impl Layer {
     /// Smallest box around all vertices in the layer's own units; none if there are none.
     pub fn extent(&self) -> Option<Bounds> {
         let mut extent = Extender::default();
-        self.batches
-            .iter()
-            .for_each(|batch| extent.add(&batch.geometry));
+        self.batches.iter().for_each(|batch| extent.add(&batch.geometry));
         extent.bounds()
     }
 }
@@ -297,23 +269,14 @@ pub(crate) struct Extender(Option<Bounds>);
 
 impl Extender {
     pub(crate) fn add(&mut self, column: &GeometryColumn) {
-        column
-            .x
-            .iter()
-            .zip(&column.y)
-            .for_each(|(x, y)| self.point(*x, *y));
+        column.x.iter().zip(&column.y).for_each(|(x, y)| self.point(*x, *y));
     }
 
     pub(crate) fn point(&mut self, x: f64, y: f64) {
         if !(x.is_finite() && y.is_finite()) {
             return;
         }
-        let bounds = self.0.get_or_insert(Bounds {
-            south: y,
-            west: x,
-            north: y,
-            east: x,
-        });
+        let bounds = self.0.get_or_insert(Bounds { south: y, west: x, north: y, east: x });
         bounds.south = bounds.south.min(y);
         bounds.north = bounds.north.max(y);
         bounds.west = bounds.west.min(x);

@@ -133,11 +133,7 @@ impl Rows {
                 _ => Column::Text(StringBuilder::new()),
             })
             .collect();
-        Rows {
-            schema,
-            columns,
-            count: 0,
-        }
+        Rows { schema, columns, count: 0 }
     }
 
     pub(crate) fn len(&self) -> usize {
@@ -189,10 +185,6 @@ impl Rows {
             .collect();
         let options = RecordBatchOptions::new().with_row_count(Some(self.count));
         self.count = 0;
-        Ok(RecordBatch::try_new_with_options(
-            self.schema.clone(),
-            arrays,
-            &options,
-        )?)
+        Ok(RecordBatch::try_new_with_options(self.schema.clone(), arrays, &options)?)
     }
 }

@@ -54,24 +54,15 @@ const Y_NAMES: [&str; 11] = [
 /// northing.
 pub(crate) fn likely(headers: &[String]) -> (Option<usize>, Option<usize>) {
     let plain = |header: &String| -> String {
-        header
-            .chars()
-            .filter(|c| c.is_alphanumeric())
-            .collect::<String>()
-            .to_lowercase()
+        header.chars().filter(|c| c.is_alphanumeric()).collect::<String>().to_lowercase()
     };
     let place = |names: &[&str]| {
-        headers
-            .iter()
-            .position(|header| names.contains(&plain(header).as_str()))
-            .or_else(|| {
-                headers.iter().position(|header| {
-                    let header = plain(header);
-                    names
-                        .iter()
-                        .any(|name| name.len() >= 3 && header.starts_with(name))
-                })
+        headers.iter().position(|header| names.contains(&plain(header).as_str())).or_else(|| {
+            headers.iter().position(|header| {
+                let header = plain(header);
+                names.iter().any(|name| name.len() >= 3 && header.starts_with(name))
             })
+        })
     };
     (place(&X_NAMES), place(&Y_NAMES))
 }
@@ -97,10 +88,7 @@ impl CoordinateColumns {
             None => None,
         };
         if x == y {
-            return Err(Error::usage(format!(
-                "column {} cannot be both coordinates",
-                headers[x]
-            )));
+            return Err(Error::usage(format!("column {} cannot be both coordinates", headers[x])));
         }
         Ok(Found { x, y, z })
     }
@@ -112,14 +100,11 @@ pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) ->
         .iter()
         .position(|header| header == name)
         .or_else(|| {
-            headers
-                .iter()
-                .position(|header| header.trim().eq_ignore_ascii_case(name.trim()))
+            headers.iter().position(|header| header.trim().eq_ignore_ascii_case(name.trim()))
         })
         .ok_or_else(|| {
-            let hint = likely.map_or(String::new(), |at| {
-                format!("; did you mean `{}`?", headers[at])
-            });
+            let hint =
+                likely.map_or(String::new(), |at| format!("; did you mean `{}`?", headers[at]));
             Error::usage(format!(
                 "there is no column `{name}`: the columns are {}{hint}",
                 list(headers)

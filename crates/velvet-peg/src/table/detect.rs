@@ -59,12 +59,8 @@ pub(crate) fn delimiter(sample: &str, whole: bool) -> u8 {
             .has_headers(false)
             .flexible(true)
             .from_reader(text.as_bytes());
-        let counts: Vec<usize> = reader
-            .records()
-            .take(100)
-            .filter_map(|r| r.ok())
-            .map(|r| r.len())
-            .collect();
+        let counts: Vec<usize> =
+            reader.records().take(100).filter_map(|r| r.ok()).map(|r| r.len()).collect();
         let Some(first) = counts.first().copied().filter(|fields| *fields > 1) else {
             continue;
         };

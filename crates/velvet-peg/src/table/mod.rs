@@ -54,14 +54,9 @@ impl TableFile {
             true => Some(spool(path)?),
             false => None,
         };
-        let real = spooled
-            .as_ref()
-            .map_or(path, |file| file.path())
-            .to_path_buf();
+        let real = spooled.as_ref().map_or(path, |file| file.path()).to_path_buf();
         let open = || File::open(&real).map_err(|e| Error::file(path, "cannot be read", e));
-        let metadata = open()?
-            .metadata()
-            .map_err(|e| Error::file(path, "cannot be read", e))?;
+        let metadata = open()?.metadata().map_err(|e| Error::file(path, "cannot be read", e))?;
         if metadata.is_dir() {
             return Err(Error::data("is a folder, not a table").in_file(path));
         }
@@ -110,10 +105,7 @@ impl TableFile {
 
     /// Starts reading from the header.
     pub(crate) fn rows(&self) -> Result<TableReader> {
-        let real = self
-            .spooled
-            .as_ref()
-            .map_or(self.path.as_path(), |file| file.path());
+        let real = self.spooled.as_ref().map_or(self.path.as_path(), |file| file.path());
         let file = File::open(real).map_err(|e| Error::file(&self.path, "cannot be read", e))?;
         TableReader::new(file, &self.path, self.encoding, self.delimiter)
     }
@@ -139,10 +131,7 @@ impl TableReader {
         delimiter: u8,
     ) -> Result<TableReader> {
         let read = Arc::new(AtomicU64::new(0));
-        let counted = Counted {
-            input,
-            read: read.clone(),
-        };
+        let counted = Counted { input, read: read.clone() };
         let decoded: Box<dyn Read> = Box::new(decoded(counted, encoding));
         let mut reader = csv::ReaderBuilder::new()
             .delimiter(delimiter)
@@ -158,14 +147,7 @@ impl TableReader {
             .in_file(path));
         }
         let (headers, renamed) = distinct(&raw);
-        Ok(TableReader {
-            path: path.to_path_buf(),
-            reader,
-            headers,
-            renamed,
-            row: 1,
-            read,
-        })
+        Ok(TableReader { path: path.to_path_buf(), reader, headers, renamed, row: 1, read })
     }
 
     /// A table that is read once as it comes, such as standard input; encoding and
@@ -203,18 +185,12 @@ impl TableReader {
             }
         };
         let whole = Cursor::new(head).chain(input);
-        Ok((
-            TableReader::new(whole, path, encoding, delimiter)?,
-            delimiter,
-        ))
+        Ok((TableReader::new(whole, path, encoding, delimiter)?, delimiter))
     }
 
     /// Reads the next row; false at the end.
     pub(crate) fn next(&mut self, record: &mut StringRecord) -> Result<bool> {
-        let more = self
-            .reader
-            .read_record(record)
-            .map_err(|e| unreadable(&self.path, &e))?;
+        let more = self.reader.read_record(record).map_err(|e| unreadable(&self.path, &e))?;
         self.row += u64::from(more);
         Ok(more)
     }
@@ -286,10 +262,7 @@ fn distinct(raw: &StringRecord) -> (Vec<String>, Vec<String>) {
         };
         let mut name = base.clone();
         let mut suffix = 2;
-        while headers
-            .iter()
-            .any(|other| other.eq_ignore_ascii_case(&name))
-        {
+        while headers.iter().any(|other| other.eq_ignore_ascii_case(&name)) {
             name = format!("{base}_{suffix}");
             suffix += 1;
         }

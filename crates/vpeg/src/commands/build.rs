@@ -50,10 +50,7 @@ impl Build {
             crs,
             packed: points.columns.packed,
             table: points.reading.options(),
-            write: WriteOptions {
-                overwrite: points.overwrite,
-                decimals: points.decimals,
-            },
+            write: WriteOptions { overwrite: points.overwrite, decimals: points.decimals },
             layer: points.layer.clone(),
             rejects: points.rejects.clone(),
         };
@@ -61,11 +58,7 @@ impl Build {
         let outcome = job.run(&points.table, &points.output, &mut progress)?;
         drop(progress);
         if let Some(crs) = &job.crs {
-            show::remark(&format!(
-                "coordinates are in {} ({})",
-                crs.label(),
-                crs.unit_plural()
-            ));
+            show::remark(&format!("coordinates are in {} ({})", crs.label(), crs.unit_plural()));
         }
         let out = points.output.display().to_string();
         Ok(show::outcome(&outcome, "rows", "features", &out))

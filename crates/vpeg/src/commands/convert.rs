@@ -57,11 +57,7 @@ impl Convert {
                 false => self.output.clone(),
             };
             let table = file == Path::new("-") || Format::of(file)? == Format::Csv;
-            let ended = if table {
-                self.table(file, &output)?
-            } else {
-                self.layer(file, &output)?
-            };
+            let ended = if table { self.table(file, &output)? } else { self.layer(file, &output)? };
             if ended == Ending::Rejects {
                 ending = ended;
             }
@@ -118,10 +114,7 @@ impl Convert {
             reader.assume(crs);
         }
         let target = reference::system_for(&self.to, &reader)?;
-        let options = WriteOptions {
-            overwrite: self.overwrite,
-            decimals: self.decimals,
-        };
+        let options = WriteOptions { overwrite: self.overwrite, decimals: self.decimals };
         let mut progress = Progress::new("converting");
         let (outcome, converter) = convert_layer(
             &reader,
@@ -133,12 +126,7 @@ impl Convert {
         )?;
         drop(progress);
         route(&converter);
-        Ok(show::outcome(
-            &outcome,
-            "features",
-            "features",
-            &name(output),
-        ))
+        Ok(show::outcome(&outcome, "features", "features", &name(output)))
     }
 }
 

@@ -114,11 +114,7 @@ impl Course {
                 ("to".into(), position(to)),
                 (
                     "distance".into(),
-                    format!(
-                        "{:.4} m = {:.4} ftUS",
-                        course.distance_m,
-                        course.distance_m / foot
-                    )
+                    format!("{:.4} m = {:.4} ftUS", course.distance_m, course.distance_m / foot)
                 ),
                 ("azimuth at the first place".into(), azimuth(there)),
                 ("azimuth at the second, onward".into(), azimuth(onward)),
@@ -156,20 +152,11 @@ impl Course {
         if crs.is_projected() {
             pairs.push((
                 "end on the grid".to_string(),
-                format!(
-                    "{:.4}, {:.4} {} ({})",
-                    at.x,
-                    at.y,
-                    crs.unit_plural(),
-                    crs.label()
-                ),
+                format!("{:.4}, {:.4} {} ({})", at.x, at.y, crs.unit_plural(), crs.label()),
             ));
         }
         pairs.push(("azimuth at the end, onward".to_string(), azimuth(onward)));
-        pairs.push((
-            "azimuth at the end, back".to_string(),
-            azimuth(full_circle(onward + 180.0)),
-        ));
+        pairs.push(("azimuth at the end, back".to_string(), azimuth(full_circle(onward + 180.0))));
         show::answer(&format!(
             "{}\n{}",
             show::heading(&format!("Geodesic on {ellipsoid}")),
@@ -193,17 +180,10 @@ impl Course {
                     ))
                 })
         };
-        let columns = match (
-            &self.from,
-            &self.to,
-            &self.start,
-            &self.azimuth,
-            &self.distance,
-        ) {
-            (Some(from), Some(to), ..) => CourseColumns::Between {
-                from: pair(from)?,
-                to: pair(to)?,
-            },
+        let columns = match (&self.from, &self.to, &self.start, &self.azimuth, &self.distance) {
+            (Some(from), Some(to), ..) => {
+                CourseColumns::Between { from: pair(from)?, to: pair(to)? }
+            }
             (_, _, Some(start), Some(azimuth), Some(distance)) => CourseColumns::Along {
                 start: pair(start)?,
                 azimuth: azimuth.clone(),
@@ -233,12 +213,7 @@ impl Course {
             crs.ellipsoid().map_or("", |ellipsoid| ellipsoid.name()),
             crs.label()
         ));
-        Ok(show::outcome(
-            &outcome,
-            "rows",
-            "rows",
-            &output.display().to_string(),
-        ))
+        Ok(show::outcome(&outcome, "rows", "rows", &output.display().to_string()))
     }
 }
 
@@ -253,9 +228,5 @@ fn position(at: Geographic) -> String {
 }
 
 fn azimuth(degrees: f64) -> String {
-    format!(
-        "{:.9}°  =  {}",
-        degrees,
-        angle::format(degrees, Axis::Free, Style::Seconds, 3)
-    )
+    format!("{:.9}°  =  {}", degrees, angle::format(degrees, Axis::Free, Style::Seconds, 3))
 }

@@ -67,10 +67,8 @@ fn kind(kind: CrsKind) -> &'static str {
 impl Find {
     fn run(&self) -> Result<Ending, Error> {
         let text = self.words.join(" ");
-        let found: Vec<_> = find(&text)
-            .into_iter()
-            .filter(|found| self.deprecated || !found.deprecated)
-            .collect();
+        let found: Vec<_> =
+            find(&text).into_iter().filter(|found| self.deprecated || !found.deprecated).collect();
         if self.json {
             let list: Vec<Json> = found
                 .iter()
@@ -136,11 +134,7 @@ impl Show {
             }
         }
         if crs.is_deprecated() {
-            show::remark(&format!(
-                "EPSG:{} is withdrawn{}",
-                crs.code(),
-                replacements(&crs)
-            ));
+            show::remark(&format!("EPSG:{} is withdrawn{}", crs.code(), replacements(&crs)));
         }
         if let Some(converter) = &converter {
             show::notices(&route_notices(converter));
@@ -150,10 +144,8 @@ impl Show {
 
     fn way(&self, converter: &Converter) -> Result<(), Error> {
         let route = converter.route();
-        let mut lines = vec![
-            String::new(),
-            show::heading(&format!("To {}", converter.target().label())),
-        ];
+        let mut lines =
+            vec![String::new(), show::heading(&format!("To {}", converter.target().label()))];
         lines.push(format!("  {}", route.summary()));
         for operation in route.operations() {
             lines.push(format!(
@@ -186,17 +178,11 @@ impl Show {
 }
 
 fn metres(accuracy: Option<f64>) -> String {
-    accuracy.map_or("accuracy not stated".to_string(), |metres| {
-        format!("{metres} m")
-    })
+    accuracy.map_or("accuracy not stated".to_string(), |metres| format!("{metres} m"))
 }
 
 fn replacements(crs: &Crs) -> String {
-    let codes: Vec<String> = crs
-        .replaced_by()
-        .iter()
-        .map(|code| format!("EPSG:{code}"))
-        .collect();
+    let codes: Vec<String> = crs.replaced_by().iter().map(|code| format!("EPSG:{code}")).collect();
     match codes.is_empty() {
         true => String::new(),
         false => format!(", replaced by {}", codes.join(", ")),
@@ -212,12 +198,7 @@ fn sheet(crs: &Crs) -> Vec<(String, String)> {
         .axes()
         .iter()
         .map(|axis| {
-            format!(
-                "{} ({}, {})",
-                axis.name.to_lowercase(),
-                axis.abbreviation,
-                axis.orientation
-            )
+            format!("{} ({}, {})", axis.name.to_lowercase(), axis.abbreviation, axis.orientation)
         })
         .collect();
     add("axes in the registry's order", axes.join(", "));
@@ -231,10 +212,7 @@ fn sheet(crs: &Crs) -> Vec<(String, String)> {
             (true, None) => " (dynamic)".to_string(),
             _ => String::new(),
         };
-        add(
-            "datum",
-            format!("{}{ensemble}{epoch} [EPSG:{}]", datum.name(), datum.code()),
-        );
+        add("datum", format!("{}{ensemble}{epoch} [EPSG:{}]", datum.name(), datum.code()));
         let ellipsoid = datum.ellipsoid();
         add(
             "ellipsoid",
@@ -249,26 +227,17 @@ fn sheet(crs: &Crs) -> Vec<(String, String)> {
         if meridian.longitude_deg != 0.0 {
             add(
                 "prime meridian",
-                format!(
-                    "{}, {}° from Greenwich",
-                    meridian.name, meridian.longitude_deg
-                ),
+                format!("{}, {}° from Greenwich", meridian.name, meridian.longitude_deg),
             );
         }
     }
     if let Some(conversion) = crs.conversion() {
         add(
             "projection",
-            format!(
-                "{} [EPSG:{}]",
-                conversion.method_name(),
-                conversion.method_code
-            ),
+            format!("{} [EPSG:{}]", conversion.method_name(), conversion.method_code),
         );
         for parameter in conversion.parameters.iter() {
-            let unit = parameter
-                .printed
-                .and_then(|(_, code)| registry::UnitRow::find(code));
+            let unit = parameter.printed.and_then(|(_, code)| registry::UnitRow::find(code));
             let unit_name = unit.map_or("", |unit| unit.name);
             let text = match (&parameter.quantity, parameter.printed) {
                 (Quantity::Angle(degrees), _) => format!(
@@ -311,14 +280,7 @@ fn sheet(crs: &Crs) -> Vec<(String, String)> {
     if !aliases.is_empty() {
         add("other names", aliases.join("; "));
     }
-    add(
-        "source",
-        format!(
-            "EPSG Dataset {}, owned by {}",
-            registry::VERSION,
-            registry::OWNER
-        ),
-    );
+    add("source", format!("EPSG Dataset {}, owned by {}", registry::VERSION, registry::OWNER));
     pairs
 }
 

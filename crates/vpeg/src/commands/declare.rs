@@ -37,10 +37,7 @@ impl Declare {
         }
         let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
         let output = self.output.as_ref().unwrap_or(&self.file);
-        let options = WriteOptions {
-            overwrite: self.overwrite,
-            decimals: None,
-        };
+        let options = WriteOptions { overwrite: self.overwrite, decimals: None };
         let mut progress = Progress::new("declaring");
         let outcome = declare(&reader, &crs, output, &options, &mut progress)?;
         drop(progress);
@@ -49,11 +46,6 @@ impl Declare {
             crs.label(),
             crs.unit_plural()
         ));
-        Ok(show::outcome(
-            &outcome,
-            "features",
-            "features",
-            &output.display().to_string(),
-        ))
+        Ok(show::outcome(&outcome, "features", "features", &output.display().to_string()))
     }
 }

@@ -67,35 +67,18 @@ const STEPS: [(&str, &[&str]); 9] = [
     ),
     (
         "Carry the headgates to the same state-plane system. Read what is known of the change of datum.",
-        &[
-            "convert",
-            "@/headgates.gpkg",
-            "--to",
-            "EPSG:2285",
-            "-o",
-            "@/headgates-state-plane.gpkg",
-        ],
+        &["convert", "@/headgates.gpkg", "--to", "EPSG:2285", "-o", "@/headgates-state-plane.gpkg"],
     ),
     (
         "And the fields.",
-        &[
-            "convert",
-            "@/fields.geojson",
-            "--to",
-            "EPSG:2285",
-            "-o",
-            "@/fields-state-plane.gpkg",
-        ],
+        &["convert", "@/fields.geojson", "--to", "EPSG:2285", "-o", "@/fields-state-plane.gpkg"],
     ),
     (
         "Measure the fields: true size on the ellipsoid beside what the grid makes of it, and on the \
          ground at 350 m.",
         &["measure", "@/fields-state-plane.gpkg", "--height", "350"],
     ),
-    (
-        "The ditches' lengths.",
-        &["measure", "@/laterals.geojson", "--grid", "EPSG:2285"],
-    ),
+    ("The ditches' lengths.", &["measure", "@/laterals.geojson", "--grid", "EPSG:2285"]),
     (
         "See it all on a map.",
         &[
@@ -122,19 +105,11 @@ impl Demo {
         ))?;
         for (number, (sentence, arguments)) in STEPS.iter().enumerate() {
             let folder = self.folder.display().to_string();
-            let mut words: Vec<String> = arguments
-                .iter()
-                .map(|word| word.replace('@', &folder))
-                .collect();
+            let mut words: Vec<String> =
+                arguments.iter().map(|word| word.replace('@', &folder)).collect();
             let typed: Vec<String> = words
                 .iter()
-                .map(|word| {
-                    if word.contains(' ') {
-                        format!("\"{word}\"")
-                    } else {
-                        word.clone()
-                    }
-                })
+                .map(|word| if word.contains(' ') { format!("\"{word}\"") } else { word.clone() })
                 .collect();
             show::answer(&format!(
                 "\n{} {sentence}\n$ vpeg {}",

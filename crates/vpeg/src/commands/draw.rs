@@ -33,10 +33,7 @@ pub(crate) struct Draw {
 fn size(text: &str) -> Result<(u32, u32), String> {
     let wrong = || "a size is WIDTHxHEIGHT in pixels, 320x240 to 20000x20000".to_string();
     let (width, height) = text.split_once(['x', 'X', '×']).ok_or_else(wrong)?;
-    let sides = (
-        width.parse().map_err(|_| wrong())?,
-        height.parse().map_err(|_| wrong())?,
-    );
+    let sides = (width.parse().map_err(|_| wrong())?, height.parse().map_err(|_| wrong())?);
     match (320..=20_000).contains(&sides.0) && (240..=20_000).contains(&sides.1) {
         true => Ok(sides),
         false => Err(wrong()),
@@ -53,10 +50,7 @@ impl Draw {
             }
         }
         if let Some(label) = &self.label {
-            if layers
-                .iter()
-                .all(|layer| layer.info().schema.field_with_name(label).is_err())
-            {
+            if layers.iter().all(|layer| layer.info().schema.field_with_name(label).is_err()) {
                 return Err(Error::from_usage(format!(
                     "no layer has a column `{label}` to label with"
                 )));
@@ -71,11 +65,7 @@ impl Draw {
             overwrite: self.overwrite,
         };
         show::notices(&draw(&layers, &self.output, &options)?);
-        show::remark(&format!(
-            "drew {} layers to {}",
-            layers.len(),
-            self.output.display()
-        ));
+        show::remark(&format!("drew {} layers to {}", layers.len(), self.output.display()));
         Ok(Ending::Done)
     }
 }

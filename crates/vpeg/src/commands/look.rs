@@ -65,11 +65,7 @@ impl Look {
         let mut table = show::Table::new(["column", "type", "filled", "sample", "likely"]);
         for column in &look.columns {
             let name = Some(&column.name);
-            let role = match (
-                look.degrees,
-                name == look.x.as_ref(),
-                name == look.y.as_ref(),
-            ) {
+            let role = match (look.degrees, name == look.x.as_ref(), name == look.y.as_ref()) {
                 (Some(true), true, _) => "longitude",
                 (Some(true), _, true) => "latitude",
                 (Some(false), true, _) => "easting",
@@ -102,12 +98,9 @@ impl Look {
     }
 
     fn layer(&self, info: &LayerInfo, _notices: &[Notice]) -> Result<(), Error> {
-        let system = info
-            .crs
-            .as_ref()
-            .map_or("none: it has to be declared".to_string(), |crs| {
-                format!("{} ({})", crs.label(), crs.unit_plural())
-            });
+        let system = info.crs.as_ref().map_or("none: it has to be declared".to_string(), |crs| {
+            format!("{} ({})", crs.label(), crs.unit_plural())
+        });
         let degrees = info.crs.as_ref().is_some_and(|crs| crs.is_geographic());
         let columns: Vec<String> = info
             .schema
@@ -117,24 +110,14 @@ impl Look {
             .collect();
         let kind = info.kind.map_or("mixed", |kind| kind.name());
         let mut pairs = vec![
-            (
-                "features".to_string(),
-                format!("{} {kind}", info.count.unwrap_or(0)),
-            ),
+            ("features".to_string(), format!("{} {kind}", info.count.unwrap_or(0))),
             ("reference system".to_string(), system),
         ];
         if let Some(extent) = &info.extent {
-            pairs.push((
-                "coordinates".to_string(),
-                span(extent, if degrees { "°" } else { "" }),
-            ));
+            pairs.push(("coordinates".to_string(), span(extent, if degrees { "°" } else { "" })));
         }
         pairs.push(("columns".to_string(), columns.join(", ")));
-        show::answer(&format!(
-            "\n{}\n{}",
-            show::heading(&info.name),
-            show::pairs(&pairs)
-        ))
+        show::answer(&format!("\n{}\n{}", show::heading(&info.name), show::pairs(&pairs)))
     }
 
     /// The command that most likely comes next.
@@ -180,10 +163,7 @@ impl Look {
 
 /// A column name as a shell takes it.
 fn word(name: &str) -> String {
-    match name
-        .chars()
-        .all(|c| c.is_alphanumeric() || c == '_' || c == '-' || c == '.')
-    {
+    match name.chars().all(|c| c.is_alphanumeric() || c == '_' || c == '-' || c == '.') {
         true => name.to_string(),
         false => format!("\"{name}\""),
     }

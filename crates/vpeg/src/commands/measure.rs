@@ -68,24 +68,14 @@ impl Measure {
         if measures.features.is_empty() {
             return show::answer("  no features to measure");
         }
-        let areal = measures
-            .features
-            .iter()
-            .any(|m| single(m) == Some(GeometryKind::Polygon));
-        let linear = measures
-            .features
-            .iter()
-            .any(|m| single(m) == Some(GeometryKind::Line));
+        let areal = measures.features.iter().any(|m| single(m) == Some(GeometryKind::Polygon));
+        let linear = measures.features.iter().any(|m| single(m) == Some(GeometryKind::Line));
         if !areal && !linear {
             return show::answer(
                 "\n  points have neither length nor area; distances between them: vpeg course",
             );
         }
-        let mut header = vec![
-            "feature".to_string(),
-            "name".to_string(),
-            "kind".to_string(),
-        ];
+        let mut header = vec!["feature".to_string(), "name".to_string(), "kind".to_string()];
         let columns = Columns::new(measures, areal);
         header.extend(columns.0.iter().map(|(title, _, _)| title.clone()));
         let mut table = show::Table::with_header(header);
@@ -96,10 +86,7 @@ impl Measure {
                 measured.kind.map_or("none", GeometryKind::name).to_string(),
             ];
             row.extend(
-                columns
-                    .0
-                    .iter()
-                    .map(|(_, figure, decimals)| cell(figure(measured), *decimals)),
+                columns.0.iter().map(|(_, figure, decimals)| cell(figure(measured), *decimals)),
             );
             table.row(row);
         }
@@ -109,25 +96,14 @@ impl Measure {
                 let values: Vec<f64> = measures.features.iter().filter_map(figure).collect();
                 // Shares cannot be summed.
                 let summed = title.contains('%') && label == "total";
-                cell(
-                    (!values.is_empty() && !summed).then(|| of(&values)),
-                    *decimals,
-                )
+                cell((!values.is_empty() && !summed).then(|| of(&values)), *decimals)
             }));
             table.row(row);
         };
         if measures.features.len() > 1 {
             statistic("total", &|v| v.iter().sum(), &mut table);
-            statistic(
-                "mean",
-                &|v| v.iter().sum::<f64>() / v.len() as f64,
-                &mut table,
-            );
-            statistic(
-                "smallest",
-                &|v| v.iter().copied().fold(f64::INFINITY, f64::min),
-                &mut table,
-            );
+            statistic("mean", &|v| v.iter().sum::<f64>() / v.len() as f64, &mut table);
+            statistic("smallest", &|v| v.iter().copied().fold(f64::INFINITY, f64::min), &mut table);
             statistic(
                 "largest",
                 &|v| v.iter().copied().fold(f64::NEG_INFINITY, f64::max),
@@ -170,11 +146,7 @@ impl Columns {
         if areal {
             add("perimeter m", 2, Box::new(|m| Some(m.length_m)));
             add("area m²", 2, Box::new(|m| Some(m.area_m2)));
-            add(
-                "acres (US survey)",
-                4,
-                Box::new(move |m| Some(m.area_m2 / acre)),
-            );
+            add("acres (US survey)", 4, Box::new(move |m| Some(m.area_m2 / acre)));
         } else {
             add("length m", 3, Box::new(|m| Some(m.length_m)));
             add("length ftUS", 3, Box::new(move |m| Some(m.length_m / foot)));

@@ -22,12 +22,7 @@ use velvet_peg::{Error, TableOptions};
 /// system ("nad83 washington south ftus"), like:FILE, or, for layers, utm. `-` is standard
 /// input or output. Exit status: 0 done, 1 failed, 2 wrong usage, 3 done with rejects.
 #[derive(Debug, Parser)]
-#[command(
-    name = "vpeg",
-    version,
-    max_term_width = 100,
-    disable_help_subcommand = true
-)]
+#[command(name = "vpeg", version, max_term_width = 100, disable_help_subcommand = true)]
 pub(crate) struct Arguments {
     #[command(subcommand)]
     command: Command,
@@ -95,20 +90,13 @@ pub(crate) struct TableArguments {
 
 impl TableArguments {
     pub(crate) fn options(&self) -> TableOptions {
-        TableOptions {
-            delimiter: self.delimiter,
-            encoding: self.encoding.clone(),
-        }
+        TableOptions { delimiter: self.delimiter, encoding: self.encoding.clone() }
     }
 }
 
 fn delimiter(text: &str) -> Result<char, String> {
     let mut chars = text.chars();
-    match (
-        text.to_ascii_lowercase().as_str(),
-        chars.next(),
-        chars.next(),
-    ) {
+    match (text.to_ascii_lowercase().as_str(), chars.next(), chars.next()) {
         ("tab" | "\\t", _, _) => Ok('\t'),
         ("comma", _, _) => Ok(','),
         ("semicolon", _, _) => Ok(';'),
@@ -136,10 +124,6 @@ pub(crate) struct ColumnArguments {
 
 impl ColumnArguments {
     pub(crate) fn columns(&self) -> velvet_peg::CoordinateColumns {
-        velvet_peg::CoordinateColumns {
-            x: self.x.clone(),
-            y: self.y.clone(),
-            z: self.z.clone(),
-        }
+        velvet_peg::CoordinateColumns { x: self.x.clone(), y: self.y.clone(), z: self.z.clone() }
     }
 }

@@ -27,9 +27,7 @@ impl Position {
         if self.json {
             let mut sections = Map::new();
             for line in &sheet.lines {
-                let section = sections
-                    .entry(line.section.clone())
-                    .or_insert_with(|| json!({}));
+                let section = sections.entry(line.section.clone()).or_insert_with(|| json!({}));
                 section[line.label.as_str()] = Json::String(line.text.clone());
             }
             show::json(&json!({
@@ -44,10 +42,7 @@ impl Position {
             let mut sections: Vec<(String, Vec<(String, String)>)> = Vec::new();
             for line in &sheet.lines {
                 let pair = (line.label.clone(), line.text.clone());
-                match sections
-                    .last_mut()
-                    .filter(|(name, _)| *name == line.section)
-                {
+                match sections.last_mut().filter(|(name, _)| *name == line.section) {
                     Some((_, pairs)) => pairs.push(pair),
                     None => sections.push((line.section.clone(), vec![pair])),
                 }
@@ -78,11 +73,7 @@ pub(crate) fn coordinate(text: &str, crs: &Crs) -> Result<Coordinate, Error> {
         .map_err(|_| unreadable(text, crs))?;
     match numbers.as_slice() {
         [x, y] => Ok(Coordinate::xy(*x, *y)),
-        [x, y, z] => Ok(Coordinate {
-            x: *x,
-            y: *y,
-            z: *z,
-        }),
+        [x, y, z] => Ok(Coordinate { x: *x, y: *y, z: *z }),
         _ => Err(unreadable(text, crs)),
     }
 }

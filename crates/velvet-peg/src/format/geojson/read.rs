@@ -40,9 +40,7 @@ pub(in crate::format) fn open(path: &Path) -> Result<LayerReader> {
         kinds.extend(column.kinds().iter().flatten());
         has_z |= column.has_z();
         extent.add(&column);
-        text_ids |= feature
-            .get("id")
-            .is_some_and(|id| !id.is_null() && id.as_i64().is_none());
+        text_ids |= feature.get("id").is_some_and(|id| !id.is_null() && id.as_i64().is_none());
         for (name, value) in feature["properties"].as_object().into_iter().flatten() {
             let kind = match value {
                 Json::Null => None,
@@ -90,11 +88,7 @@ pub(in crate::format) fn open(path: &Path) -> Result<LayerReader> {
     }
     let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer");
     let info = LayerInfo {
-        name: head
-            .get("name")
-            .and_then(Json::as_str)
-            .unwrap_or(stem)
-            .to_string(),
+        name: head.get("name").and_then(Json::as_str).unwrap_or(stem).to_string(),
         crs: Some(crs),
         schema: Arc::new(Schema::new(fields)),
         kind: common_kind(kinds),
@@ -121,11 +115,7 @@ pub(in crate::format) fn read(
     let mut first = 1;
     let mut failed = None;
     let mut flush = |rows: &mut Rows, column: &mut GeometryColumn| -> Result<()> {
-        let batch = Batch {
-            geometry: std::mem::take(column),
-            attributes: rows.finish()?,
-            first,
-        };
+        let batch = Batch { geometry: std::mem::take(column), attributes: rows.finish()?, first };
         first += batch.geometry.len() as u64;
         each(batch)
     };
@@ -138,10 +128,7 @@ pub(in crate::format) fn read(
             .iter()
             .map(|field| match &scan.id_column {
                 Some(name) if name == field.name() => value(feature.get("id"), field.data_type()),
-                _ => value(
-                    properties.and_then(|p| p.get(field.name())),
-                    field.data_type(),
-                ),
+                _ => value(properties.and_then(|p| p.get(field.name())), field.data_type()),
             })
             .collect();
         rows.push(values);
@@ -192,10 +179,8 @@ fn value(json: Option<&Json>, kind: &DataType) -> Value {
 
 /// RFC 7946 coordinates are WGS 84. Its forerunner had a `crs` member, which is honoured.
 fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<Crs> {
-    let name = head
-        .get("crs")
-        .and_then(|crs| crs.pointer("/properties/name"))
-        .and_then(Json::as_str);
+    let name =
+        head.get("crs").and_then(|crs| crs.pointer("/properties/name")).and_then(Json::as_str);
     let Some(name) = name else {
         return Ok(Crs::from_epsg(4326)?);
     };
@@ -232,15 +217,8 @@ fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<(),
         "MultiPolygon" => GeometryKind::MultiPolygon,
         other => return Err(format!("a geometry of type {other} cannot be read")),
     };
-    let parts = if found.is_multi() {
-        list(coordinates)?
-    } else {
-        vec![coordinates.clone()]
-    };
-    if parts
-        .iter()
-        .all(|part| part.as_array().is_none_or(Vec::is_empty))
-    {
+    let parts = if found.is_multi() { list(coordinates)? } else { vec![coordinates.clone()] };
+    if parts.iter().all(|part| part.as_array().is_none_or(Vec::is_empty)) {
         column.end_feature(None);
         return Ok(());
     }
@@ -254,9 +232,7 @@ fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<(),
             for position in list(ring)? {
                 let number = |at: usize| position.get(at).and_then(Json::as_f64);
                 let (Some(x), Some(y)) = (number(0), number(1)) else {
-                    return Err(format!(
-                        "{position} is not a position of longitude and latitude"
-                    ));
+                    return Err(format!("{position} is not a position of longitude and latitude"));
                 };
                 column.push_vertex(x, y, number(2));
             }
@@ -276,16 +252,10 @@ fn each_feature(path: &Path, each: Each<'_>) -> Result<Map<String, Json>> {
     let mut json = serde_json::Deserializer::from_reader(BufReader::with_capacity(1 << 16, file));
     let mut head = Map::new();
     let mut single = Map::new();
-    let root = Root {
-        each,
-        head: &mut head,
-        single: &mut single,
-    };
-    root.deserialize(&mut json)
-        .and_then(|()| json.end())
-        .map_err(|error| {
-            Error::data(format!("cannot be read as GeoJSON: {error}")).in_file(path)
-        })?;
+    let root = Root { each, head: &mut head, single: &mut single };
+    root.deserialize(&mut json).and_then(|()| json.end()).map_err(|error| {
+        Error::data(format!("cannot be read as GeoJSON: {error}")).in_file(path)
+    })?;
     Ok(head)
 }
 
@@ -320,9 +290,7 @@ impl<'de> Visitor<'de> for Root<'_> {
             match key.as_str() {
                 "features" => {
                     collection = true;
-                    map.next_value_seed(Features {
-                        each: &mut *self.each,
-                    })?;
+                    map.next_value_seed(Features { each: &mut *self.each })?;
                 }
                 "bbox" => {
                     map.next_value::<IgnoredAny>()?;

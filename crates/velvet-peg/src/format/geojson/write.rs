@@ -53,25 +53,15 @@ impl Writer {
         let output = Output::create(path, options.overwrite)?;
         let mut file = BufWriter::with_capacity(1 << 16, output.reopen()?);
         let name = Json::String(info.name.clone());
-        write!(
-            file,
-            "{{\"type\":\"FeatureCollection\",\"name\":{name},\"features\":["
-        )
-        .map_err(|e| Error::file(path, "cannot be written", e))?;
+        write!(file, "{{\"type\":\"FeatureCollection\",\"name\":{name},\"features\":[")
+            .map_err(|e| Error::file(path, "cannot be written", e))?;
         let writer = Writer {
             path: path.to_path_buf(),
             output,
             file,
             converter,
-            decimals: options
-                .decimals
-                .unwrap_or(default_decimals(Some(&Crs::from_epsg(4326)?))),
-            names: info
-                .schema
-                .fields()
-                .iter()
-                .map(|field| field.name().clone())
-                .collect(),
+            decimals: options.decimals.unwrap_or(default_decimals(Some(&Crs::from_epsg(4326)?))),
+            names: info.schema.fields().iter().map(|field| field.name().clone()).collect(),
             empty: true,
         };
         Ok((writer, notice))
@@ -81,11 +71,7 @@ impl Writer {
         let mut geometry = Cow::Borrowed(&batch.geometry);
         if let Some(converter) = &self.converter {
             let geometry = geometry.to_mut();
-            let z = if geometry.z.is_empty() {
-                None
-            } else {
-                Some(geometry.z.as_mut_slice())
-            };
+            let z = if geometry.z.is_empty() { None } else { Some(geometry.z.as_mut_slice()) };
             let failed = converter.convert_columns(&mut geometry.x, &mut geometry.y, z);
             if failed > 0 {
                 return Err(Error::data(format!(

@@ -15,16 +15,11 @@ pub(super) fn write(column: &GeometryColumn, feature: usize, srs_id: i32) -> Opt
     bytes.extend(srs_id.to_le_bytes());
     if !point {
         let bounds = |values: &[f64]| {
-            values
-                .iter()
-                .fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), value| {
-                    (low.min(*value), high.max(*value))
-                })
+            values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), value| {
+                (low.min(*value), high.max(*value))
+            })
         };
-        let (x, y) = (
-            bounds(&column.x[vertices.clone()]),
-            bounds(&column.y[vertices.clone()]),
-        );
+        let (x, y) = (bounds(&column.x[vertices.clone()]), bounds(&column.y[vertices.clone()]));
         for limit in [x.0, x.1, y.0, y.1] {
             bytes.extend(limit.to_le_bytes());
         }
@@ -57,8 +52,7 @@ pub(super) fn write(column: &GeometryColumn, feature: usize, srs_id: i32) -> Opt
                     let open = !ring.is_empty() && !same(ring.start, ring.end - 1);
                     let count = ring.len() + usize::from(open);
                     bytes.extend((count as u32).to_le_bytes());
-                    ring.clone()
-                        .for_each(|at| vertex(&mut bytes, column, at, z));
+                    ring.clone().for_each(|at| vertex(&mut bytes, column, at, z));
                     if open {
                         vertex(&mut bytes, column, ring.start, z);
                     }
@@ -110,16 +104,10 @@ pub(super) fn read(bytes: &[u8], column: &mut GeometryColumn) -> Result<(), Stri
         2 | 3 => 48,
         4 => 64,
         other => {
-            return Err(format!(
-                "the geometry has an envelope of unknown kind {other}"
-            ));
+            return Err(format!("the geometry has an envelope of unknown kind {other}"));
         }
     };
-    let mut reader = Reader {
-        bytes,
-        at: 8 + envelope,
-        little: true,
-    };
+    let mut reader = Reader { bytes, at: 8 + envelope, little: true };
     if flags & 0x10 != 0 {
         column.end_feature(None);
         return Ok(());
@@ -138,30 +126,19 @@ struct Reader<'a> {
 impl Reader<'_> {
     fn take<const N: usize>(&mut self) -> Result<[u8; N], String> {
         let end = self.at + N;
-        let taken = self
-            .bytes
-            .get(self.at..end)
-            .and_then(|part| part.try_into().ok());
+        let taken = self.bytes.get(self.at..end).and_then(|part| part.try_into().ok());
         self.at = end;
         taken.ok_or_else(|| "the geometry is cut short".to_string())
     }
 
     fn word(&mut self) -> Result<u32, String> {
         let bytes = self.take::<4>()?;
-        Ok(if self.little {
-            u32::from_le_bytes(bytes)
-        } else {
-            u32::from_be_bytes(bytes)
-        })
+        Ok(if self.little { u32::from_le_bytes(bytes) } else { u32::from_be_bytes(bytes) })
     }
 
     fn number(&mut self) -> Result<f64, String> {
         let bytes = self.take::<8>()?;
-        Ok(if self.little {
-            f64::from_le_bytes(bytes)
-        } else {
-            f64::from_be_bytes(bytes)
-        })
+        Ok(if self.little { f64::from_le_bytes(bytes) } else { f64::from_be_bytes(bytes) })
     }
 
     /// A count of things that take at least `size` bytes each, so that a broken count cannot
@@ -184,11 +161,7 @@ impl Reader<'_> {
         let raw = self.word()?;
         // ISO writes dimensions as thousands, the older extended form as high bits.
         let (code, z, m) = match raw & 0xE000_0000 {
-            0 => (
-                raw % 1000,
-                matches!(raw / 1000, 1 | 3),
-                matches!(raw / 1000, 2 | 3),
-            ),
+            0 => (raw % 1000, matches!(raw / 1000, 1 | 3), matches!(raw / 1000, 2 | 3)),
             bits => (raw & 0xFF, bits & 0x8000_0000 != 0, bits & 0x4000_0000 != 0),
         };
         let kind = match code {
@@ -223,11 +196,7 @@ impl Reader<'_> {
                 column.end_part();
             }
             GeometryKind::Line | GeometryKind::Polygon => {
-                let rings = if kind == GeometryKind::Polygon {
-                    self.count(4)?
-                } else {
-                    1
-                };
+                let rings = if kind == GeometryKind::Polygon { self.count(4)? } else { 1 };
                 for _ in 0..rings {
                     for _ in 0..self.count(size)? {
                         let (x, y) = (self.number()?, self.number()?);

@@ -49,10 +49,7 @@ pub(in crate::format) fn open(path: &Path) -> Result<Vec<LayerReader>> {
         .query_map([], |row| {
             let limits: [Option<f64>; 4] = [row.get(5)?, row.get(6)?, row.get(7)?, row.get(8)?];
             Ok((
-                Table {
-                    name: row.get(0)?,
-                    geometry: row.get(1)?,
-                },
+                Table { name: row.get(0)?, geometry: row.get(1)? },
                 row.get::<_, String>(2)?,
                 row.get::<_, i64>(3)?,
                 row.get::<_, i64>(4)? != 0,
@@ -66,19 +63,14 @@ pub(in crate::format) fn open(path: &Path) -> Result<Vec<LayerReader>> {
         let mut notices = Vec::new();
         let crs = system(&connection, path, &table.name, srs_id, &mut notices)?;
         let count: i64 = connection
-            .query_row(
-                &format!("SELECT count(*) FROM {}", quoted(&table.name)),
-                [],
-                |row| row.get(0),
-            )
+            .query_row(&format!("SELECT count(*) FROM {}", quoted(&table.name)), [], |row| {
+                row.get(0)
+            })
             .map_err(failed(path))?;
         let extent = match limits {
-            [Some(west), Some(south), Some(east), Some(north)] => Some(Bounds {
-                south,
-                west,
-                north,
-                east,
-            }),
+            [Some(west), Some(south), Some(east), Some(north)] => {
+                Some(Bounds { south, west, north, east })
+            }
             _ => None,
         };
         let info = LayerInfo {
@@ -133,15 +125,10 @@ fn system(
         .map_err(failed(path))?;
     let known = row.as_ref().and_then(|(organization, code, _)| {
         let code = u32::try_from(*code).ok()?;
-        organization
-            .eq_ignore_ascii_case("epsg")
-            .then(|| Crs::from_epsg(code).ok())
-            .flatten()
+        organization.eq_ignore_ascii_case("epsg").then(|| Crs::from_epsg(code).ok()).flatten()
     });
     if known.is_none() {
-        let name = row.map_or(format!("number {srs_id}"), |(_, _, name)| {
-            format!("`{name}`")
-        });
+        let name = row.map_or(format!("number {srs_id}"), |(_, _, name)| format!("`{name}`"));
         notices.push(Notice::warning(format!(
             "layer {table} is in the reference system {name}, which is not one of the EPSG registry: \
              it is taken as having none; declare the right one with `vpeg declare`"
@@ -157,11 +144,7 @@ fn fields(connection: &Connection, path: &Path, table: &Table) -> Result<Vec<Fie
         .map_err(failed(path))?;
     let columns = statement
         .query_map([], |row| {
-            Ok((
-                row.get::<_, String>(1)?,
-                row.get::<_, String>(2)?,
-                row.get::<_, i64>(5)? > 0,
-            ))
+            Ok((row.get::<_, String>(1)?, row.get::<_, String>(2)?, row.get::<_, i64>(5)? > 0))
         })
         .map_err(failed(path))?;
     let mut fields = Vec::new();
@@ -211,9 +194,7 @@ pub(in crate::format) fn read(
         if let Some(row) = row {
             let number = first + rows.len() as u64;
             let wrong = |why: String| {
-                Error::data(format!("feature {number}: {why}"))
-                    .in_file(path)
-                    .in_layer(&table.name)
+                Error::data(format!("feature {number}: {why}")).in_file(path).in_layer(&table.name)
             };
             match row.get_ref(0).map_err(failed(path))? {
                 ValueRef::Null => geometry.end_feature(None),

@@ -41,7 +41,7 @@ impl Writer {
         let connection = Connection::open(output.temporary_path()).map_err(&failed)?;
         // The file is thrown away if it is not finished: no journal is needed.
         connection
-            .execute_batch("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE;")
+            .execute_batch("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size = -65536;")
             .map_err(&failed)?;
         connection
             .execute_batch(&format!("{}{}", schema::IDENTITY, schema::TABLES))
@@ -56,21 +56,14 @@ impl Writer {
                 crs.code() as i32
             }
         };
-        let names: Vec<String> = info
-            .schema
-            .fields()
-            .iter()
-            .map(|field| field.name().clone())
-            .collect();
+        let names: Vec<String> =
+            info.schema.fields().iter().map(|field| field.name().clone()).collect();
         let geometry = distinct(&names, "geom");
         let key = distinct(&names, "fid");
         let table = table_name(&info.name);
         let kind = info.kind.map_or("GEOMETRY", kind_name);
         let mut columns = vec![
-            format!(
-                "{} INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL",
-                quoted(&key)
-            ),
+            format!("{} INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL", quoted(&key)),
             format!("{} {kind}", quoted(&geometry)),
         ];
         columns.extend(
@@ -93,11 +86,7 @@ impl Writer {
             )
             .map_err(&failed)?;
         let marks: Vec<String> = (1..=names.len() + 2).map(|n| format!("?{n}")).collect();
-        let insert = format!(
-            "INSERT INTO {} VALUES ({})",
-            quoted(&table),
-            marks.join(", ")
-        );
+        let insert = format!("INSERT INTO {} VALUES ({})", quoted(&table), marks.join(", "));
         Ok(Writer {
             path: path.to_path_buf(),
             output,
@@ -117,10 +106,7 @@ impl Writer {
 
     pub(in crate::format) fn write(&mut self, batch: &Batch) -> Result<()> {
         let failed = failed(&self.path);
-        let mut statement = self
-            .connection
-            .prepare_cached(&self.insert)
-            .map_err(&failed)?;
+        let mut statement = self.connection.prepare_cached(&self.insert).map_err(&failed)?;
         self.extent.add(&batch.geometry);
         self.kinds.extend(batch.geometry.kinds().iter().flatten());
         self.has_z |= batch.geometry.has_z();
@@ -137,9 +123,7 @@ impl Writer {
 
     pub(in crate::format) fn finish(self) -> Result<()> {
         let failed = failed(&self.path);
-        let kind = self
-            .declared
-            .or_else(|| common_kind(self.kinds.iter().copied()));
+        let kind = self.declared.or_else(|| common_kind(self.kinds.iter().copied()));
         self.connection
             .execute(
                 "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, ?3, ?4, ?5, 0)",
@@ -147,8 +131,7 @@ impl Writer {
                     self.table,
                     self.geometry,
                     // The column was declared before its geometries were seen.
-                    self.declared
-                        .map_or("GEOMETRY", |_| kind.map_or("GEOMETRY", kind_name)),
+                    self.declared.map_or("GEOMETRY", |_| kind.map_or("GEOMETRY", kind_name)),
                     self.srs_id,
                     if self.has_z { 2 } else { 0 }
                 ],
@@ -164,9 +147,7 @@ impl Writer {
         }
         self.index()?;
         self.connection.execute_batch("COMMIT;").map_err(&failed)?;
-        self.connection
-            .close()
-            .map_err(|(_, error)| failed(error))?;
+        self.connection.close().map_err(|(_, error)| failed(error))?;
         self.output.finish()
     }
 
@@ -208,9 +189,7 @@ impl Writer {
             let mut extent = Extender::default();
             extent.add(&column);
             if let Some(b) = extent.bounds() {
-                insert
-                    .execute(params![id, b.west, b.east, b.south, b.north])
-                    .map_err(&failed)?;
+                insert.execute(params![id, b.west, b.east, b.south, b.north]).map_err(&failed)?;
             }
         }
         self.connection
@@ -234,25 +213,11 @@ fn add_system(connection: &Connection, crs: &Crs) -> rusqlite::Result<usize> {
 
 /// A table name that no GeoPackage or SQLite table has.
 fn table_name(name: &str) -> String {
-    let clean: String = name
-        .chars()
-        .map(|c| {
-            if c.is_alphanumeric() || c == '_' {
-                c
-            } else {
-                '_'
-            }
-        })
-        .collect();
+    let clean: String =
+        name.chars().map(|c| if c.is_alphanumeric() || c == '_' { c } else { '_' }).collect();
     let lower = clean.to_ascii_lowercase();
-    let reserved = ["gpkg_", "rtree_", "sqlite_"]
-        .iter()
-        .any(|start| lower.starts_with(start));
-    if clean.is_empty() || reserved {
-        format!("layer_{clean}")
-    } else {
-        clean
-    }
+    let reserved = ["gpkg_", "rtree_", "sqlite_"].iter().any(|start| lower.starts_with(start));
+    if clean.is_empty() || reserved { format!("layer_{clean}") } else { clean }
 }
 
 fn kind_name(kind: GeometryKind) -> &'static str {

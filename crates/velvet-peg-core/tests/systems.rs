@@ -1,0 +1,222 @@
+//! Reference systems, routes between them, and the forms of a converter.
+
+use velvet_peg_core::{
+    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, Policy, UtmZone,
+    definition, find, grid_reference, registry,
+};
+
+fn crs(code: u32) -> Crs {
+    Crs::from_epsg(code).unwrap()
+}
+
+#[test]
+fn every_row_of_the_registry_resolves() {
+    let (mut projected, mut computed) = (0, 0);
+    for row in registry::CrsRow::all() {
+        let crs = Crs::from_epsg(row.code).unwrap_or_else(|e| panic!("EPSG:{}: {e}", row.code));
+        assert_eq!(crs.name(), row.name);
+        let on_earth =
+            matches!(row.kind, CrsKind::Geographic2D | CrsKind::Geographic3D | CrsKind::Geocentric);
+        if on_earth || row.kind == CrsKind::Projected {
+            let ellipsoid = crs.ellipsoid().unwrap_or_else(|| panic!("EPSG:{}", row.code));
+            assert!((6.3e6..6.5e6).contains(&ellipsoid.semi_major_m()), "EPSG:{}", row.code);
+        }
+        if on_earth {
+            assert!(Converter::new(&crs, &crs).is_ok(), "EPSG:{}", row.code);
+        }
+        if row.kind == CrsKind::Projected {
+            projected += 1;
+            let method = crs.conversion().unwrap().method_code;
+            match crs.projection() {
+                Ok(projection) => {
+                    computed += 1;
+                    assert_eq!(projection.method_code(), method);
+                }
+                Err(error) => assert!(error.is_unsupported(), "EPSG:{}: {error}", row.code),
+            }
+        }
+    }
+    println!("{computed} of {projected} projected systems can be computed");
+    assert_eq!(projected, 5766);
+    assert!(computed > 4800, "{computed}");
+}
+
+#[test]
+fn operations_say_what_they_lack() {
+    let rows: Vec<_> = registry::OperationRow::all().collect();
+    assert_eq!(rows.len(), 6371);
+    let transformations =
+        rows.iter().filter(|row| row.kind == registry::OperationKind::Transformation);
+    let (mut runs, mut lacks) = (0, 0);
+    for row in transformations {
+        match velvet_peg_core::Operation::from_epsg(row.code) {
+            Ok(_) => runs += 1,
+            Err(error) => {
+                assert!(error.is_unsupported() && error.to_string().contains("needs"), "{error}");
+                lacks += 1;
+            }
+        }
+    }
+    println!("{runs} transformations run, {lacks} lack something");
+    assert!(runs > 1400, "{runs}");
+}
+
+#[test]
+fn nad83_to_wgs84_never_pretends_identity() {
+    let converter = Converter::new(&crs(4269), &crs(4326)).unwrap();
+    let route = converter.route();
+    assert_eq!(route.accuracy_m(), Some(4.0));
+    assert!(route.is_unknown_shift());
+    assert!(route.summary().contains("known to 4 m"), "{}", route.summary());
+    assert_eq!(route.operations().count(), 1);
+}
+
+#[test]
+fn routes_follow_area_accuracy_and_hubs() {
+    let washington = Bounds { south: 47.3, west: -120.1, north: 47.5, east: -119.9 };
+    let options = PlanOptions { area: Some(washington), ..PlanOptions::default() };
+    let plan = |from, to| Converter::plan(&crs(from), &crs(to), &options).unwrap();
+
+    let through_hub = plan(4267, 4269);
+    let route = through_hub.route();
+    assert_eq!(route.operations().count(), 2, "{}", route.summary());
+    assert!(route.covers_area);
+    assert!(
+        route.not_available.iter().any(|row| row.code == 1241 && row.needs.contains("conus.las"))
+    );
+    assert!(route.accuracy_m().unwrap() > 1.0);
+
+    assert!(plan(4269, 2286).route().operations().next().is_none());
+    let member = plan(9057, 4326);
+    assert_eq!(member.route().accuracy_m(), Some(2.0), "an ensemble is known to its accuracy");
+
+    let refused = PlanOptions { policy: Policy::Only, ..options };
+    let error = Converter::plan(&crs(4267), &crs(4326), &refused).unwrap_err();
+    assert!(error.is_ambiguous(), "{error}");
+    let vertical = Converter::new(&crs(5703), &crs(4326)).unwrap_err();
+    assert!(vertical.is_unsupported(), "{vertical}");
+}
+
+#[test]
+fn the_three_forms_of_converting_differ_in_what_they_do_with_failure() {
+    let converter = Converter::new(&crs(4326), &crs(32610)).unwrap();
+    let good = Coordinate::xy(-120.0, 47.4);
+    let bad = Coordinate::xy(-120.0, 97.4);
+    assert!(converter.convert(bad).unwrap_err().is_out_of_domain());
+
+    let mut slice = [good, bad];
+    assert!(converter.convert_slice(&mut slice).is_err());
+    assert_eq!(slice, [good, bad], "left as it was");
+    let mut slice = [good];
+    converter.convert_slice(&mut slice).unwrap();
+    assert_eq!(slice[0], converter.convert(good).unwrap());
+
+    let (mut x, mut y) = ([good.x, bad.x, f64::NAN], [good.y, bad.y, 1.0]);
+    assert_eq!(converter.convert_columns(&mut x, &mut y, None), 1);
+    assert!(x[1].is_nan() && y[1].is_nan() && x[2].is_nan());
+    assert_eq!((x[0], y[0]), (slice[0].x, slice[0].y));
+}
+
+#[test]
+fn heights_take_part_where_the_system_has_them() {
+    let to_geocentric = Converter::new(&crs(4979), &crs(4978)).unwrap();
+    let at = Coordinate { x: -120.0, y: 47.4, z: 350.0 };
+    let back = Converter::new(&crs(4978), &crs(4979))
+        .unwrap()
+        .convert(to_geocentric.convert(at).unwrap())
+        .unwrap();
+    assert!((back.z - 350.0).abs() < 2e-9 && (back.y - 47.4).abs() < 1e-13);
+    // A 2D system's third number is carried as it is.
+    let carried = Converter::new(&crs(4326), &crs(32610)).unwrap().convert(at).unwrap();
+    assert_eq!(carried.z, 350.0);
+}
+
+#[test]
+fn references_are_codes_urns_or_words() {
+    for (text, code) in [
+        ("EPSG:2286", 2286),
+        ("epsg:2286", 2286),
+        ("2286", 2286),
+        ("EPSG 2286", 2286),
+        ("urn:ogc:def:crs:EPSG::2286", 2286),
+        ("urn:ogc:def:crs:EPSG:9.9.1:2286", 2286),
+        ("http://www.opengis.net/def/crs/EPSG/0/2286", 2286),
+        ("OGC:CRS84", 4326),
+        ("urn:ogc:def:crs:OGC:1.3:CRS84", 4326),
+        ("wgs 84", 4326),
+        ("NAD83(2011)", 6318),
+        ("nad83 washington south ftus", 2286),
+        ("nad83(2011) washington south us survey feet", 6599),
+        ("wgs 84 utm zone 10n", 32610),
+    ] {
+        assert_eq!(
+            Crs::parse(text).unwrap_or_else(|e| panic!("{text}: {e}")).code(),
+            code,
+            "{text}"
+        );
+    }
+    assert!(Crs::parse("washington").unwrap_err().is_ambiguous());
+    assert!(Crs::parse("EPSG:1").unwrap_err().is_unknown());
+    assert!(Crs::parse("EPSG:south").unwrap_err().is_malformed());
+    assert!(Crs::parse("").unwrap_err().is_malformed());
+    assert!(Crs::parse("nowhere at all").unwrap_err().is_unknown());
+}
+
+#[test]
+fn current_systems_are_found_first() {
+    assert_eq!(find("washington south feet")[0].code, 2286);
+    assert_eq!(find("wgs 84")[0].code, 4326);
+    let utm = find("nad27 utm 10");
+    assert_eq!(utm[0].code, 26710);
+    let first_withdrawn = utm.iter().position(|found| found.deprecated).unwrap_or(utm.len());
+    assert!(utm[first_withdrawn..].iter().all(|found| found.deprecated));
+    assert!(find("").is_empty());
+}
+
+#[test]
+fn utm_zones_have_their_exceptions() {
+    for (lat, lon, zone) in [
+        (47.4, -120.01, "10N"),
+        (47.4, -119.99, "11N"),
+        (60.0, 4.0, "32N"),
+        (60.0, 2.9, "31N"),
+        (55.9, 4.0, "31N"),
+        (73.0, 8.0, "31N"),
+        (73.0, 10.0, "33N"),
+        (73.0, 22.0, "35N"),
+        (73.0, 34.0, "37N"),
+        (73.0, 43.0, "38N"),
+        (-33.9, 18.4, "34S"),
+        (0.0, 180.0, "1N"),
+        (0.0, -180.0, "1N"),
+        (0.0, 179.999, "60N"),
+    ] {
+        assert_eq!(UtmZone::of(Geographic { lat, lon }).unwrap().name(), zone, "{lat}, {lon}");
+    }
+    assert!(UtmZone::of(Geographic { lat: 85.0, lon: 0.0 }).is_none());
+    assert!(grid_reference(Geographic { lat: -85.0, lon: 0.0 }).is_err());
+    // The square letters start at A in zone 1, with rows offset in even zones.
+    assert!(
+        grid_reference(Geographic { lat: 0.01, lon: -177.0 }).unwrap().starts_with("1N EA 00000")
+    );
+    assert!(
+        grid_reference(Geographic { lat: 0.01, lon: -171.0 }).unwrap().starts_with("2N NF 00000")
+    );
+}
+
+#[test]
+fn definition_text_holds_what_the_registry_says() {
+    let text = definition::ogc_01_009(&crs(2286)).unwrap();
+    for part in [
+        "PROJCS[\"NAD83 / Washington South (ftUS)\",GEOGCS[\"NAD83\"",
+        "SPHEROID[\"GRS 1980\",6378137,298.257222101",
+        "PROJECTION[\"Lambert_Conformal_Conic_2SP\"]",
+        "PARAMETER[\"false_easting\",1640416.667]",
+        "UNIT[\"US survey foot\",0.30480060960121924]",
+        "AUTHORITY[\"EPSG\",\"2286\"]]",
+    ] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    assert_eq!(text.matches('[').count(), text.matches(']').count());
+    assert!(definition::ogc_01_009(&crs(4978)).is_none());
+}
