@@ -1,0 +1,264 @@
+//! Layers in memory and in files.
+
+use std::path::Path;
+use velvet_peg::{
+    BuildPoints, CoordinateColumns, Crs, Geometry, GeometryKind, Layer, LayerReader,
+    MeasureOptions, Unwatched, Value, WriteOptions, measure,
+};
+
+fn crs(code: u32) -> Option<Crs> {
+    Some(Crs::from_epsg(code).unwrap())
+}
+
+/// A layer with every kind of value, a hole, and gaps.
+fn parcels() -> Layer {
+    let mut layer = Layer::new("parcels", crs(2285));
+    let square = |e: f64, n: f64, size: f64| {
+        vec![(e, n), (e + size, n), (e + size, n + size), (e, n + size)]
+    };
+    let rows = [
+        (
+            vec![square(1_840_000.0, 150_000.0, 600.0), square(1_840_100.0, 150_100.0, 100.0)],
+            "A \"quoted\", name",
+            1.5,
+        ),
+        (vec![square(1_841_000.0, 151_000.0, 300.0)], "zweite", -2.25),
+    ];
+    for (number, (rings, name, value)) in rows.into_iter().enumerate() {
+        layer
+            .push(
+                Geometry::Polygon(rings),
+                [
+                    ("name", name.into()),
+                    ("number", (number as i64).into()),
+                    ("share", value.into()),
+                    ("open", (number == 0).into()),
+                    ("note", if number == 0 { Value::Null } else { "x".into() }),
+                ],
+            )
+            .unwrap();
+    }
+    layer
+}
+
+fn contents(layer: &Layer) -> Vec<(Vec<(f64, f64)>, Vec<Value>)> {
+    let names: Vec<String> =
+        layer.info().schema.fields().iter().map(|f| f.name().clone()).collect();
+    layer
+        .features()
+        .map(|feature| {
+            (feature.vertices(), names.iter().map(|name| feature.value(name).unwrap()).collect())
+        })
+        .collect()
+}
+
+#[test]
+fn a_geopackage_gives_back_what_it_was_given() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("parcels.gpkg");
+    let layer = parcels();
+    layer.write(&path).unwrap();
+    let back = Layer::read(&path).unwrap();
+    assert_eq!(back.crs().unwrap().code(), 2285);
+    assert_eq!(back.info().kind, Some(GeometryKind::Polygon));
+    assert_eq!(back.info().extent.unwrap().west, 1_840_000.0);
+    for ((before, values), (after, read)) in contents(&layer).iter().zip(contents(&back)) {
+        assert_eq!(*values, read);
+        // Rings come back closed.
+        assert!(before.iter().all(|vertex| after.contains(vertex)));
+    }
+    assert!(layer.write(&path).unwrap_err().is_exists());
+    layer.write_with(&path, &WriteOptions { overwrite: true, ..WriteOptions::default() }).unwrap();
+}
+
+/// The tables that OGC 12-128r18 asks for, looked at with plain SQL.
+#[test]
+fn a_geopackage_is_what_the_standard_says() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("parcels.gpkg");
+    parcels().write(&path).unwrap();
+    let file = rusqlite::Connection::open(&path).unwrap();
+    let text = |sql: &str| -> String {
+        let value: rusqlite::types::Value =
+            file.query_row(sql, [], |row| row.get(0)).unwrap_or_else(|e| panic!("{sql}: {e}"));
+        match value {
+            rusqlite::types::Value::Text(text) => text,
+            rusqlite::types::Value::Integer(number) => number.to_string(),
+            rusqlite::types::Value::Real(number) => number.to_string(),
+            other => format!("{other:?}"),
+        }
+    };
+    for (sql, wanted) in [
+        ("PRAGMA application_id", "1196444487"),
+        ("PRAGMA user_version", "10301"),
+        ("PRAGMA integrity_check", "ok"),
+        (
+            "SELECT group_concat(srs_id) FROM (SELECT srs_id FROM gpkg_spatial_ref_sys ORDER BY 1)",
+            "-1,0,2285,4326",
+        ),
+        ("SELECT data_type || srs_id FROM gpkg_contents", "features2285"),
+        ("SELECT max_x FROM gpkg_contents", "1841300"),
+        (
+            "SELECT column_name || geometry_type_name || z || m FROM gpkg_geometry_columns",
+            "geomPOLYGON00",
+        ),
+        ("SELECT extension_name || scope FROM gpkg_extensions", "gpkg_rtree_indexwrite-only"),
+        ("SELECT count(*) FROM rtree_parcels_geom WHERE minx > 1840900", "1"),
+        (
+            "SELECT count(*) FROM sqlite_master WHERE type = 'trigger' AND name LIKE 'rtree_parcels_geom_%'",
+            "6",
+        ),
+        (
+            "SELECT substr(definition, 1, 7) FROM gpkg_spatial_ref_sys WHERE srs_id = 2285",
+            "PROJCS[",
+        ),
+        ("SELECT hex(substr(geom, 1, 8)) FROM parcels", "47500003ED080000"),
+        ("SELECT last_change GLOB '20*T*Z' FROM gpkg_contents", "1"),
+    ] {
+        assert_eq!(text(sql), wanted, "{sql}");
+    }
+}
+
+#[test]
+fn geojson_is_wgs84_with_outer_rings_counter_clockwise() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("parcels.geojson");
+    let notices = parcels().write(&path).unwrap();
+    assert!(notices[0].text.contains("converted from EPSG:2285"), "{notices:?}");
+    let back = Layer::read(&path).unwrap();
+    assert_eq!(back.crs().unwrap().code(), 4326);
+    assert_eq!(back.len(), 2);
+    let first = back.features().next().unwrap();
+    assert!(
+        first
+            .vertices()
+            .iter()
+            .all(|(lon, lat)| (-120.1..-119.9).contains(lon) && (47.4..47.5).contains(lat))
+    );
+    assert_eq!(first.value("name"), Some("A \"quoted\", name".into()));
+    assert_eq!(first.value("open"), Some(true.into()));
+    let json: serde_json::Value =
+        serde_json::from_str(&std::fs::read_to_string(&path).unwrap()).unwrap();
+    let rings = json["features"][0]["geometry"]["coordinates"].as_array().unwrap();
+    let turns: Vec<f64> = rings
+        .iter()
+        .map(|ring| {
+            let at = |i: usize, k: usize| ring[i][k].as_f64().unwrap();
+            let last = ring.as_array().unwrap().len() - 1;
+            assert_eq!(ring[0], ring[last], "closed");
+            (0..last).map(|i| at(i, 0) * at(i + 1, 1) - at(i + 1, 0) * at(i, 1)).sum()
+        })
+        .collect();
+    assert!(turns[0] > 0.0 && turns[1] < 0.0, "{turns:?}");
+}
+
+#[test]
+fn odd_geojson_is_read_or_refused_in_words() {
+    let folder = tempfile::tempdir().unwrap();
+    let read = |text: &str| {
+        let path = folder.path().join("odd.geojson");
+        std::fs::write(&path, text).unwrap();
+        Layer::read(&path).map(|layer| {
+            let kinds: Vec<_> = layer.features().map(|feature| feature.kind()).collect();
+            (
+                kinds,
+                layer.info().schema.fields().iter().map(|f| f.name().clone()).collect::<Vec<_>>(),
+            )
+        })
+    };
+    let feature = |geometry: &str, rest: &str| {
+        format!(r#"{{"type":"Feature","geometry":{geometry},"properties":{{"a":1}}{rest}}}"#)
+    };
+    let collection = |features: &[String]| {
+        format!(r#"{{"features":[{}],"type":"FeatureCollection"}}"#, features.join(","))
+    };
+    let point = r#"{"type":"Point","coordinates":[-120,47.4,350]}"#;
+    let multi = r#"{"type":"MultiPolygon","coordinates":[[[[0,0],[1,0],[1,1],[0,0]]],[[[5,5],[6,5],[6,6],[5,5]]]]}"#;
+    let (kinds, names) = read(&collection(&[
+        feature(point, ""),
+        feature("null", ""),
+        feature(multi, r#","id":"k7""#),
+    ]))
+    .unwrap();
+    assert_eq!(kinds, [Some(GeometryKind::Point), None, Some(GeometryKind::MultiPolygon)]);
+    assert_eq!(names, ["id", "a"]);
+    assert_eq!(read(&feature(point, "")).unwrap().0, [Some(GeometryKind::Point)]);
+    assert_eq!(read(point).unwrap().0, [Some(GeometryKind::Point)]);
+    assert!(read(&collection(&[])).unwrap().0.is_empty());
+    for (text, says) in [
+        (
+            collection(&[feature(r#"{"type":"Circle","coordinates":[0,0]}"#, "")]),
+            "type Circle cannot be read",
+        ),
+        (
+            collection(&[feature(r#"{"type":"LineString","coordinates":[[0],[1,1]]}"#, "")]),
+            "not a position",
+        ),
+        (r#"{"hello":1}"#.to_string(), "no list of features"),
+        (collection(&[feature(point, "")]).replace("]}", "]"), "line 1"),
+    ] {
+        let error = read(&text).unwrap_err();
+        assert!(error.is_data() && error.to_string().contains(says), "{error}");
+    }
+}
+
+#[test]
+fn heights_and_missing_geometries_survive() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = folder.path().join("gates.csv");
+    std::fs::write(&source, "gate,lat,lon,h,code\n1,47.4,-120,350.5,007\n2,47.5,-120.1,,008\n")
+        .unwrap();
+    let out = folder.path().join("gates.gpkg");
+    let columns = CoordinateColumns { z: Some("h".into()), ..CoordinateColumns::default() };
+    let build = BuildPoints { crs: crs(4326), columns, ..BuildPoints::default() };
+    build.run(&source, &out, &mut Unwatched).unwrap();
+    let layer = Layer::read(&out).unwrap();
+    assert!(layer.info().has_z);
+    let z = &layer.batches()[0].geometry.z;
+    assert!(z[0] == 350.5, "{z:?}");
+    let first = layer.features().next().unwrap();
+    assert_eq!(first.value("code"), Some("007".into()), "leading zeros are kept");
+    assert_eq!(first.value("gate"), Some(1.into()));
+}
+
+#[test]
+fn figures_stand_side_by_side() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("parcels.gpkg");
+    parcels().write(&path).unwrap();
+    let reader = LayerReader::open(&path, None).unwrap();
+    let options = MeasureOptions { ground_height_m: Some(350.0), ..MeasureOptions::default() };
+    let measures = measure(&reader, &options, &mut Unwatched).unwrap();
+    let foot = 1200.0 / 3937.0;
+    let first = &measures.features[0];
+    let grid = (600.0 * 600.0 - 100.0 * 100.0) * foot * foot;
+    assert!((first.grid_area_m2.unwrap() / grid - 1.0).abs() < 1e-12);
+    // The zone's scale factor there is 1.0000184, squared for areas.
+    assert!((first.grid_area_m2.unwrap() / first.area_m2 - 1.000_018_4f64.powi(2)).abs() < 2e-6);
+    assert!(
+        (first.ground_area_m2.unwrap() / first.area_m2 - (1.0f64 + 350.0 / 6.38e6).powi(2)).abs()
+            < 1e-6
+    );
+    assert!((first.grid_length_m.unwrap() / (2800.0 * foot) - 1.0).abs() < 1e-12);
+    assert_eq!(
+        measures.total(|m| Some(m.area_m2)).unwrap(),
+        measures.features.iter().map(|m| m.area_m2).sum::<f64>()
+    );
+}
+
+#[test]
+fn code_gets_errors_with_their_kind_and_place() {
+    let mut layer = parcels();
+    let error = layer.push(Geometry::Point((0.0, 0.0)), [("other", 1.into())]).unwrap_err();
+    assert!(error.is_usage());
+    let none = Layer::new("bare", None);
+    assert!(none.convert(&Crs::from_epsg(4326).unwrap()).unwrap_err().is_usage());
+    let missing = LayerReader::open(Path::new("nowhere.gpkg"), None).unwrap_err();
+    assert!(missing.is_file());
+    assert_eq!(missing.place().file.as_deref(), Some(Path::new("nowhere.gpkg")));
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("text.gpkg");
+    std::fs::write(&path, "this is not a database, but long enough to be looked at as one")
+        .unwrap();
+    assert!(LayerReader::open(&path, None).unwrap_err().is_file());
+}
