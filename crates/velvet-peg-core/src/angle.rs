@@ -147,7 +147,7 @@ fn halves(text: &str) -> Option<(String, String)> {
         return Some((left.trim().to_string(), right.trim().to_string()));
     }
     let words: Vec<&str> = text.split_whitespace().collect();
-    (words.len() % 2 == 0 && !words.is_empty() && words.len() <= 6).then(|| {
+    (words.len().is_multiple_of(2) && !words.is_empty() && words.len() <= 6).then(|| {
         let (left, right) = words.split_at(words.len() / 2);
         (left.join(" "), right.join(" "))
     })
@@ -220,7 +220,7 @@ impl Parts {
             }
             // `47d24m30s`: a small s behind a number and minutes is the sign for seconds.
             let seconds_sign = side == 1 && end == 's' && body.contains(['d', 'm', '°', '\'', '′']);
-            if seconds_sign && axis != Axis::Latitude || seconds_sign && body.contains(['d', 'm']) {
+            if seconds_sign && (axis != Axis::Latitude || body.contains(['d', 'm'])) {
                 continue;
             }
             if letter.replace(end.to_ascii_uppercase()).is_some() && body.chars().count() > 1 {

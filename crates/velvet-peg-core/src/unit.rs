@@ -145,7 +145,7 @@ impl AreaUnit {
             AreaUnit::SquareMetre => 1.0,
             AreaUnit::Hectare => 10_000.0,
             AreaUnit::UsSurveyAcre => 43_560.0 * (1200.0 / 3937.0) * (1200.0 / 3937.0),
-            AreaUnit::Acre => 4046.856_422_4,
+            AreaUnit::Acre => 4_046.856_422_4,
         }
     }
 

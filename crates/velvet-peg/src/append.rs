@@ -148,7 +148,7 @@ impl Session {
         let mut record = StringRecord::new();
         while self.reader.next(&mut record)? {
             let number = self.reader.row();
-            if number % 4096 == 0 {
+            if number.is_multiple_of(4096) {
                 watch.at(self.reader.bytes_read(), self.bytes);
             }
             let misfit = self.reader.misfit(&record);

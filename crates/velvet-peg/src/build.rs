@@ -71,7 +71,7 @@ impl BuildPoints {
         let mut cloud = Cloud::default();
         let mut reasons = FirstReasons::default();
         each_row(reader, &mut |reader, record| {
-            if inference.rows % 4096 == 0 {
+            if inference.rows.is_multiple_of(4096) {
                 watch.at(reader.bytes_read(), total);
             }
             inference.add(record);
@@ -120,7 +120,7 @@ impl BuildPoints {
         let mut outside = 0u64;
         let mut seen = 0u64;
         each_row(file.rows()?, &mut |reader, record| {
-            if seen % 4096 == 0 {
+            if seen.is_multiple_of(4096) {
                 watch.at(file.bytes + reader.bytes_read(), total);
             }
             seen += 1;

@@ -53,7 +53,7 @@ impl Cloud {
     pub(crate) fn gather(&mut self, x: f64, y: f64) {
         self.seen += 1;
         let stride = (self.seen / SAMPLE as u64).next_power_of_two();
-        if self.x.len() < SAMPLE || self.seen % stride == 0 {
+        if self.x.len() < SAMPLE || self.seen.is_multiple_of(stride) {
             if self.x.len() >= SAMPLE {
                 // Replacing round robin keeps early and late rows.
                 let at = (self.seen / stride) as usize % SAMPLE;

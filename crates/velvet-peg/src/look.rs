@@ -99,7 +99,7 @@ fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<T
     // Coordinates are read both ways; the one that suits more rows wins.
     let (mut angles, mut lengths) = (Reading::default(), Reading::default());
     each_row(reader, &mut |reader, record| {
-        if inference.rows % 4096 == 0 {
+        if inference.rows.is_multiple_of(4096) {
             watch.at(reader.bytes_read(), Some(file.bytes));
         }
         inference.add(record);

@@ -209,12 +209,11 @@ impl Meter {
     }
 }
 
+/// Length and area of a ring or line by its x, its y, and whether it closes.
+type RingFigures<'a> = &'a dyn Fn(&[f64], &[f64], bool) -> (f64, f64);
+
 /// Length and area of a feature from those of its rings; holes are taken off the area.
-fn figures(
-    column: &GeometryColumn,
-    feature: usize,
-    ring_figures: &dyn Fn(&[f64], &[f64], bool) -> (f64, f64),
-) -> (f64, f64) {
+fn figures(column: &GeometryColumn, feature: usize, ring_figures: RingFigures<'_>) -> (f64, f64) {
     let Some(kind) = column.kinds()[feature] else {
         return (0.0, 0.0);
     };

@@ -159,10 +159,10 @@ impl PositionSheet {
             if !extent.name.contains("SPCS") {
                 continue;
             }
-            if let Ok(crs) = Crs::from_epsg(row.code) {
-                if crs.extent().contains(lon, lat) {
-                    zones.push((extent.name.to_string(), crs));
-                }
+            if let Ok(crs) = Crs::from_epsg(row.code)
+                && crs.extent().contains(lon, lat)
+            {
+                zones.push((extent.name.to_string(), crs));
             }
         }
         let mut names: Vec<String> = zones.iter().map(|(name, _)| name.clone()).collect();

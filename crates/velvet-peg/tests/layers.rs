@@ -41,7 +41,9 @@ fn parcels() -> Layer {
     layer
 }
 
-fn contents(layer: &Layer) -> Vec<(Vec<(f64, f64)>, Vec<Value>)> {
+type Content = (Vec<(f64, f64)>, Vec<Value>);
+
+fn contents(layer: &Layer) -> Vec<Content> {
     let names: Vec<String> =
         layer.info().schema.fields().iter().map(|f| f.name().clone()).collect();
     layer

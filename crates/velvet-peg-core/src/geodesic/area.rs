@@ -67,8 +67,7 @@ impl Geodesic {
         let (az1, az2) = (side.azimuth1, side.azimuth2);
         // Turn of the azimuth, from half-angles where that is well conditioned (eq. 64).
         let (sin_omega, cos_omega) = side.omega12.sin_cos();
-        let ordinary =
-            !side.meridional && cos_omega > -0.7071 && side.beta2.0 - side.beta1.0 < 1.75;
+        let ordinary = !side.meridional && cos_omega > -0.7 && side.beta2.0 - side.beta1.0 < 1.75;
         let turn = if ordinary {
             let (one_cos, c1, c2) = (1.0 + cos_omega, 1.0 + side.beta1.1, 1.0 + side.beta2.1);
             2.0 * (sin_omega * (side.beta1.0 * c2 + side.beta2.0 * c1))

@@ -385,10 +385,8 @@ impl Geodesic {
         }
         let antipodal =
             cos_arc < 0.0 && sin_arc < 6.0 * self.f.abs() * PI * beta1.1 * beta1.1 && self.f > 0.0;
-        if antipodal {
-            if let Some(azimuth) = self.astroid_start(beta1, sin_sum, beta2, lambda) {
-                return (azimuth, None);
-            }
+        if antipodal && let Some(azimuth) = self.astroid_start(beta1, sin_sum, beta2, lambda) {
+            return (azimuth, None);
         }
         let azimuth = if sin_az1 > 0.0 { unit(sin_az1, cos_az1) } else { (1.0, 0.0) };
         (azimuth, None)

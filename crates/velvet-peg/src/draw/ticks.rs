@@ -87,14 +87,10 @@ fn label(value: f64, step: f64, geographic: bool, axis: Axis) -> String {
         let decimals = if step >= 1.0 { 0 } else { (-step.log10()).ceil() as usize };
         return grouped(value, decimals);
     }
-    let (style, decimals) = if step >= 1.0 - 1e-9 {
-        (Style::Minutes, 0)
-    } else if step >= 59.9 / 3600.0 {
-        (Style::Minutes, 0)
-    } else if step >= 0.99 / 3600.0 {
-        (Style::Seconds, 0)
-    } else {
-        (Style::Seconds, 1)
+    let (style, decimals) = match step * 3600.0 {
+        seconds if seconds > 59.9 => (Style::Minutes, 0),
+        seconds if seconds > 0.99 => (Style::Seconds, 0),
+        _ => (Style::Seconds, 1),
     };
     angle_text(value, axis, style, decimals)
 }

@@ -49,12 +49,12 @@ impl Draw {
                 layers.push(reader.read()?);
             }
         }
-        if let Some(label) = &self.label {
-            if layers.iter().all(|layer| layer.info().schema.field_with_name(label).is_err()) {
-                return Err(Error::from_usage(format!(
-                    "no layer has a column `{label}` to label with"
-                )));
-            }
+        let has =
+            |name| layers.iter().any(|layer| layer.info().schema.field_with_name(name).is_ok());
+        if let Some(label) = self.label.as_ref().filter(|label| !has(label.as_str())) {
+            return Err(Error::from_usage(format!(
+                "no layer has a column `{label}` to label with"
+            )));
         }
         let options = DrawOptions {
             title: self.title.clone(),
