@@ -50,7 +50,10 @@ pub enum Style {
 pub fn parse(text: &str, axis: Axis) -> Result<f64> {
     let parts = Parts::split(text, axis)?;
     let numbers: Vec<&str> = parts.body.split(' ').filter(|part| !part.is_empty()).collect();
-    if numbers.is_empty() || numbers.len() > 3 {
+    if !parts.body.contains(|c: char| c.is_ascii_digit()) {
+        return Err(unreadable(text, "there is no number in it"));
+    }
+    if numbers.len() > 3 {
         return Err(unreadable(text, "one to three numbers are wanted"));
     }
     let mut total = 0.0;

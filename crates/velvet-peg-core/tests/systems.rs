@@ -41,6 +41,43 @@ fn every_row_of_the_registry_resolves() {
     assert!(computed > 4800, "{computed}");
 }
 
+/// The middle of every area of use, there and back, through every projected system.
+#[test]
+fn every_computed_system_closes_in_its_area_of_use() {
+    let mut closed = 0;
+    for row in registry::CrsRow::all().filter(|row| row.kind == CrsKind::Projected) {
+        let crs = crs(row.code);
+        let (Ok(_), Some(area)) = (crs.projection(), crs.extent().boxes().first()) else {
+            continue;
+        };
+        let base = crs.base().unwrap();
+        let degree = if base.unit_name() == "grad" { 0.9 } else { 1.0 };
+        let east = if area.east < area.west { area.east + 360.0 } else { area.east };
+        let meridian = crs.datum().unwrap().prime_meridian().longitude_deg;
+        let lon = (area.west + east) / 2.0 - meridian;
+        let at = Coordinate::xy(lon / degree, (area.south + area.north) / 2.0 / degree);
+        let (there, back) =
+            (Converter::new(&base, &crs).unwrap(), Converter::new(&crs, &base).unwrap());
+        let found = there.convert(at).and_then(|grid| back.convert(grid));
+        match found {
+            Ok(found) => {
+                let off = (found.x - at.x) * degree;
+                let off = (off + 180.0).rem_euclid(360.0) - 180.0;
+                assert!(
+                    off.abs() < 1e-11 && (found.y - at.y).abs() < 1e-12,
+                    "EPSG:{}: {at:?} {found:?}",
+                    row.code
+                );
+                closed += 1;
+            }
+            // A few withdrawn systems have longitudes on the wrong side of Greenwich.
+            Err(error) => assert!(row.deprecated, "EPSG:{}: {error}", row.code),
+        }
+    }
+    println!("{closed} systems close");
+    assert!(closed > 5380, "{closed}");
+}
+
 #[test]
 fn operations_say_what_they_lack() {
     let rows: Vec<_> = registry::OperationRow::all().collect();

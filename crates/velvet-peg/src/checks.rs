@@ -92,7 +92,7 @@ impl Cloud {
         if self.seen < 8 || self.near(x, y) {
             return;
         }
-        let detail = format!("{x}, {y}");
+        let detail = format!("{}, {}", short(x), short(y));
         if self.near(-x, y) || self.near(x, -y) {
             self.flipped.add(row, detail);
         } else if self.near(y, x) || self.near(-y, x) || self.near(y, -x) {
@@ -173,6 +173,7 @@ impl Cloud {
             .map_or("nowhere on the map".to_string(), |at| {
                 format!("latitude {:.4}°, longitude {:.4}°", at.y, at.x)
             });
+        let (x, y) = (short(x), short(y));
         Some(Notice::warning(format!(
             "the middle of the data ({x}, {y}) falls at {place}, outside the area where {} is used \
              ({}){hint}",
@@ -180,6 +181,13 @@ impl Cloud {
             crs.extent().name()
         )))
     }
+}
+
+/// A coordinate to the centimetre or so, for messages.
+fn short(value: f64) -> String {
+    let decimals = if value.abs() <= 360.0 { 7 } else { 3 };
+    let text = format!("{value:.decimals$}");
+    text.trim_end_matches('0').trim_end_matches('.').to_string()
 }
 
 /// The geographic system of the same datum, for telling where a coordinate falls.

@@ -56,6 +56,6 @@ pub use measure::{MeasureOptions, Measured, Measures, measure};
 pub use notice::{Notice, Weight};
 pub use position::{PositionSheet, SheetLine, position_sheet};
 pub use rejects::Rejected;
-pub use table::{CoordinateColumns, TableOptions};
+pub use table::{CoordinateColumns, Quoting, TableOptions};
 pub use velvet_peg_core::*;
 pub use watch::{Unwatched, Watch};

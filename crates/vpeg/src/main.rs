@@ -37,6 +37,7 @@ fn plain_place(word: std::ffi::OsString) -> std::ffi::OsString {
 fn main() -> ExitCode {
     let arguments = commands::Arguments::parse_from(std::env::args_os().map(plain_place));
     show::set_quiet(arguments.quiet);
+    show::set_json(arguments.json);
     let ending = arguments.run();
     match ending {
         Ok(Ending::Done) if arguments.strict && show::warned() => ExitCode::from(3),

@@ -3,15 +3,27 @@
 use crate::Ending;
 use anstyle::{AnsiColor, Style};
 use std::io::Write;
+use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use velvet_peg::{Error, Notice, Outcome, Weight};
 
 static WARNED: AtomicBool = AtomicBool::new(false);
+static JSON: AtomicBool = AtomicBool::new(false);
 static QUIET: AtomicBool = AtomicBool::new(false);
 
 /// Leaves out remarks; warnings and errors stay.
 pub(crate) fn set_quiet(quiet: bool) {
     QUIET.store(quiet, Ordering::Relaxed);
+}
+
+/// Answers are to be JSON.
+pub(crate) fn set_json(json: bool) {
+    JSON.store(json, Ordering::Relaxed);
+}
+
+/// True if answers are to be JSON.
+pub(crate) fn wants_json() -> bool {
+    JSON.load(Ordering::Relaxed)
 }
 
 /// True if a warning was shown.
@@ -50,16 +62,22 @@ pub(crate) fn failure(error: &Error) {
     message("error:", AnsiColor::Red, &error.to_string());
 }
 
-/// Shows the closing line of a command that writes features or rows, with what was rejected.
-pub(crate) fn outcome(outcome: &Outcome, unit_in: &str, unit_out: &str, out: &str) -> Ending {
+/// Shows the closing line of a command that writes features or rows, with what was rejected;
+/// as JSON on standard output if that was asked for and is not taken by the data.
+///
+/// # Errors
+/// If standard output is closed.
+pub(crate) fn outcome(
+    outcome: &Outcome,
+    unit_in: &str,
+    unit_out: &str,
+    out: &Path,
+) -> Result<Ending, Error> {
     notices(&outcome.notices);
     let rejected = &outcome.rejected;
-    for (row, reason) in &rejected.first {
-        message(
-            "rejected:",
-            AnsiColor::Yellow,
-            &format!("{} {row}: {reason}", unit_in.trim_end_matches('s')),
-        );
+    let row = unit_in.trim_end_matches('s');
+    for (number, reason) in &rejected.first {
+        message("rejected:", AnsiColor::Yellow, &format!("{row} {number}: {reason}"));
     }
     let more = rejected.count - rejected.first.len() as u64;
     if more > 0 {
@@ -73,14 +91,26 @@ pub(crate) fn outcome(outcome: &Outcome, unit_in: &str, unit_out: &str, out: &st
         1 => format!("1 {}", unit.trim_end_matches('s')),
         number => format!("{number} {unit}"),
     };
+    let standard = out == Path::new("-");
+    let name = if standard { "standard output".to_string() } else { out.display().to_string() };
     let text = format!(
-        "{} in, {} out, {} rejected{kept}; wrote {out}",
+        "{} in, {} out, {} rejected{kept}; wrote {name}",
         count(outcome.rows_in, unit_in),
         count(outcome.out, unit_out),
         rejected.count
     );
     message("done:", AnsiColor::Green, &text);
-    if rejected.count > 0 { Ending::Rejects } else { Ending::Done }
+    if wants_json() && !standard {
+        json(&serde_json::json!({
+            "rows_in": outcome.rows_in,
+            "out": outcome.out,
+            "rejected": rejected.count,
+            "rejects_file": rejected.path,
+            "output": out,
+            "notices": outcome.notices.iter().map(|notice| &notice.text).collect::<Vec<_>>(),
+        }))?;
+    }
+    Ok(if rejected.count > 0 { Ending::Rejects } else { Ending::Done })
 }
 
 /// Prints an answer.

@@ -45,7 +45,7 @@ fn rejects_keep_row_reason_and_original() {
         "gates.gpkg",
     ]);
     assert_eq!(run.code, 3, "{}", run.err);
-    assert!(run.err.contains("row 6 (120.04"), "the lost W is told: {}", run.err);
+    assert!(run.err.contains("row 6 (120.0409167, 47.4294917)"), "the lost W is told: {}", run.err);
     assert!(run.err.contains("sign turned"), "{}", run.err);
     let (header, rows) = bench.table("gates.gpkg.rejects.csv");
     assert_eq!(header[..3], ["source_row", "reason", "gate"]);
@@ -193,6 +193,39 @@ fn encodings_and_delimiters_are_told_or_taken() {
         bench.ok(&["build", "points", file, "--crs", "EPSG:4326", "-o", &out]);
         assert!(bench.read(&out).contains("Verschlußbach"), "{file}");
     }
+    // Apostrophes as quotation marks, told and taken; marks as ordinary characters.
+    bench.write("single.csv", "'gate','lat','lon'\n'North, lower',47.4,-120\n");
+    bench.ok(&["build", "points", "single.csv", "--crs", "EPSG:4326", "-o", "single.geojson"]);
+    assert!(bench.read("single.geojson").contains("\"gate\":\"North, lower\""));
+    let rows = "1\t47.4\t-120\n".repeat(60);
+    bench.write("open.tsv", format!("gate\tlat\tlon\n\"5 inch\t47.4\t-120\n{rows}"));
+    let run =
+        bench.run(&["build", "points", "open.tsv", "--crs", "EPSG:4326", "-o", "open.geojson"]);
+    assert!(
+        run.code == 1
+            && run.err.contains("row 2: the row runs over")
+            && run.err.contains("--quote none"),
+        "{}",
+        run.err
+    );
+    let json = bench
+        .ok(&[
+            "build",
+            "points",
+            "open.tsv",
+            "--quote",
+            "none",
+            "--crs",
+            "EPSG:4326",
+            "-o",
+            "open.geojson",
+            "--json",
+        ])
+        .json();
+    assert_eq!(
+        (&json["rows_in"], &json["out"], &json["rejected"]),
+        (&61.into(), &61.into(), &0.into())
+    );
     bench.write("odd.csv", "a:lat:lon\n1:47.4:-120\n");
     assert_eq!(
         bench.run(&["build", "points", "odd.csv", "--crs", "EPSG:4326", "-o", "odd.gpkg"]).code,

@@ -73,6 +73,21 @@ pub(crate) fn delimiter(sample: &str, whole: bool) -> u8 {
     best.2
 }
 
+/// The quotation mark of a decoded sample: the apostrophe where fields are wrapped in it and
+/// none is wrapped in the ordinary mark.
+pub(crate) fn quote(sample: &str, delimiter: u8) -> u8 {
+    let wrapped = |mark: char| {
+        sample
+            .lines()
+            .take(100)
+            .flat_map(|line| line.split(char::from(delimiter)))
+            .map(str::trim)
+            .filter(|field| field.len() > 1 && field.starts_with(mark) && field.ends_with(mark))
+            .count()
+    };
+    if wrapped('"') == 0 && wrapped('\'') > 0 { b'\'' } else { b'"' }
+}
+
 /// Name of a delimiter in words.
 pub(crate) fn delimiter_name(delimiter: u8) -> &'static str {
     match delimiter {

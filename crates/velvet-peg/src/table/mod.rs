@@ -25,6 +25,9 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
+/// Lines that one row of a table may run over.
+const MOST_LINES: usize = 40;
+
 /// How a text table is to be read; what is none is detected.
 #[derive(Clone, Debug, Default)]
 pub struct TableOptions {
@@ -32,6 +35,50 @@ pub struct TableOptions {
     pub delimiter: Option<char>,
     /// Encoding by its label, such as `utf-8` or `windows-1252`.
     pub encoding: Option<String>,
+    /// What values with delimiters or line ends in them are wrapped in.
+    pub quoting: Option<Quoting>,
+}
+
+/// What values are wrapped in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Quoting {
+    /// This character, doubled inside a value.
+    With(char),
+    /// Nothing: the quotation mark is a character like any other.
+    None,
+}
+
+/// How the bytes of a table become fields.
+#[derive(Clone, Copy, Debug)]
+struct Dialect {
+    encoding: &'static Encoding,
+    delimiter: u8,
+    quote: Option<u8>,
+}
+
+impl Dialect {
+    /// What was asked for, and for the rest what the decoded sample shows.
+    fn tell(
+        options: &TableOptions,
+        encoding: &'static Encoding,
+        sample: &str,
+        whole: bool,
+    ) -> Result<Dialect> {
+        let byte = |c: char, what: &str| {
+            u8::try_from(c)
+                .map_err(|_| Error::usage(format!("the {what} `{c}` is not a single byte")))
+        };
+        let delimiter = match options.delimiter {
+            Some(delimiter) => byte(delimiter, "delimiter")?,
+            None => detect::delimiter(sample, whole),
+        };
+        let quote = match options.quoting {
+            Some(Quoting::With(quote)) => Some(byte(quote, "quotation mark")?),
+            Some(Quoting::None) => None,
+            None => Some(detect::quote(sample, delimiter)),
+        };
+        Ok(Dialect { encoding, delimiter, quote })
+    }
 }
 
 /// A table to be read, once or several times.
@@ -41,8 +88,7 @@ pub(crate) struct TableFile {
     pub(crate) path: PathBuf,
     /// Standard input, laid down so that it can be read twice.
     spooled: Option<tempfile::NamedTempFile>,
-    encoding: &'static Encoding,
-    delimiter: u8,
+    dialect: Dialect,
     /// Size in bytes.
     pub(crate) bytes: u64,
 }
@@ -79,35 +125,24 @@ impl TableFile {
             .in_file(path));
         }
         let whole = sample.len() < detect::SAMPLE;
-        let delimiter = match options.delimiter {
-            Some(delimiter) => u8::try_from(delimiter).map_err(|_| {
-                Error::usage(format!("the delimiter `{delimiter}` is not a single byte"))
-            })?,
-            None => detect::delimiter(&String::from_utf8_lossy(&sample), whole),
-        };
-        Ok(TableFile {
-            path: path.to_path_buf(),
-            spooled,
-            encoding,
-            delimiter,
-            bytes: metadata.len(),
-        })
+        let dialect = Dialect::tell(options, encoding, &String::from_utf8_lossy(&sample), whole)?;
+        Ok(TableFile { path: path.to_path_buf(), spooled, dialect, bytes: metadata.len() })
     }
 
     /// Name of the encoding.
     pub(crate) fn encoding_name(&self) -> &'static str {
-        self.encoding.name()
+        self.dialect.encoding.name()
     }
 
     pub(crate) fn delimiter(&self) -> u8 {
-        self.delimiter
+        self.dialect.delimiter
     }
 
     /// Starts reading from the header.
     pub(crate) fn rows(&self) -> Result<TableReader> {
         let real = self.spooled.as_ref().map_or(self.path.as_path(), |file| file.path());
         let file = File::open(real).map_err(|e| Error::file(&self.path, "cannot be read", e))?;
-        TableReader::new(file, &self.path, self.encoding, self.delimiter)
+        TableReader::new(file, &self.path, self.dialect)
     }
 }
 
@@ -124,17 +159,14 @@ pub(crate) struct TableReader {
 }
 
 impl TableReader {
-    fn new(
-        input: impl Read + 'static,
-        path: &Path,
-        encoding: &'static Encoding,
-        delimiter: u8,
-    ) -> Result<TableReader> {
+    fn new(input: impl Read + 'static, path: &Path, dialect: Dialect) -> Result<TableReader> {
         let read = Arc::new(AtomicU64::new(0));
         let counted = Counted { input, read: read.clone() };
-        let decoded: Box<dyn Read> = Box::new(decoded(counted, encoding));
+        let decoded: Box<dyn Read> = Box::new(decoded(counted, dialect.encoding));
         let mut reader = csv::ReaderBuilder::new()
-            .delimiter(delimiter)
+            .delimiter(dialect.delimiter)
+            .quoting(dialect.quote.is_some())
+            .quote(dialect.quote.unwrap_or(b'"'))
             .has_headers(true)
             .flexible(true)
             .buffer_capacity(1 << 16)
@@ -175,23 +207,27 @@ impl TableReader {
                     .map_err(|e| Error::file(path, "cannot be read", e))?
             }
         };
-        let delimiter = match options.delimiter {
-            Some(delimiter) => u8::try_from(delimiter).map_err(|_| {
-                Error::usage(format!("the delimiter `{delimiter}` is not a single byte"))
-            })?,
-            None => {
-                let (text, _, _) = encoding.decode(&head);
-                detect::delimiter(&text, head.len() < detect::SAMPLE)
-            }
-        };
+        let (text, _, _) = encoding.decode(&head);
+        let dialect = Dialect::tell(options, encoding, &text, head.len() < detect::SAMPLE)?;
         let whole = Cursor::new(head).chain(input);
-        Ok((TableReader::new(whole, path, encoding, delimiter)?, delimiter))
+        Ok((TableReader::new(whole, path, dialect)?, dialect.delimiter))
     }
 
     /// Reads the next row; false at the end.
     pub(crate) fn next(&mut self, record: &mut StringRecord) -> Result<bool> {
         let more = self.reader.read_record(record).map_err(|e| unreadable(&self.path, &e))?;
         self.row += u64::from(more);
+        // An opening quotation mark that is never closed would swallow the rows below it.
+        let lines = record.iter().map(|cell| cell.matches('\n').count()).sum::<usize>();
+        if lines > MOST_LINES {
+            return Err(Error::data(format!(
+                "the row runs over {} lines: a quotation mark in it is not closed. Close it, or read \
+                 marks as ordinary characters with --quote none",
+                lines + 1
+            ))
+            .in_file(&self.path)
+            .in_row(self.row));
+        }
         Ok(more)
     }
 

@@ -60,7 +60,6 @@ impl Build {
         if let Some(crs) = &job.crs {
             show::remark(&format!("coordinates are in {} ({})", crs.label(), crs.unit_plural()));
         }
-        let out = points.output.display().to_string();
-        Ok(show::outcome(&outcome, "rows", "features", &out))
+        show::outcome(&outcome, "rows", "features", &points.output)
     }
 }

@@ -97,7 +97,7 @@ impl Convert {
         let (outcome, converter) = job.run(file, output, &mut progress)?;
         drop(progress);
         route(&converter);
-        Ok(show::outcome(&outcome, "rows", "rows", &name(output)))
+        show::outcome(&outcome, "rows", "rows", output)
     }
 
     fn layer(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
@@ -126,14 +126,7 @@ impl Convert {
         )?;
         drop(progress);
         route(&converter);
-        Ok(show::outcome(&outcome, "features", "features", &name(output)))
-    }
-}
-
-fn name(output: &Path) -> String {
-    match output == Path::new("-") {
-        true => "standard output".to_string(),
-        false => output.display().to_string(),
+        show::outcome(&outcome, "features", "features", output)
     }
 }
 

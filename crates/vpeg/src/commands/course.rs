@@ -49,9 +49,6 @@ pub(crate) struct Course {
     /// File for rejected rows; OUTPUT.rejects.csv if not given.
     #[arg(long)]
     rejects: Option<PathBuf>,
-    /// Answer in JSON (single courses).
-    #[arg(long)]
-    json: bool,
     #[command(flatten)]
     reading: TableArguments,
 }
@@ -95,7 +92,7 @@ impl Course {
             course.azimuth_back_deg(),
         );
         let ellipsoid = maker.geodesic().ellipsoid().name();
-        if self.json {
+        if show::wants_json() {
             show::json(&json!({
                 "distance_m": course.distance_m,
                 "azimuth_from": there,
@@ -136,7 +133,7 @@ impl Course {
         let onward = full_circle(onward);
         let at = maker.coordinate(end)?;
         let ellipsoid = maker.geodesic().ellipsoid().name();
-        if self.json {
+        if show::wants_json() {
             show::json(&json!({
                 "latitude": end.lat, "longitude": end.lon, "x": at.x, "y": at.y,
                 "azimuth_to": onward, "azimuth_back": full_circle(onward + 180.0), "ellipsoid": ellipsoid,
@@ -213,7 +210,7 @@ impl Course {
             crs.ellipsoid().map_or("", |ellipsoid| ellipsoid.name()),
             crs.label()
         ));
-        Ok(show::outcome(&outcome, "rows", "rows", &output.display().to_string()))
+        show::outcome(&outcome, "rows", "rows", output)
     }
 }
 

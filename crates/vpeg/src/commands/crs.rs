@@ -24,9 +24,6 @@ pub(crate) struct Find {
     /// List withdrawn systems too.
     #[arg(long)]
     deprecated: bool,
-    /// Answer in JSON.
-    #[arg(long)]
-    json: bool,
 }
 
 #[derive(Debug, Args)]
@@ -37,9 +34,6 @@ pub(crate) struct Show {
     /// Describe the operation to this system too.
     #[arg(long, value_name = "REF")]
     to: Option<String>,
-    /// Answer in JSON.
-    #[arg(long)]
-    json: bool,
 }
 
 impl Registry {
@@ -69,7 +63,7 @@ impl Find {
         let text = self.words.join(" ");
         let found: Vec<_> =
             find(&text).into_iter().filter(|found| self.deprecated || !found.deprecated).collect();
-        if self.json {
+        if show::wants_json() {
             let list: Vec<Json> = found
                 .iter()
                 .take(self.limit)
@@ -121,7 +115,7 @@ impl Show {
         let crs = reference::system(&self.system.join(" "))?;
         let to = self.to.as_deref().map(reference::system).transpose()?;
         let converter = to.as_ref().map(|to| Converter::new(&crs, to)).transpose()?;
-        if self.json {
+        if show::wants_json() {
             show::json(&as_json(&crs, converter.as_ref()))?;
         } else {
             show::answer(&format!(

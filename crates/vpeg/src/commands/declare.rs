@@ -46,6 +46,6 @@ impl Declare {
             crs.label(),
             crs.unit_plural()
         ));
-        Ok(show::outcome(&outcome, "features", "features", &output.display().to_string()))
+        show::outcome(&outcome, "features", "features", output)
     }
 }

@@ -14,9 +14,6 @@ pub(crate) struct Look {
     file: PathBuf,
     #[command(flatten)]
     table: TableArguments,
-    /// Answer in JSON.
-    #[arg(long)]
-    json: bool,
 }
 
 impl Look {
@@ -24,7 +21,7 @@ impl Look {
         let mut progress = Progress::new("looking");
         let found = look(&self.file, &self.table.options(), &mut progress)?;
         drop(progress);
-        if self.json {
+        if show::wants_json() {
             show::json(&as_json(&found))?;
         } else {
             match &found {
@@ -47,7 +44,7 @@ impl Look {
             Found::Table(table) => show::notices(&table.notices),
             Found::Layers { layers, .. } => layers.iter().for_each(|(_, n)| show::notices(n)),
         }
-        if !self.json {
+        if !show::wants_json() {
             show::answer(&format!("\nnext: {}", self.next(&found)))?;
         }
         Ok(Ending::Done)
@@ -83,8 +80,10 @@ impl Look {
         }
         show::answer(&table.text())?;
         if let Some(extent) = &look.extent {
-            let unit = if look.degrees == Some(true) { "°" } else { "" };
-            show::answer(&format!("\ncoordinates span {}", span(extent, unit)))?;
+            show::answer(&format!(
+                "\ncoordinates span {}",
+                span(extent, look.degrees == Some(true))
+            ))?;
         }
         let (count, reasons) = &look.unreadable;
         if *count > 0 {
@@ -114,7 +113,7 @@ impl Look {
             ("reference system".to_string(), system),
         ];
         if let Some(extent) = &info.extent {
-            pairs.push(("coordinates".to_string(), span(extent, if degrees { "°" } else { "" })));
+            pairs.push(("coordinates".to_string(), span(extent, degrees)));
         }
         pairs.push(("columns".to_string(), columns.join(", ")));
         show::answer(&format!("\n{}\n{}", show::heading(&info.name), show::pairs(&pairs)))
@@ -178,12 +177,12 @@ fn share(part: u64, whole: u64) -> String {
     format!("{percent:.0}%")
 }
 
-fn span(extent: &Bounds, unit: &str) -> String {
-    let decimals = if unit == "°" { 6 } else { 2 };
-    format!(
-        "x {:.decimals$}{unit} to {:.decimals$}{unit}, y {:.decimals$}{unit} to {:.decimals$}{unit}",
-        extent.west, extent.east, extent.south, extent.north
-    )
+fn span(extent: &Bounds, degrees: bool) -> String {
+    let Bounds { south, west, north, east } = extent;
+    match degrees {
+        true => format!("longitude {west:.6}° to {east:.6}°, latitude {south:.6}° to {north:.6}°"),
+        false => format!("x {west:.2} to {east:.2}, y {south:.2} to {north:.2}"),
+    }
 }
 
 fn bounds_json(extent: Option<Bounds>) -> Json {

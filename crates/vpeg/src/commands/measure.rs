@@ -26,9 +26,6 @@ pub(crate) struct Measure {
     /// Features to list; totals always count all.
     #[arg(long, default_value_t = 50)]
     limit: usize,
-    /// Answer in JSON.
-    #[arg(long)]
-    json: bool,
 }
 
 impl Measure {
@@ -41,7 +38,7 @@ impl Measure {
         let mut progress = Progress::new("measuring");
         let measures = measure(&reader, &options, &mut progress)?;
         drop(progress);
-        if self.json {
+        if show::wants_json() {
             show::json(&as_json(&measures, &reader.info().name))?;
         } else {
             self.text(&measures, &reader.info().name)?;

@@ -13,7 +13,7 @@ mod position;
 
 use crate::Ending;
 use clap::{Args, Parser, Subcommand};
-use velvet_peg::{Error, TableOptions};
+use velvet_peg::{Error, Quoting, TableOptions};
 
 /// Coordinate tables become features with a known reference system: look, build, declare,
 /// convert, measure, draw.
@@ -29,6 +29,9 @@ pub(crate) struct Arguments {
     /// Leave out remarks; warnings and errors stay.
     #[arg(long, short, global = true)]
     pub(crate) quiet: bool,
+    /// Answer in JSON on standard output.
+    #[arg(long, global = true)]
+    pub(crate) json: bool,
     /// Exit with 3 if there was a warning.
     #[arg(long, global = true)]
     pub(crate) strict: bool,
@@ -86,11 +89,18 @@ pub(crate) struct TableArguments {
     /// Encoding of the table, such as utf-8 or windows-1252; detected if not given.
     #[arg(long)]
     encoding: Option<String>,
+    /// Quotation mark of the table (a character, or `none`); detected if not given.
+    #[arg(long, value_parser = quote)]
+    quote: Option<Quoting>,
 }
 
 impl TableArguments {
     pub(crate) fn options(&self) -> TableOptions {
-        TableOptions { delimiter: self.delimiter, encoding: self.encoding.clone() }
+        TableOptions {
+            delimiter: self.delimiter,
+            encoding: self.encoding.clone(),
+            quoting: self.quote,
+        }
     }
 }
 
@@ -102,6 +112,15 @@ fn delimiter(text: &str) -> Result<char, String> {
         ("semicolon", _, _) => Ok(';'),
         (_, Some(only), None) => Ok(only),
         _ => Err("a delimiter is one character, or `tab`".to_string()),
+    }
+}
+
+fn quote(text: &str) -> Result<Quoting, String> {
+    let mut chars = text.chars();
+    match (text, chars.next(), chars.next()) {
+        ("none", _, _) => Ok(Quoting::None),
+        (_, Some(only), None) => Ok(Quoting::With(only)),
+        _ => Err("a quotation mark is one character, or `none`".to_string()),
     }
 }
 

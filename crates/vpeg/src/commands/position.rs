@@ -14,9 +14,6 @@ pub(crate) struct Position {
     /// Reference system of the place; WGS 84 if not given.
     #[arg(long, value_name = "REF", default_value = "EPSG:4326")]
     crs: String,
-    /// Answer in JSON.
-    #[arg(long)]
-    json: bool,
 }
 
 impl Position {
@@ -24,7 +21,7 @@ impl Position {
         let crs = reference::system(&self.crs)?;
         let at = coordinate(&self.text, &crs)?;
         let sheet = position_sheet(&crs, at)?;
-        if self.json {
+        if show::wants_json() {
             let mut sections = Map::new();
             for line in &sheet.lines {
                 let section = sections.entry(line.section.clone()).or_insert_with(|| json!({}));
