@@ -56,6 +56,16 @@ impl Converter {
 
     /// Plans for the options given.
     ///
+    /// ```
+    /// use velvet_peg_core::{Bounds, Converter, Crs, PlanOptions};
+    /// let area = Some(Bounds { south: 47.3, west: -120.1, north: 47.5, east: -119.9 });
+    /// let options = PlanOptions { area, ..PlanOptions::default() };
+    /// let converter = Converter::plan(&Crs::from_epsg(4267)?, &Crs::from_epsg(4269)?, &options)?;
+    /// let lacking = &converter.route().not_available[0]; // more accurate, but needs a grid file
+    /// assert!(lacking.accuracy_m < converter.route().accuracy_m());
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// As [`Converter::new`]; under [`Policy::Only`] also if several operations would serve.
     pub fn plan(source: &Crs, target: &Crs, options: &PlanOptions) -> Result<Converter> {
@@ -107,6 +117,16 @@ impl Converter {
     /// Converts all coordinates in place, or none: on the first one that cannot be converted
     /// the slice is left as it was.
     ///
+    /// ```
+    /// use velvet_peg_core::{Converter, Coordinate, Crs};
+    /// let converter = Converter::new(&Crs::from_epsg(4326)?, &Crs::from_epsg(32610)?)?;
+    /// let mut places = [Coordinate::xy(-123.0, 47.0), Coordinate::xy(-123.0, 97.0)];
+    /// let before = places;
+    /// assert!(converter.convert_slice(&mut places).is_err()); // no latitude of 97°
+    /// assert_eq!(places, before);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// As [`Converter::convert`], for the first coordinate that fails.
     pub fn convert_slice(&self, coordinates: &mut [Coordinate]) -> Result<()> {
@@ -119,6 +139,15 @@ impl Converter {
     /// Converts columns in place and marks what cannot be converted as NaN; gives the number
     /// of rows so marked that were not NaN before. Columns of unequal length are converted as
     /// far as the shortest. Without a z column heights count as 0.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Converter, Crs};
+    /// let converter = Converter::new(&Crs::from_epsg(4326)?, &Crs::from_epsg(32610)?)?;
+    /// let (mut x, mut y) = (vec![-123.0, -123.0], vec![47.0, 97.0]);
+    /// assert_eq!(converter.convert_columns(&mut x, &mut y, None), 1);
+    /// assert!((x[0] - 500_000.0).abs() < 1e-8 && x[1].is_nan());
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
     pub fn convert_columns(&self, x: &mut [f64], y: &mut [f64], z: Option<&mut [f64]>) -> usize {
         let mut marked = 0;
         let mut each = |x: &mut f64, y: &mut f64, z: &mut f64| {

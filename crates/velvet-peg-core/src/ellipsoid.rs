@@ -18,6 +18,13 @@ impl Ellipsoid {
     /// From the semi-major axis in metres and the inverse flattening; 0 or infinity for a
     /// sphere.
     ///
+    /// ```
+    /// use velvet_peg_core::Ellipsoid;
+    /// let airy = Ellipsoid::new(6_377_563.396, 299.324_964_6)?;
+    /// assert!((airy.semi_minor_m() - 6_356_256.909).abs() < 1e-3);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the axis is not a positive length, or the inverse flattening is below 2.
     pub fn new(semi_major_m: f64, inverse_flattening: f64) -> Result<Ellipsoid> {

@@ -33,6 +33,14 @@ pub fn from_geographic(ellipsoid: &Ellipsoid, lon_deg: f64, lat_deg: f64, h_m: f
 
 /// Longitude, latitude (degrees) and ellipsoidal height (metres) of geocentric X, Y, Z in
 /// metres. Good to a nanometre from 6000 km inside the surface to any height outside.
+///
+/// ```
+/// use velvet_peg_core::{geocentric, Ellipsoid};
+/// let wgs84 = Ellipsoid::from_epsg(7030)?;
+/// let (lon, lat, h) = geocentric::to_geographic(&wgs84, [0.0, 6378147.0, 0.0]);
+/// assert_eq!((lon, lat, h), (90.0, 0.0, 10.0));
+/// # Ok::<(), velvet_peg_core::Error>(())
+/// ```
 pub fn to_geographic(ellipsoid: &Ellipsoid, [x, y, z]: [f64; 3]) -> (f64, f64, f64) {
     let (a, b) = (ellipsoid.semi_major_m(), ellipsoid.semi_minor_m());
     let e2 = ellipsoid.eccentricity_squared();

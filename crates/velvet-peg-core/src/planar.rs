@@ -7,6 +7,10 @@
 use crate::sum::Sum;
 
 /// Length of the line through these vertices, in the unit of the coordinates.
+///
+/// ```
+/// assert_eq!(velvet_peg_core::planar::length(&[0.0, 3.0, 3.0], &[0.0, 4.0, 5.0]), 6.0);
+/// ```
 pub fn length(x: &[f64], y: &[f64]) -> f64 {
     let steps = x.windows(2).zip(y.windows(2));
     steps.map(|(x, y)| (x[1] - x[0]).hypot(y[1] - y[0])).collect::<Sum>().value()

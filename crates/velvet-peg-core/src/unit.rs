@@ -28,6 +28,13 @@ impl LengthUnit {
 
     /// A unit of length of the registry.
     ///
+    /// ```
+    /// use velvet_peg_core::LengthUnit;
+    /// assert_eq!(LengthUnit::from_epsg(9003)?, LengthUnit::US_SURVEY_FOOT);
+    /// assert!(LengthUnit::US_SURVEY_FOOT.metres() > LengthUnit::FOOT.metres());
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the code is not one of a unit of length.
     pub fn from_epsg(code: u32) -> Result<LengthUnit> {
@@ -76,6 +83,12 @@ impl AngleUnit {
 
     /// A unit of angle of the registry. The packed and supplier-defined representations of
     /// degrees count as degrees.
+    ///
+    /// ```
+    /// use velvet_peg_core::AngleUnit;
+    /// assert_eq!(AngleUnit::from_epsg(9105)?.degrees(), 0.9); // the grad
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
     ///
     /// # Errors
     /// If the code is not one of a unit of angle.

@@ -52,6 +52,18 @@ impl BuildPoints {
     /// whose coordinates are blank, unreadable or out of range for the system go to the
     /// rejects with their number, the reason and the original text.
     ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{BuildPoints, Crs, Unwatched};
+    /// let build = BuildPoints { crs: Some(Crs::parse("EPSG:4326")?), ..BuildPoints::default() };
+    /// let outcome = build.run(&file("headgates.csv"), &file("gates.gpkg"), &mut Unwatched)?;
+    /// assert_eq!(outcome.rows_in, outcome.out + outcome.rejected.count);
+    /// assert_eq!(outcome.rejected.first[0].0, 11); // the row, as a spreadsheet counts
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the table cannot be read, a column is missing, an output exists, or no row can be
     /// used.

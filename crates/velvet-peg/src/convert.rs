@@ -19,6 +19,21 @@ use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 /// vertex that cannot be converted go to the rejects with their number, the reason and their
 /// geometry as text.
 ///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::{convert_layer, Crs, LayerReader, Unwatched, WriteOptions};
+/// let reader = LayerReader::open(&file("fields.geojson"), None)?;
+/// let grid = Crs::from_epsg(2285)?;
+/// let options = WriteOptions::default();
+/// let (outcome, converter) =
+///     convert_layer(&reader, &grid, &file("fields.gpkg"), &options, None, &mut Unwatched)?;
+/// assert_eq!(outcome.out, 16);
+/// assert_eq!(converter.route().accuracy_m(), Some(4.0)); // WGS 84 to NAD83
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
 /// # Errors
 /// If the layer has no reference system, no operation joins the two, an output exists, or
 /// no feature can be converted.
@@ -141,6 +156,25 @@ impl ConvertTable {
     /// Keeps every column and appends the converted coordinates: `lon, lat` or `easting,
     /// northing` (and `height` where ellipsoidal heights took part).
     ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{AppendOptions, ConvertTable, CoordinateColumns, Crs, Unwatched};
+    /// let convert = ConvertTable {
+    ///     columns: CoordinateColumns { x: Some("east".into()), y: Some("north".into()), z: None },
+    ///     source: Crs::from_epsg(2285)?,
+    ///     target: Crs::from_epsg(4269)?,
+    ///     decimals: Some(7),
+    ///     packed: false,
+    ///     append: AppendOptions::default(),
+    /// };
+    /// let (outcome, _) = convert.run(&file("old-weirs.csv"), &file("weirs.csv"), &mut Unwatched)?;
+    /// assert_eq!(outcome.out, 16);
+    /// assert!(std::fs::read_to_string(file("weirs.csv"))?.starts_with("weir,east,north,crest_ft,type,lon,lat"));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the table cannot be read, a column is missing, no operation joins the systems, an
     /// output exists, or no row can be converted.
@@ -219,6 +253,13 @@ impl ConvertTable {
 
 /// The warnings that a route deserves: shifts known only to metres, operations that do not
 /// cover the data, better ones that need a file.
+///
+/// ```
+/// use velvet_peg::{route_notices, Converter, Crs};
+/// let converter = Converter::new(&Crs::from_epsg(4269)?, &Crs::from_epsg(4326)?)?;
+/// assert!(route_notices(&converter)[0].text.contains("changes no number"));
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
 pub fn route_notices(converter: &Converter) -> Vec<Notice> {
     let route = converter.route();
     let mut notices = Vec::new();
@@ -258,6 +299,11 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
 }
 
 /// Path beside an output for its rejects, for callers that announce it.
+///
+/// ```
+/// use std::path::Path;
+/// assert_eq!(velvet_peg::rejects_beside(Path::new("a/gates.gpkg")), Path::new("a/gates.gpkg.rejects.csv"));
+/// ```
 pub fn rejects_beside(out: &Path) -> PathBuf {
     rejects_path(out)
 }

@@ -57,6 +57,15 @@ pub struct CourseMaker {
 impl CourseMaker {
     /// Prepares a system.
     ///
+    /// ```
+    /// use velvet_peg::{CourseMaker, Crs};
+    /// let maker = CourseMaker::new(&Crs::from_epsg(2285)?)?; // US survey feet in, geodesics on GRS 1980
+    /// let (from, to) = (maker.place(1_840_000.0, 150_000.0)?, maker.place(1_841_000.0, 150_000.0)?);
+    /// let course = maker.geodesic().inverse(from, to);
+    /// assert!((course.distance_m - 304.795).abs() < 1e-3);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the system has no positions on an ellipsoid.
     pub fn new(crs: &Crs) -> Result<CourseMaker> {
@@ -99,6 +108,24 @@ impl CourseMaker {
 impl CourseTable {
     /// Keeps every column and appends `distance_m, azimuth_from, azimuth_to` (both in the
     /// direction of travel, 0 to 360°), or the end place and `azimuth_to`.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{AppendOptions, CourseColumns, CourseTable, Crs, Unwatched};
+    /// std::fs::write(file("pairs.csv"), "lon1,lat1,lon2,lat2\n-120.01,47.40,-119.99,47.41\n")?;
+    /// let pair = |x: &str, y: &str| (x.to_string(), y.to_string());
+    /// let courses = CourseTable {
+    ///     columns: CourseColumns::Between { from: pair("lon1", "lat1"), to: pair("lon2", "lat2") },
+    ///     crs: Crs::from_epsg(4326)?,
+    ///     decimals: Some(3),
+    ///     append: AppendOptions::default(),
+    /// };
+    /// courses.run(&file("pairs.csv"), &file("courses.csv"), &mut Unwatched)?;
+    /// assert!(std::fs::read_to_string(file("courses.csv"))?.contains(",1874.813"));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
     ///
     /// # Errors
     /// If the table cannot be read, a column is missing or an output exists.

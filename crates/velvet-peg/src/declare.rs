@@ -11,6 +11,20 @@ use velvet_peg_core::Crs;
 
 /// Writes the layer again with another reference system and the same coordinates.
 ///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::{declare, BuildPoints, Crs, Layer, LayerReader, Unwatched, WriteOptions};
+/// BuildPoints::default().run(&file("old-weirs.csv"), &file("bare.gpkg"), &mut Unwatched)?;
+/// let reader = LayerReader::open(&file("bare.gpkg"), None)?;
+/// assert!(reader.info().crs.is_none());
+/// let crs = Crs::parse("nad83 washington north ftus")?;
+/// declare(&reader, &crs, &file("weirs.gpkg"), &WriteOptions::default(), &mut Unwatched)?;
+/// assert_eq!(Layer::read(file("weirs.gpkg"))?.crs().map(Crs::code), Some(2285));
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
 /// # Errors
 /// If the layer cannot be read or the output exists or cannot be written.
 pub fn declare(

@@ -18,6 +18,13 @@ const FILES: [(&str, &str); 4] = [
 
 /// Lays the demo files out in a folder, which is made if need be, and gives their paths.
 ///
+/// ```
+/// let folder = tempfile::tempdir()?;
+/// let files = velvet_peg::demo::lay_out(folder.path(), false)?;
+/// assert_eq!(files.len(), 4);
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
 /// # Errors
 /// If a file exists and is not to be overwritten, or the folder cannot be written.
 pub fn lay_out(folder: &Path, overwrite: bool) -> Result<Vec<PathBuf>> {

@@ -67,6 +67,19 @@ pub struct TableLook {
 
 /// Looks at a table or a file of layers.
 ///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::{look, Look, TableOptions, Unwatched};
+/// let Look::Table(table) = look(&file("headgates.csv"), &TableOptions::default(), &mut Unwatched)? else {
+///     unreachable!("a CSV file is a table");
+/// };
+/// assert_eq!(table.rows, 40);
+/// assert_eq!((table.x.as_deref(), table.degrees), (Some("longitude"), Some(true)));
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
 /// # Errors
 /// If the file cannot be read.
 pub fn look(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<Look> {

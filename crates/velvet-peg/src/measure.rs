@@ -76,6 +76,18 @@ impl Measures {
 
 /// Measures every feature of a layer.
 ///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::{measure, LayerReader, MeasureOptions, Unwatched};
+/// let reader = LayerReader::open(&file("fields.geojson"), None)?;
+/// let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched)?;
+/// assert_eq!(measures.ellipsoid, "WGS 84");
+/// assert!((measures.features[0].area_m2 - 122_958.0).abs() < 1.0);
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
 /// # Errors
 /// If the layer has no reference system, or a vertex is out of range for it.
 pub fn measure(

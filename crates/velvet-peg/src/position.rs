@@ -34,6 +34,14 @@ pub struct PositionSheet {
 
 /// Works out the sheet of a coordinate of a system.
 ///
+/// ```
+/// use velvet_peg::{position_sheet, Coordinate, Crs};
+/// let sheet = position_sheet(&Crs::from_epsg(4326)?, Coordinate::xy(-120.004, 47.408))?;
+/// assert!(sheet.lines.iter().any(|line| line.section.contains("UTM zone 10N")));
+/// assert!(sheet.notices[0].text.contains("from the edge of UTM zone 10N"));
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
 /// # Errors
 /// If the coordinate is out of range for the system.
 pub fn position_sheet(crs: &Crs, at: Coordinate) -> Result<PositionSheet> {

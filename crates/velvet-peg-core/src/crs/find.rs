@@ -21,6 +21,11 @@ pub struct Match {
 }
 
 /// Systems that match all words, the likeliest first. A number matches a code.
+///
+/// ```
+/// let found = velvet_peg_core::find("washington south feet");
+/// assert_eq!(found[0].code, 2286);
+/// ```
 pub fn find(text: &str) -> Vec<Match> {
     let wanted = words_of(text);
     if wanted.is_empty() {

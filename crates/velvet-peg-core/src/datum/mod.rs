@@ -119,6 +119,16 @@ impl Operation {
 
     /// Looks an operation up by its EPSG code.
     ///
+    /// ```
+    /// use velvet_peg_core::{Crs, Geographic, Operation};
+    /// let shift = Operation::from_epsg(1314)?; // OSGB36 to WGS 84 (6)
+    /// assert_eq!(shift.accuracy_m(), Some(2.0));
+    /// let (source, target) = (Crs::from_epsg(4277)?, Crs::from_epsg(4326)?);
+    /// let (at, _) = shift.apply(Geographic { lat: 52.0, lon: -1.0 }, 0.0, &source, &target)?;
+    /// assert!((at.lat - 52.000_4).abs() < 1e-4);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If there is no such row, or it cannot be run here; the message says what it needs.
     pub fn from_epsg(code: u32) -> Result<Operation> {

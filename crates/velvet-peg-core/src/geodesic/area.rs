@@ -52,6 +52,14 @@ impl Geodesic {
     }
 
     /// Length of the line through these vertices along geodesics, metres.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Ellipsoid, Geodesic, Geographic};
+    /// let geodesic = Geodesic::new(&Ellipsoid::from_epsg(7030)?);
+    /// let quarter = [0.0, 30.0, 90.0].map(|lat| Geographic { lat, lon: 7.0 });
+    /// assert!((geodesic.line_length_m(&quarter) - 10_001_965.729_3).abs() < 1e-4);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
     pub fn line_length_m(&self, vertices: &[Geographic]) -> f64 {
         vertices
             .windows(2)

@@ -168,6 +168,16 @@ impl Projection {
 
     /// Point scale factors and convergence.
     ///
+    /// ```
+    /// use velvet_peg_core::{Crs, Geographic};
+    /// let utm = Crs::from_epsg(32610)?;
+    /// let at = Geographic { lat: 47.4, lon: -123.0 }; // on the central meridian
+    /// let factors = utm.projection()?.factors(at)?;
+    /// assert!((factors.meridian_scale - 0.9996).abs() < 1e-15);
+    /// assert_eq!(factors.convergence_deg, 0.0);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the position is outside what the method can show.
     pub fn factors(&self, position: Geographic) -> Result<Factors> {

@@ -62,6 +62,17 @@ const COLOURS: [(&str, &str); 6] = [
 /// Draws layers one above the other, polygons lowest and points on top, and writes the
 /// picture: SVG or PNG by the extension of `out`.
 ///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::{draw, DrawOptions, Layer};
+/// let layers = [Layer::read(file("fields.geojson"))?, Layer::read(file("laterals.geojson"))?];
+/// draw(&layers, &file("map.png"), &DrawOptions { label: Some("field".into()), ..DrawOptions::default() })?;
+/// assert!(file("map.png").exists());
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
 /// # Errors
 /// If a layer has no reference system while another has, nothing is to be drawn, or the file
 /// exists or cannot be written.
@@ -83,6 +94,15 @@ pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<N
 }
 
 /// The map as SVG text.
+///
+/// ```
+/// use velvet_peg::{svg, Crs, DrawOptions, Geometry, Layer};
+/// let mut gates = Layer::new("gates", Some(Crs::from_epsg(4326)?));
+/// gates.push(Geometry::Point((-120.0, 47.4)), [("name", "Gate 7".into())])?;
+/// let (text, _) = svg(&[gates], &DrawOptions::default())?;
+/// assert!(text.starts_with("<svg") && text.contains("<circle"));
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
 ///
 /// # Errors
 /// As [`draw`], but for the file.

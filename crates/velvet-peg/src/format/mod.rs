@@ -28,6 +28,14 @@ pub enum Format {
 impl Format {
     /// The format of a path by its extension.
     ///
+    /// ```
+    /// use std::path::Path;
+    /// use velvet_peg::Format;
+    /// assert_eq!(Format::of(Path::new("fields.gpkg"))?, Format::GeoPackage);
+    /// assert!(Format::of(Path::new("fields.xyz")).is_err());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the extension is none that is known.
     pub fn of(path: &Path) -> Result<Format> {
@@ -72,6 +80,22 @@ enum Source {
 
 impl LayerReader {
     /// Opens a layer; the only one of the file if no name is given.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::LayerReader;
+    /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
+    /// assert_eq!(reader.info().count, Some(16));
+    /// let mut vertices = 0;
+    /// reader.for_each_batch(&mut |batch| {
+    ///     vertices += batch.geometry.x.len(); // flat columns
+    ///     Ok(())
+    /// })?;
+    /// assert!(vertices > 100);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
     ///
     /// # Errors
     /// If the file is not one of layers, cannot be read, or has several layers and none was
@@ -193,6 +217,20 @@ enum Sink {
 impl LayerWriter {
     /// Starts a file for a layer of this description.
     ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{LayerReader, LayerWriter, WriteOptions};
+    /// let reader = LayerReader::open(&file("laterals.geojson"), None)?;
+    /// let mut writer = LayerWriter::create(&file("laterals.gpkg"), reader.info(), &WriteOptions::default())?;
+    /// reader.for_each_batch(&mut |batch| writer.write(&batch))?;
+    /// assert!(!file("laterals.gpkg").exists()); // not before it is whole
+    /// assert_eq!(writer.finish()?, 9);
+    /// assert!(file("laterals.gpkg").exists());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the file exists and is not to be overwritten, its extension is unknown, or the
     /// format cannot hold the layer (GeoJSON needs a reference system).
@@ -254,6 +292,17 @@ impl LayerWriter {
 
 impl Layer {
     /// Reads the only layer of a file.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::Layer;
+    /// let fields = Layer::read(file("fields.geojson"))?;
+    /// fields.write(file("fields.gpkg"))?;
+    /// assert_eq!(Layer::read(file("fields.gpkg"))?.len(), fields.len());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
     ///
     /// # Errors
     /// As [`LayerReader::open`] and [`LayerReader::read`].

@@ -211,6 +211,16 @@ impl Layer {
 
     /// The layer carried into another reference system.
     ///
+    /// ```
+    /// use velvet_peg::{Crs, Geometry, Layer};
+    /// let mut gates = Layer::new("gates", Some(Crs::from_epsg(4326)?));
+    /// gates.push(Geometry::Point((-123.0, 47.4)), [("name", "Gate 7".into())])?;
+    /// let utm = gates.convert(&Crs::from_epsg(32610)?)?;
+    /// let (easting, _) = utm.features().next().unwrap().vertices()[0];
+    /// assert!((easting - 500_000.0).abs() < 1e-6);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// If the layer has no reference system, no operation joins the two, or a vertex cannot
     /// be converted.
