@@ -280,9 +280,12 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
         notices.push(Notice::warning(format!("the change of datum is known to {known} only")));
     }
     if !route.covers_area {
-        notices.push(Notice::warning(
-            "the operation is meant for an area that does not hold all of the data".to_string(),
-        ));
+        let areas: Vec<&str> =
+            route.operations().map(|operation| operation.extent().name()).collect();
+        notices.push(Notice::warning(format!(
+            "some of the data lies outside the area that the operation is meant for ({})",
+            areas.join("; ")
+        )));
     }
     if let Some(better) = route.not_available.first() {
         let metres = better.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));

@@ -33,8 +33,36 @@ pub(crate) fn warned() -> bool {
 
 fn message(word: &str, colour: AnsiColor, text: &str) {
     let style = Style::new().bold().fg_color(Some(colour.into()));
+    let text = wrapped(text, word.len() + 1, &console::Term::stderr());
     // Nobody is left to tell if standard error is closed.
     let _ = writeln!(anstream::stderr(), "{style}{word}{style:#} {text}");
+}
+
+/// On a terminal, lines broken between words and indented under their beginning.
+fn wrapped(text: &str, indent: usize, terminal: &console::Term) -> String {
+    let width = usize::from(terminal.size().1);
+    if !terminal.is_term() || width < indent + 30 {
+        return text.to_string();
+    }
+    let mut column = indent;
+    let mut lines = String::new();
+    for (number, word) in text.split(' ').enumerate() {
+        let length = word.chars().count();
+        if number > 0 && !word.is_empty() && column + 1 + length > width {
+            lines.push('\n');
+            lines.push_str(&" ".repeat(indent));
+            column = indent;
+        } else if number > 0 {
+            lines.push(' ');
+            column += 1;
+        }
+        lines.push_str(word);
+        column = match word.rsplit_once('\n') {
+            Some((_, last)) => last.chars().count(),
+            None => column + length,
+        };
+    }
+    lines
 }
 
 /// Shows what the library noticed.
@@ -152,7 +180,13 @@ impl Table {
         self.rows.push(cells);
     }
 
+    /// Parts what follows from what went before.
+    pub(crate) fn rule(&mut self) {
+        self.rows.push(vec!["─".to_string(); self.header.len()]);
+    }
+
     pub(crate) fn text(&self) -> String {
+        let is_rule = |row: &Vec<String>| row.iter().all(|cell| cell == "─");
         let columns = self.header.len();
         let width = |column: usize| {
             self.rows
@@ -168,7 +202,7 @@ impl Table {
                 .rows
                 .iter()
                 .map(|row| row[column].as_str())
-                .filter(|c| !c.is_empty())
+                .filter(|c| !c.is_empty() && *c != "─")
                 .peekable();
             cells.peek().is_some()
                 && cells.all(|cell| {
@@ -179,6 +213,9 @@ impl Table {
         let line = |row: &Vec<String>| {
             let cells: Vec<String> = (0..columns)
                 .map(|at| {
+                    if is_rule(row) {
+                        return "─".repeat(widths[at]);
+                    }
                     let pad = " ".repeat(widths[at] - row[at].chars().count());
                     if right[at] { pad + &row[at] } else { row[at].clone() + &pad }
                 })
@@ -195,10 +232,12 @@ impl Table {
 /// Pairs of a label and a text, labels padded.
 pub(crate) fn pairs(pairs: &[(String, String)]) -> String {
     let width = pairs.iter().map(|(label, _)| label.chars().count()).max().unwrap_or(0);
+    let terminal = console::Term::stdout();
     let lines: Vec<String> = pairs
         .iter()
         .map(|(label, text)| {
-            format!("  {label}{}  {text}", " ".repeat(width - label.chars().count()))
+            let pad = " ".repeat(width - label.chars().count());
+            format!("  {label}{pad}  {}", wrapped(text, width + 4, &terminal))
         })
         .collect();
     lines.join("\n")

@@ -72,6 +72,9 @@ impl Measure {
                 "\n  points have neither length nor area; distances between them: vpeg course",
             );
         }
+        if areal {
+            show::answer("  acres: US survey, 43 560 square US survey feet")?;
+        }
         let mut header = vec!["feature".to_string(), "name".to_string(), "kind".to_string()];
         let columns = Columns::new(measures, areal);
         header.extend(columns.0.iter().map(|(title, _, _)| title.clone()));
@@ -98,6 +101,7 @@ impl Measure {
             table.row(row);
         };
         if measures.features.len() > 1 {
+            table.rule();
             statistic("total", &|v| v.iter().sum(), &mut table);
             statistic("mean", &|v| v.iter().sum::<f64>() / v.len() as f64, &mut table);
             statistic("smallest", &|v| v.iter().copied().fold(f64::INFINITY, f64::min), &mut table);
@@ -142,22 +146,22 @@ impl Columns {
         let foot = LengthUnit::US_SURVEY_FOOT.metres();
         if areal {
             add("perimeter m", 2, Box::new(|m| Some(m.length_m)));
-            add("area m²", 2, Box::new(|m| Some(m.area_m2)));
-            add("acres (US survey)", 4, Box::new(move |m| Some(m.area_m2 / acre)));
+            add("ellipsoid m²", 2, Box::new(|m| Some(m.area_m2)));
+            add("ellipsoid acres", 4, Box::new(move |m| Some(m.area_m2 / acre)));
         } else {
-            add("length m", 3, Box::new(|m| Some(m.length_m)));
-            add("length ftUS", 3, Box::new(move |m| Some(m.length_m / foot)));
+            add("ellipsoid m", 3, Box::new(|m| Some(m.length_m)));
+            add("ellipsoid ftUS", 3, Box::new(move |m| Some(m.length_m / foot)));
         }
         if measures.grid.is_some() {
             if areal {
-                add("grid area m²", 2, Box::new(|m| m.grid_area_m2));
+                add("grid m²", 2, Box::new(|m| m.grid_area_m2));
                 add(
                     "grid off by %",
                     4,
                     Box::new(|m| Some((m.grid_area_m2? / m.area_m2 - 1.0) * 100.0)),
                 );
             } else {
-                add("grid length m", 3, Box::new(|m| m.grid_length_m));
+                add("grid m", 3, Box::new(|m| m.grid_length_m));
                 add(
                     "grid off by %",
                     4,
@@ -167,14 +171,10 @@ impl Columns {
         }
         if measures.ground_height_m.is_some() {
             if areal {
-                add("ground area m²", 2, Box::new(|m| m.ground_area_m2));
-                add(
-                    "ground acres (US survey)",
-                    4,
-                    Box::new(move |m| Some(m.ground_area_m2? / acre)),
-                );
+                add("ground m²", 2, Box::new(|m| m.ground_area_m2));
+                add("ground acres", 4, Box::new(move |m| Some(m.ground_area_m2? / acre)));
             } else {
-                add("ground length m", 3, Box::new(|m| m.ground_length_m));
+                add("ground m", 3, Box::new(|m| m.ground_length_m));
             }
         }
         Columns(columns)
