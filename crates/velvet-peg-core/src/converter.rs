@@ -208,7 +208,7 @@ impl Converter {
             }
         };
         for step in &self.route.steps {
-            state = step.operation.run(state, &step.from, &step.to);
+            state = step.operation.run(state, &step.from, &step.to, self.heights);
         }
         let z = if self.heights { state.h } else { at.z };
         let to = match &self.to {

@@ -162,7 +162,7 @@ impl Operation {
             })
         };
         let state = State { lon: at.lon, lat: at.lat, h: h_m };
-        let to = self.run(state, &side(source)?, &side(target)?);
+        let to = self.run(state, &side(source)?, &side(target)?, false);
         Ok((Geographic { lat: to.lat, lon: to.lon }, to.h))
     }
 
@@ -206,8 +206,10 @@ impl Operation {
         }
     }
 
-    /// Runs the operation in its direction, from the system on `from` to that on `to`.
-    pub(crate) fn run(&self, state: State, from: &Side, to: &Side) -> State {
+    /// Runs the operation in its direction, from the system on `from` to that on `to`. Where
+    /// positions have true ellipsoidal heights, a method defined for positions without a
+    /// height runs on all three coordinates: its parameters are geocentric all the same.
+    pub(crate) fn run(&self, state: State, from: &Side, to: &Side, heights: bool) -> State {
         match &self.method {
             Method::SameEnsemble => state,
             Method::LongitudeRotation(rotation) => {
@@ -226,7 +228,8 @@ impl Operation {
                 if similarity.is_null() && from.ellipsoid == to.ellipsoid {
                     return state;
                 }
-                match (similarity.domain, self.reversed) {
+                let domain = if heights { Domain::Spatial } else { similarity.domain };
+                match (domain, self.reversed) {
                     (Domain::Spatial, _) => self.shift(similarity, state, from, to),
                     (Domain::Geographic2D, false) => {
                         let flat = State { h: 0.0, ..state };

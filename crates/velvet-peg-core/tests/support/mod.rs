@@ -28,6 +28,11 @@ pub fn rows(file: &str) -> Vec<Row> {
     read(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../testdata/truth").join(file))
 }
 
+/// All rows of a file in the workspace's `testdata/published`.
+pub fn published(file: &str) -> Vec<Row> {
+    read(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../testdata/published").join(file))
+}
+
 /// All rows of a file in this crate's `tests/data`.
 pub fn data(file: &str) -> Vec<Row> {
     read(&Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data").join(file))
