@@ -1,0 +1,183 @@
+//! Warnings before everyday mistakes hurt: what must be told, and what must not.
+
+use std::fmt::Write;
+use velvet_peg::{BuildPoints, Crs, Look, TableOptions, Unwatched, Weight, look};
+
+/// Twenty headgates in the Tumblewick district as longitude and latitude.
+fn gates() -> Vec<(f64, f64)> {
+    (0..20).map(|i| (-120.05 + 0.005 * f64::from(i), 47.40 + 0.002 * f64::from(i % 7))).collect()
+}
+
+fn table(rows: &[(f64, f64)]) -> String {
+    let mut text = String::from("gate,lon,lat\n");
+    for (number, (lon, lat)) in rows.iter().enumerate() {
+        writeln!(text, "{number},{lon},{lat}").unwrap();
+    }
+    text
+}
+
+/// The warnings of building points from these rows in this system.
+fn warnings(rows: &[(f64, f64)], crs: u32) -> Vec<String> {
+    let folder = tempfile::tempdir().unwrap();
+    let (input, output) = (folder.path().join("gates.csv"), folder.path().join("gates.gpkg"));
+    std::fs::write(&input, table(rows)).unwrap();
+    let build = BuildPoints { crs: Some(Crs::from_epsg(crs).unwrap()), ..BuildPoints::default() };
+    let outcome = build.run(&input, &output, &mut Unwatched).unwrap();
+    assert_eq!(outcome.out, rows.len() as u64, "warned rows are kept");
+    outcome.notices.into_iter().filter(|n| n.weight == Weight::Warning).map(|n| n.text).collect()
+}
+
+fn with(at: usize, x: f64, y: f64) -> Vec<(f64, f64)> {
+    let mut rows = gates();
+    rows[at] = (x, y);
+    rows
+}
+
+fn scaled(factor: f64) -> Vec<(f64, f64)> {
+    // State plane North in US survey feet, round about the district.
+    (0..20)
+        .map(|i| {
+            (
+                (1_835_000.0 + 900.0 * f64::from(i)) * factor,
+                (152_000.0 + 300.0 * f64::from(i % 7)) * factor,
+            )
+        })
+        .collect()
+}
+
+#[test]
+fn good_data_is_left_in_peace() {
+    assert_eq!(warnings(&gates(), 4326), [""; 0]);
+    assert_eq!(warnings(&scaled(1.0), 2285), [""; 0]);
+    // A long thin district, a single place, two places: nothing stands apart.
+    let long: Vec<_> = (0..40).map(|i| (-121.0 + 0.05 * f64::from(i), 47.4)).collect();
+    assert_eq!(warnings(&long, 4326), [""; 0]);
+    assert_eq!(warnings(&gates()[..1], 4326), [""; 0]);
+    assert_eq!(warnings(&[(-120.0, 47.4), (-119.0, 46.0)], 4326), [""; 0]);
+}
+
+#[test]
+fn single_rows_that_stand_apart_are_named_with_their_likely_mistake() {
+    let lost_minus = warnings(&with(4, 120.03, 47.41), 4326);
+    assert_eq!(lost_minus.len(), 1, "{lost_minus:?}");
+    assert!(
+        lost_minus[0].contains("row 6 (120.03, 47.41)") && lost_minus[0].contains("sign turned"),
+        "{lost_minus:?}"
+    );
+
+    let swapped = warnings(&with(9, 47.41, -80.0), 4326);
+    assert!(swapped[0].contains("far from all others"), "{swapped:?}");
+
+    let transposed = warnings(&with(19, -120.03, 74.41), 4326);
+    assert!(
+        transposed[0].contains("row 21") && transposed[0].contains("far from all others"),
+        "{transposed:?}"
+    );
+
+    let mut feet = scaled(1.0);
+    feet[3] = (feet[3].1, feet[3].0);
+    let swapped = warnings(&feet, 2285);
+    assert!(swapped[0].contains("row 5") && swapped[0].contains("swapped"), "{swapped:?}");
+}
+
+#[test]
+fn many_rows_are_counted_and_a_few_named() {
+    let mut rows: Vec<(f64, f64)> =
+        (0..200).map(|i| (-120.05 + 0.0005 * f64::from(i), 47.4)).collect();
+    for row in rows.iter_mut().take(9) {
+        row.0 = -row.0;
+    }
+    let told = warnings(&rows, 4326);
+    assert!(told[0].starts_with("9 rows would join"), "{told:?}");
+    assert!(
+        told[0].contains("row 2 ") && told[0].contains("row 6 ") && !told[0].contains("row 7 "),
+        "{told:?}"
+    );
+    assert!(told[0].contains("and 4 more"), "{told:?}");
+}
+
+#[test]
+fn whole_tables_in_the_wrong_unit_sign_or_order_are_told() {
+    for (rows, crs, says) in [
+        // Metres declared as feet: the middle falls far off, and feet would put it right.
+        (
+            scaled(0.304_800_609_601_219_2),
+            2285,
+            "taken as metres it would be inside: this system counts in US survey feet",
+        ),
+        (scaled(1.0), 32148, "taken as feet it would be inside: this system counts in metres"),
+        (gates().iter().map(|(x, y)| (-x, *y)).collect(), 4269, "with the sign of x turned"),
+        (
+            scaled(1.0).iter().map(|(x, y)| (*y, *x)).collect(),
+            2285,
+            "with x and y swapped it would be inside",
+        ),
+    ] {
+        let told = warnings(&rows, crs);
+        assert!(told.iter().any(|text| text.contains(says)), "EPSG:{crs}: {told:?}");
+        assert!(told.iter().any(|text| text.contains("outside the area where")), "{told:?}");
+    }
+}
+
+#[test]
+fn some_points_outside_the_area_of_use_are_counted() {
+    let mut rows = gates();
+    rows.truncate(7);
+    rows.push((-135.0, 47.4));
+    let told = warnings(&rows, 4269);
+    assert!(!told.iter().any(|text| text.contains("the middle")), "{told:?}");
+    let far = warnings(&with(2, -20.0, 47.4), 4269);
+    assert!(
+        far.iter()
+            .any(|text| text.contains("1 points lie outside") || text.contains("far from all")),
+        "{far:?}"
+    );
+}
+
+#[test]
+fn looking_warns_of_the_same_and_writes_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let input = folder.path().join("gates.csv");
+    std::fs::write(&input, table(&with(4, 120.03, 47.41))).unwrap();
+    let Look::Table(found) = look(&input, &TableOptions::default(), &mut Unwatched).unwrap() else {
+        panic!("a table")
+    };
+    assert_eq!(found.degrees, Some(true));
+    assert!(found.notices[0].text.contains("row 6"), "{:?}", found.notices);
+    assert!(!found.notices[0].text.contains("kept as written"), "nothing is kept by looking");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+
+    // Ragged rows and odd headers.
+    std::fs::write(&input, "gate,,gate,lat\n1,2,3,4\n1,2\n1,2,3,4,5\n").unwrap();
+    let Look::Table(found) = look(&input, &TableOptions::default(), &mut Unwatched).unwrap() else {
+        panic!("a table")
+    };
+    let names: Vec<&str> = found.columns.iter().map(|column| column.name.as_str()).collect();
+    assert_eq!(names, ["gate", "column_2", "gate_2", "lat"]);
+    assert!(
+        found.notices.iter().any(|n| n.text.contains("`column_2`, `gate_2`")),
+        "{:?}",
+        found.notices
+    );
+    assert!(
+        found.notices.iter().any(|n| n.text.contains("2 rows have more or fewer fields")),
+        "{:?}",
+        found.notices
+    );
+    assert_eq!((found.x, found.degrees), (None, None));
+}
+
+#[test]
+fn column_types_are_told_without_losing_codes() {
+    let folder = tempfile::tempdir().unwrap();
+    let input = folder.path().join("types.csv");
+    let text = "whole,number,code,plus,long,mixed,blank,dotted\n\
+                1,1.5,007,+5,12345678901234567890,1,,1.2.3\n\
+                -20,2,010,+6,12345678901234567891,x,,4.5.6\n";
+    std::fs::write(&input, text).unwrap();
+    let Look::Table(found) = look(&input, &TableOptions::default(), &mut Unwatched).unwrap() else {
+        panic!("a table")
+    };
+    let kinds: Vec<&str> = found.columns.iter().map(|column| column.kind).collect();
+    assert_eq!(kinds, ["whole number", "number", "text", "text", "text", "text", "blank", "text"]);
+}
