@@ -218,12 +218,15 @@ impl Chain {
         self.operations.iter().map(|operation| operation.accuracy_m().unwrap_or(1000.0)).sum()
     }
 
-    /// Best covered first (by hundredths of the area), then fewest steps, then most
-    /// accurate, then newest.
-    fn rank(&self) -> (i32, usize, f64, u32) {
-        let newest = self.operations.first().and_then(Operation::code).unwrap_or(0);
+    /// Best covered first (by hundredths of the area), superseded rows last, then fewest steps,
+    /// then most
+    /// accurate, then the one that the registry entered first: of equals that is the one
+    /// it prefers, and what a newer row supersedes stands behind already.
+    fn rank(&self) -> (i32, bool, usize, f64, u32) {
+        let entered = self.operations.first().and_then(Operation::code).unwrap_or(0);
         let uncovered = ((1.0 - self.share) * 100.0).round() as i32;
-        (uncovered, self.operations.len(), self.accuracy(), u32::MAX - newest)
+        let superseded = self.operations.iter().any(|operation| operation.superseded);
+        (uncovered, superseded, self.operations.len(), self.accuracy(), entered)
     }
 }
 
@@ -326,11 +329,14 @@ impl Planner<'_> {
             .filter(|row| row.superseded_by.iter().any(|newer| usable.contains(newer)))
             .map(|row| row.code)
             .collect();
+        for (_, operation) in &mut found {
+            operation.superseded = operation.code().is_some_and(|code| superseded.contains(&code));
+        }
         found.extend(self.ensemble_ties(datum));
         found.sort_by(|(_, a), (_, b)| {
             let key = |operation: &Operation| {
                 (
-                    operation.code().is_some_and(|code| superseded.contains(&code)),
+                    operation.superseded,
                     ((1.0 - self.share(operation)) * 100.0).round() as i32,
                     operation.accuracy_m().unwrap_or(1000.0),
                 )

@@ -24,7 +24,7 @@ impl LengthUnit {
         LengthUnit { name: "international foot", symbol: "ft", metres: 0.3048, code: 9002 };
     /// The US survey foot, 1200/3937 m exactly.
     pub const US_SURVEY_FOOT: LengthUnit =
-        LengthUnit { name: "US survey foot", symbol: "ftUS", metres: 12.0 / 39.37, code: 9003 };
+        LengthUnit { name: "US survey foot", symbol: "ftUS", metres: 1200.0 / 3937.0, code: 9003 };
 
     /// A unit of length of the registry.
     ///

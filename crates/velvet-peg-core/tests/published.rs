@@ -107,19 +107,19 @@ fn the_north_sea_point_goes_through_geocentric_coordinates() {
     assert!((h - 28.027).abs() < 0.001, "{h}");
 }
 
-/// Method 1033 between geocentric systems, through a converter: WGS 72 to WGS 84.
+/// Method 1033 between geocentric systems, through a converter: WGS 72 to WGS 84. Of the two
+/// rows of equal accuracy the first is taken, whose scale is 0.2263 ppm where the example's is
+/// 0.219 ppm; the figures are the example's with that scale.
 #[test]
 fn geocentric_systems_convert_by_the_same_similarity() {
     let (from, to) = (Crs::from_epsg(4984).unwrap(), Crs::from_epsg(4978).unwrap());
     let converter = Converter::new(&from, &to).unwrap();
+    assert_eq!(converter.route().operations().next().unwrap().code(), Some(1237));
     let at = Coordinate { x: 3_657_660.66, y: 255_768.55, z: 5_201_382.11 };
     let found = converter.convert(at).unwrap();
-    for (found, wanted) in [(found.x, 3_657_660.78), (found.y, 255_778.43), (found.z, 5_201_387.75)]
+    for (found, wanted) in
+        [(found.x, 3_657_660.801), (found.y, 255_778.432), (found.z, 5_201_387.787)]
     {
-        assert!(
-            (found - wanted).abs() < 0.0101,
-            "{found} for {wanted} by {}",
-            converter.route().summary()
-        );
+        assert!((found - wanted).abs() < 0.000_55, "{found} for {wanted}");
     }
 }

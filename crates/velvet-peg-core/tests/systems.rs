@@ -249,7 +249,7 @@ fn definition_text_holds_what_the_registry_says() {
         "SPHEROID[\"GRS 1980\",6378137,298.257222101",
         "PROJECTION[\"Lambert_Conformal_Conic_2SP\"]",
         "PARAMETER[\"false_easting\",1640416.667]",
-        "UNIT[\"US survey foot\",0.30480060960121924]",
+        "UNIT[\"US survey foot\",0.3048006096012192]",
         "AUTHORITY[\"EPSG\",\"2286\"]]",
     ] {
         assert!(text.contains(part), "{part}: {text}");

@@ -52,6 +52,8 @@ pub struct Operation {
     accuracy_m: Option<f64>,
     extent: Extent,
     reversed: bool,
+    /// A newer row that can be run supersedes it.
+    pub(crate) superseded: bool,
     method: Method,
 }
 
@@ -100,6 +102,7 @@ impl Operation {
             accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
             extent: Extent::of_codes(&row.extents),
             reversed,
+            superseded: false,
             method,
         })
     }
@@ -113,6 +116,7 @@ impl Operation {
             accuracy_m,
             extent: Extent::world(),
             reversed: false,
+            superseded: false,
             method: Method::SameEnsemble,
         }
     }
