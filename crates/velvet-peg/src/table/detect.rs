@@ -59,13 +59,21 @@ pub(crate) fn delimiter(sample: &str, whole: bool) -> u8 {
             .has_headers(false)
             .flexible(true)
             .from_reader(text.as_bytes());
-        let counts: Vec<usize> =
-            reader.records().take(100).filter_map(|r| r.ok()).map(|r| r.len()).collect();
+        let records: Vec<csv::StringRecord> =
+            reader.records().take(100).filter_map(|record| record.ok()).collect();
+        let counts: Vec<usize> = records.iter().map(|record| record.len()).collect();
+        // A quotation mark behind another delimiter, inside a field: a value cut in two.
+        let torn = records
+            .iter()
+            .filter(|record| {
+                record.iter().any(|field| field.contains(",\"") || field.contains(";\""))
+            })
+            .count();
         let Some(first) = counts.first().copied().filter(|fields| *fields > 1) else {
             continue;
         };
-        let share =
-            counts.iter().filter(|count| **count == first).count() as f64 / counts.len() as f64;
+        let alike = counts.iter().filter(|count| **count == first).count();
+        let share = (alike as f64 - torn as f64 / 2.0) / counts.len() as f64;
         if (share, first) > (best.0, best.1) {
             best = (share, first, delimiter);
         }
