@@ -98,14 +98,11 @@ fn every_column_and_character_stays_as_it_was() {
                 2,47.4,-120,\"two\nlines\"\n\
                 003,47.40,-120.0, spaced \n";
     let bench = Bench::with("in.csv", rows);
-    let outcome = self::convert(&bench).unwrap();
+    let outcome = convert(&bench).unwrap();
     assert_eq!((outcome.rows_in, outcome.out), (3, 3));
     let place = velvet_peg::Coordinate::xy(-120.0, 47.4);
-    let convert = to_utm(2);
-    let to = velvet_peg::Converter::new(&convert.source, &convert.target)
-        .unwrap()
-        .convert(place)
-        .unwrap();
+    let job = to_utm(2);
+    let to = velvet_peg::Converter::new(&job.source, &job.target).unwrap().convert(place).unwrap();
     let added = format!(",{:.2},{:.2}", to.x, to.y);
     let wanted = format!(
         "id,lat,lon,note,easting,northing\n\
