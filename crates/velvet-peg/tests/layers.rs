@@ -264,3 +264,40 @@ fn code_gets_errors_with_their_kind_and_place() {
         .unwrap();
     assert!(LayerReader::open(&path, None).unwrap_err().is_file());
 }
+
+/// The R-tree is sound, and finds what a search through all boxes finds.
+#[test]
+fn the_index_of_a_geopackage_answers_like_a_search_through_all() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("points.gpkg");
+    let mut table = String::from("id,x,y\n");
+    let place = |i: u32| {
+        (500_000.0 + f64::from(i * 7919 % 10_007), 5_200_000.0 + f64::from(i * 104_729 % 10_009))
+    };
+    for i in 0..20_000 {
+        let (x, y) = place(i);
+        table += &format!("{i},{x},{y}\n");
+    }
+    let source = folder.path().join("points.csv");
+    std::fs::write(&source, table).unwrap();
+    let build = BuildPoints { crs: crs(32610), ..BuildPoints::default() };
+    assert_eq!(build.run(&source, &path, &mut Unwatched).unwrap().out, 20_000);
+    let file = rusqlite::Connection::open(&path).unwrap();
+    let number = |sql: &str| -> i64 { file.query_row(sql, [], |row| row.get(0)).unwrap() };
+    let check: String =
+        file.query_row("SELECT rtreecheck('rtree_points_geom')", [], |row| row.get(0)).unwrap();
+    assert_eq!(check, "ok");
+    assert_eq!(number("SELECT count(*) FROM rtree_points_geom"), 20_000);
+    let found = number(
+        "SELECT count(*) FROM rtree_points_geom WHERE minx >= 501000 AND maxx <= 502000 AND miny >= 5203000 AND maxy <= 5204000",
+    );
+    let wanted = (0..20_000)
+        .filter(|i| {
+            let (x, y) = place(*i);
+            (501_000.0..=502_000.0).contains(&x) && (5_203_000.0..=5_204_000.0).contains(&y)
+        })
+        .count();
+    // The index keeps 32-bit numbers, rounded outwards: a metre or so at these northings.
+    assert!((found - wanted as i64).abs() <= 2 && wanted > 100, "{found} for {wanted}");
+    assert_eq!(number("SELECT id FROM rtree_points_geom WHERE id = 20000"), 20_000);
+}

@@ -5,12 +5,11 @@ use super::{blob, quoted, schema};
 use crate::error::{Error, Result};
 use crate::format::WriteOptions;
 use crate::format::csv_out::distinct;
-use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, Value, common_kind};
+use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, Value};
 use crate::output::Output;
 use arrow_schema::{DataType, Field};
 use rusqlite::types::ToSqlOutput;
 use rusqlite::{Connection, ToSql, params};
-use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Crs, definition};
 
@@ -22,9 +21,9 @@ pub(in crate::format) struct Writer {
     geometry: String,
     key: String,
     insert: String,
+    insert_box: String,
     srs_id: i32,
     extent: Extender,
-    kinds: BTreeSet<GeometryKind>,
     declared: Option<GeometryKind>,
     has_z: bool,
     written: i64,
@@ -85,8 +84,23 @@ impl Writer {
                 params![table, srs_id],
             )
             .map_err(&failed)?;
+        // The R-tree is filled as features are written; its triggers, which call functions
+        // that only readers of GeoPackages bring along, come last.
+        let index = quoted(&format!("rtree_{table}_{geometry}"));
+        connection
+            .execute_batch(&format!(
+                "CREATE VIRTUAL TABLE {index} USING rtree(id, minx, maxx, miny, maxy);"
+            ))
+            .map_err(&failed)?;
+        connection
+            .execute(
+                "INSERT INTO gpkg_extensions VALUES (?1, ?2, 'gpkg_rtree_index', 'http://www.geopackage.org/spec131/#extension_rtree', 'write-only')",
+                params![table, geometry],
+            )
+            .map_err(&failed)?;
         let marks: Vec<String> = (1..=names.len() + 2).map(|n| format!("?{n}")).collect();
         let insert = format!("INSERT INTO {} VALUES ({})", quoted(&table), marks.join(", "));
+        let insert_box = format!("INSERT INTO {index} VALUES (?1, ?2, ?3, ?4, ?5)");
         Ok(Writer {
             path: path.to_path_buf(),
             output,
@@ -95,9 +109,9 @@ impl Writer {
             geometry,
             key,
             insert,
+            insert_box,
             srs_id,
             extent: Extender::default(),
-            kinds: BTreeSet::new(),
             declared: info.kind,
             has_z: false,
             written: 0,
@@ -107,8 +121,7 @@ impl Writer {
     pub(in crate::format) fn write(&mut self, batch: &Batch) -> Result<()> {
         let failed = failed(&self.path);
         let mut statement = self.connection.prepare_cached(&self.insert).map_err(&failed)?;
-        self.extent.add(&batch.geometry);
-        self.kinds.extend(batch.geometry.kinds().iter().flatten());
+        let mut boxes = self.connection.prepare_cached(&self.insert_box).map_err(&failed)?;
         self.has_z |= batch.geometry.has_z();
         for feature in 0..batch.geometry.len() {
             self.written += 1;
@@ -117,21 +130,30 @@ impl Writer {
             let mut row: Vec<&dyn ToSql> = vec![&self.written, &bytes];
             row.extend(values.iter().map(|value| value as &dyn ToSql));
             statement.execute(row.as_slice()).map_err(&failed)?;
+            let mut extent = Extender::default();
+            for at in batch.geometry.vertices(feature) {
+                extent.point(batch.geometry.x[at], batch.geometry.y[at]);
+            }
+            if let Some(b) = extent.bounds() {
+                boxes
+                    .execute(params![self.written, b.west, b.east, b.south, b.north])
+                    .map_err(&failed)?;
+                self.extent.point(b.west, b.south);
+                self.extent.point(b.east, b.north);
+            }
         }
         Ok(())
     }
 
     pub(in crate::format) fn finish(self) -> Result<()> {
         let failed = failed(&self.path);
-        let kind = self.declared.or_else(|| common_kind(self.kinds.iter().copied()));
         self.connection
             .execute(
                 "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, ?3, ?4, ?5, 0)",
                 params![
                     self.table,
                     self.geometry,
-                    // The column was declared before its geometries were seen.
-                    self.declared.map_or("GEOMETRY", |_| kind.map_or("GEOMETRY", kind_name)),
+                    self.declared.map_or("GEOMETRY", kind_name),
                     self.srs_id,
                     if self.has_z { 2 } else { 0 }
                 ],
@@ -145,56 +167,12 @@ impl Writer {
                 )
                 .map_err(&failed)?;
         }
-        self.index()?;
+        self.connection
+            .execute_batch(&schema::triggers(&self.table, &self.geometry, &self.key))
+            .map_err(&failed)?;
         self.connection.execute_batch("COMMIT;").map_err(&failed)?;
         self.connection.close().map_err(|(_, error)| failed(error))?;
         self.output.finish()
-    }
-
-    /// Builds the R-tree from the blobs written, then the triggers that keep it.
-    fn index(&self) -> Result<()> {
-        let failed = failed(&self.path);
-        let index = quoted(&format!("rtree_{}_{}", self.table, self.geometry));
-        self.connection
-            .execute_batch(&format!(
-                "CREATE VIRTUAL TABLE {index} USING rtree(id, minx, maxx, miny, maxy);"
-            ))
-            .map_err(&failed)?;
-        self.connection
-            .execute(
-                "INSERT INTO gpkg_extensions VALUES (?1, ?2, 'gpkg_rtree_index', 'http://www.geopackage.org/spec131/#extension_rtree', 'write-only')",
-                params![self.table, self.geometry],
-            )
-            .map_err(&failed)?;
-        let mut select = self
-            .connection
-            .prepare(&format!(
-                "SELECT {}, {} FROM {} WHERE {} NOT NULL",
-                quoted(&self.key),
-                quoted(&self.geometry),
-                quoted(&self.table),
-                quoted(&self.geometry)
-            ))
-            .map_err(&failed)?;
-        let mut insert = self
-            .connection
-            .prepare(&format!("INSERT INTO {index} VALUES (?1, ?2, ?3, ?4, ?5)"))
-            .map_err(&failed)?;
-        let mut rows = select.query([]).map_err(&failed)?;
-        while let Some(row) = rows.next().map_err(&failed)? {
-            let id: i64 = row.get(0).map_err(&failed)?;
-            let bytes: Vec<u8> = row.get(1).map_err(&failed)?;
-            let mut column = crate::layer::GeometryColumn::new();
-            blob::read(&bytes, &mut column).map_err(Error::data)?;
-            let mut extent = Extender::default();
-            extent.add(&column);
-            if let Some(b) = extent.bounds() {
-                insert.execute(params![id, b.west, b.east, b.south, b.north]).map_err(&failed)?;
-            }
-        }
-        self.connection
-            .execute_batch(&schema::triggers(&self.table, &self.geometry, &self.key))
-            .map_err(&failed)
     }
 }
 
