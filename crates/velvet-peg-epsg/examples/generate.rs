@@ -24,7 +24,8 @@ fn main() -> Result<()> {
     let out = Path::new(env!("CARGO_MANIFEST_DIR")).join("data");
     fs::create_dir_all(&out)?;
     fs::write(out.join("VERSION"), version)?;
-    fs::copy(source.join("TERMS-OF-USE.md"), out.join("TERMS-OF-USE.md"))?;
+    // Read and written, not copied: a copy would keep a read-only mark.
+    fs::write(out.join("TERMS-OF-USE.md"), fs::read(source.join("TERMS-OF-USE.md"))?)?;
 
     let links = Links::read(&source)?;
     let datums = datums(&source)?;

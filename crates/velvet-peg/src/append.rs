@@ -70,6 +70,11 @@ impl Session {
         })
     }
 
+    /// True if the first rows are all there are.
+    pub(crate) fn is_short(&self) -> bool {
+        self.head.len() < HEAD
+    }
+
     /// The first rows of the table that fit its header.
     pub(crate) fn head(&self) -> impl Iterator<Item = &StringRecord> {
         self.head
@@ -158,6 +163,20 @@ impl Session {
             return Err(Error::data(
                 "has a header but no rows: nothing to do. Is this the right file?",
             )
+            .in_file(&self.input));
+        }
+        if outcome.out == 0 {
+            let first: Vec<String> = rejects
+                .first()
+                .iter()
+                .take(3)
+                .map(|(row, why)| format!("row {row}: {why}"))
+                .collect();
+            return Err(Error::data(format!(
+                "none of the {} rows can be used. The first: {}",
+                outcome.rows_in,
+                first.join("; ")
+            ))
             .in_file(&self.input));
         }
         writer.flush().map_err(|e| Error::file(out, "cannot be written", e))?;

@@ -111,22 +111,21 @@ impl Cloud {
     /// What stood out.
     pub(crate) fn notices(&self) -> Vec<Notice> {
         let mut notices = Vec::new();
-        let mut tell = |suspects: &Suspects, what: &str| {
-            if suspects.count > 0 {
-                let verb = if suspects.count == 1 { "row" } else { "rows" };
-                notices.push(Notice::warning(format!(
-                    "{} {verb} {what}: {}",
-                    suspects.count,
-                    suspects.named()
-                )));
-            }
+        let mut tell = |suspects: &Suspects, one: &str, many: &str, what: &str| {
+            let subject = match suspects.count {
+                0 => return,
+                1 => format!("1 row {one}"),
+                count => format!("{count} rows {many}"),
+            };
+            notices.push(Notice::warning(format!(
+                "{subject} {what}; kept as written: {}",
+                suspects.named()
+            )));
         };
-        tell(
-            &self.flipped,
-            "would join the others with the sign turned (a lost minus or W?); kept as written",
-        );
-        tell(&self.swapped, "would join the others with the coordinates swapped; kept as written");
-        tell(&self.distant, "far from all others; kept as written");
+        let join = "would join the others with";
+        tell(&self.flipped, join, join, "the sign turned (a lost minus or W?)");
+        tell(&self.swapped, join, join, "the coordinates swapped");
+        tell(&self.distant, "lies", "lie", "far from all others");
         notices
     }
 

@@ -204,9 +204,9 @@ impl ConvertTable {
                 Err(reason) => reasons.add(at as u64 + 2, &reason, record, &found),
             }
         }
-        if usable == 0 && session.head().next().is_some() {
+        if usable == 0 && session.is_short() && session.head().next().is_some() {
             return Err(Error::data(format!(
-                "none of the first rows has coordinates that can be used. {}",
+                "none of the rows has coordinates that can be used. {}",
                 reasons.advice(Some(&self.source))
             ))
             .in_file(input));

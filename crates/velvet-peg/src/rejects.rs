@@ -69,6 +69,11 @@ impl Rejects {
         Error::file(&self.path, "cannot be written", error)
     }
 
+    /// Row and reason of the first few.
+    pub(crate) fn first(&self) -> &[(u64, String)] {
+        &self.first
+    }
+
     pub(crate) fn count(&self) -> u64 {
         self.count
     }

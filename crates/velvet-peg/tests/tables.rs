@@ -160,6 +160,18 @@ fn tables_of_which_nothing_can_be_used_are_refused_with_advice() {
 }
 
 #[test]
+fn a_bad_beginning_does_not_spoil_a_table() {
+    let bad = "x,,\n".repeat(1500);
+    let bench = Bench::with("in.csv", format!("id,lat,lon\n{bad}1,47.4,-120\n"));
+    let outcome = convert(&bench).unwrap();
+    assert_eq!((outcome.rows_in, outcome.out, outcome.rejected.count), (1501, 1, 1500));
+    let bench = Bench::with("in.csv", format!("id,lat,lon\n{bad}"));
+    let error = convert(&bench).unwrap_err();
+    assert!(error.to_string().contains("none of the 1500 rows can be used"), "{error}");
+    assert!(!bench.at("out.csv").exists() && !bench.at("out.csv.rejects.csv").exists());
+}
+
+#[test]
 fn what_is_asked_for_wrongly_is_told_before_any_work() {
     let bench = Bench::with("in.csv", "id,lat,lon\n1,47.4,-120\n");
     let run = |table: TableOptions| {
