@@ -3,7 +3,7 @@
 use crate::build::Outcome;
 use crate::checks::Cloud;
 use crate::error::Result;
-use crate::format::{Format, LayerReader, LayerWriter, WriteOptions};
+use crate::format::{LayerReader, LayerWriter, WriteOptions};
 use crate::notice::Notice;
 use crate::watch::Watch;
 use std::path::Path;
@@ -50,12 +50,6 @@ pub fn declare(
             crs.label()
         ))),
         None => {}
-    }
-    if Format::of(out)? == Format::GeoJson && crs.code() != 4326 {
-        outcome.notices.push(Notice::warning(
-            "GeoJSON cannot hold this system, so the output is carried to WGS 84; write a .gpkg to \
-             keep the coordinates as they are",
-        ));
     }
     let mut writer = LayerWriter::create(out, &described, options)?;
     outcome.notices.append(&mut writer.notices);

@@ -26,6 +26,13 @@ impl Output {
             Some(folder) if !folder.as_os_str().is_empty() => folder,
             _ => Path::new("."),
         };
+        if !folder.is_dir() {
+            return Err(Error::usage(format!(
+                "cannot be created: there is no folder {}; make it first",
+                folder.display()
+            ))
+            .in_file(target));
+        }
         let temporary = Builder::new()
             .prefix(".vpeg-")
             .suffix(".part")

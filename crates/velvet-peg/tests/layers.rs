@@ -126,7 +126,7 @@ fn geojson_is_wgs84_with_outer_rings_counter_clockwise() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("parcels.geojson");
     let notices = parcels().write(&path).unwrap();
-    assert!(notices[0].text.contains("converted from EPSG:2285"), "{notices:?}");
+    assert!(notices[0].text.contains("cannot keep EPSG:2285"), "{notices:?}");
     let back = Layer::read(&path).unwrap();
     assert_eq!(back.crs().unwrap().code(), 4326);
     assert_eq!(back.len(), 2);

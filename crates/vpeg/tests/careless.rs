@@ -185,6 +185,21 @@ const CASES: &[Case] = &[
         says: &["no layer has a column `nobody`"],
     },
     Case {
+        arguments: &["build", "points", "fields.geojson", "--crs", "EPSG:4326", "-o", "o.gpkg"],
+        code: 1,
+        says: &["holds features already", "vpeg convert"],
+    },
+    Case {
+        arguments: &["build", "points", "gates.csv", "--crs", "EPSG:4326", "-o", "no/such/o.gpkg"],
+        code: 1,
+        says: &["there is no folder no/such", "make it first"],
+    },
+    Case {
+        arguments: &["convert", "fields.geojson", "--to", "EPSG:32610", "-o", "wgs.geojson"],
+        code: 0,
+        says: &["cannot keep EPSG:32610", "Write a .gpkg to keep it"],
+    },
+    Case {
         arguments: &["position", "120.0 W, 47.4 N, 12"],
         code: 1,
         says: &["cannot be read as an angle"],

@@ -16,6 +16,7 @@ pub(crate) use detect::delimiter_name;
 pub(crate) use infer::Inference;
 
 use crate::error::{Error, Result};
+use crate::format::Format;
 use csv::StringRecord;
 use encoding_rs::Encoding;
 use encoding_rs_io::DecodeReaderBytesBuilder;
@@ -96,6 +97,13 @@ pub(crate) struct TableFile {
 impl TableFile {
     /// Opens a table and tells its encoding and delimiter. `-` is standard input.
     pub(crate) fn open(path: &Path, options: &TableOptions) -> Result<TableFile> {
+        if matches!(Format::of(path), Ok(Format::GeoPackage | Format::GeoJson)) {
+            return Err(Error::usage(
+                "holds features already, not a table: use `vpeg convert`, `vpeg declare` or `vpeg \
+                 measure` on it",
+            )
+            .in_file(path));
+        }
         let spooled = match path == Path::new("-") {
             true => Some(spool(path)?),
             false => None,

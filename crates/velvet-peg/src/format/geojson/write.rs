@@ -42,8 +42,8 @@ impl Writer {
                 let wgs84 = Crs::from_epsg(4326)?;
                 let converter = Converter::new(crs, &wgs84)?;
                 let notice = Notice::remark(format!(
-                    "GeoJSON is WGS 84 longitude and latitude by its standard: converted from {} \
-                     by {}",
+                    "GeoJSON is WGS 84 longitude and latitude by its standard and cannot keep {}: \
+                     converted back by {}. Write a .gpkg to keep it",
                     crs.label(),
                     converter.route().summary()
                 ));
