@@ -180,6 +180,47 @@ fn several_layers_are_told_apart() {
 }
 
 #[test]
+fn identifiers_are_not_lost() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let feature = |id: &str| {
+        format!(
+            r#"{{"type":"Feature","id":{id},"properties":{{"a":1}},"geometry":{{"type":"Point","coordinates":[1,2]}}}}"#
+        )
+    };
+    let file = |ids: [&str; 2]| {
+        format!(
+            r#"{{"type":"FeatureCollection","features":[{},{}]}}"#,
+            feature(ids[0]),
+            feature(ids[1])
+        )
+    };
+    for (ids, wanted) in [
+        (["17", "4"], [17.into(), 4.into()]),
+        (["\"a7\"", "9"], ["a7".into(), velvet_peg::Value::from("9")]),
+    ] {
+        std::fs::write(at("ids.geojson"), file(ids)).unwrap();
+        let layer = Layer::read(at("ids.geojson")).unwrap();
+        let found: Vec<_> = layer.features().map(|f| f.value("id").unwrap()).collect();
+        assert_eq!(found, wanted);
+    }
+    // A key with gaps stays an attribute; one that only counts the rows does not.
+    Layer::read(at("ids.geojson")).unwrap().write(at("ids.gpkg")).unwrap();
+    assert!(Layer::read(at("ids.gpkg")).unwrap().features().next().unwrap().value("fid").is_none());
+    let connection = rusqlite::Connection::open(at("ids.gpkg")).unwrap();
+    connection
+        .execute_batch("DROP TRIGGER rtree_ids_geom_delete; DELETE FROM ids WHERE fid = 1")
+        .unwrap();
+    let sparse = Layer::read(at("ids.gpkg")).unwrap();
+    assert_eq!(sparse.features().next().unwrap().value("fid"), Some(2.into()));
+    sparse.write(at("again.gpkg")).unwrap();
+    assert_eq!(
+        Layer::read(at("again.gpkg")).unwrap().features().next().unwrap().value("fid"),
+        Some(2.into())
+    );
+}
+
+#[test]
 fn names_that_clash_with_the_formats_own_are_kept_apart() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("clash.gpkg");

@@ -23,7 +23,7 @@ use velvet_peg_core::Crs;
 /// What the first pass learnt beyond the layer's description.
 #[derive(Debug)]
 pub(in crate::format) struct Scan {
-    /// Name of the column for identifiers that are not whole numbers.
+    /// Name of the column for the features' identifiers, if any has one.
     id_column: Option<String>,
 }
 
@@ -31,7 +31,7 @@ pub(in crate::format) fn open(path: &Path) -> Result<LayerReader> {
     let mut columns: Vec<(String, Option<DataType>)> = Vec::new();
     let mut kinds = BTreeSet::new();
     let mut extent = Extender::default();
-    let (mut count, mut has_z, mut text_ids) = (0, false, false);
+    let (mut count, mut has_z, mut id_type) = (0, false, None);
     let head = each_feature(path, &mut |feature: Json| {
         count += 1;
         let mut column = GeometryColumn::new();
@@ -40,15 +40,9 @@ pub(in crate::format) fn open(path: &Path) -> Result<LayerReader> {
         kinds.extend(column.kinds().iter().flatten());
         has_z |= column.has_z();
         extent.add(&column);
-        text_ids |= feature.get("id").is_some_and(|id| !id.is_null() && id.as_i64().is_none());
+        id_type = merged(id_type.take(), feature.get("id").and_then(type_of));
         for (name, value) in feature["properties"].as_object().into_iter().flatten() {
-            let kind = match value {
-                Json::Null => None,
-                Json::Bool(_) => Some(DataType::Boolean),
-                Json::Number(number) if number.is_i64() => Some(DataType::Int64),
-                Json::Number(_) => Some(DataType::Float64),
-                _ => Some(DataType::Utf8),
-            };
+            let kind = type_of(value);
             match columns.iter_mut().find(|(known, _)| known == name) {
                 Some((_, known)) => *known = merged(known.take(), kind),
                 None => columns.push((name.clone(), kind)),
@@ -79,13 +73,12 @@ pub(in crate::format) fn open(path: &Path) -> Result<LayerReader> {
         .into_iter()
         .map(|(name, kind)| Field::new(name, kind.unwrap_or(DataType::Utf8), true))
         .collect();
-    let id_column = text_ids.then(|| {
+    let id_column = id_type.map(|kind| {
         let taken: Vec<String> = fields.iter().map(|field| field.name().clone()).collect();
-        crate::format::csv_out::distinct(&taken, "id")
+        let name = crate::format::csv_out::distinct(&taken, "id");
+        fields.insert(0, Field::new(&name, kind, true));
+        name
     });
-    if let Some(name) = &id_column {
-        fields.insert(0, Field::new(name, DataType::Utf8, true));
-    }
     let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer");
     let info = LayerInfo {
         name: head.get("name").and_then(Json::as_str).unwrap_or(stem).to_string(),
@@ -149,6 +142,17 @@ pub(in crate::format) fn read(
         flush(&mut rows, &mut column)?;
     }
     Ok(())
+}
+
+/// The column type that a JSON value asks for; none for nothing.
+fn type_of(value: &Json) -> Option<DataType> {
+    match value {
+        Json::Null => None,
+        Json::Bool(_) => Some(DataType::Boolean),
+        Json::Number(number) if number.is_i64() => Some(DataType::Int64),
+        Json::Number(_) => Some(DataType::Float64),
+        _ => Some(DataType::Utf8),
+    }
 }
 
 fn merged(a: Option<DataType>, b: Option<DataType>) -> Option<DataType> {

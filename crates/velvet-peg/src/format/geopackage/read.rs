@@ -137,7 +137,8 @@ fn system(
     Ok(known)
 }
 
-/// Attribute columns: all but the geometry and the integer key.
+/// Attribute columns: all but the geometry and the integer key. A key that does not simply
+/// count the rows from 1 may be what other tables refer to: it is kept as an attribute.
 fn fields(connection: &Connection, path: &Path, table: &Table) -> Result<Vec<Field>> {
     let mut statement = connection
         .prepare(&format!("PRAGMA table_info({})", quoted(&table.name)))
@@ -150,7 +151,7 @@ fn fields(connection: &Connection, path: &Path, table: &Table) -> Result<Vec<Fie
     let mut fields = Vec::new();
     for column in columns {
         let (name, declared, key) = column.map_err(failed(path))?;
-        if key || name == table.geometry {
+        if name == table.geometry || (key && counts_rows(connection, path, table, &name)?) {
             continue;
         }
         let upper = declared.to_ascii_uppercase();
@@ -165,6 +166,21 @@ fn fields(connection: &Connection, path: &Path, table: &Table) -> Result<Vec<Fie
         fields.push(Field::new(name, kind, true).with_metadata(metadata));
     }
     Ok(fields)
+}
+
+/// True if a key column runs 1, 2, 3 … without a gap.
+fn counts_rows(connection: &Connection, path: &Path, table: &Table, key: &str) -> Result<bool> {
+    let key = quoted(key);
+    connection
+        .query_row(
+            &format!(
+                "SELECT coalesce(min({key}) = 1 AND max({key}) = count(*), 1) FROM {}",
+                quoted(&table.name)
+            ),
+            [],
+            |row| row.get(0),
+        )
+        .map_err(failed(path))
 }
 
 pub(in crate::format) fn read(
