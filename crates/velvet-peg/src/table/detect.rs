@@ -8,40 +8,45 @@ use std::io::Read;
 pub(crate) const SAMPLE: usize = 256 * 1024;
 
 /// The encoding of a text: that of its byte order mark, else UTF-8 if all of it is valid,
-/// else the likeliest legacy one. Reads to the end.
-pub(crate) fn encoding(mut reader: impl Read) -> std::io::Result<&'static Encoding> {
-    let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
+/// else the likeliest legacy one. Reads to the end, and a second time where it is not UTF-8.
+pub(crate) fn encoding<R: Read>(
+    open: impl Fn() -> std::io::Result<R>,
+) -> std::io::Result<&'static Encoding> {
+    let mut reader = open()?;
     let mut buffer = vec![0; SAMPLE];
-    let mut pending: Vec<u8> = Vec::new();
-    let (mut valid, mut start) = (true, true);
+    // Bytes of a character that the end of the buffer has cut.
+    let (mut held, mut first) = (0, true);
     loop {
-        let count = reader.read(&mut buffer)?;
+        let count = reader.read(&mut buffer[held..])?;
         if count == 0 {
+            if held == 0 {
+                return Ok(UTF_8);
+            }
             break;
         }
-        if start {
-            if let Some((found, _)) = Encoding::for_bom(&buffer[..count]) {
-                return Ok(found);
-            }
-            start = false;
+        let end = held + count;
+        if first && let Some((found, _)) = Encoding::for_bom(&buffer[..end]) {
+            return Ok(found);
         }
-        if valid {
-            pending.extend_from_slice(&buffer[..count]);
-            match std::str::from_utf8(&pending) {
-                Ok(_) => pending.clear(),
-                Err(error) if error.error_len().is_none() => {
-                    pending.drain(..error.valid_up_to());
-                }
-                Err(_) => valid = false,
+        first = false;
+        match std::str::from_utf8(&buffer[..end]) {
+            Ok(_) => held = 0,
+            Err(error) if error.error_len().is_none() => {
+                buffer.copy_within(error.valid_up_to()..end, 0);
+                held = end - error.valid_up_to();
             }
+            Err(_) => break,
         }
-        detector.feed(&buffer[..count], false);
     }
-    if valid && pending.is_empty() {
-        return Ok(UTF_8);
+    let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
+    let mut reader = open()?;
+    loop {
+        let count = reader.read(&mut buffer)?;
+        detector.feed(&buffer[..count], count == 0);
+        if count == 0 {
+            return Ok(detector.guess(None, Utf8Detection::Deny));
+        }
     }
-    detector.feed(&[], true);
-    Ok(detector.guess(None, Utf8Detection::Deny))
 }
 
 /// The delimiter of a decoded sample: the one that splits its records into the same number

@@ -116,9 +116,8 @@ impl TableFile {
         }
         let encoding = match &options.encoding {
             Some(label) => by_label(label)?,
-            None => {
-                detect::encoding(open()?).map_err(|e| Error::file(path, "cannot be read", e))?
-            }
+            None => detect::encoding(|| File::open(&real))
+                .map_err(|e| Error::file(path, "cannot be read", e))?,
         };
         let mut sample = Vec::new();
         decoded(open()?, encoding)
@@ -211,7 +210,7 @@ impl TableReader {
                     Err(e) if e.error_len().is_none() && e.valid_up_to() >= cut => e.valid_up_to(),
                     _ => head.len(),
                 };
-                detect::encoding(&head[..end])
+                detect::encoding(|| Ok(&head[..end]))
                     .map_err(|e| Error::file(path, "cannot be read", e))?
             }
         };
@@ -275,6 +274,8 @@ fn decoded(input: impl Read, encoding: &'static Encoding) -> impl Read {
         .encoding(Some(encoding))
         .bom_override(true)
         .strip_bom(true)
+        // Bytes that turn out not to be UTF-8 are an error with its row, not a silent mark.
+        .utf8_passthru(encoding == encoding_rs::UTF_8)
         .build(input)
 }
 
