@@ -9,6 +9,7 @@
 
 use crate::elementary::{asinh, norm};
 use crate::ellipsoid::Ellipsoid;
+use crate::projection::{Place, Real};
 use crate::series;
 
 /// Conversions between geodetic and conformal latitude on one ellipsoid.
@@ -53,6 +54,16 @@ impl Conformal {
     /// Isometric latitude ψ from the sine and the tangent of the geodetic latitude.
     pub(crate) fn isometric(&self, sin: f64, tan: f64) -> f64 {
         asinh(tan) - self.eccentric(sin)
+    }
+
+    /// e atanh(e sin φ) of any number.
+    pub(crate) fn eccentric_of<T: Real>(&self, sin: T) -> T {
+        sin * (sin * self.e).atanhc() * self.e2
+    }
+
+    /// Isometric latitude of a place away from the poles, of any number.
+    pub(crate) fn isometric_of<T: Real>(&self, at: &Place<T>) -> T {
+        (at.sin / at.cos).asinh() - self.eccentric_of(at.sin)
     }
 
     /// Geodetic latitude (radians) from the sine and cosine of the conformal one, which

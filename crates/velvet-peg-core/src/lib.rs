@@ -13,6 +13,7 @@
 //! geodesics to 20 nm; what a change of datum is known to, its [`Route`] says.
 
 pub mod angle;
+mod authalic;
 mod converter;
 mod crs;
 mod datum;
@@ -22,9 +23,11 @@ mod elementary;
 mod ellipsoid;
 mod error;
 mod extent;
+mod gauss_sphere;
 pub mod geocentric;
 mod geodesic;
 mod latitude;
+mod meridian;
 pub mod planar;
 mod position;
 mod projection;
@@ -42,7 +45,7 @@ pub use error::{Error, Result};
 pub use extent::{Bounds, Cover, Extent};
 pub use geodesic::{Course, EllipsoidalArea, Geodesic, full_circle};
 pub use position::{Coordinate, Geographic};
-pub use projection::{Factors, Parameter, Parameters, Projection, Quantity};
+pub use projection::{Factors, METHODS, Parameter, Parameters, Projection, Quantity};
 pub use route::{Policy, Route};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};
 pub use velvet_peg_epsg::{self as registry, AxisRow, CrsKind};

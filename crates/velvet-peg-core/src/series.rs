@@ -2,6 +2,8 @@
 //!
 //! Source of the summation: Clenshaw (1955), "A note on the summation of Chebyshev series".
 
+use crate::projection::Real;
+
 /// Coefficients of a sine series to order 8: row j (from 1) holds the factors of
 /// n^j … n^8.
 pub(crate) type Triangle = [&'static [f64]; 8];
@@ -17,10 +19,15 @@ pub(crate) fn evaluate(table: &Triangle, n: f64) -> [f64; 8] {
 
 /// Σ c_j sin 2jx, given sin 2x and cos 2x.
 pub(crate) fn sine_sum(c: &[f64; 8], sin2: f64, cos2: f64) -> f64 {
-    let twice = 2.0 * cos2;
-    let (mut next, mut after) = (0.0, 0.0);
+    sine_sum_of(c, sin2, cos2)
+}
+
+/// The same sum of any number.
+pub(crate) fn sine_sum_of<T: Real>(c: &[f64; 8], sin2: T, cos2: T) -> T {
+    let twice = cos2 * 2.0;
+    let (mut next, mut after) = (T::constant(0.0), T::constant(0.0));
     for factor in c.iter().rev() {
-        (next, after) = (factor + twice * next - after, next);
+        (next, after) = (twice * next - after + *factor, next);
     }
     sin2 * next
 }

@@ -241,7 +241,8 @@ fn transverse_mercator_knows_where_it_ends() {
             && missing.to_string().contains("8802 (Longitude of natural origin)"),
         "{missing}"
     );
-    assert!(Projection::new(9810, &Parameters::new(), &wgs84()).unwrap_err().is_unsupported());
+    // Pseudo Plate Carrée is no projection: coordinates stay in degrees.
+    assert!(Projection::new(9825, &Parameters::new(), &wgs84()).unwrap_err().is_unsupported());
 }
 
 #[test]

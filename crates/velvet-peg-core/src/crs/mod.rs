@@ -63,9 +63,10 @@ pub(crate) enum Mapping {
     Projected {
         projection: Box<Projection>,
         unit: LengthUnit,
-        /// −1 where the x axis counts westings.
+        /// −1 where the x axis counts westings and the method eastings, or the other way round.
         x_sense: f64,
-        /// −1 where the y axis counts southings.
+        /// −1 where the y axis counts southings and the method northings, or the other way
+        /// round.
         y_sense: f64,
     },
     Geocentric(LengthUnit),
@@ -327,15 +328,16 @@ fn mapping(inner: &Inner) -> Result<Mapping> {
             };
             let projection =
                 Projection::new(conversion.method_code, &conversion.parameters, datum.ellipsoid())?;
-            let sense = |back: &str| match inner.axes.iter().any(|axis| axis.orientation == back) {
-                true => -1.0,
-                false => 1.0,
+            let (west, south) = projection.counts_west_south();
+            let sense = |back: &str, method: bool| {
+                let axis = inner.axes.iter().any(|axis| axis.orientation == back);
+                if axis == method { 1.0 } else { -1.0 }
             };
             Ok(Mapping::Projected {
                 projection: Box::new(projection),
                 unit: LengthUnit::from_epsg(axis_unit)?,
-                x_sense: sense("west"),
-                y_sense: sense("south"),
+                x_sense: sense("west", west),
+                y_sense: sense("south", south),
             })
         }
     }

@@ -135,6 +135,27 @@ impl Geodesic {
         }
     }
 
+    /// Reduced length of a solved line, metres: how far apart two lines are at its end that
+    /// left its start a radian apart (Karney (2013) eq. 38). Short lines by the curvature in
+    /// their middle, whose latitude is given, as the closed form cancels there.
+    pub(crate) fn reduced_length_m(&self, line: &Line, middle_lat_deg: f64) -> f64 {
+        let canonical = &line.canonical;
+        let (beta1, beta2) = (canonical.beta1, canonical.beta2);
+        let sigma1 = unit(beta1.0, canonical.azimuth1.1 * beta1.1);
+        let sigma2 = unit(beta2.0, canonical.azimuth2.1 * beta2.1);
+        let arc = arc(sigma1, sigma2);
+        if arc < 0.003 {
+            let curvature = 1.0
+                / (self.ellipsoid.meridian_radius_m(middle_lat_deg)
+                    * self.ellipsoid.prime_vertical_radius_m(middle_lat_deg));
+            let s2 = curvature * line.distance_m * line.distance_m;
+            return line.distance_m * (1.0 - s2 / 6.0 * (1.0 - s2 / 20.0));
+        }
+        let cos_az0 = norm(canonical.azimuth1.1, canonical.azimuth1.0 * beta1.0);
+        let k2 = cos_az0 * cos_az0 * self.ep2;
+        self.lengths(k2, arc, sigma1, sigma2).1 * self.ellipsoid.semi_minor_m()
+    }
+
     /// Sine and cosine of the reduced latitude: tan β = (1 − f) tan φ.
     pub(crate) fn reduced(&self, lat: f64) -> (f64, f64) {
         let (sin, cos) = degrees::sin_cos(lat);

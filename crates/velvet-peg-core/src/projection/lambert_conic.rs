@@ -1,4 +1,5 @@
-//! Lambert Conic Conformal with one or two standard parallels, EPSG methods 9801 and 9802.
+//! Lambert Conic Conformal with one or two standard parallels, EPSG methods 9801, 9802
+//! and their relatives 1051, 1102, 9803 and 9826.
 //!
 //! Source: Snyder (1987) eq. 15-1 to 15-11, rearranged around the origin's isometric
 //! latitude so that nothing large is subtracted: with Δ = ψ − ψ₀, cone constant n, longitude
@@ -12,6 +13,7 @@
 //! which holds for every n, zero included (the Mercator limit). The cone constant of two
 //! parallels is a quotient of divided differences, so close parallels lose no digits.
 
+use super::kernel::Kernel;
 use super::{Factors, Inverse};
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -59,6 +61,31 @@ impl LambertConic {
         LambertConic::with_cone(ellipsoid, lat_origin, lon0, cone, lat1, 1.0)
     }
 
+    /// One standard parallel with a scale factor on it, and a false origin elsewhere, given as
+    /// latitude and longitude (EPSG method 1102).
+    pub(crate) fn one_parallel_from(
+        ellipsoid: &Ellipsoid,
+        (lat_origin, lon0): (f64, f64),
+        lat1: f64,
+        scale: f64,
+    ) -> Result<LambertConic> {
+        let cone = degrees::sin_cos(lat1).0;
+        LambertConic::with_cone(ellipsoid, lat_origin, lon0, cone, lat1, scale)
+    }
+
+    /// All lengths on the map times a factor (EPSG method 1051).
+    pub(crate) fn scaled(mut self, factor: f64) -> LambertConic {
+        self.k *= factor;
+        self.offset *= factor;
+        self
+    }
+
+    /// The grid turned by 29.2985″ about the apex (EPSG method 9803).
+    pub(crate) fn turned_for_belgium(mut self) -> LambertConic {
+        self.lon0 += 29.2985 / 3600.0 / self.cone;
+        self
+    }
+
     fn with_cone(
         ellipsoid: &Ellipsoid,
         lat_origin: f64,
@@ -104,8 +131,15 @@ impl LambertConic {
         Ok(built)
     }
 
+    fn delta(&self, lat: f64) -> f64 {
+        let (sin, cos) = degrees::sin_cos(lat);
+        self.conformal.isometric(sin, sin / cos) - self.psi0
+    }
+}
+
+impl Kernel for LambertConic {
     /// Easting and northing from the true origin, metres, of a position in degrees.
-    pub(crate) fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
+    fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
         let lambda = degrees::wrap(lon - self.lon0).to_radians();
         if lat.abs() >= 90.0 {
             // The apex is a point; the other pole is infinitely far.
@@ -125,7 +159,7 @@ impl LambertConic {
         Some((east, north + self.offset))
     }
 
-    pub(crate) fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
+    fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
         let (sin, cos) = degrees::sin_cos(lat);
         if cos <= 0.0 {
             return None;
@@ -140,7 +174,7 @@ impl LambertConic {
     }
 
     /// Position in degrees of an easting and northing from the true origin in metres.
-    pub(crate) fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
+    fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
         let n = n - self.offset;
         let across = self.cone * e;
         let along = self.k - self.cone * n;
@@ -154,8 +188,9 @@ impl LambertConic {
         // exp(−2nΔ) = 1 + n w
         let w = (self.cone * (e * e + n * n) - 2.0 * self.k * n) / (self.k * self.k);
         let u = self.cone * w;
-        let delta = if u <= -1.0 {
-            f64::INFINITY.copysign(self.cone)
+        let delta = if u < -0.5 {
+            // Towards the apex the radius itself keeps more digits than its difference.
+            -(crate::elementary::norm(across, along) / self.k).ln() / self.cone
         } else if u == 0.0 {
             -w / 2.0
         } else {
@@ -167,9 +202,8 @@ impl LambertConic {
         })
     }
 
-    fn delta(&self, lat: f64) -> f64 {
-        let (sin, cos) = degrees::sin_cos(lat);
-        self.conformal.isometric(sin, sin / cos) - self.psi0
+    fn is_conformal(&self) -> bool {
+        true
     }
 }
 

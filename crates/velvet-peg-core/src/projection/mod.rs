@@ -6,17 +6,48 @@
 //!
 //! Each method lives in a file of its own that names its source.
 
+mod albers;
+mod azimuthal_equal_area;
+mod azimuthal_equidistant;
+mod bonne;
+mod cassini;
+mod colombia_urban;
+mod complex;
+mod cylindrical_equal_area;
+mod equal_earth;
+mod equidistant_cylindrical;
+mod guam;
+mod hotine;
+mod kernel;
+mod krovak;
+mod laborde;
 mod lambert_conic;
+mod local_orthographic;
+mod mercator;
+mod methods;
+mod modified_azimuthal_equidistant;
+mod near_conformal;
+mod new_zealand_map_grid;
+mod oblique_stereographic;
 mod parameters;
+mod polar_stereographic;
+mod polyconic;
+mod real;
+mod spherical_mercator;
 mod transverse_mercator;
+mod tunisia_mining_grid;
+mod zoned_grid;
 
+pub(crate) use kernel::Place;
+pub use methods::METHODS;
 pub use parameters::{Parameter, Parameters, Quantity};
+pub(crate) use real::Real;
 
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::position::Geographic;
-use lambert_conic::LambertConic;
-use transverse_mercator::TransverseMercator;
+use kernel::Kernel;
+use std::sync::Arc;
 use velvet_peg_epsg::method_name;
 
 /// Below this latitude of origin (degrees) the meridian arc to it is nothing.
@@ -41,25 +72,21 @@ pub struct Factors {
     pub convergence_deg: f64,
 }
 
-#[derive(Clone, Debug)]
-enum Method {
-    TransverseMercator(TransverseMercator),
-    LambertConic(LambertConic),
-}
-
 /// A map projection on one ellipsoid.
 #[derive(Clone, Debug)]
 pub struct Projection {
-    method: Method,
+    kernel: Arc<dyn Kernel>,
     code: u32,
+    /// What the method adds to its coordinates, metres.
     false_easting_m: f64,
     false_northing_m: f64,
+    /// −1 where the method counts westings or southings.
+    sense: (f64, f64),
 }
 
 impl Projection {
-    /// Builds the projection of an EPSG method code: 9807 Transverse Mercator, 9801 and 9802
-    /// Lambert Conic Conformal (1SP and 2SP). Parameters carry EPSG codes, angles in
-    /// degrees, lengths in metres.
+    /// Builds the projection of an EPSG method code, one of [`METHODS`]. Parameters carry EPSG
+    /// codes, angles in degrees, lengths in metres.
     ///
     /// ```
     /// use velvet_peg_core::{Ellipsoid, Geographic, Parameters, Projection};
@@ -78,52 +105,13 @@ impl Projection {
     /// If the method is not one of those, a parameter is missing, or the values describe no
     /// projection.
     pub fn new(method: u32, parameters: &Parameters, ellipsoid: &Ellipsoid) -> Result<Projection> {
-        let degrees = |code| parameters.degrees(code);
-        let (built, east, north) = match method {
-            9807 => (
-                Method::TransverseMercator(TransverseMercator::new(
-                    ellipsoid,
-                    degrees(8801)?,
-                    degrees(8802)?,
-                    parameters.ratio(8805)?,
-                )),
-                8806,
-                8807,
-            ),
-            9801 => (
-                Method::LambertConic(LambertConic::one_parallel(
-                    ellipsoid,
-                    degrees(8801)?,
-                    degrees(8802)?,
-                    parameters.ratio(8805)?,
-                )?),
-                8806,
-                8807,
-            ),
-            9802 => (
-                Method::LambertConic(LambertConic::two_parallels(
-                    ellipsoid,
-                    degrees(8821)?,
-                    degrees(8822)?,
-                    degrees(8823)?,
-                    degrees(8824)?,
-                )?),
-                8826,
-                8827,
-            ),
-            other => {
-                return Err(Error::unsupported(format!(
-                    "the projection method {other} ({}) cannot be computed yet; Transverse \
-                     Mercator (9807) and Lambert Conic Conformal (9801, 9802) can",
-                    method_name(other).unwrap_or("unknown")
-                )));
-            }
-        };
+        let built = methods::build(method, parameters, ellipsoid)?;
         Ok(Projection {
-            method: built,
+            kernel: built.kernel,
             code: method,
-            false_easting_m: parameters.metres(east)?,
-            false_northing_m: parameters.metres(north)?,
+            false_easting_m: parameters.metres(built.false_origin.0)? * built.false_sense,
+            false_northing_m: parameters.metres(built.false_origin.1)? * built.false_sense,
+            sense: built.sense,
         })
     }
 
@@ -137,12 +125,18 @@ impl Projection {
         method_name(self.code).unwrap_or("unknown")
     }
 
-    /// True if angles are kept: every method of this version does.
+    /// True if the method keeps angles.
     pub fn is_conformal(&self) -> bool {
-        true
+        self.kernel.is_conformal()
     }
 
-    /// Easting and northing in metres, false origin included.
+    /// True where the method itself counts westward, and southward, positive.
+    pub fn counts_west_south(&self) -> (bool, bool) {
+        (self.sense.0 < 0.0, self.sense.1 < 0.0)
+    }
+
+    /// Easting and northing in metres, false origin included; westing and southing where the
+    /// method counts those (see [`Projection::counts_west_south`]).
     ///
     /// # Errors
     /// If the position is outside what the method can show.
@@ -182,11 +176,10 @@ impl Projection {
     /// If the position is outside what the method can show.
     pub fn factors(&self, position: Geographic) -> Result<Factors> {
         let Geographic { lon, lat } = position;
-        match &self.method {
-            Method::TransverseMercator(method) => method.factors(lon, lat),
-            Method::LambertConic(method) => method.factors(lon, lat),
+        if !(lat.abs() <= 90.0 && lon.is_finite()) {
+            return Err(self.outside(position));
         }
-        .ok_or_else(|| self.outside(position))
+        self.kernel.factors(lon, lat).ok_or_else(|| self.outside(position))
     }
 
     fn outside(&self, position: Geographic) -> Error {
@@ -203,21 +196,17 @@ impl Projection {
         if !(lat.abs() <= 90.0 && lon.is_finite()) {
             return None;
         }
-        let (e, n) = match &self.method {
-            Method::TransverseMercator(method) => method.forward(lon, lat),
-            Method::LambertConic(method) => method.forward(lon, lat),
-        }?;
-        let grid = (e + self.false_easting_m, n + self.false_northing_m);
+        let (e, n) = self.kernel.forward(lon, lat)?;
+        let grid =
+            (self.sense.0 * e + self.false_easting_m, self.sense.1 * n + self.false_northing_m);
         (grid.0.is_finite() && grid.1.is_finite()).then_some(grid)
     }
 
     /// The kernel behind [`Projection::inverse`]: longitude and latitude.
     pub(crate) fn to_geographic(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let (e, n) = (e - self.false_easting_m, n - self.false_northing_m);
-        let found = match &self.method {
-            Method::TransverseMercator(method) => method.inverse(e, n),
-            Method::LambertConic(method) => method.inverse(e, n),
-        }?;
+        let e = (e - self.false_easting_m) * self.sense.0;
+        let n = (n - self.false_northing_m) * self.sense.1;
+        let found = self.kernel.inverse(e, n)?;
         (found.lon.is_finite() && found.lat.is_finite()).then_some((found.lon, found.lat))
     }
 }

@@ -1,4 +1,5 @@
-//! Transverse Mercator, EPSG method 9807, by the Krüger series.
+//! Transverse Mercator, EPSG methods 9807, 9808 (South Orientated) and 1111 (3D), by
+//! the Krüger series.
 //!
 //! Sources: Krüger (1912), "Konforme Abbildung des Erdellipsoids in der Ebene"; the forms
 //! that neither cancel nor iterate are those of Karney (2011), "Transverse Mercator with an
@@ -8,10 +9,12 @@
 //! Good to a few nanometres within 50° of the central meridian (at the equator; farther
 //! towards the poles) and to 0.03 mm at 70°, beyond which it refuses.
 
+use super::kernel::Kernel;
 use super::{Factors, Inverse, ORIGIN_TOLERANCE};
 use crate::elementary::{asinh, norm};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::Conformal;
+use crate::meridian::rectifying_radius_m;
 use crate::{degrees, series};
 
 /// Largest η′ that the series is used for: 70° from the central meridian at the equator.
@@ -33,11 +36,7 @@ pub(crate) struct TransverseMercator {
 impl TransverseMercator {
     pub(crate) fn new(ellipsoid: &Ellipsoid, lat0: f64, lon0: f64, scale: f64) -> Self {
         let n = ellipsoid.third_flattening();
-        // Rectifying radius, Krüger (1912) eq. 5: a/(1+n) (1 + n²/4 + n⁴/64 + n⁶/256 + …).
-        let n2 = n * n;
-        let sum =
-            1.0 + n2 * (1.0 / 4.0 + n2 * (1.0 / 64.0 + n2 * (1.0 / 256.0 + n2 * 25.0 / 16384.0)));
-        let radius = ellipsoid.semi_major_m() / (1.0 + n) * sum;
+        let radius = rectifying_radius_m(ellipsoid);
         let mut built = TransverseMercator {
             conformal: Conformal::new(ellipsoid),
             ellipsoid: *ellipsoid,
@@ -53,55 +52,10 @@ impl TransverseMercator {
         built
     }
 
-    /// Easting and northing from the true origin, metres, of a position in degrees.
-    pub(crate) fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
-        let r = self.rectifying(lon, lat, false)?;
-        Some((self.radius * r.eta, self.radius * (r.xi - self.origin)))
-    }
-
-    pub(crate) fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
-        let r = self.rectifying(lon, lat, true)?;
-        let (sin, cos) = degrees::sin_cos(lat);
-        let e2 = self.ellipsoid.eccentricity_squared();
-        // Karney (2011) eq. 23-26: spherical part, then the derivative of the series.
-        let (p, q) = r.derivative;
-        let secant_ratio = if cos == 0.0 { self.pole_ratio() } else { 1.0 / (cos * r.distance) };
-        let spherical = (1.0 - e2 * sin * sin).sqrt() * secant_ratio;
-        let k = self.radius / self.ellipsoid.semi_major_m() * spherical * p.hypot(q);
-        let spherical_convergence = degrees::atan2(
-            r.conformal_tangent / r.conformal_tangent.hypot(1.0) * r.sin_lambda,
-            r.cos_lambda,
-        );
-        let convergence = spherical_convergence - degrees::atan2(q, p);
-        Some(Factors {
-            meridian_scale: k,
-            parallel_scale: k,
-            convergence_deg: degrees::wrap(convergence),
-        })
-    }
-
     /// Limit of sec φ / hypot(τ′, cos λ) at the pole: exp(e atanh e).
     fn pole_ratio(&self) -> f64 {
         let e = self.ellipsoid.eccentricity_squared().sqrt();
         (e * e.atanh()).exp()
-    }
-
-    /// Position in degrees of an easting and northing from the true origin in metres.
-    pub(crate) fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
-        let (xi, eta) = (n / self.radius + self.origin, e / self.radius);
-        if !(eta.abs() <= MAX_ETA && xi.abs() <= std::f64::consts::PI) {
-            return None;
-        }
-        let (dx, dy) =
-            series::complex_sums(&self.inverse, (2.0 * xi).sin_cos(), hyperbolic(2.0 * eta), false)
-                .0;
-        let (sin, cos) = (xi + dx).sin_cos();
-        let sinh = (eta + dy).sinh();
-        let lat = self.conformal.geodetic(sin, norm(sinh, cos));
-        Some(Inverse {
-            lon: degrees::wrap(self.lon0 + sinh.atan2(cos).to_degrees()),
-            lat: lat.to_degrees(),
-        })
     }
 
     fn rectifying(&self, lon: f64, lat: f64, want_derivative: bool) -> Option<Rectifying> {
@@ -138,6 +92,57 @@ impl TransverseMercator {
             sin_lambda,
             cos_lambda,
         })
+    }
+}
+
+impl Kernel for TransverseMercator {
+    /// Easting and northing from the true origin, metres, of a position in degrees.
+    fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
+        let r = self.rectifying(lon, lat, false)?;
+        Some((self.radius * r.eta, self.radius * (r.xi - self.origin)))
+    }
+
+    fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
+        let r = self.rectifying(lon, lat, true)?;
+        let (sin, cos) = degrees::sin_cos(lat);
+        let e2 = self.ellipsoid.eccentricity_squared();
+        // Karney (2011) eq. 23-26: spherical part, then the derivative of the series.
+        let (p, q) = r.derivative;
+        let secant_ratio = if cos == 0.0 { self.pole_ratio() } else { 1.0 / (cos * r.distance) };
+        let spherical = (1.0 - e2 * sin * sin).sqrt() * secant_ratio;
+        let k = self.radius / self.ellipsoid.semi_major_m() * spherical * p.hypot(q);
+        let spherical_convergence = degrees::atan2(
+            r.conformal_tangent / r.conformal_tangent.hypot(1.0) * r.sin_lambda,
+            r.cos_lambda,
+        );
+        let convergence = spherical_convergence - degrees::atan2(q, p);
+        Some(Factors {
+            meridian_scale: k,
+            parallel_scale: k,
+            convergence_deg: degrees::wrap(convergence),
+        })
+    }
+
+    /// Position in degrees of an easting and northing from the true origin in metres.
+    fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
+        let (xi, eta) = (n / self.radius + self.origin, e / self.radius);
+        if !(eta.abs() <= MAX_ETA && xi.abs() <= std::f64::consts::PI) {
+            return None;
+        }
+        let (dx, dy) =
+            series::complex_sums(&self.inverse, (2.0 * xi).sin_cos(), hyperbolic(2.0 * eta), false)
+                .0;
+        let (sin, cos) = (xi + dx).sin_cos();
+        let sinh = (eta + dy).sinh();
+        let lat = self.conformal.geodetic(sin, norm(sinh, cos));
+        Some(Inverse {
+            lon: degrees::wrap(self.lon0 + sinh.atan2(cos).to_degrees()),
+            lat: lat.to_degrees(),
+        })
+    }
+
+    fn is_conformal(&self) -> bool {
+        true
     }
 }
 

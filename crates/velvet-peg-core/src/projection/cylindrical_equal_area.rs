@@ -1,0 +1,66 @@
+//! Lambert Cylindrical Equal Area, EPSG methods 9835 and 9834 (spherical: the formulas of the
+//! authalic sphere applied to geodetic latitude as it is).
+//!
+//! Source: Snyder (1987) eq. 10-1 to 10-19.
+
+use super::kernel::{Formula, Place};
+use super::real::Real;
+use crate::authalic::Authalic;
+use crate::degrees;
+use crate::ellipsoid::Ellipsoid;
+
+#[derive(Debug)]
+pub(crate) struct CylindricalEqualArea {
+    ellipsoid: Ellipsoid,
+    authalic: Authalic,
+    spherical: bool,
+    lon0: f64,
+    /// Metres of easting a radian.
+    across: f64,
+    /// Metres of northing: by q on the ellipsoid, by sin φ on the sphere.
+    along: f64,
+}
+
+impl CylindricalEqualArea {
+    pub(crate) fn new(ellipsoid: &Ellipsoid, lat1: f64, lon0: f64, spherical: bool) -> Self {
+        let authalic = Authalic::new(ellipsoid);
+        let (sin, cos) = degrees::sin_cos(lat1);
+        let (across, along) = if spherical {
+            (authalic.radius_m() * cos, authalic.radius_m() / cos)
+        } else {
+            let k = cos / (1.0 - ellipsoid.eccentricity_squared() * sin * sin).sqrt();
+            let a = ellipsoid.semi_major_m();
+            (a * k, a / (2.0 * k))
+        };
+        CylindricalEqualArea { ellipsoid: *ellipsoid, authalic, spherical, lon0, across, along }
+    }
+}
+
+impl Formula for CylindricalEqualArea {
+    fn conformal(&self) -> bool {
+        false
+    }
+
+    fn lon0(&self) -> f64 {
+        self.lon0
+    }
+
+    fn ellipsoid(&self) -> &Ellipsoid {
+        &self.ellipsoid
+    }
+
+    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+        let rise = if self.spherical { at.sin } else { self.authalic.q(at.sin) };
+        Some((at.lambda * self.across, rise * self.along))
+    }
+
+    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+        let rise = n / self.along;
+        let lat = match self.spherical {
+            true if rise.abs() <= 1.0 + 1e-15 => rise.clamp(-1.0, 1.0).asin().to_degrees(),
+            true => return None,
+            false => self.authalic.geodetic_of_q_deg(rise)?,
+        };
+        Some(((e / self.across).to_degrees(), lat))
+    }
+}

@@ -1,0 +1,73 @@
+//! Equidistant Cylindrical, EPSG methods 1028 and 9842 (true meridian distances), 1029 and
+//! 9823 (the formulas of the sphere with the radius √(ρν) of the standard parallel).
+//!
+//! Sources: Snyder (1987) eq. 12-1 to 12-6 and the meridian distance of eq. 3-21; EPSG
+//! Guidance Note 7-2, section 3.2.5.
+
+use super::kernel::{Formula, Place};
+use super::real::Real;
+use crate::degrees;
+use crate::ellipsoid::Ellipsoid;
+use crate::meridian::Meridian;
+
+#[derive(Debug)]
+pub(crate) struct EquidistantCylindrical {
+    ellipsoid: Ellipsoid,
+    lon0: f64,
+    /// Metres of easting a radian.
+    across: f64,
+    along: Along,
+}
+
+#[derive(Debug)]
+enum Along {
+    Meridian(Meridian),
+    /// Metres of northing a radian.
+    Sphere(f64),
+}
+
+impl EquidistantCylindrical {
+    pub(crate) fn new(ellipsoid: &Ellipsoid, lat1: f64, lon0: f64, spherical: bool) -> Self {
+        let (sin, cos) = degrees::sin_cos(lat1);
+        let e2 = ellipsoid.eccentricity_squared();
+        let w2 = 1.0 - e2 * sin * sin;
+        let a = ellipsoid.semi_major_m();
+        let (across, along) = if spherical {
+            let radius = a * (1.0 - e2).sqrt() / w2;
+            (radius * cos, Along::Sphere(radius))
+        } else {
+            (a * cos / w2.sqrt(), Along::Meridian(Meridian::new(ellipsoid, 0.0)))
+        };
+        EquidistantCylindrical { ellipsoid: *ellipsoid, lon0, across, along }
+    }
+}
+
+impl Formula for EquidistantCylindrical {
+    fn conformal(&self) -> bool {
+        false
+    }
+
+    fn lon0(&self) -> f64 {
+        self.lon0
+    }
+
+    fn ellipsoid(&self) -> &Ellipsoid {
+        &self.ellipsoid
+    }
+
+    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+        let north = match &self.along {
+            Along::Meridian(meridian) => meridian.distance(at),
+            Along::Sphere(radius) => at.phi * *radius,
+        };
+        Some((at.lambda * self.across, north))
+    }
+
+    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+        let lat = match &self.along {
+            Along::Meridian(meridian) => meridian.latitude(n),
+            Along::Sphere(radius) => (n / radius).to_degrees(),
+        };
+        Some(((e / self.across).to_degrees(), lat))
+    }
+}

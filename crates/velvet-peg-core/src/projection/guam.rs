@@ -1,0 +1,51 @@
+//! Guam Projection, EPSG method 9831.
+//!
+//! Source: Snyder (1987) eq. 25-17, 25-18; the formula is the definition. Backwards by
+//! Newton's method on the mapping.
+
+use super::kernel::{Formula, Place, newton};
+use super::real::Real;
+use crate::ellipsoid::Ellipsoid;
+use crate::meridian::Meridian;
+
+#[derive(Debug)]
+pub(crate) struct Guam {
+    ellipsoid: Ellipsoid,
+    meridian: Meridian,
+    lon0: f64,
+}
+
+impl Guam {
+    pub(crate) fn new(ellipsoid: &Ellipsoid, lat0: f64, lon0: f64) -> Guam {
+        Guam { ellipsoid: *ellipsoid, meridian: Meridian::new(ellipsoid, lat0), lon0 }
+    }
+}
+
+impl Formula for Guam {
+    fn conformal(&self) -> bool {
+        false
+    }
+
+    fn lon0(&self) -> f64 {
+        self.lon0
+    }
+
+    fn ellipsoid(&self) -> &Ellipsoid {
+        &self.ellipsoid
+    }
+
+    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+        let a = self.ellipsoid.semi_major_m();
+        let nu = at.nu(self.ellipsoid.eccentricity_squared());
+        let x = at.lambda * at.cos * nu * a;
+        // x² tan φ/(2ν): one cosine of x² goes.
+        let rise = x * at.lambda * at.sin * 0.5;
+        Some((x, self.meridian.distance(at) + rise))
+    }
+
+    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+        let foot = self.meridian.latitude(n).clamp(-89.0, 89.0);
+        let across = (e / self.ellipsoid.semi_major_m()).to_degrees() / foot.to_radians().cos();
+        newton(self, e, n, (across, foot))
+    }
+}

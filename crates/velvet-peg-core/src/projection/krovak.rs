@@ -1,0 +1,160 @@
+//! Krovak's oblique conic, EPSG methods 9819 and 1041 (North Orientated), and with the
+//! polynomial that fits it to the old network, 1042 and 1043.
+//!
+//! Source: EPSG Guidance Note 7-2, section 3.1.3. The ellipsoid goes to the Gauss sphere of
+//! the centre, whose pole is moved to the axis of the cone, on which a spherical conformal
+//! conic stands. In the modified form the quartic terms are not the parts of one analytic
+//! function, so it is conformal only to 4·10⁻⁷: that is the definition. Backwards the mapping
+//! itself is inverted, so that there and back closes.
+
+use super::kernel::{Formula, Place, newton};
+use super::real::Real;
+use crate::degrees;
+use crate::ellipsoid::Ellipsoid;
+use crate::gauss_sphere::GaussSphere;
+
+#[derive(Debug)]
+pub(crate) struct Krovak {
+    ellipsoid: Ellipsoid,
+    sphere: GaussSphere,
+    lon0: f64,
+    /// Sine and cosine of the co-latitude of the cone's axis.
+    axis: (f64, f64),
+    /// Cone constant n.
+    cone: f64,
+    /// Radius r₀ of the pseudo standard parallel, metres, and its isometric latitude.
+    radius: f64,
+    psi_parallel: f64,
+    correction: Option<Correction>,
+}
+
+/// The evaluation point and the ten coefficients of the modified forms.
+#[derive(Debug)]
+pub(crate) struct Correction {
+    pub(crate) x: f64,
+    pub(crate) y: f64,
+    pub(crate) c: [f64; 10],
+}
+
+/// Degrees and a ratio.
+pub(crate) struct KrovakParameters {
+    pub(crate) lat_centre: f64,
+    pub(crate) lon_origin: f64,
+    pub(crate) axis_colatitude: f64,
+    pub(crate) parallel: f64,
+    pub(crate) scale: f64,
+}
+
+impl Krovak {
+    pub(crate) fn new(
+        ellipsoid: &Ellipsoid,
+        given: &KrovakParameters,
+        correction: Option<Correction>,
+    ) -> Krovak {
+        let sphere = GaussSphere::new(ellipsoid, given.lat_centre);
+        let (sin, cos) = degrees::sin_cos(given.parallel);
+        Krovak {
+            ellipsoid: *ellipsoid,
+            lon0: given.lon_origin,
+            axis: degrees::sin_cos(given.axis_colatitude),
+            cone: sin,
+            radius: given.scale * sphere.radius * cos / sin,
+            psi_parallel: crate::elementary::asinh(sin / cos),
+            sphere,
+            correction,
+        }
+    }
+
+    /// Southing and westing from the apex.
+    fn cone_plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+        let psi = self.sphere.psi_rise(at)? + self.sphere.sphere_psi0;
+        let cos_u = T::constant(1.0) / psi.cosh();
+        let sin_u = psi.sinh() * cos_u;
+        let (sin_v, cos_v) = (-at.lambda * self.sphere.ratio).sin_cos();
+        let (sin_axis, cos_axis) = self.axis;
+        let sin_t = sin_u * cos_axis + cos_u * cos_v * sin_axis;
+        let across = cos_u * sin_v;
+        // cos T sin D and cos T cos D.
+        let along = cos_u * cos_v * cos_axis - sin_u * sin_axis;
+        let cos_t = across.norm(along);
+        let d = across.atan2(along) * self.cone;
+        let rise = (sin_t / cos_t).asinh() - self.psi_parallel;
+        let r = (-(rise * self.cone)).exp() * self.radius;
+        let (sin, cos) = d.sin_cos();
+        Some((r * cos, r * sin))
+    }
+}
+
+impl Correction {
+    /// dX and dY, southing and westing, metres.
+    fn shift<T: Real>(&self, x: T, y: T) -> (T, T) {
+        let (x, y) = (x - self.x, y - self.y);
+        let [c1, c2, c3, c4, c5, c6, c7, c8, c9, c10] = self.c;
+        let (x2, y2, xy) = (x.square(), y.square(), x * y);
+        let difference = x2 - y2;
+        let quartic = x2.square() + y2.square() - x2 * y2 * 6.0;
+        let dx = x * c3 - y * c4 - xy * (2.0 * c6) + difference * c5 + x * (x2 - y2 * 3.0) * c7
+            - y * (x2 * 3.0 - y2) * c8
+            + xy * difference * (4.0 * c9)
+            + quartic * c10
+            + c1;
+        let dy = y * c3
+            + x * c4
+            + xy * (2.0 * c5)
+            + difference * c6
+            + x * (x2 - y2 * 3.0) * c8
+            + y * (x2 * 3.0 - y2) * c7
+            - xy * difference * (4.0 * c10)
+            + quartic * c9
+            + c2;
+        (dx, dy)
+    }
+}
+
+impl Formula for Krovak {
+    fn conformal(&self) -> bool {
+        self.correction.is_none()
+    }
+
+    fn lon0(&self) -> f64 {
+        self.lon0
+    }
+
+    fn ellipsoid(&self) -> &Ellipsoid {
+        &self.ellipsoid
+    }
+
+    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+        let (mut south, mut west) = self.cone_plane(at)?;
+        if let Some(correction) = &self.correction {
+            let (dx, dy) = correction.shift(south, west);
+            (south, west) = (south - dx, west - dy);
+        }
+        Some((-west, -south))
+    }
+
+    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+        let (mut south, mut west) = (-n, -e);
+        if let Some(correction) = &self.correction {
+            let (dx, dy) = correction.shift(south, west);
+            (south, west) = (south + dx, west + dy);
+        }
+        let d = west.atan2(south) / self.cone;
+        let rise = -(crate::elementary::norm(south, west) / self.radius).ln() / self.cone;
+        let psi = rise + self.psi_parallel;
+        let (sinh, cos_t) = (psi.sinh(), 1.0 / psi.cosh());
+        let sin_t = sinh * cos_t;
+        let (sin_d, cos_d) = d.sin_cos();
+        let (sin_axis, cos_axis) = self.axis;
+        let sin_u = cos_axis * sin_t - sin_axis * cos_t * cos_d;
+        let along = sin_axis * sin_t + cos_axis * cos_t * cos_d;
+        let across = cos_t * sin_d;
+        let cos_u = crate::elementary::norm(along, across);
+        let lambda = -across.atan2(along).to_degrees() / self.sphere.ratio;
+        let lat = self.sphere.latitude_deg(crate::elementary::asinh(sin_u / cos_u));
+        match self.correction {
+            None => Some((lambda, lat)),
+            Some(_) => newton(self, e, n, (lambda, lat)),
+        }
+    }
+}

@@ -1,0 +1,43 @@
+//! Mercator by the formulas of the sphere applied to geodetic latitude, EPSG methods 1024
+//! (Popular Visualisation Pseudo Mercator) and 9841 (Mercator 1SP, spherical).
+//!
+//! Source: Snyder (1987) eq. 7-1, 7-2. On an ellipsoid it is not conformal: scale along the
+//! meridian and along the parallel differ by up to 0.7 %.
+
+use super::kernel::{Formula, Place};
+use super::real::Real;
+use crate::ellipsoid::Ellipsoid;
+
+#[derive(Debug)]
+pub(crate) struct SphericalMercator {
+    pub(crate) ellipsoid: Ellipsoid,
+    pub(crate) lon0: f64,
+    /// Radius of the equator on the map, metres.
+    pub(crate) radius: f64,
+}
+
+impl Formula for SphericalMercator {
+    fn conformal(&self) -> bool {
+        false
+    }
+
+    fn lon0(&self) -> f64 {
+        self.lon0
+    }
+
+    fn ellipsoid(&self) -> &Ellipsoid {
+        &self.ellipsoid
+    }
+
+    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+        if at.cos.value() <= 0.0 {
+            return None;
+        }
+        Some((at.lambda * self.radius, (at.sin / at.cos).asinh() * self.radius))
+    }
+
+    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+        let lat = (n / self.radius).sinh().atan().to_degrees();
+        Some(((e / self.radius).to_degrees(), lat))
+    }
+}

@@ -1,0 +1,47 @@
+//! Tunisia Mining Grid, EPSG method 9816: kilometres proportional to grads.
+//!
+//! Source: EPSG Guidance Note 7-2, section 3.7; the formula is the definition. A kilometre of
+//! easting is 0.012185 grad, one of northing 0.010015 grad north of the origin and 0.01002
+//! grad south of it.
+
+use super::kernel::{Formula, Place};
+use super::real::Real;
+use crate::ellipsoid::Ellipsoid;
+
+const GRAD_DEG: f64 = 0.9;
+const EAST: f64 = 0.012185;
+const NORTHWARD: f64 = 0.010015;
+const SOUTHWARD: f64 = 0.01002;
+
+#[derive(Debug)]
+pub(crate) struct TunisiaMiningGrid {
+    pub(crate) ellipsoid: Ellipsoid,
+    pub(crate) lat0: f64,
+    pub(crate) lon0: f64,
+}
+
+impl Formula for TunisiaMiningGrid {
+    fn conformal(&self) -> bool {
+        false
+    }
+
+    fn lon0(&self) -> f64 {
+        self.lon0
+    }
+
+    fn ellipsoid(&self) -> &Ellipsoid {
+        &self.ellipsoid
+    }
+
+    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+        let up = at.rise(self.lat0);
+        let grads = 1000.0 / GRAD_DEG * 180.0 / std::f64::consts::PI;
+        let step = if up.value() > 0.0 { NORTHWARD } else { SOUTHWARD };
+        Some((at.lambda * (grads / EAST), up * (grads / step)))
+    }
+
+    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+        let step = if n > 0.0 { NORTHWARD } else { SOUTHWARD };
+        Some((e / 1000.0 * EAST * GRAD_DEG, self.lat0 + n / 1000.0 * step * GRAD_DEG))
+    }
+}
