@@ -168,6 +168,7 @@ fn table() -> Result<()> {
         },
         source: Crs::from_epsg(32610)?,
         target: Crs::from_epsg(4326)?,
+        epoch: None,
         decimals: Some(9),
         packed: false,
         append: AppendOptions { overwrite: true, ..AppendOptions::default() },

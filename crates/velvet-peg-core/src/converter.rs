@@ -6,21 +6,30 @@
 //! converted: an error, an error that leaves everything as it was, or a mark.
 
 use crate::crs::{Crs, Mapping};
-use crate::datum::State;
+use crate::datum::{Setting, State};
 use crate::error::{Error, Result};
 use crate::extent::{Bounds, intersection};
 use crate::geocentric;
+use crate::grid::Grids;
+use crate::height_plan::HeightPlan;
 use crate::position::Coordinate;
 use crate::route::{Policy, Route, plan};
+use std::sync::Arc;
 
 /// What a converter is planned for.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct PlanOptions {
     /// Where the data lies, degrees from Greenwich; none to take the area that the two
     /// systems' areas of use share.
     pub area: Option<Bounds>,
     /// What to do when several operations would serve.
     pub policy: Policy,
+    /// Epoch of the coordinates in decimal years, such as 2026.9: time-dependent operations
+    /// cannot be run without one.
+    pub epoch: Option<f64>,
+    /// Where grids of shifts come from; none for the default ones (see
+    /// [`Grids::make_default`]), if there are any.
+    pub grids: Option<Arc<Grids>>,
 }
 
 /// Converts coordinates between two reference systems.
@@ -42,7 +51,7 @@ pub struct Converter {
     from: Mapping,
     to: Mapping,
     route: Route,
-    heights: bool,
+    height: HeightPlan,
 }
 
 impl Converter {
@@ -69,12 +78,19 @@ impl Converter {
     /// # Errors
     /// As [`Converter::new`]; under [`Policy::Only`] also if several operations would serve.
     pub fn plan(source: &Crs, target: &Crs, options: &PlanOptions) -> Result<Converter> {
+        let (from, to) = (source.mapping()?.clone(), target.mapping()?.clone());
         let area = options.area.or_else(|| shared_area(source, target));
-        Ok(Converter {
-            from: source.mapping()?.clone(),
-            to: target.mapping()?.clone(),
-            route: plan(source, target, area.as_ref(), options.policy)?,
+        let height = HeightPlan::new(source, target, area.as_ref())?;
+        let setting = Setting {
+            epoch: options.epoch,
             heights: source.has_ellipsoidal_height(),
+            grids: options.grids.clone().or_else(Grids::default_grids),
+        };
+        Ok(Converter {
+            from,
+            to,
+            route: plan(source, target, area.as_ref(), options.policy, &setting)?,
+            height,
             source: source.clone(),
             target: target.clone(),
         })
@@ -95,9 +111,22 @@ impl Converter {
         &self.route
     }
 
+    /// True if the third coordinate takes part; false if it is carried as it is because one of
+    /// the systems has no height.
+    pub fn changes_height(&self) -> bool {
+        !matches!(self.height, HeightPlan::Carry)
+    }
+
+    /// The operation that changes the vertical datum, if one does: its EPSG code, name and
+    /// stated accuracy in metres.
+    pub fn height_change(&self) -> Option<(u32, &'static str, Option<f64>)> {
+        self.height.offset().map(|offset| (offset.code, offset.name, offset.accuracy_m))
+    }
+
     /// Converts one coordinate: x longitude or easting, y latitude or northing, z height (or
-    /// geocentric X, Y, Z), in the units and sense of each system's axes. Where the source
-    /// has no ellipsoidal height, z is carried as it is.
+    /// geocentric X, Y, Z), in the units and sense of each system's axes. Heights above the
+    /// ellipsoid take part; heights above a vertical datum keep it (in another unit if the
+    /// target has one); where one of the systems has no height, z is carried as it is.
     ///
     /// # Errors
     /// If the coordinate is outside what either system can hold.
@@ -183,7 +212,10 @@ impl Converter {
             .source
             .datum()
             .map(|datum| (datum.ellipsoid(), datum.prime_meridian().longitude_deg))?;
-        let h = if self.heights { at.z } else { 0.0 };
+        let (heights, h) = match self.height {
+            HeightPlan::Ellipsoidal(unit, _) => (true, at.z * unit),
+            _ => (false, 0.0),
+        };
         let mut state = match &self.from {
             Mapping::Geographic(unit) => {
                 let (lon, lat) = (at.x * unit.degrees(), at.y * unit.degrees());
@@ -208,9 +240,16 @@ impl Converter {
             }
         };
         for step in &self.route.steps {
-            state = step.operation.run(state, &step.from, &step.to, self.heights);
+            state = step.operation.run(state, &step.from, &step.to, heights)?;
         }
-        let z = if self.heights { state.h } else { at.z };
+        let z = match &self.height {
+            HeightPlan::Carry => at.z,
+            HeightPlan::Ellipsoidal(_, unit) => state.h / unit,
+            HeightPlan::Gravity { factor, offset } => {
+                let up = offset.as_ref().map_or(0.0, |offset| offset.at(state.lon, state.lat));
+                at.z * factor + up
+            }
+        };
         let to = match &self.to {
             Mapping::Geographic(unit) => {
                 Coordinate { x: state.lon / unit.degrees(), y: state.lat / unit.degrees(), z }

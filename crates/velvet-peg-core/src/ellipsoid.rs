@@ -77,6 +77,28 @@ impl Ellipsoid {
         Ellipsoid::checked(row.name, Some(code), a, f, b)
     }
 
+    /// The registry's ellipsoid of this size and shape, if it has one (axis to 0.1 mm and
+    /// inverse flattening to 10⁻⁶, which is finer than any two of its rows differ); otherwise
+    /// itself.
+    pub fn recognised(self) -> Ellipsoid {
+        EllipsoidRow::all()
+            .filter_map(|row| Ellipsoid::from_epsg(row.code).ok())
+            .find(|known| {
+                let apart = match (known.f, self.f) {
+                    (0.0, 0.0) => 0.0,
+                    (0.0, _) | (_, 0.0) => return false,
+                    (a, b) => 1.0 / a - 1.0 / b,
+                };
+                (known.a - self.a).abs() < 1e-4 && apart.abs() < 1e-6
+            })
+            .unwrap_or(self)
+    }
+
+    /// True if both have the same axes, whatever they are called.
+    pub fn same_figure(&self, other: &Ellipsoid) -> bool {
+        self.a == other.a && self.f == other.f
+    }
+
     fn checked(name: &'static str, code: Option<u32>, a: f64, f: f64, b: f64) -> Result<Ellipsoid> {
         if !(a.is_finite() && a > 0.0 && (0.0..0.5).contains(&f)) {
             return Err(Error::malformed(format!(

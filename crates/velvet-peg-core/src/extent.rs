@@ -34,6 +34,19 @@ impl Extent {
         }
     }
 
+    /// An area that a definition states.
+    pub(crate) fn stated(bounds: Bounds) -> Extent {
+        Extent {
+            name: "as stated",
+            description: "As stated in the definition.",
+            boxes: vec![bounds],
+        }
+    }
+
+    pub(crate) fn not_stated() -> Extent {
+        Extent { name: "not stated", description: "Not stated.", boxes: Vec::new() }
+    }
+
     pub(crate) fn world() -> Extent {
         Extent {
             name: "World",

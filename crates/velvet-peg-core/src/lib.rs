@@ -26,6 +26,8 @@ mod extent;
 mod gauss_sphere;
 pub mod geocentric;
 mod geodesic;
+mod grid;
+mod height_plan;
 mod latitude;
 mod meridian;
 pub mod planar;
@@ -38,15 +40,21 @@ mod unit;
 mod zones;
 
 pub use converter::{Converter, PlanOptions};
-pub use crs::{Conversion, Crs, Datum, Match, PrimeMeridian, find};
+pub use crs::{
+    Axis, AxisUnit, Conversion, Crs, Datum, Height, Match, PrimeMeridian, Vertical, find,
+};
 pub use datum::{Operation, Unavailable};
 pub use ellipsoid::Ellipsoid;
 pub use error::{Error, Result};
 pub use extent::{Bounds, Cover, Extent};
 pub use geodesic::{Course, EllipsoidalArea, Geodesic, full_circle};
+pub use grid::{GridFiles, Grids, ShiftGrid};
 pub use position::{Coordinate, Geographic};
-pub use projection::{Factors, METHODS, Parameter, Parameters, Projection, Quantity};
-pub use route::{Policy, Route};
+pub use projection::{
+    Factors, METHODS, Measure, Parameter, Parameters, Projection, Quantity, measure_of,
+    parameters_of,
+};
+pub use route::{Policy, Route, Way};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};
-pub use velvet_peg_epsg::{self as registry, AxisRow, CrsKind};
+pub use velvet_peg_epsg::{self as registry, CrsKind};
 pub use zones::{UtmZone, grid_reference};

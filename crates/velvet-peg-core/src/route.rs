@@ -7,7 +7,7 @@
 //! answer says what a better one would have needed.
 
 use crate::crs::{Crs, Datum, datum_code};
-use crate::datum::{Operation, Side, Unavailable};
+use crate::datum::{Operation, Setting, Side, Unavailable};
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Cover};
 use std::cmp::Ordering;
@@ -18,12 +18,51 @@ use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
 #[derive(Clone, Debug)]
 pub struct Route {
     pub(crate) steps: Vec<Step>,
-    /// Operations that were usable but not chosen, best first.
-    pub turned_down: Vec<Operation>,
+    /// Ways that were usable but not chosen, best first.
+    pub turned_down: Vec<Way>,
     /// Operations that could not be run and state a better accuracy than the chosen ones.
     pub not_available: Vec<Unavailable>,
     /// True if the chosen operations cover the whole area asked for.
     pub covers_area: bool,
+}
+
+/// One way from a datum to another: operations run one after the other.
+#[derive(Clone, Debug)]
+pub struct Way {
+    /// The operations in the order they run.
+    pub operations: Vec<Operation>,
+    /// Share of the area asked for that all of them cover, 0 to 1.
+    pub share: f64,
+}
+
+impl Way {
+    /// What the way is known to, metres: the sum of what its operations state, or none where
+    /// one of them states nothing.
+    pub fn accuracy_m(&self) -> Option<f64> {
+        self.operations.iter().map(Operation::accuracy_m).sum()
+    }
+
+    /// The operations and what they are known to, in one line.
+    pub fn summary(&self) -> String {
+        in_words(&self.operations)
+    }
+}
+
+fn in_words(operations: &[Operation]) -> String {
+    let names: Vec<String> = operations
+        .iter()
+        .map(|operation| {
+            let code = operation.code().map_or(String::new(), |code| format!(" [EPSG:{code}]"));
+            let reversed = if operation.is_reversed() { ", reversed" } else { "" };
+            format!("{}{code}{reversed}", operation.name())
+        })
+        .collect();
+    let known = match operations.iter().map(Operation::accuracy_m).sum::<Option<f64>>() {
+        // A sum of decimals without the noise of its binary digits.
+        Some(metres) => format!("known to {} m", (metres * 1e6).round() / 1e6),
+        None => "accuracy not stated".to_string(),
+    };
+    format!("{} ({known})", names.join(", then "))
 }
 
 #[derive(Clone, Debug)]
@@ -66,19 +105,7 @@ impl Route {
         if self.steps.is_empty() {
             return "same datum: no shift, exact to rounding".to_string();
         }
-        let names: Vec<String> = self
-            .operations()
-            .map(|operation| {
-                let code = operation.code().map_or(String::new(), |code| format!(" [EPSG:{code}]"));
-                let reversed = if operation.is_reversed() { ", reversed" } else { "" };
-                format!("{}{code}{reversed}", operation.name())
-            })
-            .collect();
-        let known = match self.accuracy_m() {
-            Some(metres) => format!("known to {metres} m"),
-            None => "accuracy not stated".to_string(),
-        };
-        format!("{} ({known})", names.join(", then "))
+        in_words(&self.operations().cloned().collect::<Vec<_>>())
     }
 }
 
@@ -87,12 +114,13 @@ pub(crate) fn plan(
     target: &Crs,
     area: Option<&Bounds>,
     policy: Policy,
+    setting: &Setting,
 ) -> Result<Route> {
     let lacks =
         |crs: &Crs| Error::unsupported(format!("{} stands on no geodetic datum", crs.label()));
     let from = source.datum().ok_or_else(|| lacks(source))?;
     let to = target.datum().ok_or_else(|| lacks(target))?;
-    if from.code() == to.code() {
+    if from.is_same(to) {
         return Ok(Route {
             steps: Vec::new(),
             turned_down: Vec::new(),
@@ -100,10 +128,22 @@ pub(crate) fn plan(
             covers_area: true,
         });
     }
-    let mut planner = Planner { area, neighbours: HashMap::new(), lacking: Vec::new() };
+    let (Some(from_code), Some(to_code)) = (from.code(), to.code()) else {
+        let own = if from.code().is_none() { from } else { to };
+        return Err(Error::new(
+            Kind::NoRoute,
+            format!(
+                "{} is a datum that the registry does not have, so nothing is known of how it lies \
+                 to {}",
+                own.name(),
+                if from.code().is_none() { to.name() } else { from.name() }
+            ),
+        ));
+    };
+    let mut planner = Planner { area, setting, neighbours: HashMap::new(), lacking: Vec::new() };
     let mut chains: Vec<Chain> = Vec::new();
     for length in 1..=3 {
-        chains.extend(planner.chains(from, to, length));
+        chains.extend(planner.chains(from_code, to_code, length));
         // A longer way is only worth a look where the shorter ones leave part uncovered.
         let enough = if length == 1 { Cover::Whole } else { Cover::Part };
         if chains.iter().any(|chain| chain.cover <= enough) {
@@ -144,7 +184,7 @@ pub(crate) fn plan(
             .iter()
             .filter(|row| {
                 ends(row.code).is_some_and(|(a, b)| {
-                    let pair = (from.code(), to.code());
+                    let pair = (from_code, to_code);
                     (a, b) == pair || (b, a) == pair
                 })
             })
@@ -167,9 +207,8 @@ pub(crate) fn plan(
     let known = best.accuracy();
     // Only what joins the two datums in question says that something better exists.
     lacking.retain(|row| {
-        let joins = ends(row.code).is_some_and(|(a, b)| {
-            (a, b) == (from.code(), to.code()) || (b, a) == (from.code(), to.code())
-        });
+        let joins = ends(row.code)
+            .is_some_and(|(a, b)| (a, b) == (from_code, to_code) || (b, a) == (from_code, to_code));
         joins && row.accuracy_m.is_some_and(|accuracy| accuracy < known)
     });
     lacking.sort_by(|a, b| {
@@ -177,12 +216,29 @@ pub(crate) fn plan(
         key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal)
     });
     lacking.dedup_by_key(|row| row.code);
+    // A moving frame without an epoch, where an epoch would make decimetres of metres.
+    if let Some(better) = lacking.iter().find(|row| row.needs_epoch)
+        && (from.is_dynamic() || to.is_dynamic())
+        && known > 1.0
+        && better.accuracy_m.is_some_and(|accuracy| accuracy < 0.5)
+    {
+        let moving = if from.is_dynamic() { from } else { to };
+        return Err(Error::new(
+            Kind::NoRoute,
+            format!(
+                "coordinates on {} change with time: state their epoch (such as 2026.9) for {} \
+                 [EPSG:{}]; without one the change of datum is only known to {known} m",
+                moving.name(),
+                better.name,
+                better.code
+            ),
+        ));
+    }
     Ok(Route {
         covers_area: best.cover == Cover::Whole,
         steps: steps(from, to, best)?,
         turned_down: ranked
-            .filter(|chain| chain.operations.len() == 1)
-            .flat_map(|chain| chain.operations)
+            .map(|chain| Way { operations: chain.operations, share: chain.share })
             .take(20)
             .collect(),
         not_available: lacking,
@@ -232,26 +288,27 @@ impl Chain {
 
 struct Planner<'a> {
     area: Option<&'a Bounds>,
+    setting: &'a Setting,
     neighbours: HashMap<u32, Vec<(u32, Operation)>>,
     lacking: Vec<Unavailable>,
 }
 
 impl Planner<'_> {
-    fn chains(&mut self, from: &Datum, to: &Datum, length: usize) -> Vec<Chain> {
+    fn chains(&mut self, from: u32, to: u32, length: usize) -> Vec<Chain> {
         let mut found = Vec::new();
         let empty =
             Chain { operations: Vec::new(), hubs: Vec::new(), cover: Cover::Whole, share: 1.0 };
-        self.extend(empty, from.code(), to, length, &mut found);
+        self.extend(empty, from, to, length, &mut found);
         found
     }
 
-    fn extend(&mut self, chain: Chain, at: u32, to: &Datum, left: usize, found: &mut Vec<Chain>) {
+    fn extend(&mut self, chain: Chain, at: u32, to: u32, left: usize, found: &mut Vec<Chain>) {
         let steps = self.neighbours(at).to_vec();
         // For a hub only the best operation to it counts; the last step keeps all.
         let mut seen = HashSet::new();
         for (datum, operation) in steps {
             let last = left == 1;
-            if last != (datum == to.code()) || chain.hubs.contains(&datum) {
+            if last != (datum == to) || chain.hubs.contains(&datum) {
                 continue;
             }
             if (!last || !chain.operations.is_empty()) && !seen.insert(datum) {
@@ -267,8 +324,7 @@ impl Planner<'_> {
             } else {
                 hubs.push(datum);
                 // The far end's own neighbours are fewer than a hub's.
-                if left == 2 && !self.neighbours(to.code()).iter().any(|(other, _)| *other == datum)
-                {
+                if left == 2 && !self.neighbours(to).iter().any(|(other, _)| *other == datum) {
                     continue;
                 }
                 self.extend(Chain { operations, hubs, cover, share }, datum, to, left - 1, found);
@@ -308,7 +364,7 @@ impl Planner<'_> {
                 continue;
             }
             let (reversed, other) = if source == datum { (false, target) } else { (true, source) };
-            match Operation::from_row(row, reversed) {
+            match Operation::from_row(row, reversed, self.setting) {
                 Ok(operation) if self.cover(&operation) != Cover::None => {
                     found.push((other, operation))
                 }

@@ -48,6 +48,33 @@ impl LengthUnit {
         Ok(LengthUnit { name, symbol: name, metres, code })
     }
 
+    /// The unit of so many metres: the registry's, if it has one of this length (to a part in
+    /// 10¹⁰, which keeps all its feet apart), otherwise one without a code.
+    ///
+    /// ```
+    /// use velvet_peg_core::LengthUnit;
+    /// assert_eq!(LengthUnit::of_metres(0.304800609601219)?, LengthUnit::US_SURVEY_FOOT);
+    /// assert_eq!(LengthUnit::of_metres(0.75)?.code(), 0);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the length is not positive.
+    pub fn of_metres(metres: f64) -> Result<LengthUnit> {
+        if !(metres > 0.0 && metres.is_finite()) {
+            return Err(Error::malformed(format!("a unit of length cannot have {metres} m")));
+        }
+        let fits = |unit: &LengthUnit| (unit.metres / metres - 1.0).abs() < 1e-10;
+        let common = [LengthUnit::METRE, LengthUnit::FOOT, LengthUnit::US_SURVEY_FOOT];
+        let known = common.into_iter().find(fits).or_else(|| {
+            UnitRow::all()
+                .filter(|row| row.kind == "length")
+                .filter_map(|row| LengthUnit::from_epsg(row.code).ok())
+                .find(fits)
+        });
+        Ok(known.unwrap_or(LengthUnit { name: "unnamed unit", symbol: "units", metres, code: 0 }))
+    }
+
     /// Name, such as "US survey foot".
     pub fn name(&self) -> &'static str {
         self.name
@@ -107,6 +134,23 @@ impl AngleUnit {
         };
         let name = UnitRow::find(code).map_or("angle", |row| row.name);
         Ok(AngleUnit { name, degrees, code })
+    }
+
+    /// The unit of so many radians: the registry's, if it has one of this size (to a part in
+    /// 10¹⁰), otherwise one without a code.
+    ///
+    /// # Errors
+    /// If the size is not positive.
+    pub fn of_radians(radians: f64) -> Result<AngleUnit> {
+        let degrees = radians.to_degrees();
+        if !(degrees > 0.0 && degrees.is_finite()) {
+            return Err(Error::malformed(format!("a unit of angle cannot have {radians} radian")));
+        }
+        let known = [9102, 9105, 9101, 9104, 9103, 9109, 9112, 9113]
+            .into_iter()
+            .filter_map(|code| AngleUnit::from_epsg(code).ok())
+            .find(|unit| (unit.degrees / degrees - 1.0).abs() < 1e-10);
+        Ok(known.unwrap_or(AngleUnit { name: "unnamed unit", degrees, code: 0 }))
     }
 
     /// Name, such as "degree".

@@ -346,5 +346,5 @@ fn datums_say_what_they_are() {
     let lacking = Operation::from_epsg(1241).unwrap_err();
     assert!(lacking.is_unsupported() && lacking.to_string().contains("conus.las"), "{lacking}");
     let timed = Operation::from_epsg(8970).unwrap_err();
-    assert!(timed.to_string().contains("not computed yet"), "{timed}");
+    assert!(timed.to_string().contains("needs the epoch of the coordinates"), "{timed}");
 }

@@ -1,8 +1,8 @@
 //! Reference systems, routes between them, and the forms of a converter.
 
 use velvet_peg_core::{
-    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, Policy, UtmZone,
-    definition, find, grid_reference, registry,
+    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, Policy, UtmZone, find,
+    grid_reference, registry,
 };
 
 fn crs(code: u32) -> Crs {
@@ -210,7 +210,7 @@ fn references_are_codes_urns_or_words() {
     ] {
         assert_eq!(
             Crs::parse(text).unwrap_or_else(|e| panic!("{text}: {e}")).code(),
-            code,
+            Some(code),
             "{text}"
         );
     }
@@ -261,21 +261,4 @@ fn utm_zones_have_their_exceptions() {
     assert!(
         grid_reference(Geographic { lat: 0.01, lon: -171.0 }).unwrap().starts_with("2N NF 00000")
     );
-}
-
-#[test]
-fn definition_text_holds_what_the_registry_says() {
-    let text = definition::ogc_01_009(&crs(2286)).unwrap();
-    for part in [
-        "PROJCS[\"NAD83 / Washington South (ftUS)\",GEOGCS[\"NAD83\"",
-        "SPHEROID[\"GRS 1980\",6378137,298.257222101",
-        "PROJECTION[\"Lambert_Conformal_Conic_2SP\"]",
-        "PARAMETER[\"false_easting\",1640416.667]",
-        "UNIT[\"US survey foot\",0.3048006096012192]",
-        "AUTHORITY[\"EPSG\",\"2286\"]]",
-    ] {
-        assert!(text.contains(part), "{part}: {text}");
-    }
-    assert_eq!(text.matches('[').count(), text.matches(']').count());
-    assert!(definition::ogc_01_009(&crs(4978)).is_none());
 }

@@ -24,7 +24,7 @@ fn projections_agree_both_ways_within_5_nm() {
         let method = row.number("method_code") as u32;
         let grid = Crs::from_epsg(code).unwrap();
         let unit = grid.length_unit().unwrap().metres();
-        let base = base_of(&grid);
+        let base = grid.base().unwrap();
         let there = Converter::new(&base, &grid).unwrap();
         let back = Converter::new(&grid, &base).unwrap();
         let degree = match base.unit_name() {
@@ -84,12 +84,6 @@ fn projections_agree_both_ways_within_5_nm() {
     }
     assert!(failed.is_empty(), "{failed:#?}");
     assert!(tested >= 300 && worst.len() == 47, "{tested} positions, {} methods", worst.len());
-}
-
-/// The geographic system that a projected one stands on.
-fn base_of(grid: &Crs) -> Crs {
-    let row = velvet_peg_core::registry::CrsRow::find(grid.code()).unwrap();
-    Crs::from_epsg(row.base.unwrap()).unwrap()
 }
 
 #[test]
@@ -196,11 +190,13 @@ fn datum_operations_agree_within_10_nm() {
     let mut tested = Vec::new();
     for row in rows("datum_shifts.csv") {
         let code = row.number("operation_code") as u32;
-        let Ok(operation) = Operation::from_epsg(code) else {
-            // Time-dependent methods are refused, not approximated.
-            assert!(row.optional("epoch").is_some(), "operation {code}");
-            continue;
-        };
+        let epoch = row.optional("epoch");
+        if epoch.is_some() {
+            // Time-dependent methods are refused without an epoch, not approximated.
+            let refused = Operation::from_epsg(code).unwrap_err();
+            assert!(refused.to_string().contains("epoch of the coordinates"), "{refused}");
+        }
+        let operation = Operation::at_epoch(code, epoch).unwrap();
         let (source, target) = (
             Crs::from_epsg(row.number("source_crs") as u32),
             Crs::from_epsg(row.number("target_crs") as u32),
@@ -219,5 +215,5 @@ fn datum_operations_agree_within_10_nm() {
         }
         tested.push(code);
     }
-    assert!(tested.len() >= 12, "{tested:?}");
+    assert_eq!(tested.len(), 20, "{tested:?}");
 }

@@ -31,7 +31,8 @@ fn main() -> Result<()> {
     let datums = datums(&source)?;
     let written = [
         ("crs", crs(&source, &links)?),
-        ("crs_aliases", crs_aliases(&source)?),
+        ("crs_aliases", aliases(&source, "epsg_coordinatereferencesystem")?),
+        ("datum_aliases", aliases(&source, "epsg_datum")?),
         ("operations", operations(&source, &links)?),
         ("datum_operations", datum_operations(&source)?),
         ("datums", datums),
@@ -122,10 +123,11 @@ fn crs(source: &Path, links: &Links) -> Result<Table> {
     Ok(table)
 }
 
-fn crs_aliases(source: &Path) -> Result<Table> {
+/// Other names of the objects of one table.
+fn aliases(source: &Path, table: &str) -> Result<Table> {
     let mut aliases: BTreeMap<u32, BTreeSet<String>> = BTreeMap::new();
     for row in read(source, "alias")? {
-        if row["object_table_name"] == "epsg_coordinatereferencesystem" {
+        if row["object_table_name"] == table {
             let list = aliases.entry(code(&row, "object_code")).or_default();
             list.insert(row["alias"].clone());
         }

@@ -2,6 +2,7 @@
 
 pub(crate) const CRS: &[u8] = include_bytes!("../data/crs.bin");
 pub(crate) const CRS_ALIASES: &[u8] = include_bytes!("../data/crs_aliases.bin");
+pub(crate) const DATUM_ALIASES: &[u8] = include_bytes!("../data/datum_aliases.bin");
 pub(crate) const OPERATIONS: &[u8] = include_bytes!("../data/operations.bin");
 pub(crate) const DATUMS: &[u8] = include_bytes!("../data/datums.bin");
 pub(crate) const DATUM_OPERATIONS: &[u8] = include_bytes!("../data/datum_operations.bin");
@@ -13,9 +14,10 @@ pub(crate) const EXTENTS: &[u8] = include_bytes!("../data/extents.bin");
 pub(crate) const METHODS: &[u8] = include_bytes!("../data/methods.bin");
 pub(crate) const PARAMETERS: &[u8] = include_bytes!("../data/parameters.bin");
 
-pub(crate) const ALL: [&[u8]; 12] = [
+pub(crate) const ALL: [&[u8]; 13] = [
     CRS,
     CRS_ALIASES,
+    DATUM_ALIASES,
     OPERATIONS,
     DATUMS,
     DATUM_OPERATIONS,

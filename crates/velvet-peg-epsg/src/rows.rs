@@ -410,9 +410,33 @@ pub fn parameter_name(code: u32) -> Option<&'static str> {
     name_in(data::PARAMETERS, code)
 }
 
+/// Every coordinate operation method: its code and name.
+pub fn methods() -> impl Iterator<Item = (u32, &'static str)> {
+    names(data::METHODS)
+}
+
+/// Every operation parameter: its code and name.
+pub fn parameters() -> impl Iterator<Item = (u32, &'static str)> {
+    names(data::PARAMETERS)
+}
+
+fn names(bytes: &'static [u8]) -> impl Iterator<Item = (u32, &'static str)> {
+    let table = Table::new(bytes);
+    (0..table.len()).map(move |at| (table.code_at(at), table.row_at(at).text()))
+}
+
 /// Other names of a coordinate reference system.
 pub fn crs_aliases(code: u32) -> Vec<&'static str> {
-    Table::new(data::CRS_ALIASES)
+    aliases_in(data::CRS_ALIASES, code)
+}
+
+/// Other names of a datum.
+pub fn datum_aliases(code: u32) -> Vec<&'static str> {
+    aliases_in(data::DATUM_ALIASES, code)
+}
+
+fn aliases_in(bytes: &'static [u8], code: u32) -> Vec<&'static str> {
+    Table::new(bytes)
         .find(code)
         .map(|mut row| (0..row.number()).map(|_| row.text()).collect())
         .unwrap_or_default()

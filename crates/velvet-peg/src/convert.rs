@@ -17,7 +17,8 @@ use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 
 /// Converts a layer into another reference system, feature by feature. Features with a
 /// vertex that cannot be converted go to the rejects with their number, the reason and their
-/// geometry as text.
+/// geometry as text. The epoch (decimal years) is that of the coordinates, which operations
+/// between moving frames need.
 ///
 /// ```
 /// # let folder = tempfile::tempdir()?;
@@ -28,7 +29,7 @@ use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 /// let grid = Crs::from_epsg(2285)?;
 /// let options = WriteOptions::default();
 /// let (outcome, converter) =
-///     convert_layer(&reader, &grid, &file("fields.gpkg"), &options, None, &mut Unwatched)?;
+///     convert_layer(&reader, &grid, None, &file("fields.gpkg"), &options, None, &mut Unwatched)?;
 /// assert_eq!(outcome.out, 16);
 /// assert_eq!(converter.route().accuracy_m(), Some(4.0)); // WGS 84 to NAD83
 /// # Ok::<(), velvet_peg::Error>(())
@@ -40,6 +41,7 @@ use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 pub fn convert_layer(
     reader: &LayerReader,
     target: &Crs,
+    epoch: Option<f64>,
     out: &Path,
     options: &WriteOptions,
     rejects_to: Option<&Path>,
@@ -49,8 +51,8 @@ pub fn convert_layer(
     let info = reader.info();
     let source = info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
     let area = info.extent.and_then(|extent| area_of(source, &extent));
-    let converter =
-        Converter::plan(source, target, &PlanOptions { area, ..PlanOptions::default() })?;
+    let plan = PlanOptions { area, epoch, ..PlanOptions::default() };
+    let converter = Converter::plan(source, target, &plan)?;
     let mut outcome = Outcome { notices: reader.notices.clone(), ..Outcome::default() };
     let mut described = info.clone();
     described.crs = Some(target.clone());
@@ -81,7 +83,7 @@ pub fn convert_layer(
         ))
         .in_file(reader.path()));
     }
-    if info.has_z && !source.has_ellipsoidal_height() {
+    if info.has_z && !converter.changes_height() {
         outcome.notices.push(Notice::remark(
             "heights were carried as they are: neither their datum nor their unit was changed"
                 .to_string(),
@@ -144,6 +146,8 @@ pub struct ConvertTable {
     pub source: Crs,
     /// Reference system to carry them to.
     pub target: Crs,
+    /// Epoch of the coordinates, decimal years, for operations between moving frames.
+    pub epoch: Option<f64>,
     /// Digits behind the point; none for 9 in degrees and 4 in lengths.
     pub decimals: Option<usize>,
     /// True if angles are packed as DDDMMSS.s.
@@ -154,7 +158,7 @@ pub struct ConvertTable {
 
 impl ConvertTable {
     /// Keeps every column and appends the converted coordinates: `lon, lat` or `easting,
-    /// northing` (and `height` where ellipsoidal heights took part).
+    /// northing` (and `height` where heights took part).
     ///
     /// ```
     /// # let folder = tempfile::tempdir()?;
@@ -165,6 +169,7 @@ impl ConvertTable {
     ///     columns: CoordinateColumns { x: Some("east".into()), y: Some("north".into()), z: None },
     ///     source: Crs::from_epsg(2285)?,
     ///     target: Crs::from_epsg(4269)?,
+    ///     epoch: None,
     ///     decimals: Some(7),
     ///     packed: false,
     ///     append: AppendOptions::default(),
@@ -213,9 +218,9 @@ impl ConvertTable {
         }
         cloud.settle();
         let area = head.bounds().and_then(|extent| area_of(&self.source, &extent));
-        let options = PlanOptions { area, ..PlanOptions::default() };
+        let options = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
         let converter = Converter::plan(&self.source, &self.target, &options)?;
-        let heights = found.z.is_some() && self.source.has_ellipsoidal_height();
+        let heights = found.z.is_some() && converter.changes_height();
         let geocentric = self.target.is_geocentric();
         let mut columns: Vec<&str> = match geocentric {
             true => vec!["x", "y", "z"],
@@ -263,6 +268,11 @@ impl ConvertTable {
 pub fn route_notices(converter: &Converter) -> Vec<Notice> {
     let route = converter.route();
     let mut notices = Vec::new();
+    if let Some((code, name, accuracy)) = converter.height_change() {
+        let known =
+            accuracy.map_or("accuracy not stated".to_string(), |m| format!("known to {m} m"));
+        notices.push(Notice::remark(format!("heights changed by {name} [EPSG:{code}] ({known})")));
+    }
     if route.operations().next().is_none() {
         return notices;
     }

@@ -21,7 +21,7 @@ use velvet_peg_core::Crs;
 /// assert!(reader.info().crs.is_none());
 /// let crs = Crs::parse("nad83 washington north ftus")?;
 /// declare(&reader, &crs, &file("weirs.gpkg"), &WriteOptions::default(), &mut Unwatched)?;
-/// assert_eq!(Layer::read(file("weirs.gpkg"))?.crs().map(Crs::code), Some(2285));
+/// assert_eq!(Layer::read(file("weirs.gpkg"))?.crs().and_then(Crs::code), Some(2285));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
 ///

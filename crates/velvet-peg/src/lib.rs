@@ -26,10 +26,12 @@ mod checks;
 mod convert;
 mod course;
 mod declare;
+mod definition_file;
 pub mod demo;
 mod draw;
 mod error;
 mod format;
+mod grid_folder;
 mod layer;
 mod look;
 mod measure;
@@ -45,9 +47,11 @@ pub use build::{BuildPoints, Outcome};
 pub use convert::{ConvertTable, convert_layer, rejects_beside, route_notices};
 pub use course::{CourseColumns, CourseMaker, CourseTable};
 pub use declare::declare;
+pub use definition_file::definition_file;
 pub use draw::{DrawOptions, draw, svg};
 pub use error::{Error, Place, Result};
 pub use format::{Format, LayerReader, LayerWriter, WriteOptions};
+pub use grid_folder::{GridFolder, use_grid_folder};
 pub use layer::{
     Batch, Feature, Geometry, GeometryColumn, GeometryKind, Layer, LayerInfo, Value, type_name,
 };

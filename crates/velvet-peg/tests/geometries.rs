@@ -255,5 +255,5 @@ fn features_made_in_code_mix_only_what_fits_together() {
     assert_eq!((bounds.west, bounds.south, bounds.east, bounds.north), (0.0, 0.0, 5.0, 9.0));
     assert_eq!(layer.features().map(|f| f.number).collect::<Vec<_>>(), [1, 2, 3]);
     layer.declare(Crs::from_epsg(32610).unwrap());
-    assert_eq!(layer.crs().unwrap().code(), 32610);
+    assert_eq!(layer.crs().unwrap().code(), Some(32610));
 }

@@ -58,7 +58,7 @@ proptest! {
             columns: CoordinateColumns::default(),
             source: wgs84,
             target: Crs::from_epsg(32610).unwrap(),
-            decimals: None,
+            epoch: None,            decimals: None,
             packed: false,
             append: AppendOptions::default(),
         };

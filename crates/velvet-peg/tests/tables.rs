@@ -36,6 +36,7 @@ fn to_utm(decimals: usize) -> ConvertTable {
         columns: CoordinateColumns::default(),
         source: Crs::from_epsg(4326).unwrap(),
         target: Crs::from_epsg(32610).unwrap(),
+        epoch: None,
         decimals: Some(decimals),
         packed: false,
         append: AppendOptions::default(),

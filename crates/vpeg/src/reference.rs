@@ -1,7 +1,8 @@
 //! References to a reference system on the command line: `REF`.
 
+use crate::show;
 use std::path::Path;
-use velvet_peg::{Crs, Error, Layer, LayerReader, UtmZone};
+use velvet_peg::{Bounds, Crs, Error, Layer, LayerReader, UtmZone};
 
 /// Reads a `REF` that needs no data: a code, a URN or words, or `like:FILE`.
 pub(crate) fn system(text: &str) -> Result<Crs, Error> {
@@ -11,13 +12,23 @@ pub(crate) fn system(text: &str) -> Result<Crs, Error> {
             Error::from_usage(format!("{path} has no reference system to be like"))
         });
     }
-    if text.starts_with("file:") {
-        return Err(Error::from_usage(
-            "definition text in a file (file:PATH) cannot be read yet: give the code, or words for \
-             `vpeg crs find`",
-        ));
+    if let Some(path) = text.strip_prefix("file:") {
+        let crs = velvet_peg::definition_file(Path::new(path))?;
+        if crs.code().is_none() {
+            let identity = velvet_peg::definition::identify(&crs);
+            show::remark(&format!("{path} describes {}: {}", crs.name(), identity.summary()));
+        } else {
+            show::remark(&format!("{path} describes {}", crs.label()));
+        }
+        return Ok(crs);
     }
     Ok(Crs::parse(text)?)
+}
+
+/// The area of one place, given as a position (latitude first unless letters say otherwise).
+pub(crate) fn point_area(text: &str) -> Result<Bounds, Error> {
+    let at = velvet_peg::angle::parse_position(text)?;
+    Ok(Bounds { south: at.lat, west: at.lon, north: at.lat, east: at.lon })
 }
 
 /// Reads a `REF` that may depend on where the data lies: `utm` chooses its zone.

@@ -146,9 +146,9 @@ const CASES: &[Case] = &[
         says: &["straddles UTM zones", "EPSG:32610", "EPSG:32611"],
     },
     Case {
-        arguments: &["convert", "laterals.geojson", "--to", "EPSG:3857", "-o", "o.gpkg"],
+        arguments: &["convert", "laterals.geojson", "--to", "EPSG:5703", "-o", "o.gpkg"],
         code: 1,
-        says: &["1024", "cannot be computed yet"],
+        says: &["NAVD88 height", "no horizontal position"],
     },
     Case {
         arguments: &["convert", "laterals.geojson", "--to", "EPSG:4269", "-o", "o.gpkg"],

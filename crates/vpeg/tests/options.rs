@@ -262,7 +262,24 @@ fn systems_can_be_like_another_file_or_overridden() {
         run.err
     );
     let run = bench.run(&["convert", "gates.gpkg", "--to", "file:grid.prj", "-o", "x.gpkg"]);
-    assert!(run.code == 1 && run.err.contains("cannot be read yet"), "{}", run.err);
+    assert!(run.code == 1 && run.err.contains("grid.prj: cannot be read"), "{}", run.err);
+    let text = bench.ok(&["crs", "show", "EPSG:2285", "--as", "prj"]).out;
+    bench.write("grid.prj", &text);
+    let run = bench.ok(&["convert", "gates.gpkg", "--to", "file:grid.prj", "-o", "prj.gpkg"]);
+    assert!(run.err.contains("EPSG:2285 NAD83 / Washington North (ftUS)"), "{}", run.err);
+    bench.write("broken.prj", text.replace("SPHEROID", "SPHERE"));
+    let run = bench.run(&["convert", "gates.gpkg", "--to", "file:broken.prj", "-o", "x.gpkg"]);
+    assert!(
+        run.code == 1 && run.err.contains("no ELLIPSOID") && run.err.contains('^'),
+        "{}",
+        run.err
+    );
+    // A zone of one's own survives the GeoPackage.
+    bench.write("own.prj", text.replace("Central_Meridian\",-120.8", "Central_Meridian\",-120.1"));
+    let run = bench.ok(&["convert", "gates.gpkg", "--to", "file:own.prj", "-o", "own.gpkg"]);
+    assert!(run.err.contains("a system without a code"), "{}", run.err);
+    let look = bench.ok(&["look", "own.gpkg"]);
+    assert!((look.out + &look.err).contains("a system without a code"));
     let run = bench.run(&["convert", "gates.gpkg", "--to", "state-plane", "-o", "x.gpkg"]);
     assert!(run.code == 1 && run.err.contains("vpeg position"), "{}", run.err);
     let utm = bench.ok(&["convert", "gates.gpkg", "--to", "utm", "-o", "utm.gpkg"]);
@@ -373,7 +390,7 @@ fn courses_name_their_columns_and_reject_what_they_cannot_use() {
 fn the_registry_tells_of_withdrawn_and_uncomputed_systems() {
     let bench = Bench::new();
     let sheet = bench.ok(&["crs", "show", "EPSG:3857"]);
-    assert!(sheet.out.contains("cannot be computed yet"), "{}", sheet.out);
+    assert!(sheet.out.contains("not conformal"), "{}", sheet.out);
     let ensemble = bench.ok(&["crs", "show", "wgs 84"]);
     assert!(ensemble.out.contains("its realisations agree to 2 m"), "{}", ensemble.out);
     let withdrawn = bench

@@ -4,22 +4,72 @@ use crate::datum::Side;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Kind, Result};
 use crate::unit::AngleUnit;
-use velvet_peg_epsg::{DatumKind, DatumRow, PrimeMeridianRow};
+use std::borrow::Cow;
+use velvet_peg_epsg::{DatumKind, DatumRow, EllipsoidRow, PrimeMeridianRow};
 
 /// A meridian that longitudes are reckoned from.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct PrimeMeridian {
     /// Name, such as "Greenwich".
-    pub name: &'static str,
+    pub name: Cow<'static, str>,
     /// Longitude from Greenwich, degrees, east positive.
     pub longitude_deg: f64,
+    /// EPSG code, if it comes from the registry.
+    pub code: Option<u32>,
+}
+
+impl PrimeMeridian {
+    /// The meridian of Greenwich.
+    pub fn greenwich() -> PrimeMeridian {
+        PrimeMeridian { name: "Greenwich".into(), longitude_deg: 0.0, code: Some(8901) }
+    }
+
+    /// The prime meridian of an EPSG code.
+    ///
+    /// # Errors
+    /// If the registry has no such meridian.
+    pub fn from_epsg(code: u32) -> Result<PrimeMeridian> {
+        let row = PrimeMeridianRow::find(code).ok_or_else(|| {
+            Error::new(Kind::Unknown, format!("the registry has no prime meridian {code}"))
+        })?;
+        Ok(PrimeMeridian {
+            name: row.name.into(),
+            longitude_deg: longitude_deg(&row)?,
+            code: Some(code),
+        })
+    }
+
+    /// The meridian at a longitude from Greenwich: the registry's, if it has one within a
+    /// thousandth of a second of it, otherwise under the name given.
+    pub fn at(longitude_deg: f64, name: &str) -> PrimeMeridian {
+        let known = PrimeMeridianRow::all().find(|row| {
+            self::longitude_deg(row).is_ok_and(|lon| (lon - longitude_deg).abs() < 3e-7)
+        });
+        match known {
+            Some(row) => PrimeMeridian {
+                name: row.name.into(),
+                longitude_deg: self::longitude_deg(&row).unwrap_or(longitude_deg),
+                code: Some(row.code),
+            },
+            None => PrimeMeridian { name: name.to_string().into(), longitude_deg, code: None },
+        }
+    }
+}
+
+fn longitude_deg(row: &PrimeMeridianRow) -> Result<f64> {
+    Ok(match row.unit {
+        9110 => row.longitude.packed_degrees(),
+        unit => row.longitude.to_f64() * AngleUnit::from_epsg(unit)?.degrees(),
+    })
 }
 
 /// A datum, or an ensemble of realisations that are taken as one.
 #[derive(Clone, Debug)]
 pub struct Datum {
-    row: DatumRow,
+    name: Cow<'static, str>,
+    row: Option<DatumRow>,
     ellipsoid: Ellipsoid,
+    ellipsoid_name: Cow<'static, str>,
     prime_meridian: PrimeMeridian,
 }
 
@@ -42,34 +92,52 @@ impl Datum {
         let row = DatumRow::find(code).ok_or_else(|| unknown("the row"))?;
         let ellipsoid =
             Ellipsoid::from_epsg(row.ellipsoid.ok_or_else(|| unknown("the ellipsoid"))?)?;
-        let meridian = row
-            .prime_meridian
-            .and_then(PrimeMeridianRow::find)
-            .ok_or_else(|| unknown("the prime meridian"))?;
-        let longitude_deg = match meridian.unit {
-            9110 => meridian.longitude.packed_degrees(),
-            unit => meridian.longitude.to_f64() * AngleUnit::from_epsg(unit)?.degrees(),
-        };
+        let meridian = row.prime_meridian.ok_or_else(|| unknown("the prime meridian"))?;
         Ok(Datum {
-            row,
+            name: row.name.into(),
             ellipsoid,
-            prime_meridian: PrimeMeridian { name: meridian.name, longitude_deg },
+            ellipsoid_name: ellipsoid.name().into(),
+            prime_meridian: PrimeMeridian::from_epsg(meridian)?,
+            row: Some(row),
         })
     }
 
-    /// EPSG code.
-    pub fn code(&self) -> u32 {
-        self.row.code
+    /// A datum of one's own. Nothing is known of how it lies to others: a converter joins it
+    /// only to systems that stand on a datum of the same name, ellipsoid and meridian.
+    pub fn custom(
+        name: &str,
+        ellipsoid: Ellipsoid,
+        ellipsoid_name: &str,
+        prime_meridian: PrimeMeridian,
+    ) -> Datum {
+        let known = ellipsoid.code().and_then(EllipsoidRow::find).map(|row| row.name.into());
+        Datum {
+            name: name.to_string().into(),
+            row: None,
+            ellipsoid,
+            ellipsoid_name: known.unwrap_or_else(|| ellipsoid_name.to_string().into()),
+            prime_meridian,
+        }
+    }
+
+    /// EPSG code, if it comes from the registry.
+    pub fn code(&self) -> Option<u32> {
+        self.row.as_ref().map(|row| row.code)
     }
 
     /// Name.
-    pub fn name(&self) -> &'static str {
-        self.row.name
+    pub fn name(&self) -> &str {
+        &self.name
     }
 
     /// Ellipsoid; for an ensemble that of its members.
     pub fn ellipsoid(&self) -> &Ellipsoid {
         &self.ellipsoid
+    }
+
+    /// Name of the ellipsoid.
+    pub fn ellipsoid_name(&self) -> &str {
+        &self.ellipsoid_name
     }
 
     /// Prime meridian.
@@ -79,17 +147,36 @@ impl Datum {
 
     /// For an ensemble: how far its members may lie apart, metres.
     pub fn ensemble_accuracy_m(&self) -> Option<f64> {
-        self.row.ensemble_accuracy_m.map(|accuracy| accuracy.to_f64())
+        self.row.as_ref()?.ensemble_accuracy_m.map(|accuracy| accuracy.to_f64())
+    }
+
+    /// Members of an ensemble, as EPSG codes; empty for a single datum.
+    pub fn members(&self) -> &[u32] {
+        self.row.as_ref().map_or(&[], |row| &row.members)
     }
 
     /// True for a frame whose coordinates change with time.
     pub fn is_dynamic(&self) -> bool {
-        self.row.kind == DatumKind::DynamicGeodetic
+        self.row.as_ref().is_some_and(|row| row.kind == DatumKind::DynamicGeodetic)
     }
 
     /// Frame reference epoch of a dynamic frame, decimal years.
     pub fn frame_epoch(&self) -> Option<f64> {
-        self.row.frame_epoch.map(|epoch| epoch.to_f64())
+        self.row.as_ref()?.frame_epoch.map(|epoch| epoch.to_f64())
+    }
+
+    /// True if both are one datum: the same row of the registry, or the same name, ellipsoid
+    /// and prime meridian.
+    pub fn is_same(&self, other: &Datum) -> bool {
+        match (self.code(), other.code()) {
+            (Some(a), Some(b)) => a == b,
+            (None, None) => {
+                self.name == other.name
+                    && self.ellipsoid.same_figure(&other.ellipsoid)
+                    && self.prime_meridian.longitude_deg == other.prime_meridian.longitude_deg
+            }
+            _ => false,
+        }
     }
 
     pub(crate) fn side(&self) -> Side {

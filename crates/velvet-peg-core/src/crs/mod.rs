@@ -1,25 +1,30 @@
-//! Coordinate reference systems, resolved from the registry.
+//! Coordinate reference systems, from the registry, from definition text or from parameters.
 //!
 //! A [`Crs`] is immutable, cheap to clone and shareable between threads. Whatever order the
 //! registry lists the axes in, coordinates in this library are `x, y[, z]`: longitude or
 //! easting first, in the units and the sense of the system's axes.
 
+mod axis;
+mod build;
 mod datum;
 mod find;
 mod reference;
+mod vertical;
 
+pub use axis::{Axis, AxisUnit};
+pub(crate) use build::Custom;
 pub use datum::{Datum, PrimeMeridian};
 pub use find::{Match, find};
+pub use vertical::{Height, Vertical};
 
 use crate::ellipsoid::Ellipsoid;
-use crate::error::{Error, Kind, Result};
+use crate::error::{Error, Result};
 use crate::extent::Extent;
 use crate::projection::{Parameters, Projection};
 use crate::unit::{AngleUnit, LengthUnit};
+use std::borrow::Cow;
 use std::sync::Arc;
-use velvet_peg_epsg::{
-    AxisRow, CoordinateSystemRow, CrsKind, CrsRow, OperationRow, crs_aliases, method_name,
-};
+use velvet_peg_epsg::{CrsKind, CrsRow, crs_aliases, method_name};
 
 /// A coordinate reference system.
 #[derive(Clone, Debug)]
@@ -27,22 +32,46 @@ pub struct Crs(Arc<Inner>);
 
 #[derive(Debug)]
 struct Inner {
-    row: CrsRow,
+    code: Option<u32>,
+    name: Cow<'static, str>,
+    kind: CrsKind,
+    deprecated: bool,
+    replaced_by: Vec<u32>,
     datum: Option<Datum>,
-    axes: Vec<AxisRow>,
+    axes: Vec<Axis>,
     extent: Extent,
     conversion: Option<Conversion>,
     mapping: Result<Mapping>,
-    vertical: Option<CrsRow>,
+    height: Height,
+    base: Parent,
+    horizontal: Parent,
+}
+
+/// Another system that this one is made of, looked up when it is asked for.
+#[derive(Clone, Debug)]
+enum Parent {
+    None,
+    Code(u32),
+    Given(Crs),
+}
+
+impl Parent {
+    fn get(&self) -> Option<Crs> {
+        match self {
+            Parent::None => None,
+            Parent::Code(code) => Crs::from_epsg(*code).ok(),
+            Parent::Given(crs) => Some(crs.clone()),
+        }
+    }
 }
 
 /// The defining conversion of a projected system.
 #[derive(Clone, Debug)]
 pub struct Conversion {
-    /// EPSG code.
-    pub code: u32,
+    /// EPSG code, if it comes from the registry.
+    pub code: Option<u32>,
     /// Name.
-    pub name: &'static str,
+    pub name: Cow<'static, str>,
     /// EPSG code of the method.
     pub method_code: u32,
     /// Parameters in the library's units, with the registry's print beside them.
@@ -73,105 +102,47 @@ pub(crate) enum Mapping {
 }
 
 impl Crs {
-    /// The system of an EPSG code. Systems whose projection cannot be computed yet are
-    /// found too; a [`crate::Converter`] will refuse them and say why.
-    ///
-    /// ```
-    /// # use velvet_peg_core::Crs;
-    /// let crs = Crs::from_epsg(2286)?;
-    /// assert_eq!(crs.name(), "NAD83 / Washington South (ftUS)");
-    /// assert_eq!(crs.unit_name(), "US survey foot");
-    /// # Ok::<(), velvet_peg_core::Error>(())
-    /// ```
-    ///
-    /// # Errors
-    /// If the registry has no such system.
-    pub fn from_epsg(code: u32) -> Result<Crs> {
-        let row = CrsRow::find(code).ok_or_else(|| {
-            Error::new(
-                Kind::Unknown,
-                format!(
-                    "EPSG:{code} is not a reference system of the registry (version {}); search \
-                     with words, for example `vpeg crs find washington south`",
-                    velvet_peg_epsg::VERSION
-                ),
-            )
-        })?;
-        let horizontal = match row.horizontal {
-            Some(code) => Some(Crs::from_epsg(code)?),
-            None => None,
-        };
-        let mut inner = Inner {
-            datum: None,
-            axes: row
-                .coordinate_system
-                .and_then(CoordinateSystemRow::find)
-                .map(|system| system.axes)
-                .unwrap_or_default(),
-            extent: Extent::of_codes(&row.extents),
-            conversion: None,
-            mapping: Err(no_position(&row)),
-            vertical: row.vertical.and_then(CrsRow::find),
-            row,
-        };
-        if let Some(Crs(part)) = horizontal {
-            inner.datum = part.datum.clone();
-            inner.axes = part.axes.clone();
-            inner.conversion = part.conversion.clone();
-            inner.mapping = part.mapping.clone();
-            return Ok(Crs(Arc::new(inner)));
-        }
-        if matches!(
-            inner.row.kind,
-            CrsKind::Projected
-                | CrsKind::Geographic2D
-                | CrsKind::Geographic3D
-                | CrsKind::Geocentric
-        ) {
-            inner.datum = Some(Datum::from_epsg(datum_code(&inner.row).ok_or_else(|| {
-                Error::new(Kind::Unknown, format!("EPSG:{code} leads to no datum"))
-            })?)?);
-            if inner.row.kind == CrsKind::Projected {
-                inner.conversion = inner.row.conversion.map(conversion).transpose()?;
-            }
-            inner.mapping = mapping(&inner);
-        }
-        Ok(Crs(Arc::new(inner)))
+    /// EPSG code; none for systems given by definition or parameters.
+    pub fn code(&self) -> Option<u32> {
+        self.0.code
     }
 
-    /// EPSG code.
-    pub fn code(&self) -> u32 {
-        self.0.row.code
+    /// Name in the registry, or the one given.
+    pub fn name(&self) -> &str {
+        &self.0.name
     }
 
-    /// Name in the registry.
-    pub fn name(&self) -> &'static str {
-        self.0.row.name
+    /// `EPSG:2286`, or the name of a system without a code.
+    pub fn reference(&self) -> String {
+        self.code().map_or_else(|| self.name().to_string(), |code| format!("EPSG:{code}"))
     }
 
     /// `EPSG:2286 NAD83 / Washington South (ftUS)`: for messages.
     pub fn label(&self) -> String {
-        format!("EPSG:{} {}", self.code(), self.name())
+        match self.code() {
+            Some(code) => format!("EPSG:{code} {}", self.name()),
+            None => format!("{} (a system without a code)", self.name()),
+        }
     }
 
     /// Kind of system.
     pub fn kind(&self) -> CrsKind {
-        self.0.row.kind
+        self.0.kind
     }
 
     /// True if the registry has withdrawn the system.
     pub fn is_deprecated(&self) -> bool {
-        self.0.row.deprecated
+        self.0.deprecated
     }
 
     /// Codes that replace a withdrawn system.
     pub fn replaced_by(&self) -> &[u32] {
-        &self.0.row.replaced_by
+        &self.0.replaced_by
     }
 
     /// Other names of the system.
     pub fn aliases(&self) -> Vec<&'static str> {
-        crs_aliases(self.code())
+        self.code().map(crs_aliases).unwrap_or_default()
     }
 
     /// Datum; none for vertical and engineering systems.
@@ -184,8 +155,8 @@ impl Crs {
         self.datum().map(Datum::ellipsoid)
     }
 
-    /// Axes in the order of the registry.
-    pub fn axes(&self) -> &[AxisRow] {
+    /// Axes in the order of the registry; of a compound system those of both parts.
+    pub fn axes(&self) -> &[Axis] {
         &self.0.axes
     }
 
@@ -196,11 +167,15 @@ impl Crs {
 
     /// The system that a projected one stands on.
     pub fn base(&self) -> Option<Crs> {
-        let row = match self.0.row.horizontal {
-            Some(code) => CrsRow::find(code)?,
-            None => self.0.row.clone(),
-        };
-        Crs::from_epsg(row.base?).ok()
+        match self.horizontal() {
+            Some(part) => part.0.base.get(),
+            None => self.0.base.get(),
+        }
+    }
+
+    /// The horizontal part of a compound system.
+    pub fn horizontal(&self) -> Option<Crs> {
+        self.0.horizontal.get()
     }
 
     /// Defining conversion of a projected system.
@@ -211,7 +186,7 @@ impl Crs {
     /// The map projection.
     ///
     /// # Errors
-    /// If the system is not projected, or by a method that cannot be computed yet.
+    /// If the system is not projected.
     pub fn projection(&self) -> Result<&Projection> {
         match self.mapping()? {
             Mapping::Projected { projection, .. } => Ok(projection),
@@ -219,9 +194,17 @@ impl Crs {
         }
     }
 
+    /// What the third coordinate stands for.
+    pub fn height(&self) -> &Height {
+        &self.0.height
+    }
+
     /// Name of the vertical part of a compound system.
-    pub fn vertical_name(&self) -> Option<&'static str> {
-        self.0.vertical.as_ref().map(|row| row.name)
+    pub fn vertical_name(&self) -> Option<&str> {
+        match &self.0.height {
+            Height::Gravity(vertical) => Some(&vertical.name),
+            _ => None,
+        }
     }
 
     /// True if coordinates are longitude and latitude.
@@ -242,7 +225,7 @@ impl Crs {
 
     /// True if the third coordinate is an ellipsoidal height (or geocentric Z).
     pub fn has_ellipsoidal_height(&self) -> bool {
-        matches!(self.kind(), CrsKind::Geographic3D | CrsKind::Geocentric)
+        matches!(self.0.height, Height::Ellipsoidal(_) | Height::Geocentric)
     }
 
     /// Unit of length of the horizontal axes of a projected or geocentric system.
@@ -250,7 +233,7 @@ impl Crs {
         match &self.0.mapping {
             Ok(Mapping::Projected { unit, .. } | Mapping::Geocentric(unit)) => Some(*unit),
             _ if self.is_geographic() => None,
-            _ => self.0.axes.first().and_then(|axis| LengthUnit::from_epsg(axis.unit?).ok()),
+            _ => self.0.axes.first().and_then(Axis::length),
         }
     }
 
@@ -271,74 +254,41 @@ impl Crs {
         }
     }
 
+    /// Degrees in one unit of a geographic system's axes.
+    pub fn degrees_per_unit(&self) -> Option<f64> {
+        match &self.0.mapping {
+            Ok(Mapping::Geographic(unit)) => Some(unit.degrees()),
+            _ => None,
+        }
+    }
+
     pub(crate) fn mapping(&self) -> Result<&Mapping> {
         self.0.mapping.as_ref().map_err(Clone::clone)
     }
 }
 
 impl PartialEq for Crs {
-    /// Two systems are equal if they are the same row of the registry.
+    /// Two systems are equal if they are the same row of the registry, or one and the same
+    /// object; use [`crate::definition::identify`] to compare what definitions say.
     fn eq(&self, other: &Crs) -> bool {
-        self.code() == other.code()
+        match (self.code(), other.code()) {
+            (Some(a), Some(b)) => a == b,
+            (None, None) => {
+                Arc::ptr_eq(&self.0, &other.0)
+                    || crate::definition::wkt2(self) == crate::definition::wkt2(other)
+            }
+            _ => false,
+        }
     }
-}
-
-fn no_position(row: &CrsRow) -> Error {
-    Error::unsupported(format!(
-        "EPSG:{} {} has no horizontal position to compute with",
-        row.code, row.name
-    ))
 }
 
 /// The datum that a system stands on, through its base systems.
 pub(crate) fn datum_code(row: &CrsRow) -> Option<u32> {
     let mut datum = row.datum;
-    let mut base = row.base;
+    let mut base = row.base.or(row.horizontal);
     while datum.is_none() {
         let parent = CrsRow::find(base?)?;
         (datum, base) = (parent.datum, parent.base);
     }
     datum
-}
-
-fn conversion(code: u32) -> Result<Conversion> {
-    let row = OperationRow::find(code).ok_or_else(|| {
-        Error::new(Kind::Unknown, format!("the registry has no conversion {code}"))
-    })?;
-    Ok(Conversion {
-        code,
-        name: row.name,
-        method_code: row.method.unwrap_or(0),
-        parameters: Parameters::from_registry(&row.parameters)?,
-    })
-}
-
-fn mapping(inner: &Inner) -> Result<Mapping> {
-    let axis_unit =
-        inner.axes.first().and_then(|axis| axis.unit).ok_or_else(|| no_position(&inner.row))?;
-    match inner.row.kind {
-        CrsKind::Geographic2D | CrsKind::Geographic3D => {
-            AngleUnit::from_epsg(axis_unit).map(Mapping::Geographic)
-        }
-        CrsKind::Geocentric => LengthUnit::from_epsg(axis_unit).map(Mapping::Geocentric),
-        _ => {
-            let (conversion, datum) = match (&inner.conversion, &inner.datum) {
-                (Some(conversion), Some(datum)) => (conversion, datum),
-                _ => return Err(no_position(&inner.row)),
-            };
-            let projection =
-                Projection::new(conversion.method_code, &conversion.parameters, datum.ellipsoid())?;
-            let (west, south) = projection.counts_west_south();
-            let sense = |back: &str, method: bool| {
-                let axis = inner.axes.iter().any(|axis| axis.orientation == back);
-                if axis == method { 1.0 } else { -1.0 }
-            };
-            Ok(Mapping::Projected {
-                projection: Box::new(projection),
-                unit: LengthUnit::from_epsg(axis_unit)?,
-                x_sense: sense("west", west),
-                y_sense: sense("south", south),
-            })
-        }
-    }
 }

@@ -6,13 +6,14 @@ use crate::error::{Error, Kind, Result};
 
 impl Crs {
     /// The system that a text refers to: `EPSG:2286`, `2286`, `urn:ogc:def:crs:EPSG::2286`,
-    /// `OGC:CRS84` (WGS 84, longitude first), or plain words that match one system, such as
-    /// `nad83 washington south ftus`.
+    /// `OGC:CRS84` (WGS 84, longitude first), definition text, or plain words that match one
+    /// system, such as `nad83 washington south ftus`. Two references joined by `+` are taken
+    /// as a horizontal and a vertical system: `EPSG:2286+EPSG:6360`.
     ///
     /// ```
     /// # use velvet_peg_core::Crs;
-    /// assert_eq!(Crs::parse("nad83 washington south ftus")?.code(), 2286);
-    /// assert_eq!(Crs::parse("urn:ogc:def:crs:EPSG::4326")?.code(), 4326);
+    /// assert_eq!(Crs::parse("nad83 washington south ftus")?.code(), Some(2286));
+    /// assert_eq!(Crs::parse("urn:ogc:def:crs:EPSG::4326")?.code(), Some(4326));
     /// assert!(Crs::parse("washington south").unwrap_err().is_ambiguous());
     /// # Ok::<(), velvet_peg_core::Error>(())
     /// ```
@@ -21,6 +22,16 @@ impl Crs {
     /// If nothing matches, or several systems do; the message lists them.
     pub fn parse(text: &str) -> Result<Crs> {
         let text = text.trim();
+        // Definition text says of itself what it is: it has brackets behind a keyword.
+        if text.starts_with('{') || text.contains('[') {
+            return crate::definition::resolve(text);
+        }
+        if let Some((first, second)) = text.split_once('+')
+            && let (Some(first), Some(second)) = (code_of(first.trim()), code_of(second.trim()))
+        {
+            let (horizontal, vertical) = (Crs::from_epsg(first?)?, Crs::from_epsg(second?)?);
+            return Crs::compound(&horizontal, &vertical);
+        }
         match code_of(text) {
             Some(Ok(code)) => Crs::from_epsg(code),
             Some(Err(error)) => Err(error),

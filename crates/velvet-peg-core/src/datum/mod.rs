@@ -4,16 +4,23 @@
 //! geographic 2D systems take the ellipsoidal height as 0 and drop the height that results;
 //! the others carry it.
 
+mod chain;
+mod setting;
 mod similarity;
+
+pub(crate) use setting::Setting;
 
 use crate::crs::{Crs, Datum};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Kind, Result};
 use crate::extent::Extent;
 use crate::geocentric;
+use crate::grid::ShiftGrid;
 use crate::position::Geographic;
 use crate::projection::Parameters;
-use similarity::{Domain, Similarity};
+use chain::Link;
+use similarity::{Domain, Similarity, Timing, timing};
+use std::sync::Arc;
 use velvet_peg_epsg::{OperationKind, OperationRow, method_name};
 
 /// A position between steps: longitude and latitude in degrees relative to the prime
@@ -32,13 +39,20 @@ pub(crate) struct Side {
     pub(crate) prime_meridian_deg: f64,
 }
 
+const NEEDS_EPOCH: &str = "the epoch of the coordinates, in decimal years";
+
 #[derive(Clone, Debug)]
 enum Method {
     Similarity(Similarity),
     /// EPSG method 9601.
     LongitudeRotation(f64),
-    /// EPSG method 9619: latitude and longitude, degrees.
-    Offsets(f64, f64),
+    /// EPSG methods 9619, 9618 and 9660: degrees of latitude and longitude, metres of
+    /// ellipsoidal height.
+    Offsets(f64, f64, f64),
+    /// EPSG methods 9613, 9615, 1074 and 1075.
+    Grid(Arc<ShiftGrid>),
+    /// A concatenated operation.
+    Chain(Vec<Link>),
     /// The two sides are one ensemble and its member: nothing is known but its accuracy.
     SameEnsemble,
 }
@@ -68,6 +82,8 @@ pub struct Unavailable {
     pub accuracy_m: Option<f64>,
     /// What it would need, in words.
     pub needs: String,
+    /// True if the epoch of the coordinates is all that it needs.
+    pub needs_epoch: bool,
 }
 
 impl Operation {
@@ -75,30 +91,26 @@ impl Operation {
     pub(crate) fn from_row(
         row: &OperationRow,
         reversed: bool,
+        setting: &Setting,
     ) -> std::result::Result<Operation, Unavailable> {
         let lacking = |needs: String| Unavailable {
             code: row.code,
             name: row.name,
             accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
+            needs_epoch: needs == NEEDS_EPOCH,
             needs,
         };
-        let method_code = match (row.kind, row.method) {
-            (OperationKind::Transformation, Some(method)) => method,
-            (OperationKind::Concatenated, _) => {
-                return Err(lacking("a chain of operations, not planned from its row yet".into()));
-            }
-            _ => return Err(lacking("point motion, which is not computed yet".into())),
-        };
-        let parameters = Parameters::from_registry(&row.parameters)
-            .map_err(|error| lacking(error.to_string()))?;
-        if let Some(file) = parameters.file() {
-            return Err(lacking(format!("the file {file}, which is not part of this library")));
+        let method = match (row.kind, row.method) {
+            (OperationKind::Transformation, Some(code)) => Method::new(code, row, setting),
+            (OperationKind::Concatenated, _) => chain::links(row, setting).map(Method::Chain),
+            _ => Err("a model of motion, which is not computed".into()),
         }
-        let method = Method::new(method_code, &parameters).map_err(|e| lacking(e.to_string()))?;
+        .map_err(lacking)?;
+        let method_code = row.method;
         Ok(Operation {
             code: Some(row.code),
             name: row.name.to_string(),
-            method_code: Some(method_code),
+            method_code,
             accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
             extent: Extent::of_codes(&row.extents),
             reversed,
@@ -136,10 +148,20 @@ impl Operation {
     /// # Errors
     /// If there is no such row, or it cannot be run here; the message says what it needs.
     pub fn from_epsg(code: u32) -> Result<Operation> {
+        Operation::at_epoch(code, None)
+    }
+
+    /// Looks an operation up for coordinates of an epoch, in decimal years, which time-dependent
+    /// methods need.
+    ///
+    /// # Errors
+    /// As [`Operation::from_epsg`].
+    pub fn at_epoch(code: u32, epoch: Option<f64>) -> Result<Operation> {
         let row = OperationRow::find(code).ok_or_else(|| {
             Error::new(Kind::Unknown, format!("the registry has no operation {code}"))
         })?;
-        Operation::from_row(&row, false).map_err(|lacking| {
+        let setting = Setting { epoch, ..Setting::default() };
+        Operation::from_row(&row, false, &setting).map_err(|lacking| {
             Error::unsupported(format!(
                 "operation {code} ({}) needs {}",
                 lacking.name, lacking.needs
@@ -166,7 +188,12 @@ impl Operation {
             })
         };
         let state = State { lon: at.lon, lat: at.lat, h: h_m };
-        let to = self.run(state, &side(source)?, &side(target)?, false);
+        let to = self.run(state, &side(source)?, &side(target)?, false).ok_or_else(|| {
+            Error::out_of_domain(format!(
+                "latitude {}°, longitude {}° is outside the grid of {}",
+                at.lat, at.lon, self.name
+            ))
+        })?;
         Ok((Geographic { lat: to.lat, lon: to.lon }, to.h))
     }
 
@@ -206,31 +233,35 @@ impl Operation {
         match &self.method {
             Method::Similarity(similarity) => similarity.is_null(),
             Method::SameEnsemble => true,
-            Method::LongitudeRotation(_) | Method::Offsets(..) => false,
+            Method::Chain(links) => links.iter().all(|link| link.operation.is_null()),
+            Method::LongitudeRotation(_) | Method::Offsets(..) | Method::Grid(_) => false,
         }
     }
 
     /// Runs the operation in its direction, from the system on `from` to that on `to`. Where
     /// positions have true ellipsoidal heights, a method defined for positions without a
     /// height runs on all three coordinates: its parameters are geocentric all the same.
-    pub(crate) fn run(&self, state: State, from: &Side, to: &Side, heights: bool) -> State {
-        match &self.method {
+    /// None outside the grid of an operation that has one.
+    pub(crate) fn run(&self, state: State, from: &Side, to: &Side, heights: bool) -> Option<State> {
+        Some(match &self.method {
             Method::SameEnsemble => state,
             Method::LongitudeRotation(rotation) => {
                 let rotation = if self.reversed { -rotation } else { *rotation };
                 State { lon: crate::degrees::wrap(state.lon + rotation), ..state }
             }
-            Method::Offsets(lat, lon) => {
+            Method::Offsets(lat, lon, h) => {
                 let sign = if self.reversed { -1.0 } else { 1.0 };
                 State {
                     lat: state.lat + sign * lat,
                     lon: crate::degrees::wrap(state.lon + sign * lon),
-                    ..state
+                    h: state.h + sign * h,
                 }
             }
+            Method::Grid(grid) => return self.shift_by_grid(grid, state),
+            Method::Chain(links) => return chain::run(links, state, self.reversed, heights),
             Method::Similarity(similarity) => {
                 if similarity.is_null() && from.ellipsoid == to.ellipsoid {
-                    return state;
+                    return Some(state);
                 }
                 let domain = if heights { Domain::Spatial } else { similarity.domain };
                 match (domain, self.reversed) {
@@ -244,7 +275,32 @@ impl Operation {
                     }
                 }
             }
+        })
+    }
+
+    /// Forward the shift is added; backward the place is found whose shifted image this is.
+    fn shift_by_grid(&self, grid: &ShiftGrid, state: State) -> Option<State> {
+        if !self.reversed {
+            let shift = grid.shift(state.lon, state.lat)?;
+            return Some(State {
+                lon: crate::degrees::wrap(state.lon + shift.lon),
+                lat: state.lat + shift.lat,
+                h: state.h + shift.h,
+            });
         }
+        let (mut lon, mut lat) = (state.lon, state.lat);
+        // Shifts change by parts in ten thousand: each round gains four digits.
+        for _ in 0..12 {
+            let shift = grid.shift(lon, lat)?;
+            let next = (state.lon - shift.lon, state.lat - shift.lat);
+            let change = (next.0 - lon).abs() + (next.1 - lat).abs();
+            (lon, lat) = next;
+            if change < 1e-15 {
+                break;
+            }
+        }
+        let h = state.h - grid.shift(lon, lat)?.h;
+        Some(State { lon: crate::degrees::wrap(lon), lat, h })
     }
 
     fn shift(&self, similarity: &Similarity, state: State, from: &Side, to: &Side) -> State {
@@ -289,17 +345,64 @@ impl Operation {
 }
 
 impl Method {
-    fn new(code: u32, parameters: &Parameters) -> Result<Method> {
-        if let Some(similarity) = Similarity::new(code, parameters) {
-            return similarity.map(Method::Similarity);
+    /// The method of a row, or in words what it would need.
+    fn new(
+        code: u32,
+        row: &OperationRow,
+        setting: &Setting,
+    ) -> std::result::Result<Method, String> {
+        let words = |error: Error| error.to_string();
+        let parameters = Parameters::from_registry(&row.parameters).map_err(words)?;
+        match (timing(code), setting.epoch) {
+            (Some(Timing::Dependent), None) => {
+                return Err(NEEDS_EPOCH.into());
+            }
+            (Some(Timing::Specific), Some(epoch)) => {
+                let at = parameters.ratio(1049).map_err(words)?;
+                if (epoch - at).abs() > 0.005 {
+                    return Err(format!("coordinates of epoch {at}, not {epoch}"));
+                }
+            }
+            _ => {}
         }
+        if let Some(similarity) = Similarity::new(code, &parameters, setting.epoch) {
+            return similarity.map(Method::Similarity).map_err(words);
+        }
+        let angle = |code| parameters.degrees(code).map_err(words);
         match code {
-            9601 => Ok(Method::LongitudeRotation(parameters.degrees(8602)?)),
-            9619 => Ok(Method::Offsets(parameters.degrees(8601)?, parameters.degrees(8602)?)),
-            other => Err(Error::unsupported(format!(
-                "the method {other} ({}), which is not computed yet",
-                method_name(other).unwrap_or("unknown")
-            ))),
+            9601 => Ok(Method::LongitudeRotation(angle(8602)?)),
+            9619 => Ok(Method::Offsets(angle(8601)?, angle(8602)?, 0.0)),
+            9660 => {
+                let h = parameters.metres(8603).map_err(words)?;
+                Ok(Method::Offsets(angle(8601)?, angle(8602)?, h))
+            }
+            9618 if setting.heights => {
+                Err("heights above the vertical datum that it is made for".into())
+            }
+            9618 => Ok(Method::Offsets(angle(8601)?, angle(8602)?, 0.0)),
+            9613 | 9615 | 1074 | 1075 => {
+                let mut names: Vec<&str> = parameters.files().collect();
+                if code == 1075 {
+                    // The height comes first in the registry's order of names.
+                    names.sort_by_key(|name| (name.contains(".eht."), name.contains(".lon.")));
+                }
+                let missing = || {
+                    let word = if names.len() > 1 { "files" } else { "file" };
+                    format!("the {word} {} in a folder of grid files", names.join(" and "))
+                };
+                let grids = setting.grids.as_ref().ok_or_else(missing)?;
+                grids.get(code, &names).map(Method::Grid)
+            }
+            other => match parameters.file() {
+                Some(file) => Err(format!(
+                    "the file {file}, in a format that is not read ({})",
+                    method_name(other).unwrap_or("unknown")
+                )),
+                None => Err(format!(
+                    "the method {other} ({}), which is not computed",
+                    method_name(other).unwrap_or("unknown")
+                )),
+            },
         }
     }
 }

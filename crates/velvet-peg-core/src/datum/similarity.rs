@@ -1,9 +1,11 @@
-//! Similarity between two geocentric frames: three or seven parameters.
+//! Similarity between two geocentric frames: three, seven, ten or fourteen parameters.
 //!
 //! Sources: EPSG methods 9603, 1031, 1035 (geocentric translations), 9606, 1033, 1037
-//! (position vector), 9607, 1032, 1038 (coordinate frame). The matrix is the linear one that
-//! the methods define: (1 + dS) times identity plus small rotations. Backwards the system
-//! of equations is solved, not the signs changed, so there and back closes to rounding.
+//! (position vector), 9607, 1032, 1038 (coordinate frame), 9636, 1034, 1039, 1063, 1061, 1062
+//! (Molodensky-Badekas), 1053 to 1058 (time-dependent), 1065, 1066 (time-specific), 1132, 1133,
+//! 1140 (full matrix). Except in the last three the matrix is the linear one that the methods
+//! define: (1 + dS) times identity plus small rotations. Backwards the system of equations is
+//! solved, not the signs changed, so there and back closes to rounding.
 
 use crate::error::Result;
 use crate::projection::Parameters;
@@ -14,6 +16,8 @@ enum Rotations {
     None,
     PositionVector,
     CoordinateFrame,
+    /// Coordinate frame, by a true rotation matrix.
+    FullMatrix,
 }
 
 /// Whether the method is defined for positions without a height.
@@ -25,6 +29,17 @@ pub(crate) enum Domain {
     Spatial,
 }
 
+/// What time has to do with a method.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Timing {
+    /// Nothing.
+    Static,
+    /// Parameters change at stated rates: the epoch of the coordinates is needed.
+    Dependent,
+    /// Parameters hold for coordinates of one epoch.
+    Specific,
+}
+
 #[derive(Clone, Debug)]
 pub(crate) struct Similarity {
     translation: [f64; 3],
@@ -33,36 +48,96 @@ pub(crate) struct Similarity {
     pub(crate) domain: Domain,
 }
 
+struct Form {
+    rotations: Rotations,
+    domain: Domain,
+    pivot: bool,
+    timing: Timing,
+}
+
+fn form(method: u32) -> Option<Form> {
+    use Domain::{Geographic2D, Spatial};
+    use Rotations::{CoordinateFrame, FullMatrix, PositionVector};
+    let of = |rotations, domain| Form { rotations, domain, pivot: false, timing: Timing::Static };
+    Some(match method {
+        9603 => of(Rotations::None, Geographic2D),
+        1031 | 1035 => of(Rotations::None, Spatial),
+        9606 => of(PositionVector, Geographic2D),
+        1033 | 1037 => of(PositionVector, Spatial),
+        9607 => of(CoordinateFrame, Geographic2D),
+        1032 | 1038 => of(CoordinateFrame, Spatial),
+        9636 => Form { pivot: true, ..of(CoordinateFrame, Geographic2D) },
+        1034 | 1039 => Form { pivot: true, ..of(CoordinateFrame, Spatial) },
+        1063 => Form { pivot: true, ..of(PositionVector, Geographic2D) },
+        1061 | 1062 => Form { pivot: true, ..of(PositionVector, Spatial) },
+        1053 | 1055 => Form { timing: Timing::Dependent, ..of(PositionVector, Spatial) },
+        1054 => Form { timing: Timing::Dependent, ..of(PositionVector, Geographic2D) },
+        1056 | 1058 => Form { timing: Timing::Dependent, ..of(CoordinateFrame, Spatial) },
+        1057 => Form { timing: Timing::Dependent, ..of(CoordinateFrame, Geographic2D) },
+        1065 => Form { timing: Timing::Specific, ..of(PositionVector, Spatial) },
+        1066 => Form { timing: Timing::Specific, ..of(CoordinateFrame, Spatial) },
+        1133 => of(FullMatrix, Geographic2D),
+        1132 | 1140 => of(FullMatrix, Spatial),
+        _ => return None,
+    })
+}
+
+/// What time has to do with a method of this family.
+pub(crate) fn timing(method: u32) -> Option<Timing> {
+    form(method).map(|form| form.timing)
+}
+
 impl Similarity {
-    /// None if the method is not one of this family.
-    pub(crate) fn new(method: u32, parameters: &Parameters) -> Option<Result<Similarity>> {
-        use Domain::{Geographic2D, Spatial};
-        use Rotations::{CoordinateFrame, None, PositionVector};
-        let (rotations, domain) = match method {
-            9603 => (None, Geographic2D),
-            1031 | 1035 => (None, Spatial),
-            9606 => (PositionVector, Geographic2D),
-            1033 | 1037 => (PositionVector, Spatial),
-            9607 => (CoordinateFrame, Geographic2D),
-            1032 | 1038 => (CoordinateFrame, Spatial),
-            _ => return Option::None,
-        };
-        Some(Similarity::build(rotations, domain, parameters))
+    /// None if the method is not one of this family. The epoch (decimal years) is that of the
+    /// coordinates; time-dependent methods without one hold at their reference epoch.
+    pub(crate) fn new(
+        method: u32,
+        parameters: &Parameters,
+        epoch: Option<f64>,
+    ) -> Option<Result<Similarity>> {
+        form(method).map(|form| Similarity::build(&form, parameters, epoch))
     }
 
-    fn build(rotations: Rotations, domain: Domain, parameters: &Parameters) -> Result<Similarity> {
-        let translation =
-            [parameters.metres(8605)?, parameters.metres(8606)?, parameters.metres(8607)?];
-        let matrix = if rotations == Rotations::None {
-            [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
-        } else {
-            let sign = if rotations == Rotations::PositionVector { 1.0 } else { -1.0 };
-            let angle = |code| -> Result<f64> { Ok(sign * parameters.degrees(code)?.to_radians()) };
-            let (rx, ry, rz) = (angle(8608)?, angle(8609)?, angle(8610)?);
-            let m = 1.0 + parameters.ratio(8611)?;
-            [[m, -m * rz, m * ry], [m * rz, m, -m * rx], [-m * ry, m * rx, m]]
+    fn build(form: &Form, parameters: &Parameters, epoch: Option<f64>) -> Result<Similarity> {
+        let years = match (form.timing, epoch) {
+            (Timing::Dependent, Some(epoch)) => epoch - parameters.ratio(1047)?,
+            _ => 0.0,
         };
-        Ok(Similarity { translation, inverse: invert(&matrix), matrix, domain })
+        // The rates follow the order of the parameters: 1040 to 1046.
+        let at_epoch = |code: u32| -> Result<f64> {
+            let value = parameters.ratio(code)?;
+            if form.timing != Timing::Dependent {
+                return Ok(value);
+            }
+            Ok(value + years * parameters.ratio(code - 8605 + 1040)?)
+        };
+        let mut translation = [at_epoch(8605)?, at_epoch(8606)?, at_epoch(8607)?];
+        let matrix = match form.rotations {
+            Rotations::None => [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]],
+            rotations => {
+                let sign = if rotations == Rotations::PositionVector { 1.0 } else { -1.0 };
+                let angle = |code| -> Result<f64> { Ok(sign * at_epoch(code)?.to_radians()) };
+                let (rx, ry, rz) = (angle(8608)?, angle(8609)?, angle(8610)?);
+                let m = 1.0 + at_epoch(8611)?;
+                match rotations {
+                    Rotations::FullMatrix => {
+                        turn(-rx, -ry, -rz).map(|row| row.map(|value| m * value))
+                    }
+                    _ => [[m, -m * rz, m * ry], [m * rz, m, -m * rx], [-m * ry, m * rx, m]],
+                }
+            }
+        };
+        if form.pivot {
+            // M (X − P) + P + T = M X + T + (I − M) P, the bracket formed first.
+            let pivot =
+                [parameters.metres(8617)?, parameters.metres(8618)?, parameters.metres(8667)?];
+            let rest: [[f64; 3]; 3] = std::array::from_fn(|i| {
+                std::array::from_fn(|j| f64::from(u8::from(i == j)) - matrix[i][j])
+            });
+            let moved = multiply(&rest, pivot);
+            translation = std::array::from_fn(|i| translation[i] + moved[i]);
+        }
+        Ok(Similarity { translation, inverse: invert(&matrix), matrix, domain: form.domain })
     }
 
     pub(crate) fn is_null(&self) -> bool {
@@ -80,11 +155,21 @@ impl Similarity {
     }
 }
 
+/// Rz Ry Rx of the coordinate frame convention.
+fn turn(rx: f64, ry: f64, rz: f64) -> [[f64; 3]; 3] {
+    let ((sx, cx), (sy, cy), (sz, cz)) = (rx.sin_cos(), ry.sin_cos(), rz.sin_cos());
+    [
+        [cy * cz, cx * sz + sx * sy * cz, sx * sz - cx * sy * cz],
+        [-cy * sz, cx * cz - sx * sy * sz, sx * cz + cx * sy * sz],
+        [sy, -sx * cy, cx * cy],
+    ]
+}
+
 fn multiply(m: &[[f64; 3]; 3], p: [f64; 3]) -> [f64; 3] {
     m.map(|row| row[0] * p[0] + row[1] * p[1] + row[2] * p[2])
 }
 
-/// Inverse by cofactors; the matrices here are within a thousandth of the identity.
+/// Inverse by cofactors; the matrices here are within a hundredth of the identity.
 fn invert(m: &[[f64; 3]; 3]) -> [[f64; 3]; 3] {
     let cofactor = |i: usize, j: usize| {
         let (r1, r2, c1, c2) = ((i + 1) % 3, (i + 2) % 3, (j + 1) % 3, (j + 2) % 3);

@@ -70,16 +70,8 @@ impl AzimuthalEqualArea {
 }
 
 impl Formula for AzimuthalEqualArea {
-    fn conformal(&self) -> bool {
-        false
-    }
-
-    fn lon0(&self) -> f64 {
-        self.lon0
-    }
-
-    fn ellipsoid(&self) -> &Ellipsoid {
-        &self.ellipsoid
+    fn frame(&self) -> (f64, &Ellipsoid) {
+        (self.lon0, &self.ellipsoid)
     }
 
     fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {

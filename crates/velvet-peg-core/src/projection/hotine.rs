@@ -78,12 +78,8 @@ impl Formula for Hotine {
         true
     }
 
-    fn lon0(&self) -> f64 {
-        self.lon_centre
-    }
-
-    fn ellipsoid(&self) -> &Ellipsoid {
-        &self.ellipsoid
+    fn frame(&self) -> (f64, &Ellipsoid) {
+        (self.lon_centre, &self.ellipsoid)
     }
 
     fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {

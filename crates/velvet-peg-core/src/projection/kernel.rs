@@ -95,14 +95,14 @@ impl<T: Real> Place<T> {
 
 /// A method whose mapping is written once for all numbers.
 pub(crate) trait Formula: Debug + Send + Sync {
+    /// Meridian that longitudes are reckoned from, degrees, and the ellipsoid that scale
+    /// factors refer to.
+    fn frame(&self) -> (f64, &Ellipsoid);
+
     /// True if angles are kept.
-    fn conformal(&self) -> bool;
-
-    /// Meridian that longitudes are reckoned from, degrees.
-    fn lon0(&self) -> f64;
-
-    /// The ellipsoid that scale factors refer to.
-    fn ellipsoid(&self) -> &Ellipsoid;
+    fn conformal(&self) -> bool {
+        false
+    }
 
     /// Easting and northing from the true origin, metres; none outside the domain.
     fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)>;
@@ -113,7 +113,7 @@ pub(crate) trait Formula: Debug + Send + Sync {
 
 impl<F: Formula> Kernel for F {
     fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
-        self.plane(&Place::of(self.lon0(), lon, lat))
+        self.plane(&Place::of(self.frame().0, lon, lat))
     }
 
     fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
@@ -122,12 +122,12 @@ impl<F: Formula> Kernel for F {
         if !(lambda.abs() <= 180.0 + 1e-9 && lat.abs() <= 90.0 + 1e-9) {
             return None;
         }
-        Some(Inverse { lon: degrees::wrap(self.lon0() + lambda), lat: lat.clamp(-90.0, 90.0) })
+        Some(Inverse { lon: degrees::wrap(self.frame().0 + lambda), lat: lat.clamp(-90.0, 90.0) })
     }
 
     fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
-        let ellipsoid = self.ellipsoid();
-        let place = Place::of(self.lon0(), lon, lat);
+        let (lon0, ellipsoid) = self.frame();
+        let place = Place::of(lon0, lon, lat);
         let (e, n) = self.plane(&place.dual())?;
         let w2 = 1.0 - ellipsoid.eccentricity_squared() * place.sin * place.sin;
         let nu = ellipsoid.semi_major_m() / w2.sqrt();

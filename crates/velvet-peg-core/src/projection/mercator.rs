@@ -39,7 +39,7 @@ impl Mercator {
     }
 
     /// Northings counted from a parallel.
-    pub(crate) fn from_parallel(mut self, lat_origin: f64) -> Mercator {
+    pub(crate) fn origin_on_parallel(mut self, lat_origin: f64) -> Mercator {
         let (sin, cos) = degrees::sin_cos(lat_origin);
         self.offset = self.radius * self.conformal.isometric(sin, sin / cos);
         self
@@ -51,12 +51,8 @@ impl Formula for Mercator {
         true
     }
 
-    fn lon0(&self) -> f64 {
-        self.lon0
-    }
-
-    fn ellipsoid(&self) -> &Ellipsoid {
-        &self.ellipsoid
+    fn frame(&self) -> (f64, &Ellipsoid) {
+        (self.lon0, &self.ellipsoid)
     }
 
     fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {

@@ -78,7 +78,8 @@ pub(super) fn build(code: u32, given: &Parameters, ellipsoid: &Ellipsoid) -> Res
         9804 => plain(Mercator::new(ellipsoid, angle(8802)?, scale(8805)?), NATURAL),
         9805 => plain(Mercator::true_on(ellipsoid, angle(8802)?, angle(8823)?), NATURAL),
         1044 => plain(
-            Mercator::true_on(ellipsoid, angle(8802)?, angle(8823)?).from_parallel(angle(8821)?),
+            Mercator::true_on(ellipsoid, angle(8802)?, angle(8823)?)
+                .origin_on_parallel(angle(8821)?),
             FALSE,
         ),
         9807 | 1111 => plain(transverse(given, ellipsoid)?, NATURAL),
@@ -139,7 +140,7 @@ pub(super) fn build(code: u32, given: &Parameters, ellipsoid: &Ellipsoid) -> Res
         9829 => plain(PolarStereographic::true_on(ellipsoid, angle(8832)?, angle(8833)?)?, NATURAL),
         9830 => {
             let kernel = PolarStereographic::true_on(ellipsoid, angle(8832)?, angle(8833)?)?;
-            plain(kernel.from_parallel(angle(8832)?), FALSE)
+            plain(kernel.origin_on_parallel(angle(8832)?), FALSE)
         }
         9809 => {
             let (lat0, lon0) = origin()?;

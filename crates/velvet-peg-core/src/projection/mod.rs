@@ -24,6 +24,7 @@ mod laborde;
 mod lambert_conic;
 mod local_orthographic;
 mod mercator;
+mod method_parameters;
 mod methods;
 mod modified_azimuthal_equidistant;
 mod near_conformal;
@@ -39,6 +40,7 @@ mod tunisia_mining_grid;
 mod zoned_grid;
 
 pub(crate) use kernel::Place;
+pub use method_parameters::{Measure, measure_of, parameters_of};
 pub use methods::METHODS;
 pub use parameters::{Parameter, Parameters, Quantity};
 pub(crate) use real::Real;

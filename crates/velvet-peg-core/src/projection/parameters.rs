@@ -32,6 +32,17 @@ pub struct Parameter {
 }
 
 impl Parameter {
+    /// The number in the library's unit; none for the name of a file.
+    pub fn value(&self) -> Option<f64> {
+        match self.quantity {
+            Quantity::Angle(value)
+            | Quantity::Length(value)
+            | Quantity::Scale(value)
+            | Quantity::Rate(value) => Some(value),
+            Quantity::File(_) => None,
+        }
+    }
+
     /// The registry's name of the parameter.
     pub fn name(&self) -> &'static str {
         parameter_name(self.code).unwrap_or("parameter")
@@ -63,6 +74,11 @@ impl Parameters {
         self.with(code, Quantity::Scale(ratio))
     }
 
+    /// Adds a length given in a unit.
+    pub(crate) fn length_in(self, code: u32, value: f64, unit: LengthUnit) -> Parameters {
+        self.length(code, value * unit.metres())
+    }
+
     fn with(mut self, code: u32, quantity: Quantity) -> Parameters {
         self.0.push(Parameter { code, quantity, printed: None });
         self
@@ -92,14 +108,9 @@ impl Parameters {
 
     fn number(&self, code: u32) -> Result<f64> {
         let found = self.0.iter().find(|parameter| parameter.code == code);
-        match found.map(|parameter| &parameter.quantity) {
-            Some(
-                Quantity::Angle(value)
-                | Quantity::Length(value)
-                | Quantity::Scale(value)
-                | Quantity::Rate(value),
-            ) => Ok(*value),
-            _ => Err(Error::malformed(format!(
+        match found.and_then(Parameter::value) {
+            Some(value) => Ok(value),
+            None => Err(Error::malformed(format!(
                 "the operation lacks its parameter {code} ({})",
                 parameter_name(code).unwrap_or("unknown")
             ))),
@@ -122,7 +133,12 @@ impl Parameters {
     }
 
     pub(crate) fn file(&self) -> Option<&str> {
-        self.0.iter().find_map(|parameter| match &parameter.quantity {
+        self.files().next()
+    }
+
+    /// Names of files, in the order of the method.
+    pub(crate) fn files(&self) -> impl Iterator<Item = &str> {
+        self.0.iter().filter_map(|parameter| match &parameter.quantity {
             Quantity::File(name) => Some(name.as_str()),
             _ => None,
         })

@@ -65,7 +65,7 @@ impl PolarStereographic {
     }
 
     /// Northings counted from the parallel `lat1` instead of the pole.
-    pub(crate) fn from_parallel(mut self, lat1: f64) -> Self {
+    pub(crate) fn origin_on_parallel(mut self, lat1: f64) -> Self {
         let (sin, cos) = degrees::sin_cos(lat1.abs());
         self.origin = self.k * self.t(sin, cos);
         self
@@ -91,12 +91,8 @@ impl Formula for PolarStereographic {
         true
     }
 
-    fn lon0(&self) -> f64 {
-        self.lon0
-    }
-
-    fn ellipsoid(&self) -> &Ellipsoid {
-        &self.ellipsoid
+    fn frame(&self) -> (f64, &Ellipsoid) {
+        (self.lon0, &self.ellipsoid)
     }
 
     fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {

@@ -21,6 +21,10 @@ pub(crate) struct Convert {
     /// Reference system of the data: needed for tables, and for layers that have none.
     #[arg(long, value_name = "REF")]
     crs: Option<String>,
+    /// Epoch of the coordinates in decimal years, such as 2026.9: operations between moving
+    /// frames need it.
+    #[arg(long, value_name = "YEAR")]
+    epoch: Option<f64>,
     /// File to write (a folder for several files); `-` for standard output.
     #[arg(long, short)]
     output: PathBuf,
@@ -85,6 +89,7 @@ impl Convert {
             columns: self.columns.columns(),
             source: reference::system(source)?,
             target: reference::system(&self.to)?,
+            epoch: self.epoch,
             decimals: self.decimals,
             packed: self.columns.packed,
             append: AppendOptions {
@@ -119,6 +124,7 @@ impl Convert {
         let (outcome, converter) = convert_layer(
             &reader,
             &target,
+            self.epoch,
             output,
             &options,
             self.rejects.as_deref(),

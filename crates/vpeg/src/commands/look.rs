@@ -218,7 +218,7 @@ fn as_json(found: &Found) -> Json {
                 "name": info.name,
                 "features": info.count,
                 "geometry": info.kind.map(|kind| kind.name()),
-                "crs": info.crs.as_ref().map(|crs| format!("EPSG:{}", crs.code())),
+                "crs": info.crs.as_ref().map(|crs| crs.reference()),
                 "crs_name": info.crs.as_ref().map(|crs| crs.name()),
                 "extent": bounds_json(info.extent),
                 "columns": info.schema.fields().iter().map(|field| json!({

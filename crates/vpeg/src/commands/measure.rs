@@ -216,10 +216,10 @@ fn as_json(measures: &Measures, name: &str) -> Json {
         .collect();
     json!({
         "layer": name,
-        "crs": format!("EPSG:{}", measures.crs.code()),
+        "crs": measures.crs.reference(),
         "crs_name": measures.crs.name(),
         "ellipsoid": measures.ellipsoid,
-        "grid": measures.grid.as_ref().map(|grid| format!("EPSG:{}", grid.code())),
+        "grid": measures.grid.as_ref().map(|grid| grid.reference()),
         "ground_height_m": measures.ground_height_m,
         "features": features,
         "totals": {

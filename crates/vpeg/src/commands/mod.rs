@@ -19,7 +19,8 @@ use velvet_peg::{Error, Quoting, TableOptions};
 /// convert, measure, draw.
 ///
 /// A reference system (REF) is a code (EPSG:2286), an OGC URN, plain words that match one
-/// system ("nad83 washington south ftus"), like:FILE, or, for layers, utm. `-` is standard
+/// system ("nad83 washington south ftus"), like:FILE, file:DEFINITION, or, for layers, utm or
+/// state-plane. `-` is standard
 /// input or output. Exit status: 0 done, 1 failed, 2 wrong usage, 3 done with rejects.
 #[derive(Debug, Parser)]
 #[command(name = "vpeg", version, max_term_width = 100, disable_help_subcommand = true)]
@@ -35,6 +36,9 @@ pub(crate) struct Arguments {
     /// Exit with 3 if there was a warning.
     #[arg(long, global = true)]
     pub(crate) strict: bool,
+    /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b).
+    #[arg(long, global = true, env = "VELVET_PEG_GRIDS", value_name = "DIR")]
+    grids: Option<std::path::PathBuf>,
 }
 
 #[derive(Debug, Subcommand)]
@@ -64,6 +68,14 @@ enum Command {
 }
 
 impl Arguments {
+    /// Makes the grid files of the folder named known to every change of datum.
+    pub(crate) fn take_grids(&self) -> Result<(), Error> {
+        match &self.grids {
+            Some(folder) if !folder.as_os_str().is_empty() => velvet_peg::use_grid_folder(folder),
+            _ => Ok(()),
+        }
+    }
+
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         match &self.command {
             Command::Look(command) => command.run(),

@@ -30,7 +30,7 @@ impl Position {
             show::json(&json!({
                 "latitude": sheet.position.lat,
                 "longitude": sheet.position.lon,
-                "crs": format!("EPSG:{}", sheet.system.code()),
+                "crs": sheet.system.reference(),
                 "crs_name": sheet.system.name(),
                 "forms": sections,
                 "notices": sheet.notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),

@@ -189,7 +189,7 @@ fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<Crs> {
         return Ok(Crs::from_epsg(4326)?);
     };
     let crs = Crs::parse(name)?;
-    if crs.code() != 4326 {
+    if crs.code() != Some(4326) {
         notices.push(Notice::remark(format!(
             "the file has the `crs` member of GeoJSON before RFC 7946: its coordinates are taken \
              as {}",

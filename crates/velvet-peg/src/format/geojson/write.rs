@@ -37,7 +37,7 @@ impl Writer {
             .in_file(path)
         })?;
         let (converter, notice) = match crs.code() {
-            4326 | 4979 => (None, None),
+            Some(4326 | 4979) => (None, None),
             _ => {
                 let wgs84 = Crs::from_epsg(4326)?;
                 let converter = Converter::new(crs, &wgs84)?;

@@ -11,7 +11,7 @@ use rusqlite::{Connection, OpenFlags, OptionalExtension, params};
 use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
-use velvet_peg_core::{Bounds, Crs};
+use velvet_peg_core::{Bounds, Crs, definition};
 
 /// Key of field metadata that keeps a column's declared type, such as DATE.
 pub(super) const DECLARED: &str = "declared_type";
@@ -115,26 +115,44 @@ fn system(
     if srs_id <= 0 {
         return Ok(None);
     }
-    let row: Option<(String, i64, String)> = connection
+    let row: Option<(String, i64, String, String)> = connection
         .query_row(
-            "SELECT organization, organization_coordsys_id, srs_name FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
+            "SELECT organization, organization_coordsys_id, srs_name, definition \
+             FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
             params![srs_id],
-            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)),
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)),
         )
         .optional()
         .map_err(failed(path))?;
-    let known = row.as_ref().and_then(|(organization, code, _)| {
-        let code = u32::try_from(*code).ok()?;
-        organization.eq_ignore_ascii_case("epsg").then(|| Crs::from_epsg(code).ok()).flatten()
-    });
-    if known.is_none() {
-        let name = row.map_or(format!("number {srs_id}"), |(_, _, name)| format!("`{name}`"));
+    let Some((organization, code, name, text)) = row else {
         notices.push(Notice::warning(format!(
-            "layer {table} is in the reference system {name}, which is not one of the EPSG registry: \
-             it is taken as having none; declare the right one with `vpeg declare`"
+            "layer {table} names a reference system, number {srs_id}, that the file does not \
+             describe: it is taken as having none; declare the right one with `vpeg declare`"
         )));
+        return Ok(None);
+    };
+    let code = u32::try_from(code).ok().filter(|_| organization.eq_ignore_ascii_case("epsg"));
+    if let Some(crs) = code.and_then(|code| Crs::from_epsg(code).ok()) {
+        return Ok(Some(crs));
     }
-    Ok(known)
+    // A system without a code of the registry is what its definition says.
+    match definition::resolve(&text) {
+        Ok(crs) => {
+            notices.push(Notice::remark(format!(
+                "layer {table} is in `{name}`, read from the definition in the file as {}",
+                crs.label()
+            )));
+            Ok(Some(crs))
+        }
+        Err(error) => {
+            notices.push(Notice::warning(format!(
+                "layer {table} is in the reference system `{name}`, which has no code of the EPSG \
+                 registry, and whose definition cannot be read ({error}): it is taken as having \
+                 none; declare the right one with `vpeg declare`"
+            )));
+            Ok(None)
+        }
+    }
 }
 
 /// Attribute columns: all but the geometry and the integer key. A key that does not simply

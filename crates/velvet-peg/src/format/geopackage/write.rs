@@ -48,12 +48,8 @@ impl Writer {
         add_system(&connection, &Crs::from_epsg(4326)?).map_err(&failed)?;
         let srs_id = match &info.crs {
             None => -1,
-            Some(crs) => {
-                if crs.code() != 4326 {
-                    add_system(&connection, crs).map_err(&failed)?;
-                }
-                crs.code() as i32
-            }
+            Some(crs) if crs.code() == Some(4326) => 4326,
+            Some(crs) => add_system(&connection, crs).map_err(&failed)?,
         };
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
@@ -181,12 +177,21 @@ fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error {
     move |error| Error::file(&path, "cannot be written as a GeoPackage", error)
 }
 
-fn add_system(connection: &Connection, crs: &Crs) -> rusqlite::Result<usize> {
-    let text = definition::ogc_01_009(crs).unwrap_or_else(|| "undefined".to_string());
+/// Number of a system that the registry does not have, beyond all codes of the registry.
+const OWN_SYSTEM: u32 = 100_000_001;
+
+/// Writes a system's row and gives its number.
+fn add_system(connection: &Connection, crs: &Crs) -> rusqlite::Result<i32> {
+    let text = definition::wkt1(crs).unwrap_or_else(|| "undefined".to_string());
+    let (organization, code) = match crs.code() {
+        Some(code) => ("EPSG", code),
+        None => ("NONE", OWN_SYSTEM),
+    };
     connection.execute(
-        "INSERT INTO gpkg_spatial_ref_sys VALUES (?1, ?2, 'EPSG', ?2, ?3, ?4)",
-        params![crs.name(), crs.code(), text, crs.extent().description()],
-    )
+        "INSERT INTO gpkg_spatial_ref_sys VALUES (?1, ?2, ?3, ?2, ?4, ?5)",
+        params![crs.name(), code, organization, text, crs.extent().description()],
+    )?;
+    Ok(code as i32)
 }
 
 /// A table name that no GeoPackage or SQLite table has.

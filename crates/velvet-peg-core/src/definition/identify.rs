@@ -1,0 +1,229 @@
+//! Which system of the registry a definition describes, by what it says and not by its name.
+
+use super::names::folded;
+use crate::crs::{Axis, AxisUnit, Crs, Height};
+use crate::projection::{Measure, measure_of};
+use velvet_peg_epsg::{CrsKind, CrsRow, parameter_name};
+
+/// How well a definition fits the registry's system.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Sureness {
+    /// The same numbers and the same name.
+    Exact,
+    /// The same numbers under another name.
+    SameNumbers,
+    /// Close, with the differences listed.
+    Near,
+    /// Nothing in the registry is close.
+    Unknown,
+}
+
+/// One thing in which a definition differs from the registry's system.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Difference {
+    /// What differs, such as "Scale factor at natural origin" or "unit".
+    pub what: String,
+    /// As the definition has it.
+    pub stated: String,
+    /// As the registry has it.
+    pub registry: String,
+}
+
+/// The answer of [`identify`].
+#[derive(Clone, Debug, PartialEq)]
+pub struct Identity {
+    /// How well it fits.
+    pub sureness: Sureness,
+    /// EPSG code of the system that it fits best.
+    pub code: Option<u32>,
+    /// What differs, where it is only near.
+    pub differences: Vec<Difference>,
+    /// Other codes that fit equally well (often withdrawn rows of the same system).
+    pub also: Vec<u32>,
+}
+
+impl Identity {
+    /// True if numbers and name agree.
+    pub fn is_exact(&self) -> bool {
+        self.sureness == Sureness::Exact
+    }
+
+    /// The answer in words.
+    pub fn summary(&self) -> String {
+        let label = |code: u32| Crs::from_epsg(code).map_or(String::new(), |crs| crs.label());
+        match (self.sureness, self.code) {
+            (Sureness::Exact, Some(code)) => format!("exactly {}", label(code)),
+            (Sureness::SameNumbers, Some(code)) => {
+                format!("{}: the same numbers under another name", label(code))
+            }
+            (Sureness::Near, Some(code)) => {
+                let list: Vec<String> = self
+                    .differences
+                    .iter()
+                    .map(|d| {
+                        format!("{} is {} where the registry has {}", d.what, d.stated, d.registry)
+                    })
+                    .collect();
+                format!("near {}, but {}", label(code), list.join("; "))
+            }
+            _ => "no system of the registry is near".to_string(),
+        }
+    }
+}
+
+/// Compares a system with every one of its kind in the registry: datum, method, parameters,
+/// unit and sense of the axes.
+pub fn identify(crs: &Crs) -> Identity {
+    if let Some(code) = crs.code() {
+        return Identity {
+            sureness: Sureness::Exact,
+            code: Some(code),
+            differences: Vec::new(),
+            also: Vec::new(),
+        };
+    }
+    let name = folded(crs.name());
+    // Best first: fewest differences, then the name, then current rows, then the lowest code.
+    let mut found: Vec<(usize, bool, bool, u32, Vec<Difference>)> = Vec::new();
+    for row in CrsRow::all().filter(|row| row.kind == crs.kind()) {
+        let Ok(known) = Crs::from_epsg(row.code) else { continue };
+        let Some(differences) = differences(crs, &known) else { continue };
+        let named = folded(known.name()) == name
+            || known.aliases().iter().any(|alias| folded(alias) == name);
+        found.push((differences.len(), !named, row.deprecated, row.code, differences));
+    }
+    found.sort_by(|a, b| (a.0, a.1, a.2, a.3).cmp(&(b.0, b.1, b.2, b.3)));
+    let Some((count, other_name, _, code, differences)) = found.first().cloned() else {
+        return Identity {
+            sureness: Sureness::Unknown,
+            code: None,
+            differences: Vec::new(),
+            also: Vec::new(),
+        };
+    };
+    let sureness = match (count, other_name) {
+        (0, false) => Sureness::Exact,
+        (0, true) => Sureness::SameNumbers,
+        _ => Sureness::Near,
+    };
+    let also = found
+        .iter()
+        .skip(1)
+        .filter(|other| other.0 == count)
+        .map(|other| other.3)
+        .take(8)
+        .collect();
+    Identity { sureness, code: Some(code), differences, also }
+}
+
+/// In what a system differs from another: datum, parameters, unit, senses of the axes. None if
+/// the two have too little in common to be compared: another kind, method or ellipsoid, or
+/// more than two differences.
+pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
+    let mut found = Vec::new();
+    let mut differ = |what: &str, stated: String, registry: String| {
+        found.push(Difference { what: what.to_string(), stated, registry });
+    };
+    if let (Height::Gravity(a), Height::Gravity(b)) = (crs.height(), known.height()) {
+        if !a.is_same_datum(b) {
+            return None;
+        }
+        if a.unit != b.unit || a.down != b.down {
+            return None;
+        }
+        if crs.kind() == CrsKind::Vertical {
+            return Some(found);
+        }
+    }
+    let (datum, known_datum) = (crs.datum()?, known.datum()?);
+    if !datum.is_same(known_datum) {
+        // Another datum on the same figure is near at best, and only for a custom one.
+        let same_figure = datum.code().is_none()
+            && (datum.ellipsoid().semi_major_m() - known_datum.ellipsoid().semi_major_m()).abs()
+                < 1e-3
+            && (datum.ellipsoid().flattening() - known_datum.ellipsoid().flattening()).abs()
+                < 1e-10
+            && datum.prime_meridian().longitude_deg == known_datum.prime_meridian().longitude_deg;
+        if !same_figure || crs.conversion().is_none() {
+            return None;
+        }
+        differ("datum", datum.name().to_string(), known_datum.name().to_string());
+    }
+    if let (Some(a), Some(b)) = (crs.conversion(), known.conversion()) {
+        if a.method_code != b.method_code {
+            return None;
+        }
+        for parameter in b.parameters.iter() {
+            // Mercator (variant A) ignores its latitude of origin.
+            if (a.method_code, parameter.code) == (9804, 8801) {
+                continue;
+            }
+            let value = parameter.value()?;
+            let of =
+                |code: u32| a.parameters.iter().find(|p| p.code == code).and_then(|p| p.value());
+            let mine = of(parameter.code).unwrap_or(f64::NAN);
+            let tolerance = match parameter.code {
+                // The registry rounds false origins in feet to thousandths: 0.2 mm.
+                8806 | 8807 | 8816 | 8817 | 8826 | 8827 => 2e-4,
+                8805 | 8815 | 8819 | 1038 => 1e-12,
+                _ => 3e-12 * value.abs().max(1.0),
+            };
+            // Two standard parallels may stand in either order.
+            let swapped = match parameter.code {
+                8823 => of(8824),
+                8824 => of(8823),
+                _ => None,
+            };
+            // The same figures in another unit: that is told as the unit, once.
+            let in_other_unit =
+                match (measure_of(parameter.code), crs.length_unit(), known.length_unit()) {
+                    (Measure::Length, Some(a), Some(b)) if a != b => mine / a.metres() * b.metres(),
+                    _ => mine,
+                };
+            let fits = |mine: f64| (mine - value).abs() <= tolerance;
+            if fits(in_other_unit) {
+                continue;
+            }
+            if !(fits(mine) || swapped.is_some_and(fits)) {
+                let name = parameter_name(parameter.code).unwrap_or("parameter");
+                differ(name, mine.to_string(), value.to_string());
+            }
+        }
+    }
+    if found.len() > 2 {
+        return None;
+    }
+    let unit = |axes: &[Axis]| axes.first().map(|axis| axis.unit);
+    if !same_unit(unit(crs.axes()), unit(known.axes())) {
+        let name = |axes: &[Axis]| unit(axes).map_or("none", |unit| unit.name()).to_string();
+        found.push(Difference {
+            what: "unit".into(),
+            stated: name(crs.axes()),
+            registry: name(known.axes()),
+        });
+    }
+    // Whichever order the text has, the senses of the axes must be there.
+    let senses = |crs: &Crs| {
+        let back = |word: &str| crs.axes().iter().any(|axis| axis.direction == word);
+        (back("west"), back("south"))
+    };
+    if senses(crs) != senses(known) {
+        let name = |crs: &Crs| {
+            crs.axes().iter().map(|axis| axis.direction.to_string()).collect::<Vec<_>>().join(", ")
+        };
+        found.push(Difference { what: "axes".into(), stated: name(crs), registry: name(known) });
+    }
+    (found.len() <= 2).then_some(found)
+}
+
+fn same_unit(a: Option<AxisUnit>, b: Option<AxisUnit>) -> bool {
+    match (a, b) {
+        (Some(AxisUnit::Length(a)), Some(AxisUnit::Length(b))) => {
+            (a.metres() / b.metres() - 1.0).abs() < 1e-10
+        }
+        (Some(AxisUnit::Angle(a)), Some(AxisUnit::Angle(b))) => {
+            (a.degrees() / b.degrees() - 1.0).abs() < 1e-9
+        }
+        (a, b) => a == b,
+    }
+}

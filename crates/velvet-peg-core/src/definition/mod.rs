@@ -1,0 +1,89 @@
+//! Definition text of reference systems: read, write, and find out which system of the
+//! registry a text describes.
+//!
+//! **Formats.** Well-known text 2 (ISO 19162:2019), well-known text 1 (OGC 01-009) in its
+//! spellings, those of the files beside Shapefiles included, and the JSON encoding that
+//! GeoParquet metadata uses. Which one a text is in is seen from the text.
+//!
+//! **What it does not do.** Definitions of bound systems are read for their source system
+//! only; derived and engineering systems keep a name and axes but cannot be computed with.
+//!
+//! ```
+//! use velvet_peg_core::{definition, Crs};
+//! let text = definition::wkt2(&Crs::from_epsg(2286)?).unwrap();
+//! let read = definition::parse(&text)?;
+//! let identity = definition::identify(&read);
+//! assert_eq!((identity.code, identity.is_exact()), (Some(2286), true));
+//! # Ok::<(), velvet_peg_core::Error>(())
+//! ```
+
+mod identify;
+mod json;
+mod names;
+mod node;
+mod read;
+mod wkt1;
+mod wkt2;
+
+pub use identify::{Difference, Identity, Sureness, differences, identify};
+pub use json::write as json;
+pub use wkt1::{Spelling, write as wkt1_spelled};
+pub use wkt2::write as wkt2;
+
+use crate::crs::Crs;
+use crate::error::Result;
+
+/// The system that a definition text describes, by what it says: the numbers in the text are
+/// the ones computed with, and the result has no code even where the text states one.
+///
+/// ```
+/// use velvet_peg_core::definition;
+/// let error = definition::parse("PROJCS[\"Plan\",GEOGCS[\"?\",DATUM[\"?\"]]]").unwrap_err();
+/// assert!(error.to_string().contains("no ELLIPSOID (or SPHEROID) (character 26)"), "{error}");
+/// ```
+///
+/// # Errors
+/// If the text cannot be read or describes nothing that can be computed; the message shows
+/// the place.
+pub fn parse(text: &str) -> Result<Crs> {
+    let text = text.trim_start_matches('\u{feff}');
+    if text.trim_start().starts_with('{') {
+        let node = json::read(text)?;
+        return read::Reader { text: "" }.system(&node);
+    }
+    read::Reader { text }.system(&node::parse(text)?)
+}
+
+/// The system that a text describes, as the registry's own where it is exactly that or the
+/// same numbers under another name; otherwise as [`parse`] gives it.
+///
+/// ```
+/// use velvet_peg_core::{definition, Crs};
+/// let text = definition::wkt1(&Crs::from_epsg(32610)?).unwrap();
+/// assert_eq!(definition::resolve(&text)?.code(), Some(32610));
+/// # Ok::<(), velvet_peg_core::Error>(())
+/// ```
+///
+/// # Errors
+/// As [`parse`].
+pub fn resolve(text: &str) -> Result<Crs> {
+    let read = parse(text)?;
+    let identity = identify(&read);
+    match (identity.sureness, identity.code) {
+        (Sureness::Exact | Sureness::SameNumbers, Some(code)) => Crs::from_epsg(code),
+        _ => Ok(read),
+    }
+}
+
+/// The system as OGC 01-009 well-known text; none for kinds that the standard has no words
+/// for.
+///
+/// ```
+/// use velvet_peg_core::{definition, Crs};
+/// let text = definition::wkt1(&Crs::from_epsg(4326)?).unwrap();
+/// assert!(text.starts_with("GEOGCS[\"WGS 84\",DATUM["));
+/// # Ok::<(), velvet_peg_core::Error>(())
+/// ```
+pub fn wkt1(crs: &Crs) -> Option<String> {
+    wkt1::write(crs, Spelling::Standard)
+}

@@ -1,0 +1,623 @@
+//! From elements of definition text to a reference system: ISO 19162:2019 and OGC 01-009 in
+//! one, as they differ in keywords and in where units stand.
+
+use super::names;
+use super::node::{Node, fault};
+use crate::crs::{Axis, AxisUnit, Conversion, Crs, Custom, Datum, Height, PrimeMeridian, Vertical};
+use crate::ellipsoid::Ellipsoid;
+use crate::error::{Error, Result};
+use crate::extent::Bounds;
+use crate::projection::{Measure, Parameters, measure_of, parameters_of};
+use crate::unit::{AngleUnit, LengthUnit};
+use velvet_peg_epsg::{CrsKind, CrsRow, DatumKind, DatumRow, datum_aliases};
+
+/// Reads elements, keeping the text they came from for messages.
+pub(crate) struct Reader<'a> {
+    pub(crate) text: &'a str,
+}
+
+const GEOGRAPHIC: [&str; 7] =
+    ["GEOGCS", "GEOGCRS", "GEOGRAPHICCRS", "BASEGEOGCRS", "BASEGEODCRS", "GEODCRS", "GEODETICCRS"];
+const UNITS: [&str; 5] = ["UNIT", "LENGTHUNIT", "ANGLEUNIT", "SCALEUNIT", "PARAMETRICUNIT"];
+
+impl Reader<'_> {
+    fn error(&self, node: &Node, message: &str) -> Error {
+        fault(self.text, node.at, message)
+    }
+
+    /// The system that an element describes.
+    pub(crate) fn system(&self, node: &Node) -> Result<Crs> {
+        match node.keyword.as_str() {
+            keyword if GEOGRAPHIC.contains(&keyword) => self.geodetic(node),
+            "GEOCCS" => self.geodetic(node),
+            "PROJCS" | "PROJCRS" | "PROJECTEDCRS" => self.projected(node),
+            "VERT_CS" | "VERTCRS" | "VERTICALCRS" => self.vertical(node),
+            "COMPD_CS" | "COMPOUNDCRS" => self.compound(node),
+            "BOUNDCRS" => {
+                let source = node.child(&["SOURCECRS"]).and_then(|source| source.nodes().next());
+                self.system(source.ok_or_else(|| self.error(node, "SOURCECRS is missing here"))?)
+            }
+            "LOCAL_CS" | "ENGCRS" | "ENGINEERINGCRS" => Custom {
+                kind: CrsKind::Engineering,
+                axes: self.axes(node, None)?,
+                ..Custom::named(node.name())
+            }
+            .build(),
+            other => Err(self.error(
+                node,
+                &format!("{other} is not a kind of reference system that can be read"),
+            )),
+        }
+    }
+
+    fn geodetic(&self, node: &Node) -> Result<Crs> {
+        let angle = self.unit_of(node, "ANGLEUNIT")?;
+        let degrees = match angle {
+            Some(AxisUnit::Angle(unit)) => unit,
+            _ => AngleUnit::DEGREE,
+        };
+        let datum = self.datum(node, degrees)?;
+        let cartesian = node.keyword == "GEOCCS"
+            || node
+                .child(&["CS"])
+                .and_then(Node::word)
+                .is_some_and(|kind| kind.eq_ignore_ascii_case("cartesian"));
+        let default =
+            if cartesian { AxisUnit::Length(LengthUnit::METRE) } else { AxisUnit::Angle(degrees) };
+        let mut axes = self.axes(node, Some(default))?;
+        if axes.is_empty() && cartesian {
+            axes = ["X", "Y", "Z"]
+                .map(|name| Axis {
+                    name: format!("Geocentric {name}").into(),
+                    abbreviation: name.into(),
+                    direction: format!("geocentric{name}").into(),
+                    unit: self.unit_of(node, "LENGTHUNIT").ok().flatten().unwrap_or(default),
+                })
+                .to_vec();
+        } else if axes.is_empty() {
+            axes = vec![
+                Axis::new("Geodetic latitude", "Lat", "north", default),
+                Axis::new("Geodetic longitude", "Lon", "east", default),
+            ];
+        }
+        let kind = match (cartesian, axes.len()) {
+            (true, _) => CrsKind::Geocentric,
+            (false, 3) => CrsKind::Geographic3D,
+            (false, _) => CrsKind::Geographic2D,
+        };
+        Custom { kind, datum: Some(datum), axes, area: area(node), ..Custom::named(node.name()) }
+            .build()
+            .map_err(|error| self.error(node, &error.to_string()))
+    }
+
+    fn datum(&self, node: &Node, degrees: AngleUnit) -> Result<Datum> {
+        let keywords = ["DATUM", "GEODETICDATUM", "TRF", "ENSEMBLE"];
+        let element = node
+            .child(&keywords)
+            .ok_or_else(|| self.error(node, &format!("{} has no DATUM", node.keyword)))?;
+        let shape = element
+            .child(&["ELLIPSOID", "SPHEROID"])
+            .ok_or_else(|| self.error(element, "the datum has no ELLIPSOID (or SPHEROID)"))?;
+        let unit = match self.unit_of(shape, "LENGTHUNIT")? {
+            Some(AxisUnit::Length(unit)) => unit.metres(),
+            _ => 1.0,
+        };
+        let (Some(a), Some(inverse)) = (shape.number(0), shape.number(1)) else {
+            return Err(self.error(
+                shape,
+                "an ellipsoid needs its semi-major axis and its inverse flattening",
+            ));
+        };
+        let ellipsoid = Ellipsoid::new(a * unit, inverse)
+            .map_err(|error| self.error(shape, &error.to_string()))?
+            .recognised();
+        let meridian = match node.child(&["PRIMEM", "PRIMEMERIDIAN"]) {
+            None => PrimeMeridian::greenwich(),
+            Some(element) => {
+                let value = element
+                    .number(0)
+                    .ok_or_else(|| self.error(element, "a prime meridian needs its longitude"))?;
+                self.meridian(element, value, degrees)?
+            }
+        };
+        Ok(match known_datum(element.name(), element.epsg(), node.name(), &ellipsoid, &meridian) {
+            Some(code) => Datum::from_epsg(code)?,
+            None => {
+                Datum::custom(&clean(element.name()), ellipsoid, &clean(shape.name()), meridian)
+            }
+        })
+    }
+
+    /// OGC 01-009 gives the longitude in the unit of the system, many writers in degrees: the
+    /// one that is a known meridian is meant.
+    fn meridian(&self, element: &Node, value: f64, degrees: AngleUnit) -> Result<PrimeMeridian> {
+        if let Some(AxisUnit::Angle(unit)) = self.unit_of(element, "ANGLEUNIT")? {
+            return Ok(PrimeMeridian::at(value * unit.degrees(), element.name()));
+        }
+        let in_unit = PrimeMeridian::at(value * degrees.degrees(), element.name());
+        let in_degrees = PrimeMeridian::at(value, element.name());
+        Ok(if in_unit.code.is_none() && in_degrees.code.is_some() { in_degrees } else { in_unit })
+    }
+
+    fn projected(&self, node: &Node) -> Result<Crs> {
+        let base = node
+            .child(&GEOGRAPHIC)
+            .ok_or_else(|| self.error(node, "a projected system needs its geographic one"))?;
+        let angle = match self.unit_of(base, "ANGLEUNIT")? {
+            Some(AxisUnit::Angle(unit)) => unit,
+            _ => AngleUnit::DEGREE,
+        };
+        let base = self.geodetic(base)?;
+        let unit = match self.unit_of(node, "LENGTHUNIT")? {
+            Some(AxisUnit::Length(unit)) => unit,
+            _ => LengthUnit::METRE,
+        };
+        let default = AxisUnit::Length(unit);
+        let mut axes = self.axes(node, Some(default))?;
+        let conversion = self.conversion(node, angle, &axes, unit)?;
+        if axes.is_empty() {
+            axes = vec![
+                Axis::new("Easting", "E", "east", default),
+                Axis::new("Northing", "N", "north", default),
+            ];
+            // Where the text is silent, the method's own sense holds.
+            if matches!(conversion.method_code, 9808 | 9828 | 9819 | 1042 | 9826) {
+                axes[0] = Axis::new("Westing", "W", "west", default);
+            }
+            if matches!(conversion.method_code, 9808 | 9828 | 9819 | 1042) {
+                axes[1] = Axis::new("Southing", "S", "south", default);
+            }
+        }
+        Custom {
+            kind: CrsKind::Projected,
+            datum: base.datum().cloned(),
+            axes,
+            conversion: Some(conversion),
+            base: Some(base),
+            area: area(node),
+            ..Custom::named(node.name())
+        }
+        .build()
+        .map_err(|error| self.error(node, &error.to_string()))
+    }
+
+    fn conversion(
+        &self,
+        node: &Node,
+        angle: AngleUnit,
+        axes: &[Axis],
+        length: LengthUnit,
+    ) -> Result<Conversion> {
+        let inner = node.child(&["CONVERSION"]);
+        let holder = inner.unwrap_or(node);
+        let method_node = holder.child(&["PROJECTION", "METHOD"]).ok_or_else(|| {
+            self.error(holder, "a projected system needs its PROJECTION (or METHOD)")
+        })?;
+        let stated = method_node.epsg().filter(|code| parameters_of(*code).is_some());
+        let method = stated.or_else(|| names::method(method_node.name())).ok_or_else(|| {
+            self.error(
+                method_node,
+                &format!("`{}` is not a method of projection that is known", method_node.name()),
+            )
+        })?;
+        let given: Vec<&Node> = holder.children("PARAMETER").collect();
+        let method = settle(method, method_node.name(), &given, axes);
+        let expected = parameters_of(method).ok_or_else(|| {
+            self.error(method_node, &format!("`{}` cannot be computed", method_node.name()))
+        })?;
+        let mut parameters = Parameters::new();
+        for element in &given {
+            let code = element.epsg().filter(|code| expected.contains(code));
+            let Some(code) = code.or_else(|| names::parameter(element.name(), method, expected))
+            else {
+                if ignorable(element) {
+                    continue;
+                }
+                return Err(self.error(
+                    element,
+                    &format!("`{}` is not a parameter of {}", element.name(), method_node.name()),
+                ));
+            };
+            if parameters.iter().any(|known| known.code == code) {
+                continue;
+            }
+            let value = element.number(0).ok_or_else(|| {
+                self.error(element, &format!("`{}` needs a number", element.name()))
+            })?;
+            let unit = match measure_of(code) {
+                Measure::Angle => self.unit_of(element, "ANGLEUNIT")?,
+                Measure::Length => self.unit_of(element, "LENGTHUNIT")?,
+                Measure::Scale => self.unit_of(element, "SCALEUNIT")?,
+            };
+            parameters = match (measure_of(code), unit) {
+                (Measure::Angle, Some(AxisUnit::Angle(unit))) => {
+                    parameters.angle(code, tidy(value * unit.degrees()))
+                }
+                (Measure::Angle, _) => parameters.angle(code, tidy(value * angle.degrees())),
+                (Measure::Length, Some(AxisUnit::Length(unit))) => {
+                    parameters.length_in(code, value, unit)
+                }
+                (Measure::Length, _) => parameters.length_in(code, value, length),
+                (Measure::Scale, _) => {
+                    let factor = element
+                        .child(&["SCALEUNIT", "UNIT"])
+                        .and_then(|unit| unit.number(0))
+                        .unwrap_or(1.0);
+                    parameters.scale(code, value * factor)
+                }
+            };
+        }
+        let parameters = complete(method, &given, expected, parameters);
+        if let Some(missing) =
+            expected.iter().find(|code| !parameters.iter().any(|p| p.code == **code))
+        {
+            return Err(self.error(
+                method_node,
+                &format!(
+                    "{} lacks its parameter `{}`",
+                    method_node.name(),
+                    velvet_peg_epsg::parameter_name(*missing).unwrap_or("?")
+                ),
+            ));
+        }
+        let name = inner.map_or("", Node::name);
+        Ok(Conversion {
+            code: None,
+            name: name.to_string().into(),
+            method_code: method,
+            parameters,
+        })
+    }
+
+    fn vertical(&self, node: &Node) -> Result<Crs> {
+        let datum =
+            node.child(&["VDATUM", "VRF", "VERT_DATUM", "VERTICALDATUM", "ENSEMBLE"]).ok_or_else(
+                || self.error(node, "a vertical system needs its datum (VDATUM or VERT_DATUM)"),
+            )?;
+        let unit = match self.unit_of(node, "LENGTHUNIT")? {
+            Some(AxisUnit::Length(unit)) => unit,
+            _ => LengthUnit::METRE,
+        };
+        let mut axes = self.axes(node, Some(AxisUnit::Length(unit)))?;
+        if axes.is_empty() {
+            axes.push(Axis::new("Gravity-related height", "H", "up", AxisUnit::Length(unit)));
+        }
+        axes.truncate(1);
+        let code = datum.epsg().filter(|code| DatumRow::find(*code).is_some()).or_else(|| {
+            let wanted = names::folded(datum.name());
+            DatumRow::all()
+                .filter(|row| matches!(row.kind, DatumKind::Vertical | DatumKind::Ensemble))
+                .filter(|row| {
+                    names::folded(row.name) == wanted
+                        || datum_aliases(row.code).iter().any(|name| names::folded(name) == wanted)
+                })
+                .min_by_key(|row| (row.deprecated, row.code))
+                .map(|row| row.code)
+        });
+        let vertical = Vertical {
+            code: None,
+            name: node.name().to_string().into(),
+            datum_code: code,
+            datum_name: code
+                .and_then(DatumRow::find)
+                .map_or_else(|| datum.name().to_string().into(), |row| row.name.into()),
+            unit: axes[0].length().unwrap_or(unit),
+            down: axes[0].direction == "down",
+        };
+        Custom {
+            kind: CrsKind::Vertical,
+            axes,
+            height: Some(Height::Gravity(vertical)),
+            area: area(node),
+            ..Custom::named(node.name())
+        }
+        .build()
+    }
+
+    fn compound(&self, node: &Node) -> Result<Crs> {
+        let mut parts = node.nodes().filter(|part| {
+            !["ID", "AUTHORITY", "USAGE", "SCOPE", "AREA", "BBOX", "REMARK", "EXTENSION"]
+                .contains(&part.keyword.as_str())
+        });
+        let (Some(first), Some(second)) = (parts.next(), parts.next()) else {
+            return Err(
+                self.error(node, "a compound system needs a horizontal and a vertical part")
+            );
+        };
+        let (horizontal, vertical) = (self.system(first)?, self.system(second)?);
+        let Height::Gravity(_) = vertical.height() else {
+            return Err(
+                self.error(second, "the second part of a compound system is its vertical one")
+            );
+        };
+        Custom {
+            kind: CrsKind::Compound,
+            axes: vertical.axes().to_vec(),
+            height: Some(vertical.height().clone()),
+            horizontal: Some(horizontal),
+            ..Custom::named(node.name())
+        }
+        .build()
+    }
+
+    fn axes(&self, node: &Node, default: Option<AxisUnit>) -> Result<Vec<Axis>> {
+        let shared = match default {
+            Some(AxisUnit::Angle(_)) => self.unit_of(node, "ANGLEUNIT")?,
+            _ => self.unit_of(node, "LENGTHUNIT")?,
+        };
+        let mut axes = Vec::new();
+        for element in node.children("AXIS") {
+            let direction = element.word().unwrap_or("unspecified");
+            let own = UNITS.iter().find_map(|keyword| element.child(&[keyword]));
+            let unit = match own {
+                Some(unit) => self.unit(unit)?,
+                None => shared.or(default).unwrap_or(AxisUnit::Other),
+            };
+            let (name, abbreviation) = split_abbreviation(element.name());
+            let direction = match element.child(&["MERIDIAN"]).and_then(|m| m.number(0)) {
+                Some(meridian) => along(direction, meridian),
+                None => lower_first(direction),
+            };
+            let order = element.child(&["ORDER"]).and_then(|order| order.number(0));
+            axes.push((
+                order.unwrap_or(axes.len() as f64 + 1.0),
+                Axis {
+                    name: name.into(),
+                    abbreviation: abbreviation.into(),
+                    direction: direction.into(),
+                    unit,
+                },
+            ));
+        }
+        axes.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let count = node.child(&["CS"]).and_then(|cs| cs.number(0));
+        if let Some(count) = count
+            && !axes.is_empty()
+            && axes.len() as f64 != count
+        {
+            return Err(self.error(
+                node,
+                &format!("its coordinate system has {count} axes, but {} are given", axes.len()),
+            ));
+        }
+        Ok(axes.into_iter().map(|(_, axis)| axis).collect())
+    }
+
+    /// The unit that stands directly in an element, of the kind asked for.
+    fn unit_of(&self, node: &Node, kind: &str) -> Result<Option<AxisUnit>> {
+        let units = node.nodes().filter(|part| part.keyword == "UNIT" || part.keyword == kind);
+        for part in units {
+            let unit = self.unit(part)?;
+            let fits = match kind {
+                "ANGLEUNIT" => matches!(unit, AxisUnit::Angle(_)),
+                "LENGTHUNIT" => matches!(unit, AxisUnit::Length(_)),
+                _ => false,
+            };
+            if fits {
+                return Ok(Some(unit));
+            }
+        }
+        Ok(None)
+    }
+
+    fn unit(&self, node: &Node) -> Result<AxisUnit> {
+        let factor = node
+            .number(0)
+            .ok_or_else(|| self.error(node, "a unit needs its size in metres or radians"))?;
+        let name = names::squeezed(node.name());
+        let angular = node.keyword == "ANGLEUNIT"
+            || node.keyword == "UNIT"
+                && ["degree", "radian", "grad", "gon", "minute", "second", "microradian"]
+                    .iter()
+                    .any(|word| name.contains(word));
+        let unit = match node.keyword.as_str() {
+            "SCALEUNIT" | "PARAMETRICUNIT" => return Ok(AxisUnit::Other),
+            _ if angular => AngleUnit::of_radians(factor).map(AxisUnit::Angle),
+            _ => LengthUnit::of_metres(factor).map(AxisUnit::Length),
+        };
+        unit.map_err(|error| self.error(node, &error.to_string()))
+    }
+}
+
+/// Some words stand for several methods; the parameters beside them tell which.
+fn settle(method: u32, word: &str, given: &[&Node], axes: &[Axis]) -> u32 {
+    let value = |name: &str| {
+        let wanted = names::squeezed(name);
+        given
+            .iter()
+            .find(|node| names::squeezed(node.name()) == wanted)
+            .and_then(|node| node.number(0))
+    };
+    let has = |name: &str| value(name).is_some();
+    let word = names::squeezed(word);
+    match (method, word.as_str()) {
+        (9802, "lambertconformalconic") if !has("standard_parallel_2") => {
+            match (value("standard_parallel_1"), value("latitude_of_origin")) {
+                (Some(parallel), Some(origin)) if parallel != origin => 1102,
+                _ => 9801,
+            }
+        }
+        (9805, "mercator") if !has("standard_parallel_1") => 9804,
+        (9810, "polarstereographic")
+            if value("latitude_of_origin").is_some_and(|lat| lat.abs() != 90.0) =>
+        {
+            9829
+        }
+        // Two pairs of methods share a name.
+        (1029, _) if has("latitude_of_origin") || has("Latitude of natural origin") => 9823,
+        (1028, _) if !has("standard_parallel_1") && has("latitude_of_origin") => 9842,
+        (1028, _) if has("Longitude of false origin") => 9842,
+        (9819, "krovak")
+            if value("x_scale") == Some(-1.0)
+                || axes.iter().any(|axis| axis.direction == "east") =>
+        {
+            1041
+        }
+        (other, _) => other,
+    }
+}
+
+/// Parameters that side files carry and that say nothing more, or only what their method's
+/// form says already.
+fn ignorable(element: &Node) -> bool {
+    let value = element.number(0).unwrap_or(f64::NAN);
+    match names::squeezed(element.name()).as_str() {
+        "auxiliaryspheretype" | "option" => value == 0.0,
+        "xscale" | "yscale" => value.abs() == 1.0,
+        "xyplanerotation" => value == 90.0 || value == 0.0,
+        "scalefactor" => value == 1.0,
+        "standardparallel1" | "latitudeoforigin" | "centralparallel" => true,
+        _ => false,
+    }
+}
+
+/// Parameters that a word leaves to be understood.
+fn complete(
+    method: u32,
+    given: &[&Node],
+    expected: &[u32],
+    mut parameters: Parameters,
+) -> Parameters {
+    let value = |name: &str| {
+        let wanted = names::squeezed(name);
+        given
+            .iter()
+            .find(|node| names::squeezed(node.name()) == wanted)
+            .and_then(|node| node.number(0))
+    };
+    for code in expected {
+        if parameters.iter().any(|known| known.code == *code) {
+            continue;
+        }
+        let known = |code: u32| parameters.iter().find(|p| p.code == code).and_then(|p| p.value());
+        let filled = match (method, code) {
+            // The one parallel is the origin; or named apart from it.
+            (9801, 8801) => value("standard_parallel_1"),
+            (1102, 8801) => value("standard_parallel_1"),
+            (1102, 8821) => value("latitude_of_origin"),
+            // The skew is the azimuth unless said otherwise.
+            (9812 | 9815, 8814) => known(8813),
+            (9829, 8832) => value("latitude_of_origin"),
+            (_, 8801 | 8821) => Some(0.0),
+            (9819 | 1041, 8811) => Some(49.5),
+            (_, 8805 | 8815) => Some(1.0),
+            (_, 8806 | 8807 | 8816 | 8817 | 8826 | 8827) => Some(0.0),
+            _ => None,
+        };
+        if let Some(filled) = filled {
+            parameters = match measure_of(*code) {
+                Measure::Angle => parameters.angle(*code, filled),
+                Measure::Length => parameters.length(*code, filled),
+                Measure::Scale => parameters.scale(*code, filled),
+            };
+        }
+    }
+    parameters
+}
+
+/// The registry's datum of a name, if ellipsoid and meridian agree with it: by code, by any of
+/// its names, or by the name of the geographic system on it.
+fn known_datum(
+    name: &str,
+    code: Option<u32>,
+    system: &str,
+    ellipsoid: &Ellipsoid,
+    meridian: &PrimeMeridian,
+) -> Option<u32> {
+    let fits = |code: u32| {
+        Datum::from_epsg(code).is_ok_and(|datum| {
+            let known = datum.ellipsoid();
+            (known.semi_major_m() - ellipsoid.semi_major_m()).abs() < 1e-3
+                && (known.flattening() - ellipsoid.flattening()).abs() < 1e-10
+                && (datum.prime_meridian().longitude_deg - meridian.longitude_deg).abs() < 3e-7
+        })
+    };
+    if let Some(code) = code.filter(|code| fits(*code)) {
+        return Some(code);
+    }
+    let wanted = names::folded(name);
+    let system = names::folded(system);
+    let letters = names::squeezed(name.trim_start_matches("D_"));
+    let mut by_name: Vec<(bool, bool, bool, bool, u32)> = DatumRow::all()
+        .filter(|row| !matches!(row.kind, DatumKind::Vertical | DatumKind::Engineering))
+        .filter_map(|row| {
+            let own = names::folded(row.name) == wanted;
+            let other = || datum_aliases(row.code).iter().any(|name| names::folded(name) == wanted);
+            let loose = names::squeezed(row.name) != letters;
+            let single = row.members.is_empty();
+            (own || other()).then_some((row.deprecated, loose, !own, single, row.code))
+        })
+        .collect();
+    // Current ones first, the name to the letter before a looser one or an alias, an ensemble
+    // before a member.
+    by_name.sort_unstable();
+    if let Some((.., code)) = by_name.into_iter().find(|(.., code)| fits(*code)) {
+        return Some(code);
+    }
+    CrsRow::all()
+        .filter(|row| row.kind == CrsKind::Geographic2D && !row.deprecated)
+        .filter(|row| {
+            let own = names::folded(row.name);
+            own == system || own == wanted
+        })
+        .filter_map(|row| row.datum)
+        .find(|code| fits(*code))
+}
+
+/// The box that a definition states.
+fn area(node: &Node) -> Option<Bounds> {
+    let holder = node.child(&["USAGE"]).unwrap_or(node);
+    let bbox = holder.child(&["BBOX"])?;
+    Some(Bounds {
+        south: bbox.number(0)?,
+        west: bbox.number(1)?,
+        north: bbox.number(2)?,
+        east: bbox.number(3)?,
+    })
+}
+
+/// `easting (E)` as name and abbreviation; `(E)` and plain names too.
+fn split_abbreviation(text: &str) -> (String, String) {
+    match text.rsplit_once('(') {
+        Some((name, rest)) => {
+            let abbreviation = rest.trim_end_matches(')').trim().to_string();
+            let name = name.trim();
+            let name = if name.is_empty() { abbreviation.clone() } else { name.to_string() };
+            (name, abbreviation)
+        }
+        None => {
+            let first: String = text.chars().take(1).collect();
+            (text.to_string(), if text.len() <= 3 { text.to_string() } else { first })
+        }
+    }
+}
+
+/// A polar axis in the registry's words.
+fn along(direction: &str, meridian: f64) -> String {
+    let mut word = direction.to_lowercase();
+    word[..1].make_ascii_uppercase();
+    let side = if meridian < 0.0 { "W" } else { "E" };
+    match meridian.abs() {
+        m if m == 0.0 || m == 180.0 => format!("{word} along {m}°"),
+        m => format!("{word} along {m}°{side}"),
+    }
+}
+
+fn lower_first(word: &str) -> String {
+    match word.to_lowercase() {
+        lower if lower.starts_with("geocentric") => word.to_string(),
+        lower => lower,
+    }
+}
+
+/// A name without the prefix and the underscores of a side file.
+fn clean(name: &str) -> String {
+    name.trim_start_matches("D_").replace('_', " ")
+}
+
+/// Angles written with fifteen digits come back to the round value that they stand for.
+fn tidy(degrees: f64) -> f64 {
+    let seconds = degrees * 3600.0;
+    let rounded = (seconds * 1e7).round() / 1e7 / 3600.0;
+    if (rounded - degrees).abs() < 2e-13 * degrees.abs().max(1.0) { rounded } else { degrees }
+}

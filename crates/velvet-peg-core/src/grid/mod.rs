@@ -1,0 +1,269 @@
+//! Grids of shifts between datums, read from files that the user has: NTv2 (`.gsb`), NADCON
+//! (`.las`/`.los`) and NADCON5 (`.b`).
+//!
+//! The core opens no files: a [`GridFiles`] hands over their bytes by name. Grids are read
+//! once and kept.
+
+mod nadcon;
+mod nadcon5;
+mod ntv2;
+
+use crate::error::{Error, Kind, Result};
+use std::collections::HashMap;
+use std::fmt::Debug;
+use std::sync::{Arc, Mutex, OnceLock};
+
+/// Where grid files come from.
+pub trait GridFiles: Debug + Send + Sync {
+    /// The bytes of the file of this name (as the registry has it; case may differ), or none
+    /// if there is no such file.
+    ///
+    /// # Errors
+    /// If the file is there and cannot be read.
+    fn read(&self, name: &str) -> std::io::Result<Option<Vec<u8>>>;
+}
+
+type Parsed = std::result::Result<Arc<ShiftGrid>, String>;
+
+/// Grid files with what has been read of them.
+#[derive(Debug)]
+pub struct Grids {
+    files: Box<dyn GridFiles>,
+    parsed: Mutex<HashMap<Vec<String>, Parsed>>,
+}
+
+static DEFAULT: OnceLock<Arc<Grids>> = OnceLock::new();
+
+impl Grids {
+    /// Grids from a source of files.
+    pub fn new(files: impl GridFiles + 'static) -> Grids {
+        Grids { files: Box::new(files), parsed: Mutex::new(HashMap::new()) }
+    }
+
+    /// Makes these the grids of every converter whose options name no others. Can be done once
+    /// in a process; false if it was done before.
+    pub fn make_default(self) -> bool {
+        DEFAULT.set(Arc::new(self)).is_ok()
+    }
+
+    pub(crate) fn default_grids() -> Option<Arc<Grids>> {
+        DEFAULT.get().cloned()
+    }
+
+    /// The grid of a method from its files, in the method's order.
+    pub(crate) fn get(&self, method: u32, names: &[&str]) -> Parsed {
+        let key: Vec<String> = names.iter().map(|name| (*name).to_string()).collect();
+        let mut parsed = self.parsed.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        if let Some(known) = parsed.get(&key) {
+            return known.clone();
+        }
+        let found = self.read(method, names);
+        parsed.insert(key, found.clone());
+        found
+    }
+
+    fn read(&self, method: u32, names: &[&str]) -> Parsed {
+        let mut files = Vec::new();
+        for name in names {
+            match self.files.read(name) {
+                Ok(Some(bytes)) => files.push(bytes),
+                Ok(None) => {
+                    return Err(format!("the file {name}, which is not among the grid files"));
+                }
+                Err(error) => {
+                    return Err(format!("the file {name}, which cannot be read: {error}"));
+                }
+            }
+        }
+        let files: Vec<&[u8]> = files.iter().map(Vec::as_slice).collect();
+        ShiftGrid::parse(method, &files)
+            .map(Arc::new)
+            .map_err(|error| format!("a sound file {}: {error}", names.join(" and ")))
+    }
+}
+
+/// Shifts of latitude and longitude (and ellipsoidal height) on one or several grids.
+#[derive(Debug)]
+pub struct ShiftGrid {
+    pub(crate) parts: Vec<Part>,
+    /// Quadratic in nine nodes instead of linear in four.
+    pub(crate) quadratic: bool,
+}
+
+/// One rectangular grid.
+#[derive(Debug)]
+pub(crate) struct Part {
+    pub(crate) name: String,
+    pub(crate) parent: String,
+    /// Degrees, east positive.
+    pub(crate) south: f64,
+    pub(crate) west: f64,
+    pub(crate) lat_step: f64,
+    pub(crate) lon_step: f64,
+    pub(crate) rows: usize,
+    pub(crate) columns: usize,
+    /// Rows from south to north, each from west to east: seconds of latitude, seconds of
+    /// longitude eastward, metres of height.
+    pub(crate) nodes: Vec<[f32; 3]>,
+}
+
+/// Shift at a place: degrees eastward, degrees northward, metres upward.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Shift {
+    pub(crate) lon: f64,
+    pub(crate) lat: f64,
+    pub(crate) h: f64,
+}
+
+/// Rounding that still counts as on the rim, in grid steps.
+const RIM: f64 = 1e-9;
+
+impl ShiftGrid {
+    /// Reads the files of an EPSG method: 9615 (one file), 9613 (latitude, longitude), 1074
+    /// (latitude, longitude) or 1075 (latitude, longitude, height).
+    ///
+    /// # Errors
+    /// If a file is not what the method wants, or is cut short; the message says where.
+    pub fn parse(method: u32, files: &[&[u8]]) -> Result<ShiftGrid> {
+        match (method, files) {
+            (9615, [file]) => ntv2::parse(file),
+            (9613, [lat, lon]) => nadcon::parse(lat, lon),
+            (1074, [lat, lon]) => nadcon5::parse(lat, lon, None),
+            (1075, [lat, lon, height]) => nadcon5::parse(lat, lon, Some(height)),
+            _ => Err(Error::new(
+                Kind::Unsupported,
+                format!("method {method} with {} files", files.len()),
+            )),
+        }
+    }
+
+    /// The shift at a position in degrees; none outside all grids.
+    pub(crate) fn shift(&self, lon: f64, lat: f64) -> Option<Shift> {
+        let mut part = self.parts.iter().find(|part| {
+            part.holds(lon, lat) && !self.parts.iter().any(|other| other.name == part.parent)
+        })?;
+        // Into the densest grid inside it that holds the place.
+        while let Some(child) = self.parts.iter().find(|child| {
+            child.parent == part.name && child.name != part.name && child.holds(lon, lat)
+        }) {
+            part = child;
+        }
+        Some(part.shift(lon, lat, self.quadratic))
+    }
+}
+
+impl Part {
+    fn place(&self, lon: f64, lat: f64) -> (f64, f64) {
+        let east = (lon - self.west).rem_euclid(360.0);
+        // A hair west of the rim is not a turn away from it.
+        let east = if east > 360.0 - 1e-9 { east - 360.0 } else { east };
+        (east / self.lon_step, (lat - self.south) / self.lat_step)
+    }
+
+    fn holds(&self, lon: f64, lat: f64) -> bool {
+        let (x, y) = self.place(lon, lat);
+        let inside = |at: f64, count: usize| at >= -RIM && at <= (count - 1) as f64 + RIM;
+        inside(x, self.columns) && inside(y, self.rows)
+    }
+
+    fn node(&self, row: usize, column: usize) -> [f64; 3] {
+        self.nodes[row * self.columns + column].map(f64::from)
+    }
+
+    fn shift(&self, lon: f64, lat: f64, quadratic: bool) -> Shift {
+        let (x, y) = self.place(lon, lat);
+        let [dlat, dlon, h] = match quadratic && self.rows >= 3 && self.columns >= 3 {
+            true => self.quadratic(x, y),
+            false => self.linear(x, y),
+        };
+        Shift { lon: dlon / 3600.0, lat: dlat / 3600.0, h }
+    }
+
+    fn linear(&self, x: f64, y: f64) -> [f64; 3] {
+        let cell =
+            |at: f64, count: usize| (at.floor().max(0.0) as usize).min(count.saturating_sub(2));
+        let (column, row) = (cell(x, self.columns), cell(y, self.rows));
+        let (s, t) = (x - column as f64, y - row as f64);
+        let (right, up) = ((column + 1).min(self.columns - 1), (row + 1).min(self.rows - 1));
+        let corners = [
+            self.node(row, column),
+            self.node(row, right),
+            self.node(up, column),
+            self.node(up, right),
+        ];
+        std::array::from_fn(|i| {
+            let south = corners[0][i] + s * (corners[1][i] - corners[0][i]);
+            let north = corners[2][i] + s * (corners[3][i] - corners[2][i]);
+            south + t * (north - south)
+        })
+    }
+
+    fn quadratic(&self, x: f64, y: f64) -> [f64; 3] {
+        let window = |at: f64, count: usize| (at.round().max(1.0) as usize).min(count - 2) - 1;
+        let (column, row) = (window(x, self.columns), window(y, self.rows));
+        let (s, t) = (x - column as f64, y - row as f64);
+        let through = |u: f64, f: [f64; 3]| {
+            f[0] + u * (f[1] - f[0]) + u * (u - 1.0) / 2.0 * (f[2] - 2.0 * f[1] + f[0])
+        };
+        std::array::from_fn(|i| {
+            let along: [f64; 3] = std::array::from_fn(|r| {
+                through(s, std::array::from_fn(|c| self.node(row + r, column + c)[i]))
+            });
+            through(t, along)
+        })
+    }
+}
+
+/// Reads numbers from bytes, in either order of bytes, with the place in errors.
+pub(crate) struct Bytes<'a> {
+    pub(crate) bytes: &'a [u8],
+    pub(crate) at: usize,
+    pub(crate) big_endian: bool,
+}
+
+impl<'a> Bytes<'a> {
+    pub(crate) fn take<const N: usize>(&mut self) -> Result<[u8; N]> {
+        let end = self.at + N;
+        let piece = self.bytes.get(self.at..end).ok_or_else(|| {
+            Error::malformed(format!(
+                "it ends at byte {}, where more was announced",
+                self.bytes.len()
+            ))
+        })?;
+        self.at = end;
+        Ok(piece.try_into().unwrap_or([0; N]))
+    }
+
+    pub(crate) fn text(&mut self) -> Result<String> {
+        let raw = self.take::<8>()?;
+        Ok(String::from_utf8_lossy(&raw).trim_matches(|c| c == ' ' || c == '\0').to_string())
+    }
+
+    pub(crate) fn i32(&mut self) -> Result<i32> {
+        let raw = self.take::<4>()?;
+        Ok(if self.big_endian { i32::from_be_bytes(raw) } else { i32::from_le_bytes(raw) })
+    }
+
+    pub(crate) fn f32(&mut self) -> Result<f32> {
+        let raw = self.take::<4>()?;
+        Ok(if self.big_endian { f32::from_be_bytes(raw) } else { f32::from_le_bytes(raw) })
+    }
+
+    pub(crate) fn f64(&mut self) -> Result<f64> {
+        let raw = self.take::<8>()?;
+        Ok(if self.big_endian { f64::from_be_bytes(raw) } else { f64::from_le_bytes(raw) })
+    }
+}
+
+/// Refuses sizes that no grid has before memory is asked for.
+pub(crate) fn sound_size(rows: i64, columns: i64, bytes_left: usize) -> Result<(usize, usize)> {
+    let fits = rows >= 2
+        && columns >= 2
+        && rows.checked_mul(columns).is_some_and(|n| n as usize <= bytes_left);
+    if !fits {
+        return Err(Error::malformed(format!(
+            "it announces a grid of {rows} rows and {columns} columns, which it cannot hold"
+        )));
+    }
+    Ok((rows as usize, columns as usize))
+}

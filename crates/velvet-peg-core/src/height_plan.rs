@@ -1,0 +1,206 @@
+//! What becomes of the third coordinate between two systems.
+//!
+//! Heights above the ellipsoid take part in the change of datum. Heights above a vertical
+//! datum keep their datum, in another unit or sense if need be, or change it by an operation
+//! of the registry that needs no model: a constant offset (EPSG method 9616) or an offset with
+//! slopes (1046, 9657). Between an ellipsoid and a vertical datum only a geoid model leads;
+//! models are not part of this library, so that change is refused, not ignored.
+
+use crate::crs::{Crs, Height, Vertical, datum_code};
+use crate::ellipsoid::Ellipsoid;
+use crate::error::{Error, Kind, Result};
+use crate::extent::{Bounds, Cover, Extent};
+use crate::projection::Parameters;
+use velvet_peg_epsg::{CrsRow, OperationKind, OperationRow, operations_of_datum};
+
+/// How the third coordinate is carried.
+#[derive(Clone, Debug)]
+pub(crate) enum HeightPlan {
+    /// As it is: one of the systems has no height of its own.
+    Carry,
+    /// Through the change of datum, in metres: the units of source and target.
+    Ellipsoidal(f64, f64),
+    /// Times a factor, with an offset in target units by position.
+    Gravity { factor: f64, offset: Option<Offset> },
+}
+
+/// A change of vertical datum, upward metres at a position.
+#[derive(Clone, Debug)]
+pub(crate) struct Offset {
+    pub(crate) code: u32,
+    pub(crate) name: &'static str,
+    pub(crate) accuracy_m: Option<f64>,
+    /// Metres, upward, added to heights; sign turned where run backwards.
+    up: f64,
+    /// Evaluation point, slopes (radian) and radii, where it has slopes.
+    slopes: Option<Slopes>,
+    sign: f64,
+    /// Metres upward of one unit of the target's axis.
+    target_up: f64,
+}
+
+#[derive(Clone, Debug)]
+struct Slopes {
+    lat0: f64,
+    lon0: f64,
+    by_lat: f64,
+    by_lon: f64,
+    rho: f64,
+    nu: f64,
+}
+
+impl HeightPlan {
+    /// Plans between two systems over an area.
+    pub(crate) fn new(source: &Crs, target: &Crs, area: Option<&Bounds>) -> Result<HeightPlan> {
+        let metres = |height: &Height| match height {
+            Height::Ellipsoidal(unit) => unit.metres(),
+            _ => 1.0,
+        };
+        match (source.height(), target.height()) {
+            (Height::Gravity(from), Height::Gravity(to)) => {
+                let factor = from.up_m() / to.up_m();
+                if from.is_same_datum(to) {
+                    return Ok(HeightPlan::Gravity { factor, offset: None });
+                }
+                let offset = Offset::between(from, to, area).ok_or_else(|| {
+                    refused(source, target, &models(from.datum_code, to.datum_code, area))
+                })?;
+                Ok(HeightPlan::Gravity { factor, offset: Some(offset) })
+            }
+            (Height::Gravity(vertical), Height::Ellipsoidal(_) | Height::Geocentric)
+            | (Height::Ellipsoidal(_) | Height::Geocentric, Height::Gravity(vertical)) => {
+                Err(refused(source, target, &models(vertical.datum_code, None, area)))
+            }
+            (from @ (Height::Ellipsoidal(_) | Height::Geocentric), Height::None) => {
+                // Left behind in the unit it came in.
+                Ok(HeightPlan::Ellipsoidal(metres(from), metres(from)))
+            }
+            (Height::None, Height::Geocentric) => Ok(HeightPlan::Ellipsoidal(1.0, 1.0)),
+            (Height::None, _) | (_, Height::None) => Ok(HeightPlan::Carry),
+            (from, to) => Ok(HeightPlan::Ellipsoidal(metres(from), metres(to))),
+        }
+    }
+
+    /// The operation of the registry that changes the vertical datum, if one does.
+    pub(crate) fn offset(&self) -> Option<&Offset> {
+        match self {
+            HeightPlan::Gravity { offset, .. } => offset.as_ref(),
+            _ => None,
+        }
+    }
+}
+
+impl Offset {
+    fn between(from: &Vertical, to: &Vertical, area: Option<&Bounds>) -> Option<Offset> {
+        let (from_code, to_code) = (from.datum_code?, to.datum_code?);
+        let mut found: Vec<Offset> = operations_of_datum(from_code)
+            .into_iter()
+            .filter_map(OperationRow::find)
+            .filter(|row| !row.deprecated && row.kind == OperationKind::Transformation)
+            .filter(|row| {
+                area.is_none_or(|area| Extent::of_codes(&row.extents).cover(area) != Cover::None)
+            })
+            .filter_map(|row| {
+                let ends = (ends_at(row.source)?, ends_at(row.target)?);
+                let sign = match ends {
+                    ends if ends == (from_code, to_code) => 1.0,
+                    ends if ends == (to_code, from_code) => -1.0,
+                    _ => return None,
+                };
+                Offset::read(&row, sign, to.up_m()).ok()
+            })
+            .collect();
+        let metres = |offset: &Offset| offset.accuracy_m.unwrap_or(1000.0);
+        found.sort_by(|a, b| metres(a).total_cmp(&metres(b)).then(a.code.cmp(&b.code)));
+        found.into_iter().next()
+    }
+
+    fn read(row: &OperationRow, sign: f64, target_up: f64) -> Result<Offset> {
+        let parameters = Parameters::from_registry(&row.parameters)?;
+        let slopes = match row.method {
+            Some(9616) => None,
+            Some(1046 | 9657) => {
+                let lat0 = parameters.degrees(8617)?;
+                // The ellipsoid hardly matters to slopes of seconds: GRS 1980 where none is said.
+                let horizontal = parameters.ratio(1037).unwrap_or(4258.0) as u32;
+                let ellipsoid = Crs::from_epsg(horizontal)
+                    .ok()
+                    .and_then(|crs| crs.ellipsoid().copied())
+                    .map_or_else(|| Ellipsoid::from_epsg(7019), Ok)?;
+                Some(Slopes {
+                    lat0,
+                    lon0: parameters.degrees(8618)?,
+                    by_lat: parameters.degrees(8730)?.to_radians(),
+                    by_lon: parameters.degrees(8731)?.to_radians(),
+                    rho: ellipsoid.meridian_radius_m(lat0),
+                    nu: ellipsoid.prime_vertical_radius_m(lat0),
+                })
+            }
+            _ => return Err(Error::unsupported("not an offset")),
+        };
+        Ok(Offset {
+            code: row.code,
+            name: row.name,
+            accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
+            up: parameters.metres(8603)?,
+            slopes,
+            sign,
+            target_up,
+        })
+    }
+
+    /// What is added in units of the target's axis.
+    pub(crate) fn at(&self, lon: f64, lat: f64) -> f64 {
+        let tilt = self.slopes.as_ref().map_or(0.0, |slopes| {
+            slopes.by_lat * slopes.rho * (lat - slopes.lat0).to_radians()
+                + slopes.by_lon
+                    * slopes.nu
+                    * (lon - slopes.lon0).to_radians()
+                    * lat.to_radians().cos()
+        });
+        self.sign * (self.up + tilt) / self.target_up
+    }
+}
+
+fn ends_at(crs: Option<u32>) -> Option<u32> {
+    datum_code(&CrsRow::find(crs?)?)
+}
+
+/// Models of the registry that touch a vertical datum and serve in the area, in words.
+fn models(from: Option<u32>, to: Option<u32>, area: Option<&Bounds>) -> Vec<String> {
+    let rows = from.map(operations_of_datum).unwrap_or_default();
+    let other = to.map(operations_of_datum);
+    rows.into_iter()
+        .filter(|code| other.as_ref().is_none_or(|other| other.contains(code)))
+        .filter_map(OperationRow::find)
+        .filter(|row| !row.deprecated)
+        .filter(|row| {
+            area.is_none_or(|area| Extent::of_codes(&row.extents).cover(area) != Cover::None)
+        })
+        .map(|row| format!("{} [EPSG:{}]", row.name, row.code))
+        .take(4)
+        .collect()
+}
+
+fn refused(source: &Crs, target: &Crs, models: &[String]) -> Error {
+    let surface = |crs: &Crs| match crs.height() {
+        Height::Gravity(vertical) => vertical.datum_name.to_string(),
+        _ => "the ellipsoid".to_string(),
+    };
+    let known = match models.is_empty() {
+        true => "the registry knows no model between them here".to_string(),
+        false => format!(
+            "the registry names models for it ({}), whose grids are not part of this library",
+            models.join("; ")
+        ),
+    };
+    Error::new(
+        Kind::NoRoute,
+        format!(
+            "heights change from {} to {}, which takes a model: {known}. Convert the horizontal \
+             part alone (name the systems without their heights), or keep the vertical datum",
+            surface(source),
+            surface(target)
+        ),
+    )
+}

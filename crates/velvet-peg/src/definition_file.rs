@@ -1,0 +1,31 @@
+//! A reference system whose definition text stands in a file: `.prj`, `.wkt`, `.json`.
+
+use crate::error::{Error, Result};
+use std::path::Path;
+use velvet_peg_core::{Crs, definition};
+
+/// More than any definition; a file this large is something else.
+const LIMIT_BYTES: u64 = 1 << 20;
+
+/// The system that the definition text in a file describes, as the registry's own where it is
+/// exactly that, or the same numbers under another name.
+///
+/// ```no_run
+/// let crs = velvet_peg::definition_file("parcels.prj".as_ref())?;
+/// println!("{}", crs.label());
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
+/// # Errors
+/// If the file cannot be read, or its text cannot; the message names the file and the place.
+pub fn definition_file(path: &Path) -> Result<Crs> {
+    let length = std::fs::metadata(path).map_err(|e| Error::file(path, "cannot be read", e))?.len();
+    if length > LIMIT_BYTES {
+        return Err(
+            Error::usage("is too large to be a definition of a reference system").in_file(path)
+        );
+    }
+    let bytes = std::fs::read(path).map_err(|e| Error::file(path, "cannot be read", e))?;
+    let text = String::from_utf8_lossy(&bytes);
+    definition::resolve(&text).map_err(|error| Error::from(error).in_file(path))
+}

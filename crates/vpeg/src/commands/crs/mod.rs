@@ -1,0 +1,39 @@
+//! `vpeg crs`: the registry of reference systems.
+
+mod find;
+mod sheet;
+mod show;
+
+use crate::Ending;
+use clap::Subcommand;
+use velvet_peg::{CrsKind, Error};
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Registry {
+    /// Search by words or code.
+    Find(find::Find),
+    /// Describe one system, and the way to another.
+    Show(show::Show),
+}
+
+impl Registry {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        match self {
+            Registry::Find(command) => command.run(),
+            Registry::Show(command) => command.run(),
+        }
+    }
+}
+
+fn kind(kind: CrsKind) -> &'static str {
+    match kind {
+        CrsKind::Projected => "projected",
+        CrsKind::Geographic2D => "geographic",
+        CrsKind::Geographic3D => "geographic 3D",
+        CrsKind::Geocentric => "geocentric",
+        CrsKind::Vertical => "vertical",
+        CrsKind::Compound => "compound",
+        CrsKind::Engineering => "engineering",
+        CrsKind::Derived => "derived",
+    }
+}

@@ -1,0 +1,131 @@
+//! The plain-words sheet of a reference system.
+
+use super::kind;
+use velvet_peg::{Crs, Height, Quantity, registry};
+
+pub(super) fn replacements(crs: &Crs) -> String {
+    let codes: Vec<String> = crs.replaced_by().iter().map(|code| format!("EPSG:{code}")).collect();
+    match codes.is_empty() {
+        true => String::new(),
+        false => format!(", replaced by {}", codes.join(", ")),
+    }
+}
+
+/// The plain-words sheet of a system.
+pub(super) fn sheet(crs: &Crs) -> Vec<(String, String)> {
+    let mut pairs: Vec<(String, String)> = Vec::new();
+    let mut add = |label: &str, text: String| pairs.push((label.to_string(), text));
+    add("kind", kind(crs.kind()).to_string());
+    let axes: Vec<String> = crs
+        .axes()
+        .iter()
+        .map(|axis| {
+            format!("{} ({}, {})", axis.name.to_lowercase(), axis.abbreviation, axis.direction)
+        })
+        .collect();
+    add("axes in the registry's order", axes.join(", "));
+    add("unit", crs.unit_name().to_string());
+    if let Some(datum) = crs.datum() {
+        let ensemble = datum.ensemble_accuracy_m().map_or(String::new(), |metres| {
+            format!(" (an ensemble: its realisations agree to {metres} m)")
+        });
+        let epoch = match (datum.is_dynamic(), datum.frame_epoch()) {
+            (true, Some(epoch)) => format!(" (dynamic, epoch {epoch})"),
+            (true, None) => " (dynamic)".to_string(),
+            _ => String::new(),
+        };
+        let code = datum.code().map_or(String::new(), |code| format!(" [EPSG:{code}]"));
+        add("datum", format!("{}{ensemble}{epoch}{code}", datum.name()));
+        let ellipsoid = datum.ellipsoid();
+        add(
+            "ellipsoid",
+            format!(
+                "{}, a = {} m, 1/f = {}",
+                datum.ellipsoid_name(),
+                ellipsoid.semi_major_m(),
+                significant(1.0 / ellipsoid.flattening())
+            ),
+        );
+        let meridian = datum.prime_meridian();
+        if meridian.longitude_deg != 0.0 {
+            add(
+                "prime meridian",
+                format!("{}, {}° from Greenwich", meridian.name, meridian.longitude_deg),
+            );
+        }
+    }
+    if let Some(conversion) = crs.conversion() {
+        add(
+            "projection",
+            format!("{} [EPSG:{}]", conversion.method_name(), conversion.method_code),
+        );
+        for parameter in conversion.parameters.iter() {
+            let unit = parameter.printed.and_then(|(_, code)| registry::UnitRow::find(code));
+            let unit_name = unit.map_or("", |unit| unit.name);
+            let text = match (&parameter.quantity, parameter.printed) {
+                (Quantity::Angle(degrees), _) => format!(
+                    "{} = {}°",
+                    velvet_peg::angle::format(
+                        *degrees,
+                        velvet_peg::angle::Axis::Free,
+                        velvet_peg::angle::Style::Seconds,
+                        5
+                    ),
+                    significant(*degrees)
+                ),
+                (_, Some((printed, _))) if unit_name == "unity" => format!("{}", printed.to_f64()),
+                (_, Some((printed, _))) => format!("{} {unit_name}", printed.to_f64()),
+                (quantity, None) => format!("{quantity:?}"),
+            };
+            add(&format!("  {}", parameter.name().to_lowercase()), text);
+        }
+        match crs.projection() {
+            Ok(projection) if projection.is_conformal() => {}
+            Ok(_) => add("  keeps angles", "no: the projection is not conformal".to_string()),
+            Err(error) => add("computing", error.to_string()),
+        }
+    }
+    match crs.height() {
+        Height::Gravity(vertical) => {
+            let sense = if vertical.down { "depths" } else { "heights" };
+            add(
+                "vertical",
+                format!(
+                    "{}: {sense} on {}, in {}s",
+                    vertical.name,
+                    vertical.datum_name,
+                    vertical.unit.name()
+                ),
+            );
+        }
+        Height::Ellipsoidal(unit) => {
+            add("height", format!("above the ellipsoid, in {}s", unit.name()));
+        }
+        Height::None | Height::Geocentric => {}
+    }
+    let area: Vec<&str> = crs.extent().description().split_whitespace().collect();
+    add("area of use", area.join(" "));
+    for bounds in crs.extent().boxes() {
+        add(
+            "  its box",
+            format!(
+                "{}° to {}° latitude, {}° to {}° longitude",
+                bounds.south, bounds.north, bounds.west, bounds.east
+            ),
+        );
+    }
+    if crs.is_deprecated() {
+        add("withdrawn", format!("yes{}", replacements(crs)));
+    }
+    let aliases = crs.aliases();
+    if !aliases.is_empty() {
+        add("other names", aliases.join("; "));
+    }
+    add("source", format!("EPSG Dataset {}, owned by {}", registry::VERSION, registry::OWNER));
+    pairs
+}
+
+/// A number to twelve significant digits.
+fn significant(value: f64) -> f64 {
+    format!("{value:.11e}").parse().unwrap_or(value)
+}
