@@ -40,6 +40,23 @@ fn main() -> Result<()> {
         ("Lambert Conic Conformal 2SP inverse (EPSG:2286)", 2286, 4269),
         ("Lambert Conic Conformal 1SP forward (EPSG:24200)", 4242, 24200),
         ("Lambert Conic Conformal 1SP inverse (EPSG:24200)", 24200, 4242),
+        ("Albers Equal Area forward (EPSG:5070)", 4269, 5070),
+        ("Albers Equal Area inverse (EPSG:5070)", 5070, 4269),
+        ("Mercator forward (EPSG:3395)", 4326, 3395),
+        ("Mercator inverse (EPSG:3395)", 3395, 4326),
+        ("Pseudo-Mercator forward (EPSG:3857)", 4326, 3857),
+        ("Polar Stereographic forward (EPSG:3031)", 4326, 3031),
+        ("Polar Stereographic inverse (EPSG:3031)", 3031, 4326),
+        ("Oblique Stereographic forward (EPSG:28992)", 4289, 28992),
+        ("Oblique Stereographic inverse (EPSG:28992)", 28992, 4289),
+        ("Hotine Oblique Mercator forward (EPSG:26931)", 4269, 26931),
+        ("Hotine Oblique Mercator inverse (EPSG:26931)", 26931, 4269),
+        ("Lambert Azimuthal Equal Area forward (EPSG:3035)", 4258, 3035),
+        ("Lambert Azimuthal Equal Area inverse (EPSG:3035)", 3035, 4258),
+        ("Krovak forward (EPSG:5514)", 4156, 5514),
+        ("Krovak inverse (EPSG:5514)", 5514, 4156),
+        ("Cassini-Soldner forward (EPSG:30200)", 4302, 30200),
+        ("Cassini-Soldner inverse, by iteration (EPSG:30200)", 30200, 4302),
         ("geographic to geocentric (EPSG:4979 to 4978)", 4979, 4978),
         ("geocentric to geographic (EPSG:4978 to 4979)", 4978, 4979),
         ("datum shift, 3 parameters (NAD27 to WGS 84)", 4267, 4326),
@@ -61,6 +78,21 @@ fn main() -> Result<()> {
         lookup.as_secs_f64() * 1e3,
         registry::embedded_bytes()
     );
+    let (geographic, grid) = (Crs::from_epsg(4269)?, Crs::from_epsg(2286)?);
+    let planning = best(|| {
+        for _ in 0..1000 {
+            assert!(black_box(Converter::new(&geographic, &grid)).is_ok());
+        }
+    });
+    println!("planning a converter on one datum: {:.2} µs", planning.as_secs_f64() * 1e3);
+    let shifted = best(|| {
+        for _ in 0..10 {
+            assert!(
+                black_box(Converter::new(&Crs::from_epsg(4326).expect("WGS 84"), &grid)).is_ok()
+            );
+        }
+    });
+    println!("planning with a change of datum: {:.0} µs", shifted.as_secs_f64() * 1e5);
     table()
 }
 

@@ -27,6 +27,7 @@ mod gauss_sphere;
 pub mod geocentric;
 mod geodesic;
 mod grid;
+mod guess;
 mod height_plan;
 mod latitude;
 mod meridian;
@@ -49,6 +50,7 @@ pub use error::{Error, Result};
 pub use extent::{Bounds, Cover, Extent};
 pub use geodesic::{Course, EllipsoidalArea, Geodesic, full_circle};
 pub use grid::{GridFiles, Grids, ShiftGrid};
+pub use guess::{Expected, Guess, Hypothesis, guess};
 pub use position::{Coordinate, Geographic};
 pub use projection::{
     Factors, METHODS, Measure, Parameter, Parameters, Projection, Quantity, measure_of,
@@ -57,4 +59,8 @@ pub use projection::{
 pub use route::{Policy, Route, Way};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};
 pub use velvet_peg_epsg::{self as registry, CrsKind};
-pub use zones::{UtmZone, grid_reference};
+pub use zones::{
+    County, GridSquare, OUTLINE_UNCERTAINTY_M, PlaneZone, PolarGrid, UtmText, UtmZone, ZoneHit,
+    ZoneSet, county_at, county_named, grid_reference, grid_reference_to, parse_grid_reference,
+    state_plane_zones, state_plane_zones_at, state_plane_zones_of_county, utm_text,
+};

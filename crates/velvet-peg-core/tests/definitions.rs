@@ -6,10 +6,12 @@ use support::data;
 use velvet_peg_core::definition::{self, Spelling, Sureness};
 use velvet_peg_core::{Crs, CrsKind, Height, LengthUnit, Parameters, registry};
 
+type Notation = (&'static str, fn(&Crs) -> Option<String>);
+
 /// Every system written and read in every notation says the same again.
 #[test]
 fn the_whole_registry_survives_every_notation() {
-    let notations: [(&str, fn(&Crs) -> Option<String>); 4] = [
+    let notations: [Notation; 4] = [
         ("wkt2", definition::wkt2),
         ("json", definition::json),
         ("wkt1", definition::wkt1),

@@ -53,6 +53,17 @@ fn a_constant_offset_of_the_registry_changes_the_vertical_datum() {
     assert!((back.z - 10.0).abs() < 1e-12);
 }
 
+/// The registry's example of methods 1046 and 9657: LN02 to EVRF2000 (1).
+#[test]
+fn an_offset_with_slopes_agrees_with_the_published_example() {
+    let (from, to) =
+        (Crs::parse("EPSG:4258+EPSG:5728").unwrap(), Crs::parse("EPSG:4258+EPSG:5730").unwrap());
+    let converter = Converter::new(&from, &to).unwrap();
+    let at = Coordinate { x: 9.0 + 40.0 / 60.0, y: 47.0 + 20.0 / 60.0, z: 473.0 };
+    let found = converter.convert(at).unwrap();
+    assert!((found.z - 472.690).abs() < 0.001, "{found:?} by {:?}", converter.height_change());
+}
+
 #[test]
 fn epochs_decide_whether_time_dependent_operations_run() {
     // ITRF2014 to NAD83(2011) is known to centimetres, for an epoch.

@@ -14,6 +14,10 @@ pub(crate) const EXTENTS: &[u8] = include_bytes!("../data/extents.bin");
 pub(crate) const METHODS: &[u8] = include_bytes!("../data/methods.bin");
 pub(crate) const PARAMETERS: &[u8] = include_bytes!("../data/parameters.bin");
 
+pub(crate) const COUNTIES: &[u8] = include_bytes!("../data/counties.bin");
+pub(crate) const ZONES: &[u8] = include_bytes!("../data/zones.bin");
+
+/// The tables of the registry.
 pub(crate) const ALL: [&[u8]; 13] = [
     CRS,
     CRS_ALIASES,

@@ -21,10 +21,12 @@
 
 mod data;
 mod decimal;
+mod outlines;
 mod rows;
 mod table;
 
 pub use decimal::Decimal;
+pub use outlines::{CountyOutline, Outlines, ZoneMember, ZoneRow, outlines, zones};
 pub use rows::*;
 
 /// Version of the dataset that the tables were generated from.
@@ -36,7 +38,7 @@ pub const OWNER: &str = "International Association of Oil & Gas Producers (IOGP)
 /// The dataset's terms of use.
 pub const TERMS: &str = include_str!("../data/TERMS-OF-USE.md");
 
-/// Bytes of all embedded tables together.
+/// Bytes of the registry's embedded tables together.
 pub fn embedded_bytes() -> usize {
     data::ALL.iter().map(|table| table.len()).sum()
 }

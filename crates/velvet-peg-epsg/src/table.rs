@@ -56,6 +56,16 @@ pub(crate) struct Reader {
 }
 
 impl Reader {
+    pub(crate) fn new(bytes: &'static [u8]) -> Reader {
+        Reader { bytes }
+    }
+
+    /// A whole number with its sign in the lowest bit.
+    pub(crate) fn signed(&mut self) -> i64 {
+        let zigzag = self.number();
+        (zigzag >> 1) as i64 ^ -((zigzag & 1) as i64)
+    }
+
     pub(crate) fn byte(&mut self) -> u8 {
         let (first, rest) = self.bytes.split_first().expect("embedded row is whole");
         self.bytes = rest;
@@ -97,8 +107,7 @@ impl Reader {
     }
 
     pub(crate) fn decimal(&mut self) -> crate::Decimal {
-        let zigzag = self.number();
-        let mantissa = (zigzag >> 1) as i64 ^ -((zigzag & 1) as i64);
+        let mantissa = self.signed();
         let exponent = self.byte() as i8;
         crate::Decimal { mantissa, exponent }
     }

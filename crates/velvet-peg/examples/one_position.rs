@@ -3,12 +3,13 @@
 //! ```text
 //! cargo run --example one_position -- "47°24'30\"N 120°00'15\"W"
 //! ```
-use velvet_peg::{Coordinate, Crs, Result, angle, position_sheet};
+use velvet_peg::{Coordinate, Crs, Result, SheetOptions, angle, position_sheet};
 
 fn main() -> Result<()> {
     let text = std::env::args().nth(1).unwrap_or_else(|| "47°24'30\"N 120°00'15\"W".to_string());
     let at = angle::parse_position(&text)?;
-    let sheet = position_sheet(&Crs::from_epsg(4326)?, Coordinate::xy(at.lon, at.lat))?;
+    let options = SheetOptions { height_m: Some(350.0), ..SheetOptions::default() };
+    let sheet = position_sheet(&Crs::from_epsg(4326)?, Coordinate::xy(at.lon, at.lat), &options)?;
     let mut section = "";
     for line in &sheet.lines {
         if line.section != section {

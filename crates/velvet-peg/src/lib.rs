@@ -32,6 +32,7 @@ mod draw;
 mod error;
 mod format;
 mod grid_folder;
+mod guess_data;
 mod layer;
 mod look;
 mod measure;
@@ -41,6 +42,7 @@ mod position;
 mod rejects;
 mod table;
 mod watch;
+mod zone;
 
 pub use append::AppendOptions;
 pub use build::{BuildPoints, Outcome};
@@ -52,14 +54,19 @@ pub use draw::{DrawOptions, draw, svg};
 pub use error::{Error, Place, Result};
 pub use format::{Format, LayerReader, LayerWriter, WriteOptions};
 pub use grid_folder::{GridFolder, use_grid_folder};
+pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
 pub use layer::{
     Batch, Feature, Geometry, GeometryColumn, GeometryKind, Layer, LayerInfo, Value, type_name,
 };
 pub use look::{ColumnLook, Look, TableLook, look};
 pub use measure::{MeasureOptions, Measured, Measures, measure};
 pub use notice::{Notice, Weight};
-pub use position::{PositionSheet, SheetLine, position_sheet};
+pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
 pub use rejects::Rejected;
 pub use table::{CoordinateColumns, Quoting, TableOptions};
 pub use velvet_peg_core::*;
 pub use watch::{Unwatched, Watch};
+pub use zone::{
+    ZoneAnswer, state_plane_of_layer, systems_of as zone_systems, utm_of_layer, zones_of_layer,
+    zones_of_place,
+};

@@ -3,9 +3,11 @@
 use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::notice::Notice;
+use crate::zone::{systems_of, zones_of_place};
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
 use velvet_peg_core::{
-    Converter, Coordinate, Crs, Geographic, UtmZone, geocentric, grid_reference, registry,
+    Converter, Coordinate, Crs, Geographic, PolarGrid, UtmZone, ZoneSet, full_circle, geocentric,
+    grid_reference, registry, state_plane_zones_at,
 };
 
 /// One line of the sheet.
@@ -19,6 +21,19 @@ pub struct SheetLine {
     pub text: String,
 }
 
+/// How longitudes and angles are written beside the usual forms.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct SheetOptions {
+    /// Ellipsoidal height of the place, metres: gives elevation and combined factors.
+    pub height_m: Option<f64>,
+    /// Longitudes counted positive westward too.
+    pub west_positive: bool,
+    /// Longitudes from 0 to 360° too.
+    pub full_circle: bool,
+    /// Degrees, minutes and seconds between blanks, without symbols and letters, too.
+    pub plain: bool,
+}
+
 /// A place in all forms.
 #[derive(Clone, Debug)]
 pub struct PositionSheet {
@@ -30,34 +45,45 @@ pub struct PositionSheet {
     pub lines: Vec<SheetLine>,
     /// What to know about them.
     pub notices: Vec<Notice>,
+    options: SheetOptions,
 }
 
 /// Works out the sheet of a coordinate of a system.
 ///
 /// ```
-/// use velvet_peg::{position_sheet, Coordinate, Crs};
-/// let sheet = position_sheet(&Crs::from_epsg(4326)?, Coordinate::xy(-120.004, 47.408))?;
+/// use velvet_peg::{position_sheet, Coordinate, Crs, SheetOptions};
+/// let options = SheetOptions { height_m: Some(350.0), ..SheetOptions::default() };
+/// let at = Coordinate::xy(-120.004, 47.408);
+/// let sheet = position_sheet(&Crs::from_epsg(4326)?, at, &options)?;
 /// assert!(sheet.lines.iter().any(|line| line.section.contains("UTM zone 10N")));
-/// assert!(sheet.notices[0].text.contains("from the edge of UTM zone 10N"));
+/// assert!(sheet.lines.iter().any(|line| line.label == "combined factor"));
+/// assert!(sheet.notices[0].text.contains("from UTM zone 11N"));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
 ///
 /// # Errors
 /// If the coordinate is out of range for the system.
-pub fn position_sheet(crs: &Crs, at: Coordinate) -> Result<PositionSheet> {
+pub fn position_sheet(crs: &Crs, at: Coordinate, options: &SheetOptions) -> Result<PositionSheet> {
     let system = home_system(crs)
         .ok_or_else(|| Error::usage(format!("{} has no places on an ellipsoid", crs.label())))?;
     let found = Converter::new(crs, &system)?.convert(at)?;
     let position = Geographic { lat: found.y, lon: found.x };
-    let mut sheet =
-        PositionSheet { position, system: system.clone(), lines: Vec::new(), notices: Vec::new() };
+    let mut sheet = PositionSheet {
+        position,
+        system: system.clone(),
+        lines: Vec::new(),
+        notices: Vec::new(),
+        options: *options,
+    };
     sheet.notations();
     sheet.geocentric();
     if crs.is_projected() {
         sheet.grid(crs, &format!("As given: {}", crs.label()))?;
     }
     sheet.utm()?;
-    sheet.state_plane();
+    sheet.state_plane()?;
+    let (_, notices) = zones_of_place(position);
+    sheet.notices.extend(notices);
     Ok(sheet)
 }
 
@@ -81,36 +107,68 @@ impl PositionSheet {
             );
             self.add(&section, label, text);
         }
+        if self.options.plain {
+            let text = format!("{}  {}", spaced(lat), spaced(lon));
+            self.add(&section, "degrees minutes seconds, plain", text);
+        }
+        if self.options.west_positive {
+            self.add(&section, "longitude, west positive", format!("{:.9}", -lon));
+        }
+        if self.options.full_circle {
+            self.add(&section, "longitude, 0 to 360", format!("{:.9}", full_circle(lon)));
+        }
     }
 
     fn geocentric(&mut self) {
-        let (Some(ellipsoid), Some(datum)) = (self.system.ellipsoid(), self.system.datum()) else {
+        let (Some(ellipsoid), Some(datum)) =
+            (self.system.ellipsoid().copied(), self.system.datum().cloned())
+        else {
             return;
         };
         let lon = self.position.lon + datum.prime_meridian().longitude_deg;
-        let [x, y, z] = geocentric::from_geographic(ellipsoid, lon, self.position.lat, 0.0);
-        let section = format!("Geocentric, height 0 on {}", ellipsoid.name());
+        let h = self.options.height_m.unwrap_or(0.0);
+        let [x, y, z] = geocentric::from_geographic(&ellipsoid, lon, self.position.lat, h);
+        let section = format!("Geocentric, ellipsoidal height {h} m on {}", datum.ellipsoid_name());
         self.add(&section, "X, Y, Z", format!("{x:.4} m, {y:.4} m, {z:.4} m"));
     }
 
-    /// Coordinates, scale and convergence in a projected system.
+    /// Coordinates, scale, convergence and the way back in a projected system.
     fn grid(&mut self, grid: &Crs, section: &str) -> Result<()> {
+        let place = Coordinate::xy(self.position.lon, self.position.lat);
         let converter = Converter::new(&self.system, grid)?;
-        let at = converter.convert(Coordinate::xy(self.position.lon, self.position.lat))?;
+        let at = converter.convert(place)?;
         let unit = grid.length_unit().map_or("", |unit| unit.symbol());
         self.add(section, "easting, northing", format!("{:.4} {unit}, {:.4} {unit}", at.x, at.y));
-        let Some(base) = grid.base() else {
-            return Ok(());
-        };
-        let on_base = Converter::new(&self.system, &base)?
-            .convert(Coordinate::xy(self.position.lon, self.position.lat))?;
-        let factors = grid.projection()?.factors(Geographic { lat: on_base.y, lon: on_base.x })?;
-        self.add(section, "point scale factor", format!("{:.9}", factors.meridian_scale));
-        self.add(
-            section,
-            "convergence",
-            angle_text(factors.convergence_deg, Axis::Free, Style::Seconds, 2),
-        );
+        let Some(base) = grid.base() else { return Ok(()) };
+        let on_base = Converter::new(&self.system, &base)?.convert(place)?;
+        let degree = base.degrees_per_unit().unwrap_or(1.0);
+        let on_base = Geographic { lat: on_base.y * degree, lon: on_base.x * degree };
+        let projection = grid.projection()?;
+        let factors = projection.factors(on_base)?;
+        if projection.is_conformal() {
+            self.add(section, "point scale factor", format!("{:.9}", factors.meridian_scale));
+        } else {
+            let (h, k) = (factors.meridian_scale, factors.parallel_scale);
+            self.add(section, "scale north, east", format!("{h:.9}, {k:.9} (not conformal)"));
+        }
+        let turn = angle_text(factors.convergence_deg, Axis::Free, Style::Seconds, 2);
+        self.add(section, "convergence", turn);
+        if let (Some(height), Some(ellipsoid)) = (self.options.height_m, base.ellipsoid()) {
+            // Mean radius of curvature at the place.
+            let radius = (ellipsoid.meridian_radius_m(on_base.lat)
+                * ellipsoid.prime_vertical_radius_m(on_base.lat))
+            .sqrt();
+            let elevation = radius / (radius + height);
+            self.add(section, "elevation factor", format!("{elevation:.9} (height {height} m)"));
+            if projection.is_conformal() {
+                let combined = elevation * factors.meridian_scale;
+                self.add(section, "combined factor", format!("{combined:.9}"));
+            }
+        }
+        let back = Converter::new(grid, &self.system)?.convert(at)?;
+        let off = (back.y - place.y).hypot((back.x - place.x) * place.y.to_radians().cos());
+        let nanometres = off.to_radians() * 6.371e15;
+        self.add(section, "there and back", format!("closes within {:.0} nm", nanometres.ceil()));
         if converter.route().operations().next().is_some() {
             self.add(section, "change of datum", converter.route().summary());
         }
@@ -118,78 +176,67 @@ impl PositionSheet {
     }
 
     fn utm(&mut self) -> Result<()> {
-        let Some(zone) = UtmZone::of(self.position) else {
-            return Ok(());
-        };
-        // The zone on the datum of the position, where the registry has one.
-        let name = format!("{} / UTM zone {}", self.system.name(), zone.name());
-        let own = registry::CrsRow::all().find(|row| row.name == name && !row.deprecated);
-        let crs = match own {
-            Some(row) => Crs::from_epsg(row.code)?,
-            None => zone.crs()?,
-        };
-        let section = format!("UTM zone {}, {}", zone.name(), crs.label());
-        self.grid(&crs, &section)?;
         let wgs84 = Crs::from_epsg(4326)?;
-        let converter = Converter::new(&self.system, &wgs84)?;
-        let at = converter.convert(Coordinate::xy(self.position.lon, self.position.lat))?;
-        if let Ok(text) = grid_reference(Geographic { lat: at.y, lon: at.x }) {
+        let at = Converter::new(&self.system, &wgs84)?
+            .convert(Coordinate::xy(self.position.lon, self.position.lat))?;
+        let on_wgs84 = Geographic { lat: at.y, lon: at.x };
+        let section = match UtmZone::of(self.position) {
+            Some(zone) => {
+                // The zone on the datum of the position, where the registry has one.
+                let name = format!("{} / UTM zone {}", self.system.name(), zone.name());
+                let own = registry::CrsRow::all().find(|row| row.name == name && !row.deprecated);
+                let crs = match own {
+                    Some(row) => Crs::from_epsg(row.code)?,
+                    None => zone.crs()?,
+                };
+                let band = UtmZone::band(on_wgs84)
+                    .map_or(String::new(), |band| format!(" (band {band}: {}{band})", zone.number));
+                let section = format!("UTM zone {}{band}, {}", zone.name(), crs.label());
+                self.grid(&crs, &section)?;
+                section
+            }
+            None => {
+                let Some(polar) = PolarGrid::of(self.position) else { return Ok(()) };
+                let crs = polar.crs()?;
+                let section = format!("{}, {}", polar.name(), crs.label());
+                self.grid(&crs, &section)?;
+                section
+            }
+        };
+        if let Ok(text) = grid_reference(on_wgs84) {
             self.add(&section, "grid reference (WGS 84)", format!("{text} (1 m square)"));
-        }
-        let off = 3.0 - (self.position.lon - zone.central_meridian_deg()).abs();
-        let km = off.to_radians() * 6378.0 * self.position.lat.to_radians().cos();
-        if off >= 0.0 && km < 10.0 {
-            self.notices.push(Notice::warning(format!(
-                "the place is {km:.1} km from the edge of UTM zone {}: neighbouring data may be in \
-                 the next zone",
-                zone.name()
-            )));
         }
         Ok(())
     }
 
-    /// State-plane zones of NAD83 whose area's box holds the place, in metres and in feet.
-    fn state_plane(&mut self) {
+    /// The state-plane zones of the county, on the position's own realisation of NAD83 or NAD83
+    /// itself, in metres and in the zone's legal foot.
+    fn state_plane(&mut self) -> Result<()> {
         let Geographic { lat, lon } = self.position;
-        let mut zones: Vec<(String, Crs)> = Vec::new();
-        let rows = registry::CrsRow::all().filter(|row| {
-            !row.deprecated
-                && row.kind == registry::CrsKind::Projected
-                && row.base == Some(4269)
-                && row.name.starts_with("NAD83 / ")
-        });
-        for row in rows {
-            let Some(extent) =
-                row.extents.first().and_then(|code| registry::ExtentRow::find(*code))
-            else {
-                continue;
+        let own = self.system.datum().and_then(|datum| datum.code());
+        for hit in state_plane_zones_at(ZoneSet::Spcs83, lon, lat) {
+            let mine = own.map(|datum| hit.zone.systems_on(datum));
+            let systems: Vec<Crs> = match mine {
+                Some((Some(metres), feet)) => [Some(metres), feet].into_iter().flatten().collect(),
+                _ => systems_of(hit.zone),
             };
-            if !extent.name.contains("SPCS") {
-                continue;
-            }
-            if let Ok(crs) = Crs::from_epsg(row.code)
-                && crs.extent().contains(lon, lat)
-            {
-                zones.push((extent.name.to_string(), crs));
-            }
-        }
-        let mut names: Vec<String> = zones.iter().map(|(name, _)| name.clone()).collect();
-        names.dedup();
-        names.sort();
-        names.dedup();
-        for (_, crs) in &zones {
-            let section = format!("State plane, {}", crs.label());
-            // A zone whose projection cannot be computed yet is named, not left out.
-            if let Err(error) = self.grid(crs, &section) {
-                self.add(&section, "not computed", error.to_string());
+            for crs in systems {
+                let section = format!(
+                    "State plane, {} ({} county, {})",
+                    crs.label(),
+                    hit.county.name,
+                    hit.county.state
+                );
+                self.grid(&crs, &section)?;
             }
         }
-        if names.len() > 1 {
-            self.notices.push(Notice::warning(format!(
-                "the boxes of {} state-plane zones hold this place: which one applies is decided by \
-                 its county",
-                names.len()
-            )));
-        }
+        Ok(())
     }
+}
+
+/// `47 24 30.00000` with a sign.
+fn spaced(degrees: f64) -> String {
+    let text = angle_text(degrees, Axis::Free, Style::Seconds, 5);
+    let plain: String = text.chars().map(|c| if "°′″'\"".contains(c) { ' ' } else { c }).collect();
+    plain.trim().replace('−', "-")
 }

@@ -2,7 +2,7 @@
 
 use crate::show;
 use std::path::Path;
-use velvet_peg::{Bounds, Crs, Error, Layer, LayerReader, UtmZone};
+use velvet_peg::{Bounds, Converter, Coordinate, Crs, Error, Geographic, LayerReader};
 
 /// Reads a `REF` that needs no data: a code, a URN or words, or `like:FILE`.
 pub(crate) fn system(text: &str) -> Result<Crs, Error> {
@@ -27,50 +27,40 @@ pub(crate) fn system(text: &str) -> Result<Crs, Error> {
 
 /// The area of one place, given as a position (latitude first unless letters say otherwise).
 pub(crate) fn point_area(text: &str) -> Result<Bounds, Error> {
-    let at = velvet_peg::angle::parse_position(text)?;
+    let (at, _) = place_text(text)?;
     Ok(Bounds { south: at.lat, west: at.lon, north: at.lat, east: at.lon })
 }
 
-/// Reads a `REF` that may depend on where the data lies: `utm` chooses its zone.
-pub(crate) fn system_for(text: &str, layer: &LayerReader) -> Result<Crs, Error> {
-    match text.to_ascii_lowercase().as_str() {
-        "utm" => utm_of(layer),
-        "state-plane" => Err(Error::from_usage(
-            "the state-plane zone cannot be chosen by itself yet: `vpeg position` lists the zones of a \
-             place; give its code",
-        )),
-        _ => system(text),
+/// A place on WGS 84 in any notation: latitude and longitude, a grid reference, or a UTM
+/// position; with a remark where the text could be read in two ways.
+pub(crate) fn place_text(text: &str) -> Result<(Geographic, Option<String>), Error> {
+    let unread = match velvet_peg::angle::parse_position(text) {
+        Ok(at) => return Ok((at, None)),
+        Err(error) => error,
+    };
+    if let Ok(square) = velvet_peg::parse_grid_reference(text) {
+        let remark = format!("`{text}` is a square of {} m: its middle is taken", square.side_m);
+        return Ok((square.middle, Some(remark)));
+    }
+    match velvet_peg::utm_text(text) {
+        Ok(utm) => {
+            let converter = Converter::new(&utm.zone.crs()?, &Crs::from_epsg(4326)?)?;
+            let at = converter.convert(Coordinate::xy(utm.easting_m, utm.northing_m))?;
+            Ok((Geographic { lat: at.y, lon: at.x }, utm.remark))
+        }
+        // An error about the numbers says more than that it is no latitude.
+        Err(error) if error.is_out_of_domain() => Err(error.into()),
+        Err(_) => Err(unread.into()),
     }
 }
 
-/// The one UTM zone that all of a layer lies in; refuses where it straddles.
-fn utm_of(reader: &LayerReader) -> Result<Crs, Error> {
-    let layer: Layer = reader.read()?.convert(&Crs::from_epsg(4326)?)?;
-    let mut zones: Vec<UtmZone> = Vec::new();
-    for feature in layer.features() {
-        for (lon, lat) in feature.vertices() {
-            let zone = UtmZone::of(velvet_peg::Geographic { lat, lon });
-            zones.extend(zone.filter(|zone| !zones.contains(zone)));
-        }
-    }
-    match zones.as_slice() {
-        [zone] => Ok(zone.crs()?),
-        [] => Err(Error::from_usage("the data lies in no UTM zone")),
-        several => {
-            let names: Vec<String> = several
-                .iter()
-                .map(|zone| {
-                    format!(
-                        "{} (EPSG:{})",
-                        zone.name(),
-                        if zone.north { 32600 } else { 32700 } + u32::from(zone.number)
-                    )
-                })
-                .collect();
-            Err(Error::from_usage(format!(
-                "the data straddles UTM zones {}: choose one by its code",
-                names.join(" and ")
-            )))
-        }
+/// Reads a `REF` that may depend on where the data lies: `utm` and `state-plane` choose the zone
+/// that all of it lies in (`state-plane` in the zone's legal foot, `state-plane-m` in metres).
+pub(crate) fn system_for(text: &str, layer: &LayerReader) -> Result<Crs, Error> {
+    match text.to_ascii_lowercase().as_str() {
+        "utm" => velvet_peg::utm_of_layer(layer),
+        "state-plane" => velvet_peg::state_plane_of_layer(layer, false),
+        "state-plane-m" => velvet_peg::state_plane_of_layer(layer, true),
+        _ => system(text),
     }
 }

@@ -24,7 +24,8 @@ pub struct Match {
 ///
 /// ```
 /// let found = velvet_peg_core::find("washington south feet");
-/// assert_eq!(found[0].code, 2286);
+/// assert_eq!(found[0].code, 6599); // NAD83(2011) / Washington South (ftUS)
+/// assert_eq!(found[1].code, 2286); // NAD83 / Washington South (ftUS)
 /// ```
 pub fn find(text: &str) -> Vec<Match> {
     let wanted = words_of(text);
@@ -71,6 +72,19 @@ pub(crate) fn words_of(text: &str) -> Vec<String> {
         .collect()
 }
 
+/// How current a realisation is, by the words of its name: the North American ones that
+/// technicians meet.
+fn currency(datum: &[String]) -> u32 {
+    let has = |word: &str| datum.iter().any(|own| own == word);
+    match datum.first().map(String::as_str) {
+        Some("nad83") if has("2011") => 0,
+        Some("nad83") if datum.len() == 1 => 1,
+        Some("nad83") => 2,
+        Some("nad27") => 4,
+        _ => 1,
+    }
+}
+
 /// Lower is better; none if some word matches nothing.
 fn score(wanted: &[String], row: &CrsRow, area: &str) -> Option<u32> {
     let code = row.code.to_string();
@@ -95,8 +109,15 @@ fn score(wanted: &[String], row: &CrsRow, area: &str) -> Option<u32> {
             in_words(&words_of(area))? + 10
         };
     }
-    // Words of the name that were not asked for make it a looser match.
-    penalty += name.len().saturating_sub(wanted.len()) as u32;
+    // Words of the name that were not asked for make it a looser match; those of the datum only
+    // where a datum was asked for. Otherwise its currency decides.
+    let (datum, zone) = row.name.split_once(" / ").unwrap_or(("", row.name));
+    let datum = words_of(datum);
+    if datum.is_empty() || wanted.iter().any(|word| datum.contains(word)) {
+        penalty += name.len().saturating_sub(wanted.len()) as u32;
+    } else {
+        penalty += words_of(zone).len().saturating_sub(wanted.len()) as u32 + currency(&datum);
+    }
     penalty += match row.kind {
         CrsKind::Projected | CrsKind::Geographic2D => 0,
         CrsKind::Geographic3D | CrsKind::Geocentric => 3,

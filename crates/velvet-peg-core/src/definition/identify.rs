@@ -92,7 +92,7 @@ pub fn identify(crs: &Crs) -> Identity {
             || known.aliases().iter().any(|alias| folded(alias) == name);
         found.push((differences.len(), !named, row.deprecated, row.code, differences));
     }
-    found.sort_by(|a, b| (a.0, a.1, a.2, a.3).cmp(&(b.0, b.1, b.2, b.3)));
+    found.sort_by_key(|found| (found.0, found.1, found.2, found.3));
     let Some((count, other_name, _, code, differences)) = found.first().cloned() else {
         return Identity {
             sureness: Sureness::Unknown,

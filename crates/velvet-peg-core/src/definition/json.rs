@@ -297,7 +297,7 @@ fn geodetic(crs: &Crs, kind: &str, subtype: &str) -> Option<Value> {
 fn datum_value(datum: &Datum) -> Value {
     let ellipsoid = datum.ellipsoid();
     let shape = match ellipsoid.flattening() {
-        f if f == 0.0 => {
+        0.0 => {
             json!({"name": datum.ellipsoid_name(), "radius": ellipsoid.semi_major_m()})
         }
         _ => json!({

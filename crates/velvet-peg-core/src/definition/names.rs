@@ -180,10 +180,7 @@ pub(crate) fn parameter(name: &str, method: u32, of_method: &[u32]) -> Option<u3
 
 /// The word of OGC 01-009 for a parameter.
 pub(crate) fn parameter_word(code: u32) -> Option<String> {
-    let first = PARAMETER_WORDS.iter().find(|(word, codes)| {
-        codes.contains(&code)
-            && !(word.ends_with("_of_center") && !matches!(code, 8811 | 8812 | 8833))
-    });
+    let first = PARAMETER_WORDS.iter().find(|(_, codes)| codes.contains(&code));
     let fixed = match code {
         8811 => Some("latitude_of_center"),
         8812 | 8833 => Some("longitude_of_center"),

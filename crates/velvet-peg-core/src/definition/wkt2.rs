@@ -116,7 +116,7 @@ pub(crate) fn inverse_flattening(ellipsoid: &crate::Ellipsoid) -> f64 {
         .and_then(|row| row.inverse_flattening);
     match (printed, ellipsoid.flattening()) {
         (Some(printed), _) => printed.to_f64(),
-        (None, f) if f == 0.0 => 0.0,
+        (None, 0.0) => 0.0,
         // Without the noise of having been turned over twice.
         (None, f) => {
             let inverse = 1.0 / f;

@@ -10,6 +10,7 @@ mod draw;
 mod look;
 mod measure;
 mod position;
+mod zone;
 
 use crate::Ending;
 use clap::{Args, Parser, Subcommand};
@@ -56,6 +57,8 @@ enum Command {
     Measure(measure::Measure),
     /// The position sheet of one place: every notation, UTM, state plane, geocentric.
     Position(position::Position),
+    /// Which UTM and state-plane zones a place, a county or a data set falls in.
+    Zone(zone::Zone),
     /// Distance and azimuths between two places, or the place at the end of a course.
     Course(course::Course),
     /// Search the registry of reference systems, or describe one.
@@ -84,6 +87,7 @@ impl Arguments {
             Command::Convert(command) => command.run(),
             Command::Measure(command) => command.run(),
             Command::Position(command) => command.run(),
+            Command::Zone(command) => command.run(),
             Command::Course(command) => command.run(),
             Command::Crs(command) => command.run(),
             Command::Draw(command) => command.run(),

@@ -3,24 +3,43 @@
 use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Map, Value as Json, json};
-use velvet_peg::angle;
-use velvet_peg::{Coordinate, CourseMaker, Crs, Error, Geographic, position_sheet};
+use velvet_peg::{
+    Converter, Coordinate, CourseMaker, Crs, Error, Geographic, SheetOptions, position_sheet,
+};
 
 #[derive(Debug, Args)]
 pub(crate) struct Position {
-    /// The place: latitude and longitude in any notation, or easting and northing of a
-    /// projected --crs.
+    /// The place: latitude and longitude in any notation, a grid reference, a UTM position
+    /// (10T 705000 5254000), or easting and northing of a projected --crs.
     text: String,
     /// Reference system of the place; WGS 84 if not given.
     #[arg(long, value_name = "REF", default_value = "EPSG:4326")]
     crs: String,
+    /// Ellipsoidal height in metres: gives elevation and combined factors.
+    #[arg(long, value_name = "METRES", allow_hyphen_values = true)]
+    height: Option<f64>,
+    /// Longitude counted positive westward too.
+    #[arg(long)]
+    west_positive: bool,
+    /// Longitude from 0 to 360 degrees too.
+    #[arg(long)]
+    full_circle: bool,
+    /// Degrees, minutes, seconds between blanks, without symbols, too.
+    #[arg(long)]
+    plain: bool,
 }
 
 impl Position {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let crs = reference::system(&self.crs)?;
         let at = coordinate(&self.text, &crs)?;
-        let sheet = position_sheet(&crs, at)?;
+        let options = SheetOptions {
+            height_m: self.height,
+            west_positive: self.west_positive,
+            full_circle: self.full_circle,
+            plain: self.plain,
+        };
+        let sheet = position_sheet(&crs, at, &options)?;
         if show::wants_json() {
             let mut sections = Map::new();
             for line in &sheet.lines {
@@ -59,8 +78,12 @@ impl Position {
 /// projected.
 pub(crate) fn coordinate(text: &str, crs: &Crs) -> Result<Coordinate, Error> {
     if crs.is_geographic() {
-        let at = angle::parse_position(text)?;
-        return Ok(Coordinate::xy(at.lon, at.lat));
+        let (at, remark) = reference::place_text(text)?;
+        let Some(remark) = remark else { return Ok(Coordinate::xy(at.lon, at.lat)) };
+        show::remark(&remark);
+        // Grid references and UTM positions are on WGS 84, whatever the system wanted.
+        let converter = Converter::new(&Crs::from_epsg(4326)?, crs)?;
+        return Ok(converter.convert(Coordinate::xy(at.lon, at.lat))?);
     }
     let numbers: Vec<f64> = text
         .split([',', ';', ' ', '\t'])

@@ -1,6 +1,7 @@
 //! `vpeg crs`: the registry of reference systems.
 
 mod find;
+mod guess;
 mod sheet;
 mod show;
 
@@ -12,6 +13,8 @@ use velvet_peg::{CrsKind, Error};
 pub(crate) enum Registry {
     /// Search by words or code.
     Find(find::Find),
+    /// Rank the systems in which coordinates land where they should be.
+    Guess(guess::Guess),
     /// Describe one system, and the way to another.
     Show(show::Show),
 }
@@ -20,6 +23,7 @@ impl Registry {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         match self {
             Registry::Find(command) => command.run(),
+            Registry::Guess(command) => command.run(),
             Registry::Show(command) => command.run(),
         }
     }

@@ -1,0 +1,282 @@
+//! Guessing the reference system of coordinates that come without one, from what is known of
+//! where they should be.
+//!
+//! Every system of the registry whose area of use reaches the place expected is tried, with
+//! the readings that everyday mistakes suggest: as written, swapped, with a sign lost, in feet
+//! though the system counts metres, or the other way round. They are ranked by how far the
+//! positions land from where they should be. Systems that land too near to each other to be
+//! told apart are named together, with the distance between their answers.
+
+use crate::crs::{Crs, Mapping};
+use crate::ellipsoid::Ellipsoid;
+use crate::error::{Error, Result};
+use crate::geodesic::Geodesic;
+use crate::position::Geographic;
+use crate::zones::county_at;
+use velvet_peg_epsg::{CrsKind, CrsRow, ExtentRow};
+
+/// What is known of where coordinates should be.
+#[derive(Clone, Debug)]
+pub enum Expected {
+    /// Near a place: the typical distance is what counts.
+    Near(Geographic),
+    /// In a state of the United States, by name.
+    State(String),
+    /// At known positions, one for each coordinate in the same order.
+    Known(Vec<Geographic>),
+}
+
+/// How coordinates are read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Hypothesis {
+    /// As they are written.
+    AsWritten,
+    /// First and second swapped.
+    Swapped,
+    /// The sign of the longitude lost.
+    LongitudeSign,
+    /// The sign of the latitude lost.
+    LatitudeSign,
+    /// Written in US survey feet, where the system counts metres.
+    InUsSurveyFeet,
+    /// Written in international feet, where the system counts metres.
+    InFeet,
+    /// Written in metres, where the system counts feet.
+    InMetres,
+}
+
+impl Hypothesis {
+    /// In words.
+    pub fn text(self) -> &'static str {
+        match self {
+            Hypothesis::AsWritten => "as written",
+            Hypothesis::Swapped => "x and y swapped",
+            Hypothesis::LongitudeSign => "longitude with its sign turned",
+            Hypothesis::LatitudeSign => "latitude with its sign turned",
+            Hypothesis::InUsSurveyFeet => "numbers in US survey feet, system in metres",
+            Hypothesis::InFeet => "numbers in international feet, system in metres",
+            Hypothesis::InMetres => "numbers in metres, system in feet",
+        }
+    }
+
+    fn apply(self, (x, y): (f64, f64), unit_m: f64) -> (f64, f64) {
+        let times = |metres: f64| (x * metres / unit_m, y * metres / unit_m);
+        match self {
+            Hypothesis::AsWritten => (x, y),
+            Hypothesis::Swapped => (y, x),
+            Hypothesis::LongitudeSign => (-x, y),
+            Hypothesis::LatitudeSign => (x, -y),
+            Hypothesis::InUsSurveyFeet => times(1200.0 / 3937.0),
+            Hypothesis::InFeet => times(0.3048),
+            Hypothesis::InMetres => times(1.0),
+        }
+    }
+}
+
+/// A system in which coordinates land where they should be, or near it.
+#[derive(Clone, Debug)]
+pub struct Guess {
+    /// The system.
+    pub crs: Crs,
+    /// How the coordinates are read.
+    pub hypothesis: Hypothesis,
+    /// Typical (median) distance from where they should be, metres; for a state, to the state.
+    pub distance_m: f64,
+    /// Where the middle coordinate lands.
+    pub lands: Geographic,
+    /// Systems that cannot be told apart from it by this, with the distance between their
+    /// answers in metres.
+    pub alike: Vec<(Crs, f64)>,
+}
+
+/// Coordinates that take part; more do not make a guess better.
+const SAMPLE: usize = 60;
+/// Degrees that a place may lie outside an area of use.
+const MARGIN: f64 = 2.0;
+
+/// Ranks the systems in which the coordinates (x, y) land where they should be, best first, as
+/// many as asked for.
+///
+/// ```
+/// use velvet_peg_core::{guess, Expected, Geographic};
+/// let points = [(1_840_000.0, 155_000.0), (1_842_000.0, 156_500.0)];
+/// let near = Expected::Near(Geographic { lat: 47.4, lon: -120.0 });
+/// let guesses = guess(&points, &near, 5)?;
+/// assert_eq!(guesses[0].crs.code(), Some(2285)); // Washington North, US survey feet
+/// # Ok::<(), velvet_peg_core::Error>(())
+/// ```
+///
+/// # Errors
+/// If there are no coordinates, or a state of that name does not exist.
+pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result<Vec<Guess>> {
+    let finite = |(x, y): &(f64, f64)| x.is_finite() && y.is_finite();
+    let mut sample: Vec<usize> = (0..points.len()).filter(|at| finite(&points[*at])).collect();
+    if sample.is_empty() {
+        return Err(Error::malformed("there are no coordinates to guess from"));
+    }
+    let step = sample.len().div_ceil(SAMPLE);
+    sample = sample.into_iter().step_by(step).collect();
+    let centre = centre(expected, &sample)?;
+    let geodesic = Geodesic::new(&Ellipsoid::from_epsg(7030)?);
+    let mut found: Vec<Guess> = Vec::new();
+    for row in CrsRow::all() {
+        let kind = matches!(row.kind, CrsKind::Projected | CrsKind::Geographic2D);
+        if !kind || row.deprecated || !reaches(&row, centre) {
+            continue;
+        }
+        let Ok(crs) = Crs::from_epsg(row.code) else { continue };
+        for hypothesis in hypotheses(&crs) {
+            let landed: Vec<Option<Geographic>> =
+                sample.iter().map(|at| land(&crs, hypothesis, points[*at])).collect();
+            if landed.iter().filter(|place| place.is_some()).count() * 2 <= landed.len() {
+                continue;
+            }
+            let mut off: Vec<f64> = sample
+                .iter()
+                .zip(&landed)
+                .map(|(at, place)| miss(&geodesic, expected, centre, *at, *place))
+                .collect();
+            off.sort_by(f64::total_cmp);
+            let distance_m = off[off.len() / 2];
+            let lands = landed[landed.len() / 2].or(landed.iter().flatten().next().copied());
+            let Some(lands) = lands else { continue };
+            if distance_m < 2_000_000.0 {
+                found.push(Guess {
+                    crs: crs.clone(),
+                    hypothesis,
+                    distance_m,
+                    lands,
+                    alike: Vec::new(),
+                });
+            }
+        }
+    }
+    // Nearest first; a mistake is believed only if it explains clearly more than none does, and
+    // of equals the plainer name goes first.
+    let doubt = |guess: &Guess| match guess.hypothesis {
+        Hypothesis::AsWritten => guess.distance_m + 1.0,
+        _ => guess.distance_m * 1.5 + 5_000.0,
+    };
+    found.sort_by(|a, b| {
+        let key = |guess: &Guess| (doubt(guess), preference(&guess.crs), guess.crs.code());
+        let (x, y) = (key(a), key(b));
+        // A metre makes no difference to a guess.
+        ((x.0).round(), x.1, x.2)
+            .partial_cmp(&((y.0).round(), y.1, y.2))
+            .unwrap_or(std::cmp::Ordering::Equal)
+    });
+    Ok(together(found, &geodesic, limit))
+}
+
+/// Current realisations that technicians mean first: NAD83 and WGS 84 before all others.
+fn preference(crs: &Crs) -> u32 {
+    match crs.datum().and_then(|datum| datum.code()) {
+        Some(6269 | 6326) => 0,
+        Some(1116) => 1,
+        _ => 2,
+    }
+}
+
+/// Systems whose answers lie within metres of a better one's are named beside it.
+fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize) -> Vec<Guess> {
+    let mut kept: Vec<Guess> = Vec::new();
+    for guess in found {
+        let near = kept.iter().enumerate().find_map(|(at, better)| {
+            let apart = geodesic.inverse(better.lands, guess.lands).distance_m;
+            (apart < 250.0).then_some((at, apart))
+        });
+        match near {
+            // A mistake that explains no more than what needs none is not worth a word.
+            Some((at, apart)) if kept[at].hypothesis == guess.hypothesis => {
+                kept[at].alike.push((guess.crs, apart));
+            }
+            Some(_) => {}
+            None if kept.len() < limit => kept.push(guess),
+            None => {}
+        }
+    }
+    for guess in &mut kept {
+        guess.alike.sort_by(|a, b| a.1.total_cmp(&b.1));
+    }
+    kept
+}
+
+fn hypotheses(crs: &Crs) -> Vec<Hypothesis> {
+    use Hypothesis::{
+        AsWritten, InFeet, InMetres, InUsSurveyFeet, LatitudeSign, LongitudeSign, Swapped,
+    };
+    match crs.length_unit().map(|unit| unit.code()) {
+        None => vec![AsWritten, Swapped, LongitudeSign, LatitudeSign],
+        Some(9001) => vec![AsWritten, Swapped, InUsSurveyFeet, InFeet],
+        Some(_) => vec![AsWritten, Swapped, InMetres],
+    }
+}
+
+fn land(crs: &Crs, hypothesis: Hypothesis, point: (f64, f64)) -> Option<Geographic> {
+    let meridian = crs.datum()?.prime_meridian().longitude_deg;
+    let (lon, lat) = match crs.mapping().ok()? {
+        Mapping::Geographic(unit) => {
+            let (x, y) = hypothesis.apply(point, 1.0);
+            (x * unit.degrees(), y * unit.degrees())
+        }
+        Mapping::Projected { projection, unit, x_sense, y_sense } => {
+            let (x, y) = hypothesis.apply(point, unit.metres());
+            projection.to_geographic(x * x_sense * unit.metres(), y * y_sense * unit.metres())?
+        }
+        Mapping::Geocentric(_) => return None,
+    };
+    let place = Geographic { lat, lon: crate::degrees::wrap(lon + meridian) };
+    (lat.abs() <= 90.0 && lon.abs() <= 360.0).then_some(place)
+}
+
+/// Metres from where a coordinate should be.
+fn miss(
+    geodesic: &Geodesic,
+    expected: &Expected,
+    centre: Geographic,
+    at: usize,
+    place: Option<Geographic>,
+) -> f64 {
+    let Some(place) = place else { return f64::INFINITY };
+    match expected {
+        Expected::Near(target) => geodesic.inverse(place, *target).distance_m,
+        Expected::Known(targets) => match targets.get(at) {
+            Some(target) => geodesic.inverse(place, *target).distance_m,
+            None => f64::INFINITY,
+        },
+        Expected::State(state) => match county_at(place.lon, place.lat) {
+            Some(county) if county.state.eq_ignore_ascii_case(state) => 0.0,
+            _ => geodesic.inverse(place, centre).distance_m,
+        },
+    }
+}
+
+/// The place that areas of use have to reach.
+fn centre(expected: &Expected, sample: &[usize]) -> Result<Geographic> {
+    match expected {
+        Expected::Near(place) => Ok(*place),
+        Expected::Known(places) => {
+            let mut known: Vec<Geographic> =
+                sample.iter().filter_map(|at| places.get(*at).copied()).collect();
+            known.retain(|place| place.lat.is_finite() && place.lon.is_finite());
+            let middle = known.len() / 2;
+            known
+                .get(middle)
+                .copied()
+                .ok_or_else(|| Error::malformed("none of the known positions can be used"))
+        }
+        Expected::State(name) => crate::zones::state_centre(name).ok_or_else(|| {
+            Error::malformed(format!("`{name}` is not a state of the United States"))
+        }),
+    }
+}
+
+fn reaches(row: &CrsRow, centre: Geographic) -> bool {
+    let boxes = row.extents.iter().filter_map(|code| ExtentRow::find(*code)?.bounds);
+    boxes.into_iter().any(|b| {
+        let east = if b.east < b.west { b.east + 360.0 } else { b.east };
+        let lon = if centre.lon < b.west - MARGIN { centre.lon + 360.0 } else { centre.lon };
+        (b.south - MARGIN..=b.north + MARGIN).contains(&centre.lat)
+            && (b.west - MARGIN..=east + MARGIN).contains(&lon)
+    })
+}

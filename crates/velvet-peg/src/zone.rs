@@ -1,0 +1,231 @@
+//! Which UTM and state-plane zones a place or a layer falls in, and how near their edges.
+
+use crate::checks::home_system;
+use crate::error::{Error, Result};
+use crate::format::LayerReader;
+use crate::layer::no_system;
+use crate::notice::Notice;
+use std::collections::BTreeMap;
+use velvet_peg_core::{
+    Converter, Coordinate, Crs, Datum, Geographic, OUTLINE_UNCERTAINTY_M, PlaneZone, PolarGrid,
+    UtmZone, ZoneSet, state_plane_zones_at,
+};
+
+/// A zone with what is known of it.
+#[derive(Clone, Debug)]
+pub struct ZoneAnswer {
+    /// `UTM`, `SPCS83` or `SPCS27`.
+    pub kind: &'static str,
+    /// Name, such as `UTM zone 10N` or `Washington North`.
+    pub name: String,
+    /// Systems of the zone, metres before feet.
+    pub systems: Vec<Crs>,
+    /// County that decides a state-plane zone.
+    pub county: Option<String>,
+    /// Metres to where another zone begins.
+    pub edge_m: Option<f64>,
+    /// Features of a layer in it; none for a place.
+    pub features: Option<u64>,
+}
+
+/// The zones of a place, and what to beware of.
+///
+/// ```
+/// use velvet_peg::{zones_of_place, Geographic};
+/// let (zones, notices) = zones_of_place(Geographic { lat: 47.4, lon: -120.01 });
+/// assert_eq!(zones[0].name, "UTM zone 10N");
+/// assert_eq!(zones[1].name, "Washington North"); // Douglas county
+/// assert!(notices[0].text.contains("0.8 km from UTM zone 11N"));
+/// ```
+pub fn zones_of_place(at: Geographic) -> (Vec<ZoneAnswer>, Vec<Notice>) {
+    let (mut zones, mut notices) = (Vec::new(), Vec::new());
+    let answer = |kind, name: String, systems: Vec<Crs>| ZoneAnswer {
+        kind,
+        name,
+        systems,
+        county: None,
+        edge_m: None,
+        features: None,
+    };
+    if let Some(zone) = UtmZone::of(at) {
+        let name = format!("UTM zone {}", zone.name());
+        let edge = UtmZone::edge(at);
+        if let Some((metres, other)) = edge.as_ref().filter(|(metres, _)| *metres < 10_000.0) {
+            notices.push(Notice::warning(format!(
+                "the place is {:.1} km from {other}: neighbouring data may be in that",
+                metres / 1000.0
+            )));
+        }
+        let systems = utm_on_nad83(zone).into_iter().chain(zone.crs().ok()).collect();
+        zones.push(ZoneAnswer { edge_m: edge.map(|(m, _)| m), ..answer("UTM", name, systems) });
+    } else if let Some(polar) = PolarGrid::of(at) {
+        zones.push(answer("UPS", polar.name().to_string(), polar.crs().into_iter().collect()));
+    }
+    for (set, kind) in [(ZoneSet::Spcs83, "SPCS83"), (ZoneSet::Spcs27, "SPCS27")] {
+        for hit in state_plane_zones_at(set, at.lon, at.lat) {
+            let edge_m = hit.edge_m();
+            if let Some(metres) = edge_m.filter(|metres| *metres < OUTLINE_UNCERTAINTY_M) {
+                notices.push(Notice::warning(format!(
+                    "the place is {:.1} km from the edge of {} ({kind}), nearer than the outlines \
+                     used are known ({:.0} km): ask the county which zone is the legal one",
+                    metres / 1000.0,
+                    hit.zone.name,
+                    OUTLINE_UNCERTAINTY_M / 1000.0
+                )));
+            }
+            zones.push(ZoneAnswer {
+                county: Some(format!("{}, {}", hit.county.name, hit.county.state)),
+                edge_m,
+                ..answer(kind, hit.zone.name.clone(), systems_of(hit.zone))
+            });
+        }
+    }
+    (zones, notices)
+}
+
+/// Systems on the datum that came with the zones: NAD83, NAD27 or Old Hawaiian.
+pub fn systems_of(zone: &PlaneZone) -> Vec<Crs> {
+    [6269, 6267, 6135]
+        .into_iter()
+        .flat_map(|datum| {
+            let (metres, feet) = zone.systems_on(datum);
+            metres.into_iter().chain(feet)
+        })
+        .collect()
+}
+
+fn utm_on_nad83(zone: UtmZone) -> Option<Crs> {
+    zone.north.then(|| Crs::from_epsg(26900 + u32::from(zone.number)).ok()).flatten()
+}
+
+/// The zones of a layer with the number of features whose first vertex lies in each; features
+/// in no zone are counted under the name `none`.
+///
+/// # Errors
+/// If the layer has no reference system or cannot be read.
+pub fn zones_of_layer(reader: &LayerReader) -> Result<Vec<ZoneAnswer>> {
+    let info = reader.info();
+    let crs = info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+    let to_degrees = Converter::new(crs, &Crs::from_epsg(4326)?)?;
+    let mut counts: BTreeMap<(u8, String), (u64, Vec<Crs>, &'static str)> = BTreeMap::new();
+    reader.for_each_batch(&mut |batch| {
+        for feature in 0..batch.geometry.len() {
+            let Some(first) = batch.geometry.vertices(feature).next() else { continue };
+            let at = Coordinate::xy(batch.geometry.x[first], batch.geometry.y[first]);
+            let Ok(at) = to_degrees.convert(at) else { continue };
+            let mut count = |order: u8, kind, name: String, systems: &dyn Fn() -> Vec<Crs>| {
+                let entry = counts.entry((order, name)).or_insert_with(|| (0, systems(), kind));
+                entry.0 += 1;
+            };
+            let place = Geographic { lat: at.y, lon: at.x };
+            match UtmZone::of(place) {
+                Some(zone) => count(0, "UTM", format!("UTM zone {}", zone.name()), &|| {
+                    utm_on_nad83(zone).into_iter().chain(zone.crs().ok()).collect()
+                }),
+                None => count(0, "UTM", "none".to_string(), &Vec::new),
+            }
+            for (order, set, kind) in
+                [(1, ZoneSet::Spcs83, "SPCS83"), (2, ZoneSet::Spcs27, "SPCS27")]
+            {
+                let hits = state_plane_zones_at(set, at.x, at.y);
+                for hit in &hits {
+                    count(order, kind, hit.zone.name.clone(), &|| systems_of(hit.zone));
+                }
+                if hits.is_empty() {
+                    count(order, kind, "none".to_string(), &Vec::new);
+                }
+            }
+        }
+        Ok(())
+    })?;
+    // A set in which nothing lies has nothing to say.
+    let kinds_hit: Vec<&str> = counts
+        .iter()
+        .filter(|((_, name), _)| name != "none")
+        .map(|(_, (_, _, kind))| *kind)
+        .collect();
+    Ok(counts
+        .iter()
+        .filter(|(_, (_, _, kind))| kinds_hit.contains(kind))
+        .map(|((_, name), (features, systems, kind))| ZoneAnswer {
+            kind,
+            name: name.clone(),
+            systems: systems.clone(),
+            county: None,
+            edge_m: None,
+            features: Some(*features),
+        })
+        .collect())
+}
+
+/// The one state-plane zone of 1983 that all of a layer lies in, as a system: on the layer's own
+/// realisation of NAD83 if it has one, otherwise on NAD83(2011); in the zone's legal foot, or
+/// in metres.
+///
+/// # Errors
+/// If features lie in several zones or in none; the message says how many in which.
+pub fn state_plane_of_layer(reader: &LayerReader, metres: bool) -> Result<Crs> {
+    let zones = zones_of_layer(reader)?;
+    let mine: Vec<&ZoneAnswer> = zones.iter().filter(|zone| zone.kind == "SPCS83").collect();
+    let name = match mine.as_slice() {
+        [only] if only.name != "none" => &only.name,
+        [] => {
+            return Err(Error::usage("the data lies in no state-plane zone").in_file(reader.path()));
+        }
+        several => {
+            return Err(Error::usage(format!(
+                "the data does not lie in one state-plane zone ({}): choose one by its code",
+                shares(several)
+            ))
+            .in_file(reader.path()));
+        }
+    };
+    let zone = velvet_peg_core::state_plane_zones()
+        .iter()
+        .find(|zone| zone.set == ZoneSet::Spcs83 && zone.name == *name)
+        .ok_or_else(|| Error::usage(format!("the zone {name} has no system")))?;
+    let own = reader.info().crs.as_ref().and_then(home_system);
+    let own = own.and_then(|home| home.datum().and_then(Datum::code));
+    let pick = |datum: u32| {
+        let (m, ft) = zone.systems_on(datum);
+        if metres { m } else { ft.or(m) }
+    };
+    own.and_then(pick)
+        .or_else(|| pick(1116))
+        .or_else(|| pick(6269))
+        .ok_or_else(|| Error::usage(format!("the zone {name} has no system in this unit")))
+}
+
+/// The one UTM zone that all of a layer lies in, on WGS 84.
+///
+/// # Errors
+/// If features lie in several zones or in none; the message says how many in which.
+pub fn utm_of_layer(reader: &LayerReader) -> Result<Crs> {
+    let zones = zones_of_layer(reader)?;
+    let mine: Vec<&ZoneAnswer> = zones.iter().filter(|zone| zone.kind == "UTM").collect();
+    match mine.as_slice() {
+        [only] if only.name != "none" => {
+            only.systems.last().cloned().ok_or_else(|| Error::usage("the zone has no system"))
+        }
+        [] => Err(Error::usage("the data lies in no UTM zone").in_file(reader.path())),
+        several => Err(Error::usage(format!(
+            "the data straddles UTM zones ({}): choose one by its code",
+            shares(several)
+        ))
+        .in_file(reader.path())),
+    }
+}
+
+/// `17 features in UTM zone 10N (EPSG:32610), 3 in UTM zone 11N (EPSG:32611)`.
+fn shares(zones: &[&ZoneAnswer]) -> String {
+    let list: Vec<String> = zones
+        .iter()
+        .map(|zone| {
+            let codes: Vec<String> = zone.systems.iter().map(Crs::reference).collect();
+            let codes =
+                if codes.is_empty() { String::new() } else { format!(" ({})", codes.join(", ")) };
+            format!("{} features in {}{codes}", zone.features.unwrap_or(0), zone.name)
+        })
+        .collect();
+    list.join(", ")
+}

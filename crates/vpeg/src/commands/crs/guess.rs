@@ -1,0 +1,166 @@
+//! `vpeg crs guess`: the systems in which coordinates without one land where they should be.
+
+use crate::commands::{ColumnArguments, TableArguments};
+use crate::{Ending, reference, show};
+use clap::Args;
+use serde_json::{Value as Json, json};
+use std::path::{Path, PathBuf};
+use velvet_peg::{
+    Crs, Error, Expected, Format, Geographic, Guess as Answer, LayerReader, coordinates_of_layer,
+    coordinates_of_table, guess,
+};
+
+#[derive(Debug, Args)]
+#[command(group = clap::ArgGroup::new("expectation").required(true))]
+pub(crate) struct Guess {
+    /// Table or layer with the coordinates.
+    file: PathBuf,
+    /// They should be near this place, such as "47.4, -120.0".
+    #[arg(long, value_name = "PLACE", group = "expectation")]
+    near: Option<String>,
+    /// They should be where the data of this file are.
+    #[arg(long, value_name = "FILE", group = "expectation")]
+    like: Option<PathBuf>,
+    /// They should be in this state, such as Washington.
+    #[arg(long, value_name = "STATE", group = "expectation")]
+    zone: Option<String>,
+    /// Columns of the same table that hold longitude and latitude.
+    #[arg(long, value_name = "LON,LAT", group = "expectation")]
+    known: Option<String>,
+    /// Answers to list.
+    #[arg(long, default_value_t = 5)]
+    limit: usize,
+    #[command(flatten)]
+    columns: ColumnArguments,
+    #[command(flatten)]
+    reading: TableArguments,
+}
+
+impl Guess {
+    pub(super) fn run(&self) -> Result<Ending, Error> {
+        let known = match &self.known {
+            None => None,
+            Some(text) => Some(text.split_once(',').ok_or_else(|| {
+                Error::from_usage(format!("--known `{text}`: name two columns, as in lon,lat"))
+            })?),
+        };
+        let (points, places) = if Format::of(&self.file)? == Format::Csv {
+            let columns = self.columns.columns();
+            let options = self.reading.options();
+            let found = coordinates_of_table(&self.file, &columns, known, &options)?;
+            (found.points, found.known)
+        } else {
+            (coordinates_of_layer(&LayerReader::open(&self.file, None)?)?, Vec::new())
+        };
+        let expected = self.expected(places)?;
+        let guesses = guess(&points, &expected, self.limit)?;
+        if show::wants_json() {
+            show::json(&as_json(&guesses, points.len()))?;
+        } else {
+            show::answer(&as_text(&guesses, &self.file, self.zone.is_some()))?;
+        }
+        if guesses.is_empty() {
+            return Err(Error::from_usage(
+                "no system of the registry brings these coordinates near the place expected",
+            ));
+        }
+        Ok(Ending::Done)
+    }
+
+    fn expected(&self, places: Vec<Geographic>) -> Result<Expected, Error> {
+        if let Some(text) = &self.near {
+            return Ok(Expected::Near(reference::place_text(text)?.0));
+        }
+        if let Some(path) = &self.like {
+            return Ok(Expected::Near(middle_of(path)?));
+        }
+        match &self.zone {
+            Some(state) => Ok(Expected::State(state.clone())),
+            None => Ok(Expected::Known(places)),
+        }
+    }
+}
+
+/// The middle of a layer's extent on WGS 84.
+fn middle_of(path: &Path) -> Result<Geographic, Error> {
+    let reader = LayerReader::open(path, None)?;
+    let layer = reader.read()?.convert(&Crs::from_epsg(4326)?)?;
+    let bounds = layer.extent().ok_or_else(|| {
+        Error::from_usage(format!("{} has no features to be like", path.display()))
+    })?;
+    Ok(Geographic {
+        lat: (bounds.south + bounds.north) / 2.0,
+        lon: (bounds.west + bounds.east) / 2.0,
+    })
+}
+
+fn distance(metres: f64) -> String {
+    match metres {
+        m if m >= 10_000.0 => format!("{:.0} km", m / 1000.0),
+        m if m >= 1_000.0 => format!("{:.1} km", m / 1000.0),
+        m if m >= 10.0 => format!("{m:.0} m"),
+        m if m >= 1.0 => format!("{m:.1} m"),
+        m => format!("{:.1} cm", m * 100.0),
+    }
+}
+
+fn as_text(guesses: &[Answer], file: &Path, state: bool) -> String {
+    let mut table =
+        show::Table::new(["system", "read", "off by", "lands at (latitude, longitude)"]);
+    for guess in guesses {
+        table.row(vec![
+            guess.crs.label(),
+            guess.hypothesis.text().to_string(),
+            match (state, guess.distance_m) {
+                (true, 0.0) => "in the state".to_string(),
+                (_, m) => distance(m),
+            },
+            format!("{:.5}, {:.5}", guess.lands.lat, guess.lands.lon),
+        ]);
+    }
+    let mut text = table.text();
+    for guess in guesses.iter().filter(|guess| !guess.alike.is_empty()).take(2) {
+        let list: Vec<String> = guess
+            .alike
+            .iter()
+            .take(6)
+            .map(|(crs, apart)| match *apart {
+                m if m < 1e-4 => format!("\n    {} (the same place)", crs.label()),
+                m => format!("\n    {} ({} away)", crs.label(), distance(m)),
+            })
+            .collect();
+        let more = guess.alike.len().saturating_sub(6);
+        let more = if more > 0 { format!("\n    and {more} more") } else { String::new() };
+        text += &format!(
+            "\n\nCannot be told apart from {} by this:{}{more}",
+            guess.crs.reference(),
+            list.concat()
+        );
+    }
+    if let Some(best) = guesses.first() {
+        text += &format!(
+            "\n\nnext: vpeg declare {} --crs {} -o OUT (or --crs {} where it is built)",
+            file.display(),
+            best.crs.reference(),
+            best.crs.reference()
+        );
+    }
+    text
+}
+
+fn as_json(guesses: &[Answer], points: usize) -> Json {
+    let list: Vec<Json> = guesses
+        .iter()
+        .map(|guess| {
+            json!({
+                "crs": guess.crs.reference(), "name": guess.crs.name(),
+                "reading": guess.hypothesis.text(), "distance_m": guess.distance_m,
+                "latitude": guess.lands.lat, "longitude": guess.lands.lon,
+                "alike": guess.alike.iter().map(|(crs, apart)| json!({
+                    "crs": crs.reference(), "name": crs.name(), "apart_m": apart,
+                })).collect::<Vec<_>>(),
+            })
+        })
+        .collect();
+    json!({ "coordinates": points, "guesses": list })
+}

@@ -1,0 +1,113 @@
+//! `vpeg zone`: the UTM and state-plane zones of a place, a county or a layer.
+
+use crate::{Ending, reference, show};
+use clap::Args;
+use serde_json::{Value as Json, json};
+use std::path::Path;
+use velvet_peg::{
+    Crs, Error, LayerReader, Notice, ZoneAnswer, ZoneSet, county_named,
+    state_plane_zones_of_county, zones_of_layer, zones_of_place,
+};
+
+#[derive(Debug, Args)]
+pub(crate) struct Zone {
+    /// A place ("47.4, -120.0", a grid reference, a UTM position), a county ("Douglas county,
+    /// Washington") or a layer file.
+    #[arg(value_name = "PLACE|FILE", required = true, num_args = 1..)]
+    subject: Vec<String>,
+}
+
+impl Zone {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let text = self.subject.join(" ");
+        if Path::new(&text).is_file() {
+            let reader = LayerReader::open(Path::new(&text), None)?;
+            return answer(&zones_of_layer(&reader)?, &reader.notices);
+        }
+        match reference::place_text(&text) {
+            Ok((at, remark)) => {
+                if let Some(remark) = remark {
+                    show::remark(&remark);
+                }
+                let (zones, notices) = zones_of_place(at);
+                answer(&zones, &notices)
+            }
+            Err(unread) => match county_zones(&text) {
+                Some(zones) => answer(&zones, &[]),
+                None => Err(unread),
+            },
+        }
+    }
+}
+
+/// The zones of the counties that a text names.
+fn county_zones(text: &str) -> Option<Vec<ZoneAnswer>> {
+    let counties = county_named(text);
+    let zones = counties.iter().flat_map(|county| {
+        [(ZoneSet::Spcs83, "SPCS83"), (ZoneSet::Spcs27, "SPCS27")].into_iter().flat_map(
+            move |(set, kind)| {
+                state_plane_zones_of_county(set, county.fips).into_iter().map(move |zone| {
+                    ZoneAnswer {
+                        kind,
+                        name: zone.name.clone(),
+                        systems: velvet_peg::zone_systems(zone),
+                        county: Some(format!("{}, {}", county.name, county.state)),
+                        edge_m: None,
+                        features: None,
+                    }
+                })
+            },
+        )
+    });
+    (!counties.is_empty()).then(|| zones.collect())
+}
+
+fn answer(zones: &[ZoneAnswer], notices: &[Notice]) -> Result<Ending, Error> {
+    if show::wants_json() {
+        let list: Vec<Json> = zones
+            .iter()
+            .map(|zone| {
+                json!({
+                    "kind": zone.kind, "name": zone.name, "county": zone.county,
+                    "systems": zone.systems.iter().map(Crs::reference).collect::<Vec<_>>(),
+                    "edge_m": zone.edge_m.map(f64::round), "features": zone.features,
+                })
+            })
+            .collect();
+        show::json(&json!({
+            "zones": list, "notices": notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),
+        }))?;
+        return Ok(Ending::Done);
+    }
+    let layer = zones.iter().any(|zone| zone.features.is_some());
+    let last = if layer { "features" } else { "nearest edge" };
+    let mut table = show::Table::new(["kind", "zone", "county", "systems", last]);
+    let total = |kind: &str| -> u64 {
+        zones.iter().filter(|zone| zone.kind == kind).filter_map(|zone| zone.features).sum()
+    };
+    for zone in zones {
+        let systems: Vec<String> = zone
+            .systems
+            .iter()
+            .map(|crs| format!("{} ({})", crs.reference(), crs.unit_plural()))
+            .collect();
+        let measure = match (zone.features, zone.edge_m) {
+            (Some(features), _) => {
+                let share = 100.0 * features as f64 / total(zone.kind).max(1) as f64;
+                format!("{features} ({share:.1} %)")
+            }
+            (None, Some(metres)) => format!("{:.1} km", metres / 1000.0),
+            (None, None) => String::new(),
+        };
+        table.row(vec![
+            zone.kind.to_string(),
+            zone.name.clone(),
+            zone.county.clone().unwrap_or_default(),
+            systems.join(", "),
+            measure,
+        ]);
+    }
+    show::answer(&table.text())?;
+    show::notices(notices);
+    Ok(Ending::Done)
+}
