@@ -168,7 +168,11 @@ impl PositionSheet {
         let back = Converter::new(grid, &self.system)?.convert(at)?;
         let off = (back.y - place.y).hypot((back.x - place.x) * place.y.to_radians().cos());
         let nanometres = off.to_radians() * 6.371e15;
-        self.add(section, "there and back", format!("closes within {:.0} nm", nanometres.ceil()));
+        self.add(
+            section,
+            "there and back",
+            format!("closes within {:.0} nm", nanometres.ceil().max(1.0)),
+        );
         if converter.route().operations().next().is_some() {
             self.add(section, "change of datum", converter.route().summary());
         }

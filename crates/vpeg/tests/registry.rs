@@ -72,6 +72,8 @@ fn definitions_are_printed_and_read_in_every_notation() {
 #[test]
 fn zones_of_places_counties_and_layers() {
     let bench = Bench::with_demo();
+    // As it is typed without quotation marks, too.
+    assert!(bench.ok(&["zone", "47.4,", "-120.01"]).out.contains("UTM zone 10N"));
     let place = bench.ok(&["zone", "47.4, -120.01"]);
     assert!(
         place.out.contains("UTM zone 10N") && place.out.contains("Washington North"),

@@ -17,7 +17,7 @@ pub(crate) struct Demo {
 }
 
 /// What is said before each step, and its arguments; `@/` stands for the folder.
-const STEPS: [(&str, &[&str]); 9] = [
+const STEPS: &[(&str, &[&str])] = &[
     (
         "Look first: what is in the table of headgates, and what is wrong with it?",
         &["look", "@/headgates.csv"],
@@ -54,7 +54,28 @@ const STEPS: [(&str, &[&str]); 9] = [
         ],
     ),
     (
-        "The cover sheet says NAD83 state plane, Washington North, in US survey feet: declare that. No \
+        "Where would its numbers land among the fields? Ask which systems bring them there.",
+        &[
+            "crs",
+            "guess",
+            "@/old-weirs.csv",
+            "--e",
+            "east",
+            "--n",
+            "north",
+            "--like",
+            "@/fields.geojson",
+            "--limit",
+            "3",
+        ],
+    ),
+    (
+        "Which zones is this? The district lies across the edge of two UTM zones, but in one of state \
+         plane.",
+        &["zone", "@/fields.geojson"],
+    ),
+    (
+        "The cover sheet agrees: NAD83 state plane, Washington North, in US survey feet. Declare that; no \
          coordinate moves.",
         &[
             "declare",

@@ -158,6 +158,14 @@ pub(crate) struct ColumnArguments {
 }
 
 impl ColumnArguments {
+    /// The columns named, as they would be typed again.
+    pub(crate) fn typed(&self) -> String {
+        [("--x", &self.x), ("--y", &self.y), ("--z", &self.z)]
+            .into_iter()
+            .filter_map(|(option, name)| Some(format!("{option} {} ", name.as_ref()?)))
+            .collect()
+    }
+
     pub(crate) fn columns(&self) -> velvet_peg::CoordinateColumns {
         velvet_peg::CoordinateColumns { x: self.x.clone(), y: self.y.clone(), z: self.z.clone() }
     }

@@ -13,7 +13,7 @@ use velvet_peg::{
 pub(crate) struct Zone {
     /// A place ("47.4, -120.0", a grid reference, a UTM position), a county ("Douglas county,
     /// Washington") or a layer file.
-    #[arg(value_name = "PLACE|FILE", required = true, num_args = 1..)]
+    #[arg(value_name = "PLACE|FILE", required = true, num_args = 1.., allow_negative_numbers = true)]
     subject: Vec<String>,
 }
 

@@ -44,7 +44,8 @@ impl Guess {
                 Error::from_usage(format!("--known `{text}`: name two columns, as in lon,lat"))
             })?),
         };
-        let (points, places) = if Format::of(&self.file)? == Format::Csv {
+        let table = Format::of(&self.file)? == Format::Csv;
+        let (points, places) = if table {
             let columns = self.columns.columns();
             let options = self.reading.options();
             let found = coordinates_of_table(&self.file, &columns, known, &options)?;
@@ -57,7 +58,9 @@ impl Guess {
         if show::wants_json() {
             show::json(&as_json(&guesses, points.len()))?;
         } else {
-            show::answer(&as_text(&guesses, &self.file, self.zone.is_some()))?;
+            let columns = self.columns.typed();
+            let hint = table.then_some(columns.as_str());
+            show::answer(&as_text(&guesses, &self.file, self.zone.is_some(), hint))?;
         }
         if guesses.is_empty() {
             return Err(Error::from_usage(
@@ -104,7 +107,8 @@ fn distance(metres: f64) -> String {
     }
 }
 
-fn as_text(guesses: &[Answer], file: &Path, state: bool) -> String {
+/// The table of answers; `columns` are the column options of a table as they were typed.
+fn as_text(guesses: &[Answer], file: &Path, state: bool, columns: Option<&str>) -> String {
     let mut table =
         show::Table::new(["system", "read", "off by", "lands at (latitude, longitude)"]);
     for guess in guesses {
@@ -125,7 +129,9 @@ fn as_text(guesses: &[Answer], file: &Path, state: bool) -> String {
             .iter()
             .take(6)
             .map(|(crs, apart)| match *apart {
-                m if m < 1e-4 => format!("\n    {} (the same place)", crs.label()),
+                m if m < 1e-4 => {
+                    format!("\n    {} (the same figures, another realisation)", crs.label())
+                }
                 m => format!("\n    {} ({} away)", crs.label(), distance(m)),
             })
             .collect();
@@ -138,12 +144,13 @@ fn as_text(guesses: &[Answer], file: &Path, state: bool) -> String {
         );
     }
     if let Some(best) = guesses.first() {
-        text += &format!(
-            "\n\nnext: vpeg declare {} --crs {} -o OUT (or --crs {} where it is built)",
-            file.display(),
-            best.crs.reference(),
-            best.crs.reference()
-        );
+        let crs = best.crs.reference();
+        let file = file.display();
+        let command = match columns {
+            Some(columns) => format!("vpeg build points {file} {columns}--crs {crs} -o OUT.gpkg"),
+            None => format!("vpeg declare {file} --crs {crs} -o OUT.gpkg"),
+        };
+        text += &format!("\n\nnext: {command}");
     }
     text
 }
