@@ -7,12 +7,15 @@
 //! positions land from where they should be. Systems that land too near to each other to be
 //! told apart are named together, with the distance between their answers.
 
+use crate::converter::{Converter, PlanOptions};
 use crate::crs::{Crs, Mapping};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
+use crate::extent::Bounds;
 use crate::geodesic::Geodesic;
-use crate::position::Geographic;
+use crate::position::{Coordinate, Geographic};
 use crate::zones::county_at;
+use std::collections::HashMap;
 use velvet_peg_epsg::{CrsKind, CrsRow, ExtentRow};
 
 /// What is known of where coordinates should be.
@@ -84,9 +87,20 @@ pub struct Guess {
     pub distance_m: f64,
     /// Where the middle coordinate lands.
     pub lands: Geographic,
-    /// Systems that cannot be told apart from it by this, with the distance between their
-    /// answers in metres.
-    pub alike: Vec<(Crs, f64)>,
+    /// Systems that cannot be told apart from it by this.
+    pub alike: Vec<Alike>,
+}
+
+/// A system whose answer lies so near to a better one's that a guess cannot decide.
+#[derive(Clone, Debug)]
+pub struct Alike {
+    /// The system.
+    pub crs: Crs,
+    /// How far apart the two answers lie on the ground, metres, the change of datum included.
+    pub apart_m: f64,
+    /// What that is known to, metres; none if the change of datum states nothing or none is
+    /// known.
+    pub known_m: Option<f64>,
 }
 
 /// Coordinates that take part; more do not make a guess better.
@@ -151,6 +165,9 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
             }
         }
     }
+    if matches!(expected, Expected::Known(_)) {
+        refine(&mut found, points, &sample, expected, centre, &geodesic);
+    }
     // Nearest first; a mistake is believed only if it explains clearly more than none does, and
     // of equals the plainer name goes first.
     let doubt = |guess: &Guess| match guess.hypothesis {
@@ -165,7 +182,59 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
             .partial_cmp(&((y.0).round(), y.1, y.2))
             .unwrap_or(std::cmp::Ordering::Equal)
     });
-    Ok(together(found, &geodesic, limit))
+    // Known positions tell systems apart that a rough place does not.
+    let apart = match (expected, found.first()) {
+        (Expected::Known(_), Some(best)) => (3.0 * best.distance_m).max(1.0),
+        _ => 250.0,
+    };
+    Ok(together(found, &geodesic, limit, apart))
+}
+
+/// Known positions are taken as WGS 84, and the nearest candidates carried to it, so that a
+/// datum is not mistaken for another by the shift between them.
+fn refine(
+    found: &mut [Guess],
+    points: &[(f64, f64)],
+    sample: &[usize],
+    expected: &Expected,
+    centre: Geographic,
+    geodesic: &Geodesic,
+) {
+    let best = found.iter().map(|guess| guess.distance_m).fold(f64::INFINITY, f64::min);
+    let Ok(wgs84) = Crs::from_epsg(4326) else { return };
+    let area =
+        Some(Bounds { south: centre.lat, west: centre.lon, north: centre.lat, east: centre.lon });
+    let options = PlanOptions { area, ..PlanOptions::default() };
+    let mut planned: HashMap<u32, Option<Converter>> = HashMap::new();
+    for guess in found.iter_mut().filter(|guess| guess.distance_m < best + 1_500.0) {
+        let base = guess.crs.base().unwrap_or_else(|| guess.crs.clone());
+        let Some(code) = base.code().filter(|_| is_plain(&base)) else { continue };
+        let converter =
+            planned.entry(code).or_insert_with(|| Converter::plan(&base, &wgs84, &options).ok());
+        let Some(converter) = converter else { continue };
+        let carried = |at: usize| -> Option<Geographic> {
+            let place = land(&guess.crs, guess.hypothesis, points[at])?;
+            let to = converter.convert(Coordinate::xy(place.lon, place.lat)).ok()?;
+            Some(Geographic { lat: to.y, lon: to.x })
+        };
+        let places: Vec<Option<Geographic>> = sample.iter().map(|at| carried(*at)).collect();
+        let mut off: Vec<f64> = sample
+            .iter()
+            .zip(&places)
+            .map(|(at, place)| miss(geodesic, expected, centre, *at, *place))
+            .collect();
+        off.sort_by(f64::total_cmp);
+        guess.distance_m = off[off.len() / 2];
+        if let Some(place) = places[places.len() / 2] {
+            guess.lands = place;
+        }
+    }
+}
+
+/// Degrees from Greenwich.
+fn is_plain(crs: &Crs) -> bool {
+    crs.degrees_per_unit() == Some(1.0)
+        && crs.datum().is_some_and(|datum| datum.prime_meridian().longitude_deg == 0.0)
 }
 
 /// Current realisations that technicians mean first: NAD83 and WGS 84 before all others.
@@ -178,17 +247,18 @@ fn preference(crs: &Crs) -> u32 {
 }
 
 /// Systems whose answers lie within metres of a better one's are named beside it.
-fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize) -> Vec<Guess> {
+fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize, near_m: f64) -> Vec<Guess> {
     let mut kept: Vec<Guess> = Vec::new();
     for guess in found {
         let near = kept.iter().enumerate().find_map(|(at, better)| {
             let apart = geodesic.inverse(better.lands, guess.lands).distance_m;
-            (apart < 250.0).then_some((at, apart))
+            (apart < near_m).then_some((at, apart))
         });
         match near {
             // A mistake that explains no more than what needs none is not worth a word.
             Some((at, apart)) if kept[at].hypothesis == guess.hypothesis => {
-                kept[at].alike.push((guess.crs, apart));
+                let alike = Alike { crs: guess.crs, apart_m: apart, known_m: None };
+                kept[at].alike.push(alike);
             }
             Some(_) => {}
             None if kept.len() < limit => kept.push(guess),
@@ -196,9 +266,41 @@ fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize) -> Vec<Guess> 
         }
     }
     for guess in &mut kept {
-        guess.alike.sort_by(|a, b| a.1.total_cmp(&b.1));
+        let order = |alike: &Alike| (alike.apart_m.round(), preference(&alike.crs));
+        guess
+            .alike
+            .sort_by(|a, b| order(a).partial_cmp(&order(b)).unwrap_or(std::cmp::Ordering::Equal));
+        for alike in guess.alike.iter_mut().take(EXPLAINED) {
+            explain(&guess.crs, guess.lands, alike, geodesic);
+        }
     }
     kept
+}
+
+/// Alike systems whose true distance is worked out; planning a change of datum for more takes
+/// longer than anybody reads.
+const EXPLAINED: usize = 10;
+
+/// The same figures on two datums are two places: carries one's position to the other's datum.
+fn explain(best: &Crs, lands: Geographic, alike: &mut Alike, geodesic: &Geodesic) {
+    let geographic = |crs: &Crs| crs.base().unwrap_or_else(|| crs.clone());
+    let (from, to) = (geographic(&alike.crs), geographic(best));
+    // Positions here are from Greenwich in degrees; so must the two systems' be.
+    if !is_plain(&from) || !is_plain(&to) {
+        return;
+    }
+    let area =
+        Some(Bounds { south: lands.lat, west: lands.lon, north: lands.lat, east: lands.lon });
+    let options = PlanOptions { area, ..PlanOptions::default() };
+    let Ok(converter) = Converter::plan(&from, &to, &options) else { return };
+    // How far the change of datum moves the place, added to how far apart the figures land.
+    if let Ok(moved) = converter.convert(Coordinate::xy(lands.lon, lands.lat)) {
+        let moved = Geographic { lat: moved.y, lon: moved.x };
+        if alike.apart_m < 1.0 {
+            alike.apart_m = geodesic.inverse(lands, moved).distance_m;
+        }
+        alike.known_m = converter.route().accuracy_m();
+    }
 }
 
 fn hypotheses(crs: &Crs) -> Vec<Hypothesis> {

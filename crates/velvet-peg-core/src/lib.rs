@@ -50,7 +50,7 @@ pub use error::{Error, Result};
 pub use extent::{Bounds, Cover, Extent};
 pub use geodesic::{Course, EllipsoidalArea, Geodesic, full_circle};
 pub use grid::{GridFiles, Grids, ShiftGrid};
-pub use guess::{Expected, Guess, Hypothesis, guess};
+pub use guess::{Alike, Expected, Guess, Hypothesis, guess};
 pub use position::{Coordinate, Geographic};
 pub use projection::{
     Factors, METHODS, Measure, Parameter, Parameters, Projection, Quantity, measure_of,

@@ -80,6 +80,14 @@ impl LengthUnit {
         self.name
     }
 
+    /// Name for more than one: `US survey feet`.
+    pub fn plural(&self) -> String {
+        match self.name.strip_suffix("foot") {
+            Some(kind) => format!("{kind}feet"),
+            None => format!("{}s", self.name),
+        }
+    }
+
     /// Short form: `m`, `ftUS`, `ft` (international), otherwise the name.
     pub fn symbol(&self) -> &'static str {
         self.symbol

@@ -98,7 +98,8 @@ pub(crate) fn fault(text: &str, at: usize, message: &str) -> Error {
     Error::malformed(format!("{message} (character {})\n  {shown}\n  {caret}^", at + 1))
 }
 
-/// Reads a whole text as one element.
+/// Reads a whole text as one element. A horizontal and a vertical system one after the other
+/// with a comma between, as files beside Shapefiles have them, become a compound one.
 pub(crate) fn parse(text: &str) -> Result<Node> {
     let characters: Vec<char> = text.chars().collect();
     let mut reader = Reader { text, characters: &characters, at: 0, depth: 0 };
@@ -106,8 +107,17 @@ pub(crate) fn parse(text: &str) -> Result<Node> {
     if reader.peek().is_none() {
         return Err(Error::malformed("the definition is empty"));
     }
-    let node = reader.node()?;
+    let mut node = reader.node()?;
     reader.space();
+    if reader.peek() == Some(',') {
+        reader.at += 1;
+        reader.space();
+        let vertical = reader.node()?;
+        let name = format!("{} + {}", node.name(), vertical.name());
+        let parts = vec![Part::Text(name), Part::Node(node), Part::Node(vertical)];
+        node = Node::new("COMPD_CS", parts);
+        reader.space();
+    }
     match reader.peek() {
         None | Some('\0') => Ok(node),
         Some(_) => Err(reader.error("the definition should end here")),

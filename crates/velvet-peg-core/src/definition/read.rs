@@ -31,7 +31,7 @@ impl Reader<'_> {
             keyword if GEOGRAPHIC.contains(&keyword) => self.geodetic(node),
             "GEOCCS" => self.geodetic(node),
             "PROJCS" | "PROJCRS" | "PROJECTEDCRS" => self.projected(node),
-            "VERT_CS" | "VERTCRS" | "VERTICALCRS" => self.vertical(node),
+            "VERT_CS" | "VERTCS" | "VERTCRS" | "VERTICALCRS" => self.vertical(node),
             "COMPD_CS" | "COMPOUNDCRS" => self.compound(node),
             "BOUNDCRS" => {
                 let source = node.child(&["SOURCECRS"]).and_then(|source| source.nodes().next());
@@ -283,6 +283,12 @@ impl Reader<'_> {
             axes.push(Axis::new("Gravity-related height", "H", "up", AxisUnit::Length(unit)));
         }
         axes.truncate(1);
+        // Side files have the sense as a parameter.
+        let direction =
+            node.children("PARAMETER").find(|p| names::squeezed(p.name()) == "direction");
+        if direction.and_then(|p| p.number(0)).is_some_and(|sense| sense < 0.0) {
+            axes[0].direction = "down".into();
+        }
         let code = datum.epsg().filter(|code| DatumRow::find(*code).is_some()).or_else(|| {
             let wanted = names::folded(datum.name());
             DatumRow::all()
@@ -495,8 +501,10 @@ fn complete(
             (9801, 8801) => value("standard_parallel_1"),
             (1102, 8801) => value("standard_parallel_1"),
             (1102, 8821) => value("latitude_of_origin"),
+            // The Swiss names leave the line of projection, due east, to be understood.
+            (9815, 8813) => Some(90.0),
             // The skew is the azimuth unless said otherwise.
-            (9812 | 9815, 8814) => known(8813),
+            (9812 | 9815, 8814) => known(8813).or(Some(90.0)),
             (9829, 8832) => value("latitude_of_origin"),
             (_, 8801 | 8821) => Some(0.0),
             (9819 | 1041, 8811) => Some(49.5),

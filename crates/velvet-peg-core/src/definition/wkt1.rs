@@ -95,7 +95,10 @@ fn geographic(crs: &Crs, spelling: Spelling) -> Option<String> {
     let datum = crs.datum()?;
     Some(format!(
         "GEOGCS[{},{},UNIT[\"{word}\",{radians}]{}{}]",
-        name(crs.name(), spelling, "GCS_"),
+        match (spelling, crs.code().and_then(side_file_words)) {
+            (Spelling::SideFile, Some(system)) => format!("\"{system}\""),
+            _ => name(crs.name(), spelling, "GCS_"),
+        },
         frame_in(datum, spelling, unit.degrees()),
         axes(crs.axes().get(..2)?, spelling),
         authority(crs.code(), spelling)
@@ -114,7 +117,10 @@ fn frame_in(datum: &Datum, spelling: Spelling, degrees: f64) -> String {
     let datum_name = datum.name().trim_end_matches(" ensemble");
     format!(
         "DATUM[{},SPHEROID[{},{},{}{}]{}],PRIMEM[{},{}{}]",
-        name(datum_name, spelling, "D_"),
+        match (spelling, datum.code().and_then(side_file_datum)) {
+            (Spelling::SideFile, Some(word)) => format!("\"{word}\""),
+            _ => name(datum_name, spelling, "D_"),
+        },
         name(datum.ellipsoid_name(), spelling, ""),
         ellipsoid.semi_major_m(),
         inverse_flattening(ellipsoid),
@@ -227,6 +233,26 @@ fn length(unit: &LengthUnit, spelling: Spelling) -> String {
         let code = Some(unit.code()).filter(|code| *code != 0);
         authority(code, spelling)
     })
+}
+
+/// Words that readers of side files look for, of the systems met most.
+const SIDE_FILE_WORDS: &[(u32, u32, &str, &str)] = &[
+    (4326, 6326, "GCS_WGS_1984", "D_WGS_1984"),
+    (4269, 6269, "GCS_North_American_1983", "D_North_American_1983"),
+    (4267, 6267, "GCS_North_American_1927", "D_North_American_1927"),
+    (6318, 1116, "GCS_NAD_1983_2011", "D_NAD_1983_2011"),
+    (4152, 6152, "GCS_North_American_1983_HARN", "D_North_American_1983_HARN"),
+    (4759, 6759, "GCS_NAD_1983_NSRS2007", "D_NAD_1983_NSRS2007"),
+    (4258, 6258, "GCS_ETRS_1989", "D_ETRS_1989"),
+    (4277, 6277, "GCS_OSGB_1936", "D_OSGB_1936"),
+];
+
+fn side_file_words(crs: u32) -> Option<&'static str> {
+    SIDE_FILE_WORDS.iter().find(|row| row.0 == crs).map(|row| row.2)
+}
+
+fn side_file_datum(datum: u32) -> Option<&'static str> {
+    SIDE_FILE_WORDS.iter().find(|row| row.1 == datum).map(|row| row.3)
 }
 
 fn name(text: &str, spelling: Spelling, prefix: &str) -> String {

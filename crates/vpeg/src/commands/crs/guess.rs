@@ -128,11 +128,13 @@ fn as_text(guesses: &[Answer], file: &Path, state: bool, columns: Option<&str>) 
             .alike
             .iter()
             .take(6)
-            .map(|(crs, apart)| match *apart {
-                m if m < 1e-4 => {
-                    format!("\n    {} (the same figures, another realisation)", crs.label())
-                }
-                m => format!("\n    {} ({} away)", crs.label(), distance(m)),
+            .map(|alike| {
+                let known = alike.known_m.filter(|metres| *metres > 0.0);
+                let known = known.map_or(String::new(), |metres| {
+                    format!(", by a change of datum known to {metres} m")
+                });
+                let label = alike.crs.label();
+                format!("\n    {label} ({} away{known})", distance(alike.apart_m))
             })
             .collect();
         let more = guess.alike.len().saturating_sub(6);
@@ -163,8 +165,9 @@ fn as_json(guesses: &[Answer], points: usize) -> Json {
                 "crs": guess.crs.reference(), "name": guess.crs.name(),
                 "reading": guess.hypothesis.text(), "distance_m": guess.distance_m,
                 "latitude": guess.lands.lat, "longitude": guess.lands.lon,
-                "alike": guess.alike.iter().map(|(crs, apart)| json!({
-                    "crs": crs.reference(), "name": crs.name(), "apart_m": apart,
+                "alike": guess.alike.iter().map(|alike| json!({
+                    "crs": alike.crs.reference(), "name": alike.crs.name(),
+                    "apart_m": alike.apart_m, "known_m": alike.known_m,
                 })).collect::<Vec<_>>(),
             })
         })

@@ -91,15 +91,15 @@ pub(super) fn sheet(crs: &Crs) -> Vec<(String, String)> {
             add(
                 "vertical",
                 format!(
-                    "{}: {sense} on {}, in {}s",
+                    "{}: {sense} on {}, in {}",
                     vertical.name,
                     vertical.datum_name,
-                    vertical.unit.name()
+                    vertical.unit.plural()
                 ),
             );
         }
         Height::Ellipsoidal(unit) => {
-            add("height", format!("above the ellipsoid, in {}s", unit.name()));
+            add("height", format!("above the ellipsoid, in {}", unit.plural()));
         }
         Height::None | Height::Geocentric => {}
     }

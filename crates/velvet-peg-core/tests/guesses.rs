@@ -1,0 +1,69 @@
+//! Guesses on coordinates whose system is hidden.
+
+use velvet_peg_core::{Converter, Coordinate, Crs, Expected, Geographic, Hypothesis, guess};
+
+/// Coordinates of a system round a place on WGS 84, with those places.
+fn hidden(code: u32, lat: f64, lon: f64) -> (Vec<(f64, f64)>, Vec<Geographic>) {
+    let (wgs84, crs) = (Crs::from_epsg(4326).unwrap(), Crs::from_epsg(code).unwrap());
+    let there = Converter::new(&wgs84, &crs).unwrap();
+    (0..25)
+        .map(|i| {
+            let place = Geographic {
+                lat: lat + 0.004 * f64::from(i % 5),
+                lon: lon + 0.004 * f64::from(i / 5),
+            };
+            let at = there.convert(Coordinate::xy(place.lon, place.lat)).unwrap();
+            ((at.x, at.y), place)
+        })
+        .unzip()
+}
+
+#[test]
+fn hidden_systems_are_found_from_known_positions() {
+    for (code, lat, lon) in [
+        (2285, 47.4, -120.0),
+        (32610, 47.4, -120.5),
+        (26710, 47.4, -120.5),
+        (2269, 45.2, -121.0),
+        (27700, 52.1, -1.2),
+        (28992, 52.2, 5.4),
+        (31467, 49.0, 9.1),
+        (2056, 46.9, 7.5),
+        (5514, 49.9, 15.0),
+        (3857, 40.0, -100.0),
+        (28355, -37.8, 145.0),
+        (2193, -41.2, 174.8),
+        (3035, 50.1, 8.6),
+    ] {
+        let (points, places) = hidden(code, lat, lon);
+        let guesses = guess(&points, &Expected::Known(places), 5).unwrap();
+        let best = &guesses[0];
+        let mut codes: Vec<u32> = best.crs.code().into_iter().collect();
+        codes.extend(best.alike.iter().filter_map(|alike| alike.crs.code()));
+        assert!(codes.contains(&code), "EPSG:{code}: {} {codes:?}", best.crs.label());
+        assert_eq!(best.hypothesis, Hypothesis::AsWritten, "EPSG:{code}");
+        assert!(best.distance_m < 15.0, "EPSG:{code}: {} m", best.distance_m);
+    }
+}
+
+#[test]
+fn everyday_mistakes_are_hypotheses() {
+    let near = |lat, lon| Expected::Near(Geographic { lat, lon });
+    let (points, _) = hidden(32610, 47.4, -120.5);
+    let first = |points: &[(f64, f64)]| {
+        let best = guess(points, &near(47.4, -120.5), 3).unwrap().remove(0);
+        (best.crs.reference(), best.hypothesis)
+    };
+    let swapped: Vec<_> = points.iter().map(|(x, y)| (*y, *x)).collect();
+    assert_eq!(first(&swapped).1, Hypothesis::Swapped);
+    // Where no system of the registry counts feet.
+    let (alpine, _) = hidden(32633, 47.4, 15.5);
+    let feet: Vec<_> = alpine.iter().map(|(x, y)| (x / 0.3048, y / 0.3048)).collect();
+    let best = guess(&feet, &near(47.4, 15.5), 3).unwrap().remove(0);
+    assert_eq!(best.hypothesis, Hypothesis::InFeet, "{}", best.crs.label());
+    let (_, places) = hidden(4326, 47.4, -120.5);
+    let lost: Vec<_> = places.iter().map(|place| (-place.lon, place.lat)).collect();
+    assert_eq!(first(&lost).1, Hypothesis::LongitudeSign);
+    assert!(guess(&[], &near(0.0, 0.0), 3).is_err());
+    assert!(guess(&points, &Expected::State("Tumblewick".into()), 3).is_err());
+}
