@@ -196,7 +196,7 @@ fn table() -> Result<()> {
         columns: CoordinateColumns {
             x: Some("easting".into()),
             y: Some("northing".into()),
-            z: None,
+            ..CoordinateColumns::default()
         },
         source: Crs::from_epsg(32610)?,
         target: Crs::from_epsg(4326)?,

@@ -58,6 +58,7 @@ fn in_words(operations: &[Operation]) -> String {
         })
         .collect();
     let known = match operations.iter().map(Operation::accuracy_m).sum::<Option<f64>>() {
+        Some(0.0) => "exact by definition".to_string(),
         // A sum of decimals without the noise of its binary digits.
         Some(metres) => format!("known to {} m", (metres * 1e6).round() / 1e6),
         None => "accuracy not stated".to_string(),

@@ -166,7 +166,11 @@ impl ConvertTable {
     /// # let file = |name: &str| folder.path().join(name);
     /// use velvet_peg::{AppendOptions, ConvertTable, CoordinateColumns, Crs, Unwatched};
     /// let convert = ConvertTable {
-    ///     columns: CoordinateColumns { x: Some("east".into()), y: Some("north".into()), z: None },
+    ///     columns: CoordinateColumns {
+    ///         x: Some("east".into()),
+    ///         y: Some("north".into()),
+    ///         ..CoordinateColumns::default()
+    ///     },
     ///     source: Crs::from_epsg(2285)?,
     ///     target: Crs::from_epsg(4269)?,
     ///     epoch: None,
@@ -242,9 +246,12 @@ impl ConvertTable {
                     Err(reason) => reason,
                     Ok(()) => format!("{x}, {y} cannot be carried to {}", self.target.label()),
                 })?;
-                for value in [to.x, to.y, to.z].into_iter().take(count) {
+                for (at, value) in [to.x, to.y, to.z].into_iter().take(count).enumerate() {
                     text.clear();
-                    write!(text, "{value:.decimals$}").map_err(|error| error.to_string())?;
+                    // A height that is not there stays blank.
+                    if at < 2 || z.is_some() || geocentric {
+                        write!(text, "{value:.decimals$}").map_err(|error| error.to_string())?;
+                    }
                     record.push_field(&text);
                 }
                 Ok(())

@@ -5,7 +5,7 @@ use crate::build::Outcome;
 use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::format::coordinate_names;
-use crate::table::{Found, Notation, position, read_pair};
+use crate::table::{Found, Notation, NumberFormat, position, read_pair};
 use crate::watch::Watch;
 use csv::StringRecord;
 use std::path::Path;
@@ -134,7 +134,12 @@ impl CourseTable {
         let headers = session.headers.clone();
         let column = |name: &String| position(&headers, name, None).map_err(|e| e.in_file(input));
         let pair = |names: &(String, String)| -> Result<Found> {
-            Ok(Found { x: column(&names.0)?, y: column(&names.1)?, z: None })
+            Ok(Found {
+                x: column(&names.0)?,
+                y: column(&names.1)?,
+                z: None,
+                numbers: NumberFormat::default(),
+            })
         };
         let maker = CourseMaker::new(&self.crs)?;
         let decimals = self.decimals.unwrap_or(9);

@@ -45,6 +45,7 @@ pub fn coordinates_of_table(
                 x: position(&headers, lon, None).map_err(in_file)?,
                 y: position(&headers, lat, None).map_err(in_file)?,
                 z: None,
+                numbers: columns.numbers,
             })
         })
         .transpose()?;

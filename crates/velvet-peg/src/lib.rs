@@ -63,7 +63,7 @@ pub use measure::{MeasureOptions, Measured, Measures, measure};
 pub use notice::{Notice, Weight};
 pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
 pub use rejects::Rejected;
-pub use table::{CoordinateColumns, Quoting, TableOptions};
+pub use table::{CoordinateColumns, NumberFormat, Quoting, TableOptions};
 pub use velvet_peg_core::*;
 pub use watch::{Unwatched, Watch};
 pub use zone::{

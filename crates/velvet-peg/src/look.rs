@@ -7,7 +7,8 @@ use crate::format::{Format, LayerReader, missing};
 use crate::layer::LayerInfo;
 use crate::notice::Notice;
 use crate::table::{
-    Found, Inference, Notation, TableFile, TableOptions, delimiter_name, likely, read_pair,
+    Found, Inference, Notation, NumberFormat, TableFile, TableOptions, delimiter_name, likely,
+    read_pair,
 };
 use crate::watch::Watch;
 use std::path::Path;
@@ -105,7 +106,7 @@ fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<T
     let headers = reader.headers.clone();
     let mut notices = crate::build::renamed(&reader);
     let (x, y) = likely(&headers);
-    let found = x.zip(y).map(|(x, y)| Found { x, y, z: None });
+    let found = x.zip(y).map(|(x, y)| Found { x, y, z: None, numbers: NumberFormat::default() });
     let wgs84 = Crs::from_epsg(4326)?;
     let mut inference = Inference::new(headers.len());
     let mut misfits = 0u64;

@@ -440,3 +440,118 @@ fn maps_suit_what_they_show() {
         assert!(svg.contains(text), "{text}");
     }
 }
+
+/// Tables as they come: no header, lines in front, comments, decimal commas, grouped thousands.
+#[test]
+fn tables_are_read_as_they_come() {
+    let bench = Bench::new();
+    let plain = "705000.5,5254000.25";
+    for (name, text, options) in [
+        ("header.csv", "e,n\n705000.5,5254000.25\n", &["--e", "e", "--n", "n"][..]),
+        ("none.csv", "A1,705000.5,5254000.25\n", &["--no-header", "--e", "2", "--n", "3"]),
+        ("named.csv", "A1,705000.5,5254000.25\n", &["--no-header", "--names", "id,east,north"]),
+        (
+            "front.csv",
+            "Tumblewick\nexport of 3 May\ne;n\n705000.5;5254000.25\n",
+            &["--skip-lines", "2"],
+        ),
+        ("notes.csv", "# made up\ne,n\n# a note\n705000.5,5254000.25\n", &["--comment", "#"]),
+        ("comma.csv", "e;n\n705000,5;5254000,25\n", &["--decimal-comma"]),
+        ("points.csv", "e;n\n705.000,5;5.254.000,25\n", &["--decimal-comma", "--thousands", "."]),
+        ("blanks.csv", "e;n\n705 000.5;5 254\u{a0}000.25\n", &["--thousands", " "]),
+    ] {
+        bench.write(name, text);
+        let arguments = [
+            &[
+                "convert",
+                name,
+                "--crs",
+                "EPSG:32610",
+                "--to",
+                "EPSG:32610",
+                "--decimals",
+                "3",
+                "--overwrite",
+                "-o",
+                "out.csv",
+            ],
+            options,
+        ]
+        .concat();
+        bench.ok(&arguments);
+        let (header, rows) = bench.table("out.csv");
+        let (e, n) = (&rows[0][header.len() - 2], &rows[0][header.len() - 1]);
+        assert_eq!(rows.len(), 1, "{name}");
+        assert_eq!(format!("{e},{n}"), "705000.500,5254000.250", "{name} for {plain}");
+    }
+    // A comma without a word about it is refused with advice, and rows keep their numbers.
+    bench.write(
+        "bad.csv",
+        "front\n# note\ne;n\n1;2\n# note\n705000,5;5254000,25\n705000.5;5254000.25\n",
+    );
+    let run = bench.run(&[
+        "build",
+        "points",
+        "bad.csv",
+        "--skip-lines",
+        "1",
+        "--comment",
+        "#",
+        "--crs",
+        "EPSG:32610",
+        "-o",
+        "bad.gpkg",
+    ]);
+    assert!(
+        run.code == 3 && run.err.contains("--decimal-comma") && run.err.contains("row 6"),
+        "{}",
+        run.err
+    );
+    let wrong = bench.run(&["look", "bad.csv", "--names", "a,b,c", "--skip-lines", "2"]);
+    assert!(
+        wrong.code == 1 && wrong.err.contains("3 names were given for its 2 columns"),
+        "{}",
+        wrong.err
+    );
+}
+
+/// Heights through the command line: converted with their datum kept, blank where there are none,
+/// and a word about what GeoJSON takes them for.
+#[test]
+fn heights_are_carried_with_what_is_known_of_them() {
+    let bench = Bench::new();
+    bench.write("z.csv", "id,lon,lat,h\n1,-120,47.4,100\n2,-120.1,47.5,\n");
+    let columns = ["--lon", "lon", "--lat", "lat", "--z", "h"];
+    let convert = |from: &str, to: &str, more: &[&str]| {
+        let arguments = [
+            &["convert", "z.csv", "--crs", from, "--to", to, "--overwrite", "-o", "out.csv"],
+            &columns[..],
+            more,
+        ]
+        .concat();
+        let run = bench.run(&arguments);
+        (run.code, run.err)
+    };
+    assert_eq!(convert("EPSG:4269+EPSG:5703", "EPSG:2286+EPSG:6360", &[]).0, 0);
+    let (header, rows) = bench.table("out.csv");
+    assert_eq!(header.last().unwrap(), "height");
+    assert_eq!((rows[0][6].as_str(), rows[1][6].as_str()), ("328.0833", ""));
+    let (code, words) = convert("EPSG:6318+EPSG:5703", "EPSG:6319", &[]);
+    assert!(code == 1 && words.contains("takes a model"), "{words}");
+    let (code, words) = convert("EPSG:7912", "EPSG:6319", &[]);
+    assert!(code == 1 && words.contains("state their epoch"), "{words}");
+    let (code, words) = convert("EPSG:7912", "EPSG:6319", &["--epoch", "2026.9"]);
+    assert!(
+        code == 0
+            && words.contains("ITRF2014 to NAD83(2011)")
+            && words.contains("exact by definition"),
+        "{words}"
+    );
+    bench.ok(&[
+        &["build", "points", "z.csv", "--crs", "EPSG:4269+EPSG:5703", "-o", "z.gpkg"],
+        &columns[..],
+    ]
+    .concat());
+    let run = bench.ok(&["convert", "z.gpkg", "--to", "EPSG:4326", "-o", "z.geojson"]);
+    assert!(run.err.contains("metres above the WGS 84 ellipsoid"), "{}", run.err);
+}

@@ -13,6 +13,7 @@ use crate::error::{Error, Kind, Result};
 use crate::layer::{Batch, Layer, LayerInfo};
 use crate::notice::Notice;
 use std::path::{Path, PathBuf};
+use velvet_peg_core::{Crs, Height};
 
 /// A format of layers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -243,6 +244,13 @@ impl LayerWriter {
             Format::GeoJson => {
                 let (writer, notice) = geojson::Writer::create(path, info, options)?;
                 notices.extend(notice);
+                let metres = |crs: &Crs| matches!(crs.height(), Height::Ellipsoidal(unit) if unit.metres() == 1.0);
+                if info.has_z && !info.crs.as_ref().is_some_and(metres) {
+                    notices.push(Notice::warning(
+                        "readers of GeoJSON take heights as metres above the WGS 84 ellipsoid; these \
+                         are written as they are, whatever their unit and surface",
+                    ));
+                }
                 Sink::GeoJson(Box::new(writer))
             }
             Format::Csv => {

@@ -1,6 +1,7 @@
 //! Finding the coordinate columns of a table: by the names given, or by what headers say.
 
 use crate::error::{Error, Result};
+use std::borrow::Cow;
 
 /// Names of columns that hold coordinates, as asked for.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -11,6 +12,33 @@ pub struct CoordinateColumns {
     pub y: Option<String>,
     /// Height.
     pub z: Option<String>,
+    /// How numbers in them are written.
+    pub numbers: NumberFormat,
+}
+
+/// How numbers are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct NumberFormat {
+    /// A comma stands where the decimal point does elsewhere.
+    pub decimal_comma: bool,
+    /// What groups thousands, if anything does; blanks of all kinds go with a blank.
+    pub thousands: Option<char>,
+}
+
+impl NumberFormat {
+    /// The text with a decimal point and no groups.
+    pub(crate) fn plain<'a>(&self, text: &'a str) -> Cow<'a, str> {
+        if *self == NumberFormat::default() {
+            return Cow::Borrowed(text);
+        }
+        let grouping = |c: char| match self.thousands {
+            Some(' ') => c.is_whitespace(),
+            Some(mark) => c == mark,
+            None => false,
+        };
+        let point = |c: char| if self.decimal_comma && c == ',' { '.' } else { c };
+        Cow::Owned(text.chars().filter(|c| !grouping(*c)).map(point).collect())
+    }
 }
 
 /// Positions of the coordinate columns in a table.
@@ -19,6 +47,7 @@ pub(crate) struct Found {
     pub(crate) x: usize,
     pub(crate) y: usize,
     pub(crate) z: Option<usize>,
+    pub(crate) numbers: NumberFormat,
 }
 
 const X_NAMES: [&str; 13] = [
@@ -90,17 +119,22 @@ impl CoordinateColumns {
         if x == y {
             return Err(Error::usage(format!("column {} cannot be both coordinates", headers[x])));
         }
-        Ok(Found { x, y, z })
+        Ok(Found { x, y, z, numbers: self.numbers })
     }
 }
 
-/// The place of a named column.
+/// The place of a column, by its name or its number from 1.
 pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) -> Result<usize> {
     headers
         .iter()
         .position(|header| header == name)
         .or_else(|| {
             headers.iter().position(|header| header.trim().eq_ignore_ascii_case(name.trim()))
+        })
+        .or_else(|| {
+            // A number that is no name is the place, from 1.
+            let place: usize = name.trim().parse().ok()?;
+            (1..=headers.len()).contains(&place).then(|| place - 1)
         })
         .ok_or_else(|| {
             let hint =

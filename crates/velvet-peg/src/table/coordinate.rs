@@ -3,7 +3,7 @@
 use csv::StringRecord;
 use velvet_peg_core::{Crs, angle};
 
-use super::Found;
+use super::{Found, NumberFormat};
 
 /// How angles in cells are written, where it has to be said.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -35,17 +35,25 @@ pub(crate) fn read_pair(
         true => (Kind::Longitude, Kind::Latitude),
         false => (Kind::Plain, Kind::Plain),
     };
-    let x = cell(record, found.x, kinds.0, notation)?;
-    let y = cell(record, found.y, kinds.1, notation)?;
+    let cell = |at, kind, notation| cell(record, at, kind, notation, found.numbers);
+    let x = cell(found.x, kinds.0, notation)?;
+    let y = cell(found.y, kinds.1, notation)?;
     let z = match found.z.map(|at| (at, record.get(at).unwrap_or("").trim())) {
         None | Some((_, "")) => None,
-        Some((at, _)) => Some(cell(record, at, Kind::Plain, Notation::Detected)?),
+        Some((at, _)) => Some(cell(at, Kind::Plain, Notation::Detected)?),
     };
     Ok((x, y, z))
 }
 
-fn cell(record: &StringRecord, at: usize, kind: Kind, notation: Notation) -> Result<f64, String> {
-    let text = record.get(at).unwrap_or("").trim();
+fn cell(
+    record: &StringRecord,
+    at: usize,
+    kind: Kind,
+    notation: Notation,
+    numbers: NumberFormat,
+) -> Result<f64, String> {
+    let written = record.get(at).unwrap_or("").trim();
+    let text: &str = &numbers.plain(written);
     let name = match kind {
         Kind::Latitude => "latitude",
         Kind::Longitude => "longitude",
@@ -87,8 +95,8 @@ fn plain(text: &str) -> Result<f64, String> {
     match text.parse::<f64>() {
         Ok(value) if value.is_finite() => Ok(value),
         _ if text.contains(',') => Err(format!(
-            "`{text}` is not a plain number: write it without thousands separators and with a \
-             decimal point"
+            "`{text}` is not a plain number: if the comma is a decimal point, say --decimal-comma; if \
+             it groups thousands, --thousands ,"
         )),
         _ if text.contains(['°', '\'', '′', '"']) => Err(format!(
             "`{text}` is an angle, but the declared system counts lengths: is the system right?"

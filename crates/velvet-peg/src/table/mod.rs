@@ -1,4 +1,4 @@
-//! Reading delimited text tables with a header: CSV, TSV and their relatives.
+//! Reading delimited text tables, with a header or without: CSV, TSV and their relatives.
 //!
 //! Delimiter, quoting and encoding are detected and can be overridden. Rows keep their
 //! number as a spreadsheet shows it (the header is row 1). Nothing is dropped silently: a row
@@ -9,7 +9,7 @@ mod coordinate;
 mod detect;
 mod infer;
 
-pub use columns::CoordinateColumns;
+pub use columns::{CoordinateColumns, NumberFormat};
 pub(crate) use columns::{Found, likely, list, position};
 pub(crate) use coordinate::{Notation, read_pair};
 pub(crate) use detect::delimiter_name;
@@ -38,6 +38,15 @@ pub struct TableOptions {
     pub encoding: Option<String>,
     /// What values with delimiters or line ends in them are wrapped in.
     pub quoting: Option<Quoting>,
+    /// True if the first row holds values, not the names of columns.
+    pub no_header: bool,
+    /// Names of the columns, instead of those in the header; without either, columns are named
+    /// by their numbers from 1.
+    pub names: Vec<String>,
+    /// Lines in front of the table that are passed over.
+    pub skip_lines: usize,
+    /// Lines that begin with this character are passed over.
+    pub comment: Option<char>,
 }
 
 /// What values are wrapped in.
@@ -50,11 +59,15 @@ pub enum Quoting {
 }
 
 /// How the bytes of a table become fields.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 struct Dialect {
     encoding: &'static Encoding,
     delimiter: u8,
     quote: Option<u8>,
+    comment: Option<u8>,
+    header: bool,
+    names: Vec<String>,
+    skip_lines: usize,
 }
 
 impl Dialect {
@@ -69,6 +82,13 @@ impl Dialect {
             u8::try_from(c)
                 .map_err(|_| Error::usage(format!("the {what} `{c}` is not a single byte")))
         };
+        let comment = options.comment.map(|mark| byte(mark, "comment mark")).transpose()?;
+        let table: String = sample
+            .split_inclusive('\n')
+            .skip(options.skip_lines)
+            .filter(|line| options.comment.is_none_or(|mark| !line.starts_with(mark)))
+            .collect();
+        let sample = table.as_str();
         let delimiter = match options.delimiter {
             Some(delimiter) => byte(delimiter, "delimiter")?,
             None => detect::delimiter(sample, whole),
@@ -78,7 +98,15 @@ impl Dialect {
             Some(Quoting::None) => None,
             None => Some(detect::quote(sample, delimiter)),
         };
-        Ok(Dialect { encoding, delimiter, quote })
+        Ok(Dialect {
+            encoding,
+            delimiter,
+            quote,
+            comment,
+            header: !options.no_header,
+            names: options.names.clone(),
+            skip_lines: options.skip_lines,
+        })
     }
 }
 
@@ -149,7 +177,7 @@ impl TableFile {
     pub(crate) fn rows(&self) -> Result<TableReader> {
         let real = self.spooled.as_ref().map_or(self.path.as_path(), |file| file.path());
         let file = File::open(real).map_err(|e| Error::file(&self.path, "cannot be read", e))?;
-        TableReader::new(file, &self.path, self.dialect)
+        TableReader::new(file, &self.path, &self.dialect)
     }
 }
 
@@ -162,19 +190,30 @@ pub(crate) struct TableReader {
     /// Names that had to be changed.
     pub(crate) renamed: Vec<String>,
     row: u64,
+    /// True where lines between the rows are passed over, so that rows go by their lines.
+    by_line: bool,
+    skipped: u64,
     read: Arc<AtomicU64>,
 }
 
 impl TableReader {
-    fn new(input: impl Read + 'static, path: &Path, dialect: Dialect) -> Result<TableReader> {
+    fn new(input: impl Read + 'static, path: &Path, dialect: &Dialect) -> Result<TableReader> {
         let read = Arc::new(AtomicU64::new(0));
         let counted = Counted { input, read: read.clone() };
-        let decoded: Box<dyn Read> = Box::new(decoded(counted, dialect.encoding));
+        let mut decoded: Box<dyn Read> = Box::new(decoded(counted, dialect.encoding));
+        if dialect.skip_lines > 0 {
+            decoded = Box::new(SkipLines { input: decoded, left: dialect.skip_lines });
+        }
+        if dialect.comment.is_some() {
+            // Lines are counted by their ends: the last one gets one if it has none.
+            decoded = Box::new(decoded.chain(Cursor::new(b"\n")));
+        }
         let mut reader = csv::ReaderBuilder::new()
             .delimiter(dialect.delimiter)
             .quoting(dialect.quote.is_some())
             .quote(dialect.quote.unwrap_or(b'"'))
-            .has_headers(true)
+            .has_headers(dialect.header)
+            .comment(dialect.comment)
             .flexible(true)
             .buffer_capacity(1 << 16)
             .from_reader(decoded);
@@ -185,8 +224,29 @@ impl TableReader {
             )
             .in_file(path));
         }
-        let (headers, renamed) = distinct(&raw);
-        Ok(TableReader { path: path.to_path_buf(), reader, headers, renamed, row: 1, read })
+        if !dialect.names.is_empty() && dialect.names.len() != raw.len() {
+            return Err(Error::usage(format!(
+                "{} names were given for its {} columns",
+                dialect.names.len(),
+                raw.len()
+            ))
+            .in_file(path));
+        }
+        let (headers, renamed) = match (dialect.names.as_slice(), dialect.header) {
+            ([], true) => distinct(&raw),
+            ([], false) => ((1..=raw.len()).map(|at| format!("column_{at}")).collect(), Vec::new()),
+            (names, _) => distinct(&names.iter().collect()),
+        };
+        Ok(TableReader {
+            path: path.to_path_buf(),
+            reader,
+            headers,
+            renamed,
+            row: (dialect.skip_lines + usize::from(dialect.header)) as u64,
+            by_line: dialect.comment.is_some(),
+            skipped: dialect.skip_lines as u64,
+            read,
+        })
     }
 
     /// A table that is read once as it comes, such as standard input; encoding and
@@ -217,7 +277,7 @@ impl TableReader {
         let (text, _, _) = encoding.decode(&head);
         let dialect = Dialect::tell(options, encoding, &text, head.len() < detect::SAMPLE)?;
         let whole = Cursor::new(head).chain(input);
-        Ok((TableReader::new(whole, path, dialect)?, dialect.delimiter))
+        Ok((TableReader::new(whole, path, &dialect)?, dialect.delimiter))
     }
 
     /// Reads the next row; false at the end.
@@ -226,6 +286,10 @@ impl TableReader {
         self.row += u64::from(more);
         // An opening quotation mark that is never closed would swallow the rows below it.
         let lines = record.as_slice().bytes().filter(|byte| *byte == b'\n').count();
+        if more && self.by_line {
+            // The reader stands at the line behind the row.
+            self.row = self.reader.position().line() - 1 - lines as u64 + self.skipped;
+        }
         if lines > MOST_LINES {
             return Err(Error::data(format!(
                 "the row runs over {} lines: a quotation mark in it is not closed. Close it, or read \
@@ -317,6 +381,34 @@ fn distinct(raw: &StringRecord) -> (Vec<String>, Vec<String>) {
         headers.push(name);
     }
     (headers, renamed)
+}
+
+/// Passes over the first lines.
+struct SkipLines<R> {
+    input: R,
+    left: usize,
+}
+
+impl<R: Read> Read for SkipLines<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> std::io::Result<usize> {
+        loop {
+            let count = self.input.read(buffer)?;
+            if self.left == 0 || count == 0 {
+                return Ok(count);
+            }
+            let mut from = 0;
+            while self.left > 0
+                && let Some(end) = buffer[from..count].iter().position(|byte| *byte == b'\n')
+            {
+                from += end + 1;
+                self.left -= 1;
+            }
+            if self.left == 0 && from < count {
+                buffer.copy_within(from..count, 0);
+                return Ok(count - from);
+            }
+        }
+    }
 }
 
 /// Counts the bytes that pass.

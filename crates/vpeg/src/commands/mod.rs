@@ -14,7 +14,7 @@ mod zone;
 
 use crate::Ending;
 use clap::{Args, Parser, Subcommand};
-use velvet_peg::{Error, Quoting, TableOptions};
+use velvet_peg::{Error, NumberFormat, Quoting, TableOptions};
 
 /// Coordinate tables become features with a known reference system: look, build, declare,
 /// convert, measure, draw.
@@ -108,6 +108,18 @@ pub(crate) struct TableArguments {
     /// Quotation mark of the table (a character, or `none`); detected if not given.
     #[arg(long, value_parser = quote)]
     quote: Option<Quoting>,
+    /// The first row holds values, not names; columns go by their numbers from 1.
+    #[arg(long)]
+    no_header: bool,
+    /// Names of the columns, instead of those in the header.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    names: Vec<String>,
+    /// Lines in front of the table to pass over.
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    skip_lines: usize,
+    /// Lines that begin with this character are passed over.
+    #[arg(long, value_name = "CHARACTER")]
+    comment: Option<char>,
 }
 
 impl TableArguments {
@@ -116,6 +128,10 @@ impl TableArguments {
             delimiter: self.delimiter,
             encoding: self.encoding.clone(),
             quoting: self.quote,
+            no_header: self.no_header,
+            names: self.names.clone(),
+            skip_lines: self.skip_lines,
+            comment: self.comment,
         }
     }
 }
@@ -155,6 +171,12 @@ pub(crate) struct ColumnArguments {
     /// Angles are packed as DDDMMSS.s.
     #[arg(long)]
     pub(crate) packed: bool,
+    /// Coordinates have a comma for the decimal point.
+    #[arg(long)]
+    decimal_comma: bool,
+    /// What groups thousands in coordinates (a character; a blank for all kinds of blanks).
+    #[arg(long, value_name = "CHARACTER")]
+    thousands: Option<char>,
 }
 
 impl ColumnArguments {
@@ -167,6 +189,11 @@ impl ColumnArguments {
     }
 
     pub(crate) fn columns(&self) -> velvet_peg::CoordinateColumns {
-        velvet_peg::CoordinateColumns { x: self.x.clone(), y: self.y.clone(), z: self.z.clone() }
+        velvet_peg::CoordinateColumns {
+            x: self.x.clone(),
+            y: self.y.clone(),
+            z: self.z.clone(),
+            numbers: NumberFormat { decimal_comma: self.decimal_comma, thousands: self.thousands },
+        }
     }
 }
