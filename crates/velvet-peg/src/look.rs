@@ -88,7 +88,7 @@ pub fn look(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Resul
         return Err(missing(path));
     }
     match Format::of(path) {
-        Ok(format @ (Format::GeoPackage | Format::GeoJson)) => {
+        Ok(format @ (Format::GeoPackage | Format::GeoJson | Format::Shapefile)) => {
             let layers = LayerReader::open_all(path)?
                 .into_iter()
                 .map(|reader| (reader.info().clone(), reader.notices.clone()))

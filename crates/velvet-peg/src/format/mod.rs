@@ -6,6 +6,7 @@
 mod csv_out;
 mod geojson;
 mod geopackage;
+mod shapefile;
 
 pub(crate) use csv_out::{coordinate_names, distinct};
 
@@ -24,6 +25,8 @@ pub enum Format {
     GeoJson,
     /// Delimited text with coordinates as columns: `.csv`, `.tsv`.
     Csv,
+    /// Shapefile: `.shp` with its side files. Read, not written.
+    Shapefile,
 }
 
 impl Format {
@@ -45,9 +48,10 @@ impl Format {
             "gpkg" => Ok(Format::GeoPackage),
             "geojson" | "json" => Ok(Format::GeoJson),
             "csv" | "tsv" | "txt" | "tab" => Ok(Format::Csv),
+            "shp" => Ok(Format::Shapefile),
             _ => Err(Error::usage(
                 "the extension names no format that can be used here: use .gpkg (GeoPackage), \
-                 .geojson or .csv",
+                 .geojson or .csv; .shp can be read",
             )
             .in_file(path)),
         }
@@ -59,6 +63,7 @@ impl Format {
             Format::GeoPackage => "GeoPackage",
             Format::GeoJson => "GeoJSON",
             Format::Csv => "delimited text",
+            Format::Shapefile => "Shapefile",
         }
     }
 }
@@ -77,6 +82,7 @@ pub struct LayerReader {
 enum Source {
     GeoJson(geojson::Scan),
     GeoPackage(geopackage::Table),
+    Shapefile,
 }
 
 impl LayerReader {
@@ -138,6 +144,7 @@ impl LayerReader {
         match Format::of(path)? {
             Format::GeoPackage => geopackage::open(path),
             Format::GeoJson => Ok(vec![geojson::open(path)?]),
+            Format::Shapefile => Ok(vec![shapefile::open(path)?]),
             Format::Csv => Err(Error::usage(
                 "is a table, not a layer: make features of it first with `vpeg build points`",
             )
@@ -151,7 +158,7 @@ impl LayerReader {
     }
 
     /// Takes the layer as being in this system, whatever the file says.
-    pub fn assume(&mut self, crs: velvet_peg_core::Crs) {
+    pub fn assume(&mut self, crs: Crs) {
         self.info.crs = Some(crs);
     }
 
@@ -168,6 +175,7 @@ impl LayerReader {
         match &self.source {
             Source::GeoJson(scan) => geojson::read(&self.path, scan, &self.info, each),
             Source::GeoPackage(table) => geopackage::read(&self.path, table, &self.info, each),
+            Source::Shapefile => shapefile::read(&self.path, &self.info, each),
         }
     }
 
@@ -252,6 +260,12 @@ impl LayerWriter {
                     ));
                 }
                 Sink::GeoJson(Box::new(writer))
+            }
+            Format::Shapefile => {
+                return Err(Error::usage(
+                    "Shapefiles are read, not written: write a .gpkg, .geojson or .csv",
+                )
+                .in_file(path));
             }
             Format::Csv => {
                 if let Some(crs) = &info.crs {
@@ -346,6 +360,6 @@ impl Layer {
 }
 
 /// Digits for coordinates of a system when none are asked for.
-pub(crate) fn default_decimals(crs: Option<&velvet_peg_core::Crs>) -> usize {
-    if crs.is_some_and(velvet_peg_core::Crs::is_geographic) { 9 } else { 4 }
+pub(crate) fn default_decimals(crs: Option<&Crs>) -> usize {
+    if crs.is_some_and(Crs::is_geographic) { 9 } else { 4 }
 }

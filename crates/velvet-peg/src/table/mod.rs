@@ -125,7 +125,8 @@ pub(crate) struct TableFile {
 impl TableFile {
     /// Opens a table and tells its encoding and delimiter. `-` is standard input.
     pub(crate) fn open(path: &Path, options: &TableOptions) -> Result<TableFile> {
-        if matches!(Format::of(path), Ok(Format::GeoPackage | Format::GeoJson)) {
+        if matches!(Format::of(path), Ok(Format::GeoPackage | Format::GeoJson | Format::Shapefile))
+        {
             return Err(Error::usage(
                 "holds features already, not a table: use `vpeg convert`, `vpeg declare` or `vpeg \
                  measure` on it",

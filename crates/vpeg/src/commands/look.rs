@@ -115,7 +115,8 @@ impl Look {
         if let Some(extent) = &info.extent {
             pairs.push(("coordinates".to_string(), span(extent, degrees)));
         }
-        pairs.push(("columns".to_string(), columns.join(", ")));
+        let columns = if columns.is_empty() { "none".to_string() } else { columns.join(", ") };
+        pairs.push(("columns".to_string(), columns));
         show::answer(&format!("\n{}\n{}", show::heading(&info.name), show::pairs(&pairs)))
     }
 
