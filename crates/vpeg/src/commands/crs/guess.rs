@@ -134,7 +134,11 @@ fn as_text(guesses: &[Answer], file: &Path, state: bool, columns: Option<&str>) 
                     format!(", by a change of datum known to {metres} m")
                 });
                 let label = alike.crs.label();
-                format!("\n    {label} ({} away{known})", distance(alike.apart_m))
+                let apart = match alike.apart_m {
+                    m if m < 5e-4 => "the same place".to_string(),
+                    m => format!("{} away", distance(m)),
+                };
+                format!("\n    {label} ({apart}{known})")
             })
             .collect();
         let more = guess.alike.len().saturating_sub(6);
