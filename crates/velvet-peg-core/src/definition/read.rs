@@ -9,7 +9,7 @@ use crate::error::{Error, Result};
 use crate::extent::Bounds;
 use crate::projection::{Measure, Parameters, measure_of, parameters_of};
 use crate::unit::{AngleUnit, LengthUnit};
-use velvet_peg_epsg::{CrsKind, CrsRow, DatumKind, DatumRow, datum_aliases};
+use velvet_peg_epsg::{CrsKind, CrsRow, DatumKind, DatumRow, crs_aliases, datum_aliases};
 
 /// Reads elements, keeping the text they came from for messages.
 pub(crate) struct Reader<'a> {
@@ -566,7 +566,9 @@ fn known_datum(
         .filter(|row| row.kind == CrsKind::Geographic2D && !row.deprecated)
         .filter(|row| {
             let own = names::folded(row.name);
-            own == system || own == wanted
+            own == system
+                || own == wanted
+                || crs_aliases(row.code).iter().any(|name| names::folded(name) == wanted)
         })
         .filter_map(|row| row.datum)
         .find(|code| fits(*code))
