@@ -35,7 +35,7 @@ pub(crate) struct Session {
     reader: TableReader,
     /// Column names.
     pub(crate) headers: Vec<String>,
-    head: Vec<(u64, StringRecord)>,
+    head: Vec<(u64, StringRecord, Option<String>)>,
     delimiter: u8,
     input: PathBuf,
     bytes: Option<u64>,
@@ -57,7 +57,7 @@ impl Session {
         let mut head = Vec::new();
         let mut record = StringRecord::new();
         while head.len() < HEAD && reader.next(&mut record)? {
-            head.push((reader.row(), record.clone()));
+            head.push((reader.row(), record.clone(), reader.misfit(&record)));
         }
         Ok(Session {
             headers: reader.headers.clone(),
@@ -77,10 +77,7 @@ impl Session {
 
     /// The first rows of the table that fit its header.
     pub(crate) fn head(&self) -> impl Iterator<Item = &StringRecord> {
-        self.head
-            .iter()
-            .map(|(_, record)| record)
-            .filter(|record| record.len() == self.headers.len())
+        self.head.iter().filter(|(.., misfit)| misfit.is_none()).map(|(_, record, _)| record)
     }
 
     /// Writes every row with what `each` pushes to it, or rejects it for the reason that
@@ -146,9 +143,8 @@ impl Session {
                     Err(reason) => rejects.add(number, &reason, record.iter()),
                 }
             };
-        for (number, record) in &mut self.head {
-            let misfit = self.reader.misfit(record);
-            row(*number, record, misfit)?;
+        for (number, record, misfit) in &mut self.head {
+            row(*number, record, misfit.take())?;
         }
         let mut record = StringRecord::new();
         while self.reader.next(&mut record)? {

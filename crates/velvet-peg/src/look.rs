@@ -109,7 +109,7 @@ fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<T
     let found = x.zip(y).map(|(x, y)| Found { x, y, z: None, numbers: NumberFormat::default() });
     let wgs84 = Crs::from_epsg(4326)?;
     let mut inference = Inference::new(headers.len());
-    let mut misfits = 0u64;
+    let (mut misfits, mut garbled) = (0u64, 0u64);
     // Coordinates are read both ways; the one that suits more rows wins.
     let (mut angles, mut lengths) = (Reading::default(), Reading::default());
     each_row(reader, &mut |reader, record| {
@@ -118,7 +118,8 @@ fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<T
         }
         inference.add(record);
         if reader.misfit(record).is_some() {
-            misfits += 1;
+            let count = if reader.is_garbled() { &mut garbled } else { &mut misfits };
+            *count += 1;
             return Ok(());
         }
         if let Some(found) = &found {
@@ -134,6 +135,13 @@ fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<T
         notices.push(Notice::warning(format!(
             "{misfits} rows have more or fewer fields than the header: a delimiter inside a value \
              without quotes?"
+        )));
+    }
+    if garbled > 0 {
+        let rows = if garbled == 1 { "row holds" } else { "rows hold" };
+        notices.push(Notice::warning(format!(
+            "{garbled} {rows} bytes that are not UTF-8 text: correct them, or name the encoding \
+             with --encoding"
         )));
     }
     notices.extend(reading.stray());

@@ -49,6 +49,24 @@ fn convert(bench: &Bench) -> Result<Outcome> {
         .map(|(outcome, _)| outcome)
 }
 
+/// Bytes that are no text cost their row, whether the encoding was told or named.
+#[test]
+fn bytes_that_are_not_text_make_a_reject() {
+    let rows = b"caf\xC3\xA9,lat,lon\n\xC3\xA9,47,-120\n\xC3\xA9\xFF,47,-120\n\xC3\xA9,47.1,-120\n";
+    for (encoding, bom) in [(None, false), (None, true), (Some("utf-8"), false)] {
+        let mark: &[u8] = if bom { b"\xEF\xBB\xBF" } else { b"" };
+        let bench = Bench::with("in.csv", [mark, rows].concat());
+        let mut convert = to_utm(2);
+        convert.append.table.encoding = encoding.map(String::from);
+        let done = convert.run(&bench.at("in.csv"), &bench.at("out.csv"), &mut Unwatched);
+        let (outcome, _) = done.unwrap();
+        assert_eq!((outcome.rows_in, outcome.out, outcome.rejected.count), (3, 2, 1));
+        assert!(bench.text("out.csv").starts_with("café,"));
+        let rejects = bench.text("out.csv.rejects.csv");
+        assert!(rejects.contains("\n3,column `café` holds bytes that are not UTF-8"), "{rejects}");
+    }
+}
+
 #[test]
 fn delimiters_and_encodings_are_told_apart() {
     for (content, delimiter, encoding, columns) in [
@@ -60,6 +78,8 @@ fn delimiters_and_encodings_are_told_apart() {
         (b"\xEF\xBB\xBFa,b\n1,2\n", "comma", "UTF-8", 2),
         (b"stra\xDFe,ort\nM\xFChle,K\xF6nigsau\n", "comma", "windows-1252", 2),
         (b"a,\"b;c;d\"\n1,\"2;3;4\"\n", "comma", "UTF-8", 2),
+        // One wrong byte among many right ones.
+        (b"\xC3\xA9,\xC3\xA9,\xC3\xA9,\xC3\xA9\n1,2,3,\xFF\n", "comma", "UTF-8", 4),
     ] {
         let bench = Bench::with("in.csv", content);
         let found = bench.look("in.csv");

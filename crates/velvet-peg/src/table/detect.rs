@@ -7,8 +7,13 @@ use std::io::Read;
 /// Bytes that the delimiter is told from, and the encoding of streams that are read once.
 pub(crate) const SAMPLE: usize = 256 * 1024;
 
-/// The encoding of a text: that of its byte order mark, else UTF-8 if all of it is valid,
-/// else the likeliest legacy one. Reads to the end, and a second time where it is not UTF-8.
+/// Characters beyond ASCII that make a text with one wrong byte UTF-8 that is damaged, and not
+/// a legacy encoding: those seldom spell one by chance.
+const CHARACTERS_PER_FAULT: u64 = 4;
+
+/// The encoding of a text: that of its byte order mark, else UTF-8 if it is valid but for a few
+/// bytes, else the likeliest legacy one. Reads to the end, and a second time where it is not
+/// UTF-8.
 pub(crate) fn encoding<R: Read>(
     open: impl Fn() -> std::io::Result<R>,
 ) -> std::io::Result<&'static Encoding> {
@@ -16,27 +21,36 @@ pub(crate) fn encoding<R: Read>(
     let mut buffer = vec![0; SAMPLE];
     // Bytes of a character that the end of the buffer has cut.
     let (mut held, mut first) = (0, true);
+    let (mut characters, mut faults) = (0, 0);
     loop {
         let count = reader.read(&mut buffer[held..])?;
-        if count == 0 {
-            if held == 0 {
-                return Ok(UTF_8);
-            }
-            break;
-        }
         let end = held + count;
         if first && let Some((found, _)) = Encoding::for_bom(&buffer[..end]) {
             return Ok(found);
         }
         first = false;
-        match std::str::from_utf8(&buffer[..end]) {
-            Ok(_) => held = 0,
-            Err(error) if error.error_len().is_none() => {
-                buffer.copy_within(error.valid_up_to()..end, 0);
-                held = end - error.valid_up_to();
+        held = 0;
+        let mut at = 0;
+        for chunk in buffer[..end].utf8_chunks() {
+            characters += chunk.valid().bytes().filter(|byte| *byte >= 0xC0).count() as u64;
+            let rest = chunk.invalid();
+            at += chunk.valid().len() + rest.len();
+            match std::str::from_utf8(rest) {
+                // The rest of this character is still to come.
+                Err(error) if error.error_len().is_none() && at == end && count > 0 => {
+                    held = rest.len();
+                }
+                Err(_) => faults += 1,
+                Ok(_) => {}
             }
-            Err(_) => break,
         }
+        buffer.copy_within(end - held..end, 0);
+        if count == 0 {
+            break;
+        }
+    }
+    if faults * CHARACTERS_PER_FAULT <= characters {
+        return Ok(UTF_8);
     }
     let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
     let mut reader = open()?;

@@ -194,6 +194,8 @@ pub(crate) struct TableReader {
     /// True where lines between the rows are passed over, so that rows go by their lines.
     by_line: bool,
     skipped: u64,
+    /// The field of the row last read that is not text in the encoding.
+    garbled: Option<usize>,
     read: Arc<AtomicU64>,
 }
 
@@ -246,6 +248,7 @@ impl TableReader {
             row: (dialect.skip_lines + usize::from(dialect.header)) as u64,
             by_line: dialect.comment.is_some(),
             skipped: dialect.skip_lines as u64,
+            garbled: None,
             read,
         })
     }
@@ -281,9 +284,19 @@ impl TableReader {
         Ok((TableReader::new(whole, path, &dialect)?, dialect.delimiter))
     }
 
-    /// Reads the next row; false at the end.
+    /// Reads the next row; false at the end. Bytes that are not text come as replacement
+    /// characters, and `misfit` tells of them.
     pub(crate) fn next(&mut self, record: &mut StringRecord) -> Result<bool> {
-        let more = self.reader.read_record(record).map_err(|e| unreadable(&self.path, &e))?;
+        let mut bytes = std::mem::take(record).into_byte_record();
+        let more =
+            self.reader.read_byte_record(&mut bytes).map_err(|e| unreadable(&self.path, &e))?;
+        (*record, self.garbled) = match StringRecord::from_byte_record(bytes) {
+            Ok(record) => (record, None),
+            Err(error) => {
+                let field = error.utf8_error().field();
+                (StringRecord::from_byte_record_lossy(error.into_byte_record()), Some(field))
+            }
+        };
         self.row += u64::from(more);
         // An opening quotation mark that is never closed would swallow the rows below it.
         let lines = record.as_slice().bytes().filter(|byte| *byte == b'\n').count();
@@ -313,8 +326,20 @@ impl TableReader {
         self.read.load(Ordering::Relaxed)
     }
 
-    /// Why a row does not fit its header, if it does not.
+    /// True if the row last read holds bytes that are not text in the encoding.
+    pub(crate) fn is_garbled(&self) -> bool {
+        self.garbled.is_some()
+    }
+
+    /// Why the row last read does not fit its header or its encoding, if it does not.
     pub(crate) fn misfit(&self, record: &StringRecord) -> Option<String> {
+        if let Some(field) = self.garbled {
+            let column = self.headers.get(field).map_or(String::new(), |name| format!(" `{name}`"));
+            return Some(format!(
+                "column{column} holds bytes that are not UTF-8 text (shown as \u{fffd}): correct \
+                 them, or name the encoding with --encoding"
+            ));
+        }
         (record.len() != self.headers.len()).then(|| {
             format!(
                 "the row has {} fields where the header has {}",
@@ -336,10 +361,11 @@ fn by_label(label: &str) -> Result<&'static Encoding> {
 
 fn decoded(input: impl Read, encoding: &'static Encoding) -> impl Read {
     DecodeReaderBytesBuilder::new()
-        .encoding(Some(encoding))
+        // A named UTF-8 would be repaired on the way.
+        .encoding((encoding != encoding_rs::UTF_8).then_some(encoding))
         .bom_override(true)
         .strip_bom(true)
-        // Bytes that turn out not to be UTF-8 are an error with its row, not a silent mark.
+        // Bytes that turn out not to be UTF-8 make their row a reject, not a silent mark.
         .utf8_passthru(encoding == encoding_rs::UTF_8)
         .build(input)
 }

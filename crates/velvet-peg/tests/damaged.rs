@@ -1,0 +1,83 @@
+//! Files that are cut short or have a byte turned: refused or read in part, never a panic,
+//! never more than there was, never an output beside an error.
+
+use std::fs;
+use std::path::Path;
+use velvet_peg::{
+    BuildPoints, Crs, LayerReader, Outcome, Result, TableOptions, Unwatched, WriteOptions,
+    convert_layer, look,
+};
+
+fn crs(code: u32) -> Crs {
+    Crs::from_epsg(code).unwrap()
+}
+
+fn convert(path: &Path, out: &Path) -> Result<Outcome> {
+    let _ = look(path, &TableOptions::default(), &mut Unwatched);
+    if path.extension().is_some_and(|extension| extension == "csv") {
+        let build = BuildPoints { crs: Some(crs(4326)), ..BuildPoints::default() };
+        return build.run(path, out, &mut Unwatched);
+    }
+    let reader = LayerReader::open(path, None)?;
+    let options = WriteOptions::default();
+    let done = convert_layer(&reader, &crs(32610), None, out, &options, None, &mut Unwatched)?;
+    Ok(done.0)
+}
+
+/// The demo's file whole, cut at every percent of its length, and with one byte turned at a
+/// hundred places.
+fn damaged(whole: &[u8]) -> Vec<(String, Vec<u8>)> {
+    let cuts = (0..100).map(|percent| {
+        (format!("cut at {percent} %"), whole[..whole.len() * percent / 100].to_vec())
+    });
+    let turned = (0..100).map(|n| {
+        let mut bytes = whole.to_vec();
+        // Steps of the golden ratio: spread without a pattern.
+        let at = (whole.len() as f64 * (n as f64 * 0.618_033_988_749_895).fract()) as usize;
+        bytes[at] ^= if n % 2 == 0 { 0xff } else { 0x04 };
+        (format!("byte {at} turned"), bytes)
+    });
+    cuts.chain(turned).collect()
+}
+
+#[test]
+fn damaged_files_are_refused_or_read_in_part() {
+    let folder = tempfile::tempdir().unwrap();
+    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo");
+    let fields = folder.path().join("fields.gpkg");
+    convert(&demo.join("fields.geojson"), &fields).unwrap();
+    // A table goes on behind a bad row; of the others every cut is refused.
+    let files = [
+        (demo.join("headgates.csv"), 1..=10),
+        (demo.join("laterals.geojson"), 100..=199),
+        (fields, 100..=199),
+    ];
+    for (whole, refusals) in files {
+        let name = whole.file_name().unwrap();
+        let path = folder.path().join("damaged").with_extension(whole.extension().unwrap());
+        let rows = {
+            let room = tempfile::tempdir().unwrap();
+            convert(&whole, &room.path().join("out.gpkg")).unwrap().rows_in
+        };
+        let mut refused = 0;
+        for (damage, bytes) in damaged(&fs::read(&whole).unwrap()) {
+            fs::write(&path, bytes).unwrap();
+            let room = tempfile::tempdir().unwrap();
+            let out = room.path().join("out.gpkg");
+            match convert(&path, &out) {
+                Ok(outcome) => {
+                    assert_eq!(outcome.out + outcome.rejected.count, outcome.rows_in);
+                    // A turned byte can be a line break, or take one away.
+                    assert!(outcome.rows_in <= rows + 1, "{name:?} {damage}: {outcome:?}");
+                }
+                Err(error) => {
+                    refused += 1;
+                    assert!(!out.exists(), "{name:?} {damage}: an output beside {error}");
+                    let text = error.to_string();
+                    assert!(text.contains("damaged."), "{name:?} {damage}: no file in `{text}`");
+                }
+            }
+        }
+        assert!(refusals.contains(&refused), "{name:?}: {refused} refused");
+    }
+}
