@@ -11,6 +11,7 @@ use crate::output::{refuse_existing, rejects_path};
 use crate::rejects::Rejects;
 use crate::table::{CoordinateColumns, Notation, read_pair};
 use crate::watch::Watch;
+use crate::wrong_zone::wrong_zone;
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
@@ -64,9 +65,13 @@ pub fn convert_layer(
         .chain(info.schema.fields().iter().map(|field| field.name().clone()))
         .collect();
     let mut rejects = Rejects::new(rejects_to.unwrap_or(&default_path), options.overwrite, &names)?;
+    let mut cloud = Cloud::default();
     reader.for_each_batch(&mut |mut batch| {
         watch.at(batch.first, info.count);
         outcome.rows_in += batch.geometry.len() as u64;
+        for (x, y) in batch.geometry.x.iter().zip(&batch.geometry.y) {
+            cloud.gather(*x, *y);
+        }
         let before = batch.geometry.clone();
         let geometry = &mut batch.geometry;
         let z = if geometry.z.is_empty() { None } else { Some(geometry.z.as_mut_slice()) };
@@ -89,6 +94,8 @@ pub fn convert_layer(
                 .to_string(),
         ));
     }
+    cloud.settle();
+    outcome.notices.extend(cloud.centre().and_then(|middle| wrong_zone(source, target, middle)));
     outcome.out = writer.finish()?;
     outcome.rejected = rejects.finish()?;
     Ok((outcome, converter))
@@ -258,7 +265,10 @@ impl ConvertTable {
             },
             watch,
         )?;
-        outcome.notices.extend(cloud.against(&self.source));
+        let astray = cloud.against(&self.source);
+        // Where the source is wrong already, the target has nothing to tell.
+        let wrong = || wrong_zone(&self.source, &self.target, cloud.centre()?);
+        outcome.notices.extend(astray.or_else(wrong));
         Ok((outcome, converter))
     }
 }

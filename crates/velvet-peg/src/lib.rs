@@ -42,6 +42,7 @@ mod position;
 mod rejects;
 mod table;
 mod watch;
+mod wrong_zone;
 mod zone;
 
 pub use append::AppendOptions;

@@ -1,7 +1,10 @@
 //! Warnings before everyday mistakes hurt: what must be told, and what must not.
 
 use std::fmt::Write;
-use velvet_peg::{BuildPoints, Crs, Look, TableOptions, Unwatched, Weight, look};
+use velvet_peg::{
+    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, Crs, Look, TableOptions,
+    Unwatched, Weight, look,
+};
 
 /// Twenty headgates in the Tumblewick district as longitude and latitude.
 fn gates() -> Vec<(f64, f64)> {
@@ -180,4 +183,43 @@ fn column_types_are_told_without_losing_codes() {
     };
     let kinds: Vec<&str> = found.columns.iter().map(|column| column.kind).collect();
     assert_eq!(kinds, ["whole number", "number", "text", "text", "text", "text", "blank", "text"]);
+}
+
+/// Data carried into the zone of another county or another continent.
+#[test]
+fn a_target_for_another_zone_is_warned_of() {
+    let folder = tempfile::tempdir().unwrap();
+    let input = folder.path().join("gates.csv");
+    std::fs::write(&input, table(&gates())).unwrap();
+    for (target, says) in [
+        (2285, None),
+        (32610, None),
+        // The next UTM zone begins a kilometre away.
+        (32611, None),
+        (3857, None),
+        // Its box reaches the district, its counties do not.
+        (2286, Some("EPSG:2285 NAD83 / Washington North (ftUS) is the system of that zone")),
+        (6599, Some("EPSG:6597 NAD83(2011) / Washington North (ftUS) is the system")),
+        (32104, Some("not in Nebraska")),
+        (32633, Some("outside the area where EPSG:32633")),
+    ] {
+        let convert = ConvertTable {
+            columns: CoordinateColumns::default(),
+            source: Crs::from_epsg(4326).unwrap(),
+            target: Crs::from_epsg(target).unwrap(),
+            epoch: None,
+            decimals: None,
+            packed: false,
+            append: AppendOptions::default(),
+        };
+        let out = folder.path().join(format!("{target}.csv"));
+        let (outcome, _) = convert.run(&input, &out, &mut Unwatched).unwrap();
+        let told: Vec<&str> = outcome.notices.iter().map(|n| n.text.as_str()).collect();
+        match says {
+            Some(says) => {
+                assert!(told.iter().any(|text| text.contains(says)), "{target}: {told:?}")
+            }
+            None => assert!(!told.iter().any(|text| text.contains("middle")), "{target}: {told:?}"),
+        }
+    }
 }

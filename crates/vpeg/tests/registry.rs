@@ -85,6 +85,9 @@ fn zones_of_places_counties_and_layers() {
     assert!(near.err.contains("nearer than the outlines"), "{}", near.err);
     let county = bench.ok(&["zone", "Grant county, Washington"]);
     assert!(county.out.contains("Washington North") && county.out.contains("Washington South"));
+    let misspelt = bench.run(&["zone", "Duglas county, Washington"]);
+    assert_eq!(misspelt.code, 1);
+    assert!(misspelt.err.contains("no county of the United States"), "{}", misspelt.err);
     let layer = bench.ok(&["zone", "fields.geojson", "--json"]).json();
     let zones = layer["zones"].as_array().unwrap();
     let count = |name: &str| {
