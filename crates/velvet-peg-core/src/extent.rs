@@ -76,6 +76,20 @@ impl Extent {
         self.boxes.is_empty() || self.boxes.iter().any(|bounds| holds(bounds, lon, lat))
     }
 
+    /// True if a position lies inside or no more than so many degrees outside, or if the
+    /// registry states no box.
+    pub fn is_near(&self, lon: f64, lat: f64, margin_deg: f64) -> bool {
+        self.boxes.is_empty()
+            || self.boxes.iter().any(|b| {
+                let width =
+                    if b.west <= b.east { b.east - b.west } else { b.east - b.west + 360.0 };
+                // Eastward from the western side, round the globe.
+                let along = (lon - (b.west - margin_deg)).rem_euclid(360.0);
+                along <= width + 2.0 * margin_deg
+                    && (b.south - margin_deg..=b.north + margin_deg).contains(&lat)
+            })
+    }
+
     /// How much of a box lies inside; an area without a box of its own covers all.
     pub fn cover(&self, wanted: &Bounds) -> Cover {
         if self.boxes.is_empty() {

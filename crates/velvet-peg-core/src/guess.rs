@@ -11,12 +11,12 @@ use crate::converter::{Converter, PlanOptions};
 use crate::crs::{Crs, Mapping};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
-use crate::extent::Bounds;
+use crate::extent::{Bounds, Extent};
 use crate::geodesic::Geodesic;
 use crate::position::{Coordinate, Geographic};
 use crate::zones::county_at;
 use std::collections::HashMap;
-use velvet_peg_epsg::{CrsKind, CrsRow, ExtentRow};
+use velvet_peg_epsg::{CrsKind, CrsRow};
 
 /// What is known of where coordinates should be.
 #[derive(Clone, Debug)]
@@ -135,7 +135,11 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
     let mut found: Vec<Guess> = Vec::new();
     for row in CrsRow::all() {
         let kind = matches!(row.kind, CrsKind::Projected | CrsKind::Geographic2D);
-        if !kind || row.deprecated || !reaches(&row, centre) {
+        let reaches = || {
+            let extent = Extent::of_codes(&row.extents);
+            !extent.boxes().is_empty() && extent.is_near(centre.lon, centre.lat, MARGIN)
+        };
+        if !kind || row.deprecated || !reaches() {
             continue;
         }
         let Ok(crs) = Crs::from_epsg(row.code) else { continue };
@@ -371,14 +375,4 @@ fn centre(expected: &Expected, sample: &[usize]) -> Result<Geographic> {
             Error::malformed(format!("`{name}` is not a state of the United States"))
         }),
     }
-}
-
-fn reaches(row: &CrsRow, centre: Geographic) -> bool {
-    let boxes = row.extents.iter().filter_map(|code| ExtentRow::find(*code)?.bounds);
-    boxes.into_iter().any(|b| {
-        let east = if b.east < b.west { b.east + 360.0 } else { b.east };
-        let lon = if centre.lon < b.west - MARGIN { centre.lon + 360.0 } else { centre.lon };
-        (b.south - MARGIN..=b.north + MARGIN).contains(&centre.lat)
-            && (b.west - MARGIN..=east + MARGIN).contains(&lon)
-    })
 }

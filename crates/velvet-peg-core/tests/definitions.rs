@@ -148,3 +148,18 @@ fn systems_of_ones_own_are_written_read_and_told_near() {
     assert_eq!(definition::resolve(&text).unwrap().code(), Some(2286));
     assert_eq!(definition::resolve(&text.replace("1640416.667", "500000")).unwrap().code(), None);
 }
+
+/// Each word that the standards have for the frame of a vertical system, and no other.
+#[test]
+fn the_frame_of_a_vertical_system_goes_by_five_words() {
+    let text = definition::wkt2(&Crs::from_epsg(5703).unwrap()).unwrap();
+    let written = "VERTICALDATUM";
+    assert!(text.contains(written), "{text}");
+    let abbreviated = ["V", "VERT_", "VERTICAL"].map(|kind| format!("{kind}DATUM"));
+    let frames = ["VRF", "VERTICALREFERENCEFRAME"].map(String::from);
+    for word in abbreviated.into_iter().chain(frames) {
+        let read = definition::resolve(&text.replace(written, &word)).unwrap();
+        assert_eq!(read.code(), Some(5703), "{word}");
+    }
+    assert!(definition::parse(&text.replace(written, "TDATUM")).is_err());
+}

@@ -275,7 +275,10 @@ impl Judge {
         let (Some(crs), Some(converter)) = (&self.crs, &self.to_degrees) else {
             return false;
         };
-        converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| !crs.extent().contains(at.x, at.y))
+        converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| {
+            let at = crate::checks::from_greenwich(converter.target(), at);
+            !crs.extent().contains(at.lon, at.lat)
+        })
     }
 }
 

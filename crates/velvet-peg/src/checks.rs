@@ -4,7 +4,7 @@
 //! Works on a bounded sample of the positions, so that it costs the same for any table.
 
 use crate::notice::Notice;
-use velvet_peg_core::{Converter, Coordinate, Crs};
+use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 
 /// Positions kept to know where the bulk of the data lies.
 const SAMPLE: usize = 4096;
@@ -142,8 +142,8 @@ impl Cloud {
             to_degrees
                 .convert(Coordinate::xy(x, y))
                 .ok()
-                .map(|at| (at.x, at.y))
-                .filter(|(lon, lat)| crs.extent().contains(*lon, *lat))
+                .map(|at| from_greenwich(&home, at))
+                .filter(|at| crs.extent().contains(at.lon, at.lat))
         };
         if lands(x, y).is_some() {
             return None;
@@ -167,11 +167,13 @@ impl Cloud {
         } else {
             "; check the system, or search with `vpeg crs find`".to_string()
         };
-        let place = to_degrees
-            .convert(Coordinate::xy(x, y))
-            .map_or("nowhere on the map".to_string(), |at| {
-                format!("latitude {:.4}°, longitude {:.4}°", at.y, at.x)
-            });
+        let place = to_degrees.convert(Coordinate::xy(x, y)).map_or(
+            "nowhere on the map".to_string(),
+            |at| {
+                let at = from_greenwich(&home, at);
+                format!("latitude {:.4}°, longitude {:.4}°", at.lat, at.lon)
+            },
+        );
         let (x, y) = (short(x), short(y));
         Some(Notice::warning(format!(
             "the middle of the data ({x}, {y}) falls at {place}, outside the area where {} is used \
@@ -189,11 +191,21 @@ fn short(value: f64) -> String {
     text.trim_end_matches('0').trim_end_matches('.').to_string()
 }
 
-/// The geographic system of the same datum, for telling where a coordinate falls.
+/// The geographic system of the same datum in degrees, for telling where a coordinate falls.
+/// Longitudes are from the datum's own meridian.
 pub(crate) fn home_system(crs: &Crs) -> Option<Crs> {
     let mut at = crs.clone();
     while !at.is_geographic() {
         at = at.base()?;
     }
-    Some(at)
+    if at.degrees_per_unit() == Some(1.0) {
+        return Some(at);
+    }
+    Crs::geographic(&format!("{}, in degrees", at.name()), at.datum()?.clone()).ok()
+}
+
+/// A place in a home system with its longitude from Greenwich, as areas of use have it.
+pub(crate) fn from_greenwich(home: &Crs, at: Coordinate) -> Geographic {
+    let meridian = home.datum().map_or(0.0, |datum| datum.prime_meridian().longitude_deg);
+    Geographic { lat: at.y, lon: at.x + meridian }
 }

@@ -2,7 +2,7 @@
 
 use crate::append::{AppendOptions, Session};
 use crate::build::{FirstReasons, Judge, Outcome};
-use crate::checks::{Cloud, home_system};
+use crate::checks::{Cloud, from_greenwich, home_system};
 use crate::error::{Error, Result};
 use crate::format::{LayerReader, LayerWriter, WriteOptions, coordinate_names, default_decimals};
 use crate::layer::{Batch, GeometryColumn, Rows, no_system};
@@ -130,14 +130,14 @@ fn sift(
 pub(crate) fn area_of(crs: &Crs, extent: &Bounds) -> Option<Bounds> {
     let home = home_system(crs)?;
     let converter = Converter::new(crs, &home).ok()?;
-    let meridian = crs.datum()?.prime_meridian().longitude_deg;
     let mut found = crate::layer::Extender::default();
     for i in 0..5 {
         for j in 0..5 {
             let x = extent.west + (extent.east - extent.west) * f64::from(i) / 4.0;
             let y = extent.south + (extent.north - extent.south) * f64::from(j) / 4.0;
             if let Ok(at) = converter.convert(Coordinate::xy(x, y)) {
-                found.point(at.x + meridian, at.y);
+                let at = from_greenwich(&home, at);
+                found.point(at.lon, at.lat);
             }
         }
     }

@@ -1,6 +1,6 @@
 //! Warning of a target system that is not used where the data lies: the wrong zone.
 
-use crate::checks::home_system;
+use crate::checks::{from_greenwich, home_system};
 use crate::notice::Notice;
 use velvet_peg_core::{
     Converter, Coordinate, Crs, Geographic, OUTLINE_UNCERTAINTY_M, ZoneHit, state_plane_zones,
@@ -20,7 +20,7 @@ pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Opti
     let at = Converter::new(source, &home)
         .and_then(|converter| converter.convert(Coordinate::xy(middle.0, middle.1)))
         .ok()?;
-    let at = Geographic { lat: at.y, lon: at.x + home.datum()?.prime_meridian().longitude_deg };
+    let at = from_greenwich(&home, at);
     let place =
         format!("the middle of the data (latitude {:.4}°, longitude {:.4}°)", at.lat, at.lon);
     let label = target.label();
@@ -32,16 +32,7 @@ pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Opti
             hit.zone.name, hit.county.name, hit.county.state
         )));
     }
-    let boxes = target.extent().boxes();
-    let near = boxes.iter().any(|bounds| {
-        let lon = bounds.west - MARGIN_DEG..=bounds.east + MARGIN_DEG;
-        // A box across the antimeridian has its west side to the east.
-        let across = bounds.west > bounds.east
-            && (at.lon >= bounds.west - MARGIN_DEG || at.lon <= bounds.east + MARGIN_DEG);
-        (bounds.south - MARGIN_DEG..=bounds.north + MARGIN_DEG).contains(&at.lat)
-            && (across || lon.contains(&at.lon))
-    });
-    (!boxes.is_empty() && !near).then(|| {
+    (!target.extent().is_near(at.lon, at.lat, MARGIN_DEG)).then(|| {
         Notice::warning(format!(
             "{place} lies outside the area where {label} is used ({}): lengths and directions \
              there may be far from true. `vpeg zone FILE` names the zones of the data",

@@ -2,8 +2,8 @@
 
 use std::fmt::Write;
 use velvet_peg::{
-    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, Crs, Look, TableOptions,
-    Unwatched, Weight, look,
+    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, CourseMaker, Crs, Look,
+    TableOptions, Unwatched, Weight, look,
 };
 
 /// Twenty headgates in the Tumblewick district as longitude and latitude.
@@ -222,4 +222,22 @@ fn a_target_for_another_zone_is_warned_of() {
             None => assert!(!told.iter().any(|text| text.contains("middle")), "{target}: {told:?}"),
         }
     }
+}
+
+/// Grads from Paris are neither degrees nor from Greenwich: no false alarm, and true lengths.
+#[test]
+fn grads_from_paris_are_understood() {
+    // Off Brest, west of Paris by more than the area of use has from Greenwich.
+    assert!(warnings(&[(0.5, 52.0), (-7.4, 53.6), (0.6, 52.1)], 4807).is_empty());
+    assert!(warnings(&[(600_000.0, 2_200_000.0), (100_000.0, 2_390_000.0)], 27572).is_empty());
+    let far = warnings(&[(100.0, 52.0), (100.1, 52.0)], 4807);
+    assert!(far[0].contains("latitude 46.8000°, longitude 92.3"), "{far:?}");
+    let course = |code: u32, from: (f64, f64), to: (f64, f64)| {
+        let maker = CourseMaker::new(&Crs::from_epsg(code).unwrap()).unwrap();
+        let at = |(x, y)| maker.place(x, y).unwrap();
+        maker.geodesic().inverse(at(from), at(to)).distance_m
+    };
+    let grads = course(4807, (0.0, 50.0), (1.0, 51.0));
+    let degrees = course(4275, (0.0, 45.0), (0.9, 45.9));
+    assert!((grads - degrees).abs() < 1e-6, "{grads} and {degrees}");
 }

@@ -1,7 +1,7 @@
 //! The JSON encoding of reference systems that GeoParquet metadata uses. A text is turned
 //! into the elements of well-known text 2, whose structure it shares, and read as those.
 
-use super::node::{Node, Part};
+use super::node::{Node, Part, VERTICAL_FRAME};
 use super::wkt2::{direction_word, inverse_flattening, unit_name};
 use crate::crs::{Axis, AxisUnit, Crs, Datum, Height};
 use crate::error::{Error, Result};
@@ -141,7 +141,7 @@ fn frame(value: &Value, vertical: bool) -> (Node, Option<Node>) {
         parts.extend(unit.map(Part::Node));
         Node::new("PRIMEM", parts)
     });
-    (Node::new(if vertical { "VDATUM" } else { "DATUM" }, parts), meridian)
+    (Node::new(if vertical { VERTICAL_FRAME } else { "DATUM" }, parts), meridian)
 }
 
 fn unit_node(unit: &Value) -> Option<Node> {

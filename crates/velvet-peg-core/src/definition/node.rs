@@ -124,6 +124,19 @@ pub(crate) fn parse(text: &str) -> Result<Node> {
     }
 }
 
+/// One keyword for the frame of a vertical system, of which ISO 19162:2019 and OGC 01-009 have
+/// five: the kind before `DATUM` by its letter or as a word, or a reference frame.
+fn canonical(keyword: String) -> String {
+    let vertical = match keyword.strip_suffix("DATUM") {
+        Some(kind) => ["V", "VERT_", "VERTICAL"].contains(&kind),
+        None => ["VRF", "VERTICALREFERENCEFRAME"].contains(&keyword.as_str()),
+    };
+    if vertical { VERTICAL_FRAME.to_string() } else { keyword }
+}
+
+/// The keyword of ISO 19162 for the frame of a vertical system, in its 2015 and 2019 texts.
+pub(crate) const VERTICAL_FRAME: &str = "VERTICALDATUM";
+
 struct Reader<'a> {
     text: &'a str,
     characters: &'a [char],
@@ -165,6 +178,7 @@ impl Reader<'_> {
     }
 
     fn open(&mut self, keyword: String, at: usize) -> Result<Node> {
+        let keyword = canonical(keyword);
         let close = match self.peek() {
             Some('[') => ']',
             Some('(') => ')',

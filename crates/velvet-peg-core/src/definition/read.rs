@@ -2,7 +2,7 @@
 //! one, as they differ in keywords and in where units stand.
 
 use super::names;
-use super::node::{Node, fault};
+use super::node::{Node, VERTICAL_FRAME, fault};
 use crate::crs::{Axis, AxisUnit, Conversion, Crs, Custom, Datum, Height, PrimeMeridian, Vertical};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
@@ -270,10 +270,9 @@ impl Reader<'_> {
     }
 
     fn vertical(&self, node: &Node) -> Result<Crs> {
-        let datum =
-            node.child(&["VDATUM", "VRF", "VERT_DATUM", "VERTICALDATUM", "ENSEMBLE"]).ok_or_else(
-                || self.error(node, "a vertical system needs its datum (VDATUM or VERT_DATUM)"),
-            )?;
+        let datum = node.child(&[VERTICAL_FRAME, "ENSEMBLE"]).ok_or_else(|| {
+            self.error(node, "a vertical system needs its datum (VERTICALDATUM or VERT_DATUM)")
+        })?;
         let unit = match self.unit_of(node, "LENGTHUNIT")? {
             Some(AxisUnit::Length(unit)) => unit,
             _ => LengthUnit::METRE,
@@ -427,13 +426,7 @@ impl Reader<'_> {
 
 /// Some words stand for several methods; the parameters beside them tell which.
 fn settle(method: u32, word: &str, given: &[&Node], axes: &[Axis]) -> u32 {
-    let value = |name: &str| {
-        let wanted = names::squeezed(name);
-        given
-            .iter()
-            .find(|node| names::squeezed(node.name()) == wanted)
-            .and_then(|node| node.number(0))
-    };
+    let value = |name: &str| value_of(given, name);
     let has = |name: &str| value(name).is_some();
     let word = names::squeezed(word);
     match (method, word.as_str()) {
@@ -463,6 +456,13 @@ fn settle(method: u32, word: &str, given: &[&Node], axes: &[Axis]) -> u32 {
     }
 }
 
+/// The number of the parameter of a name, however it is spelled.
+fn value_of(given: &[&Node], name: &str) -> Option<f64> {
+    let wanted = names::squeezed(name);
+    let named = given.iter().find(|node| names::squeezed(node.name()) == wanted);
+    named.and_then(|node| node.number(0))
+}
+
 /// Parameters that side files carry and that say nothing more, or only what their method's
 /// form says already.
 fn ignorable(element: &Node) -> bool {
@@ -484,13 +484,7 @@ fn complete(
     expected: &[u32],
     mut parameters: Parameters,
 ) -> Parameters {
-    let value = |name: &str| {
-        let wanted = names::squeezed(name);
-        given
-            .iter()
-            .find(|node| names::squeezed(node.name()) == wanted)
-            .and_then(|node| node.number(0))
-    };
+    let value = |name: &str| value_of(given, name);
     for code in expected {
         if parameters.iter().any(|known| known.code == *code) {
             continue;

@@ -1,5 +1,6 @@
 //! Writing well-known text 2, ISO 19162:2019.
 
+use super::node::VERTICAL_FRAME;
 use crate::crs::{Axis, AxisUnit, Crs, Datum, Height};
 use crate::projection::{Measure, Parameter, Quantity, measure_of};
 use crate::unit::{AngleUnit, LengthUnit};
@@ -37,7 +38,7 @@ pub fn write(crs: &Crs) -> Option<String> {
         CrsKind::Vertical => {
             let Height::Gravity(vertical) = crs.height() else { return None };
             format!(
-                "VERTCRS[{},VDATUM[{}{}],{}",
+                "VERTCRS[{},{VERTICAL_FRAME}[{}{}],{}",
                 quoted(crs.name()),
                 quoted(&vertical.datum_name),
                 id(vertical.datum_code),
@@ -49,7 +50,7 @@ pub fn write(crs: &Crs) -> Option<String> {
             let part = match vertical.code {
                 Some(code) => write(&Crs::from_epsg(code).ok()?)?,
                 None => format!(
-                    "VERTCRS[{},VDATUM[{}{}],{}]",
+                    "VERTCRS[{},{VERTICAL_FRAME}[{}{}],{}]",
                     quoted(&vertical.name),
                     quoted(&vertical.datum_name),
                     id(vertical.datum_code),
