@@ -159,7 +159,8 @@ impl BuildPoints {
             Some(crs) => match cloud.against(crs) {
                 Some(notice) => notices.push(notice),
                 None if outside > 0 => notices.push(Notice::warning(format!(
-                    "{outside} points lie outside the area where {} is used ({})",
+                    "{outside} {} outside the area where {} is used ({})",
+                    if outside == 1 { "point lies" } else { "points lie" },
                     crs.label(),
                     crs.extent().name()
                 ))),

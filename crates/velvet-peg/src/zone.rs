@@ -110,15 +110,17 @@ pub fn zones_of_layer(reader: &LayerReader) -> Result<Vec<ZoneAnswer>> {
     let mut counts: BTreeMap<(u8, String), (u64, Vec<Crs>, &'static str)> = BTreeMap::new();
     reader.for_each_batch(&mut |batch| {
         for feature in 0..batch.geometry.len() {
-            let Some(first) = batch.geometry.vertices(feature).next() else { continue };
-            let at = Coordinate::xy(batch.geometry.x[first], batch.geometry.y[first]);
-            let Ok(at) = to_degrees.convert(at) else { continue };
+            // Without a vertex, or out of range, a feature lies in none.
+            let place = batch.geometry.vertices(feature).next().and_then(|first| {
+                let at = Coordinate::xy(batch.geometry.x[first], batch.geometry.y[first]);
+                to_degrees.convert(at).ok()
+            });
+            let place = place.map(|at| Geographic { lat: at.y, lon: at.x });
             let mut count = |order: u8, kind, name: String, systems: &dyn Fn() -> Vec<Crs>| {
                 let entry = counts.entry((order, name)).or_insert_with(|| (0, systems(), kind));
                 entry.0 += 1;
             };
-            let place = Geographic { lat: at.y, lon: at.x };
-            match UtmZone::of(place) {
+            match place.and_then(UtmZone::of) {
                 Some(zone) => count(0, "UTM", format!("UTM zone {}", zone.name()), &|| {
                     utm_on_nad83(zone).into_iter().chain(zone.crs().ok()).collect()
                 }),
@@ -127,7 +129,7 @@ pub fn zones_of_layer(reader: &LayerReader) -> Result<Vec<ZoneAnswer>> {
             for (order, set, kind) in
                 [(1, ZoneSet::Spcs83, "SPCS83"), (2, ZoneSet::Spcs27, "SPCS27")]
             {
-                let hits = state_plane_zones_at(set, at.x, at.y);
+                let hits = place.map_or(Vec::new(), |at| state_plane_zones_at(set, at.lon, at.lat));
                 for hit in &hits {
                     count(order, kind, hit.zone.name.clone(), &|| systems_of(hit.zone));
                 }

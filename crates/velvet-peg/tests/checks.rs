@@ -132,7 +132,7 @@ fn some_points_outside_the_area_of_use_are_counted() {
     let far = warnings(&with(2, -20.0, 47.4), 4269);
     assert!(
         far.iter()
-            .any(|text| text.contains("1 points lie outside") || text.contains("far from all")),
+            .any(|text| text.contains("1 point lies outside") || text.contains("far from all")),
         "{far:?}"
     );
 }
