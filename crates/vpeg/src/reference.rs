@@ -64,3 +64,11 @@ pub(crate) fn system_for(text: &str, layer: &LayerReader) -> Result<Crs, Error> 
         _ => system(text),
     }
 }
+
+/// A year with decimals; moving frames are known for this age only.
+pub(crate) fn year(text: &str) -> Result<f64, String> {
+    match text.parse() {
+        Ok(year) if (1900.0..2100.0).contains(&year) => Ok(year),
+        _ => Err("write a year from 1900 to 2100 with decimals, such as 2026.9".to_string()),
+    }
+}

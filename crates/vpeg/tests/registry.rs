@@ -177,3 +177,33 @@ fn positions_are_read_and_written_in_every_form() {
     let polar = bench.ok(&["position", "86, 10"]);
     assert!(polar.out.contains("UPS North"), "{}", polar.out);
 }
+
+/// Each mistake is refused with what is wrong and what to do, and leaves nothing behind.
+#[test]
+fn mistakes_with_systems_and_places_are_explained() {
+    let bench = Bench::with_demo();
+    std::fs::write(bench.path("cut.prj"), "PROJCS[\"a\",GEOGCS[\"b\"").unwrap();
+    let convert = |extra: &[&'static str]| -> Vec<&'static str> {
+        [&["convert", "fields.geojson", "-o", "out.gpkg"], extra].concat()
+    };
+    let cases: [(Vec<&str>, i32, &str); 12] = [
+        (vec!["crs", "show", "file:cut.prj"], 1, "no closing bracket (character 22)"),
+        (vec!["crs", "show", "file:none.prj"], 1, "none.prj: cannot be read"),
+        (vec!["crs", "show", "EPSG:99999"], 1, "search with words"),
+        (vec!["crs", "guess", "old-weirs.csv", "--e", "east", "--n", "north"], 2, "--near"),
+        (vec!["crs", "guess", "old-weirs.csv", "--zone", "Atlantis"], 1, "not a state"),
+        (vec!["zone", "headgates.csv"], 1, "vpeg build points"),
+        (vec!["position", "47°64'N 120°W"], 1, "minutes must be under 60"),
+        (vec!["position", "47.4"], 1, "47.4"),
+        (convert(&["--to", "utm"]), 1, "straddles UTM zones (8 features in UTM zone 10N"),
+        (convert(&["--to", "EPSG:6319", "--epoch", "20269"]), 2, "such as 2026.9"),
+        (convert(&["--to", "EPSG:27700"]), 1, "no operation is known"),
+        (convert(&["--to", "EPSG:5703"]), 1, "EPSG:5703"),
+    ];
+    for (command, code, says) in cases {
+        let run = bench.run(&command);
+        assert_eq!(run.code, code, "{command:?}: {}{}", run.out, run.err);
+        assert!(run.err.contains(says), "{command:?}: {}", run.err);
+        assert!(!bench.path("out.gpkg").exists(), "{command:?}");
+    }
+}

@@ -23,7 +23,7 @@ pub(crate) struct Convert {
     crs: Option<String>,
     /// Epoch of the coordinates in decimal years, such as 2026.9: operations between moving
     /// frames need it.
-    #[arg(long, value_name = "YEAR")]
+    #[arg(long, value_name = "YEAR", value_parser = reference::year)]
     epoch: Option<f64>,
     /// File to write (a folder for several files); `-` for standard output.
     #[arg(long, short)]

@@ -20,7 +20,7 @@ pub(crate) struct Show {
     #[arg(long, value_name = "PLACE", requires = "to")]
     at: Option<String>,
     /// Epoch of the coordinates in decimal years, such as 2026.9.
-    #[arg(long, value_name = "YEAR", requires = "to")]
+    #[arg(long, value_name = "YEAR", requires = "to", value_parser = reference::year)]
     epoch: Option<f64>,
     /// Print the definition text instead: WKT 2 (ISO 19162), WKT 1 (OGC 01-009), WKT 1 as files
     /// beside Shapefiles spell it, or the JSON encoding of GeoParquet.
