@@ -5,7 +5,7 @@ fn main() -> Result<()> {
     let folder = std::env::temp_dir().join(format!("tumblewick-{}", std::process::id()));
     demo::lay_out(&folder, false)?;
     let file = |name: &str| folder.join(name);
-    let build = BuildPoints { crs: Some(Crs::parse("EPSG:4326")?), ..Default::default() };
+    let build = BuildPoints::in_system(Crs::parse("EPSG:4326")?);
     let built = build.run(&file("headgates.csv"), &file("gates.gpkg"), &mut Unwatched)?;
     println!("{} rows in, {} gates, {} rejected", built.rows_in, built.out, built.rejected.count);
     built.notices.iter().for_each(|notice| println!("noticed: {notice}"));

@@ -5,7 +5,7 @@
 
 use crate::build::{Outcome, renamed};
 use crate::error::{Error, Result};
-use crate::format::{distinct, missing};
+use crate::format::{Format, distinct, sniff_standard_input};
 use crate::notice::Notice;
 use crate::output::{Output, refuse_existing, rejects_path};
 use crate::rejects::Rejects;
@@ -40,19 +40,25 @@ pub(crate) struct Session {
     input: PathBuf,
     bytes: Option<u64>,
     options: AppendOptions,
+    notices: Vec<Notice>,
+    /// Keeps what was laid down.
+    kept: Option<TableFile>,
 }
 
 impl Session {
     pub(crate) fn open(input: &Path, options: &AppendOptions) -> Result<Session> {
-        let (mut reader, delimiter, bytes) = if input == Path::new("-") {
+        let mut notices = Vec::new();
+        let mut kept = None;
+        let text = || sniff_standard_input().is_ok_and(|format| format == Format::Csv);
+        let (mut reader, delimiter, bytes) = if input == Path::new("-") && text() {
             let (reader, delimiter) = TableReader::stream(std::io::stdin(), input, &options.table)?;
             (reader, delimiter, None)
         } else {
-            if !input.exists() {
-                return Err(missing(input));
-            }
             let file = TableFile::open(input, &options.table)?;
-            (file.rows()?, file.delimiter(), Some(file.bytes))
+            notices.clone_from(&file.notices);
+            let opened = (file.rows()?, file.delimiter(), Some(file.bytes));
+            kept = Some(file);
+            opened
         };
         let mut head = Vec::new();
         let mut record = StringRecord::new();
@@ -67,6 +73,8 @@ impl Session {
             input: input.to_path_buf(),
             bytes,
             options: options.clone(),
+            notices,
+            kept,
         })
     }
 
@@ -93,7 +101,8 @@ impl Session {
         if !standard {
             refuse_existing(out, self.options.overwrite)?;
         }
-        let mut outcome = Outcome { notices: renamed(&self.reader), ..Outcome::default() };
+        let mut outcome = Outcome { notices: self.notices.clone(), ..Outcome::default() };
+        outcome.notices.extend(renamed(&self.reader));
         let mut header = self.headers.clone();
         for column in columns {
             let name = distinct(&header, column);
@@ -119,6 +128,7 @@ impl Session {
         let delimiter = match out.extension() {
             Some(_) if tabs => b'\t',
             Some(e) if e == "csv" => b',',
+            _ if self.kept.as_ref().is_some_and(|file| file.format != Format::Csv) => b',',
             _ => self.delimiter,
         };
         let failed = |e: csv::Error| Error::file(out, "cannot be written", e);

@@ -1,29 +1,56 @@
-//! Building features from coordinate rows.
+//! Building features from the rows of a table: points from coordinate columns, or features of
+//! any kind from a column with geometries as text.
 
 use crate::checks::Cloud;
 use crate::error::{Error, Result};
-use crate::format::{LayerWriter, WriteOptions};
-use crate::layer::{BATCH, Batch, GeometryColumn, GeometryKind, LayerInfo, Rows};
+use crate::format::{LayerWriter, WriteOptions, read_wkb, wkt};
+use crate::layer::{BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, Learn, Rows};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, rejects_path};
 use crate::rejects::{Rejected, Rejects};
+use crate::select::{Planned, Selection};
 use crate::table::{
-    CoordinateColumns, Found, Inference, Notation, TableFile, TableOptions, TableReader, read_pair,
+    CoordinateColumns, Found, Inference, Notation, TableFile, TableOptions, TableReader, position,
+    read_pair,
 };
 use crate::watch::Watch;
+use arrow_array::{Array, BooleanArray};
 use csv::StringRecord;
-use std::path::Path;
-use velvet_peg_core::{Converter, Coordinate, Crs};
+use std::path::{Path, PathBuf};
+use velvet_peg_core::{Converter, Coordinate, Crs, PlanOptions};
 
 /// What to build points from.
 #[derive(Clone, Debug, Default)]
 pub struct BuildPoints {
     /// Coordinate columns; guessed from the headers where not named.
     pub columns: CoordinateColumns,
-    /// Reference system of the coordinates; none to leave it open.
-    pub crs: Option<Crs>,
     /// True if angles are packed as DDDMMSS.s.
     pub packed: bool,
+    /// What is the same for all features built from tables.
+    pub build: BuildOptions,
+}
+
+/// What to build features of any kind from.
+#[derive(Clone, Debug, Default)]
+pub struct BuildFeatures {
+    /// The column with geometries: well-known text, or well-known binary in hexadecimal
+    /// digits; found by its values if not named.
+    pub geometry: Option<String>,
+    /// What is the same for all features built from tables.
+    pub build: BuildOptions,
+}
+
+/// How features are built from a table.
+#[derive(Clone, Debug, Default)]
+pub struct BuildOptions {
+    /// Reference system of the coordinates; none to leave it open.
+    pub crs: Option<Crs>,
+    /// Reference system to carry the features to, on the way.
+    pub to: Option<Crs>,
+    /// Epoch of the coordinates, decimal years, for operations between moving frames.
+    pub epoch: Option<f64>,
+    /// Which rows and columns are kept, and what is computed.
+    pub select: Selection,
     /// How the table is read.
     pub table: TableOptions,
     /// How the features are written.
@@ -31,23 +58,35 @@ pub struct BuildPoints {
     /// Name of the layer; the table's name if none.
     pub layer: Option<String>,
     /// Where rejects go; `OUT.rejects.csv` if none.
-    pub rejects: Option<std::path::PathBuf>,
+    pub rejects: Option<PathBuf>,
 }
 
-/// What became of the rows: in = out + rejected.
+/// What became of the rows: in = out + rejected + left out.
 #[derive(Clone, Debug, Default)]
 pub struct Outcome {
     /// Rows or features read.
     pub rows_in: u64,
     /// Features or rows written.
     pub out: u64,
+    /// Rows or features that the condition left out.
+    pub left_out: u64,
     /// Rows rejected.
     pub rejected: Rejected,
+    /// True if the output was read again and agreed.
+    pub verified: bool,
+    /// The operation that carried the features to another system, if one did.
+    pub converter: Option<Converter>,
     /// What was noticed.
     pub notices: Vec<Notice>,
 }
 
 impl BuildPoints {
+    /// Points in this reference system, everything else as it is by itself.
+    pub fn in_system(crs: Crs) -> BuildPoints {
+        let build = BuildOptions { crs: Some(crs), ..BuildOptions::default() };
+        BuildPoints { build, ..BuildPoints::default() }
+    }
+
     /// Makes one point of every row of a table. Every column stays as an attribute; rows
     /// whose coordinates are blank, unreadable or out of range for the system go to the
     /// rejects with their number, the reason and the original text.
@@ -57,8 +96,8 @@ impl BuildPoints {
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
     /// use velvet_peg::{BuildPoints, Crs, Unwatched};
-    /// let build = BuildPoints { crs: Some(Crs::parse("EPSG:4326")?), ..BuildPoints::default() };
-    /// let outcome = build.run(&file("headgates.csv"), &file("gates.gpkg"), &mut Unwatched)?;
+    /// let points = BuildPoints::in_system(Crs::parse("EPSG:4326")?);
+    /// let outcome = points.run(&file("headgates.csv"), &file("gates.gpkg"), &mut Unwatched)?;
     /// assert_eq!(outcome.rows_in, outcome.out + outcome.rejected.count);
     /// assert_eq!(outcome.rejected.first[0].0, 11); // the row, as a spreadsheet counts
     /// # Ok::<(), velvet_peg::Error>(())
@@ -68,145 +107,435 @@ impl BuildPoints {
     /// If the table cannot be read, a column is missing, an output exists, or no row can be
     /// used.
     pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
-        refuse_existing(out, self.write.overwrite)?;
-        let file = TableFile::open(table, &self.table)?;
-        let reader = file.rows()?;
-        let headers = reader.headers.clone();
-        let found = self.columns.find(&headers).map_err(|error| error.in_file(table))?;
-        let judge = Judge::new(self.crs.as_ref())?;
+        refuse_existing(out, self.build.write.overwrite || self.build.write.append)?;
+        let file = TableFile::open(table, &self.build.table)?;
+        let headers = file.rows()?.headers;
+        let (found, why) = self
+            .columns
+            .find(&headers, &file.head()?, self.build.crs.as_ref())
+            .map_err(|error| error.in_file(table))?;
         let notation = if self.packed { Notation::Packed } else { Notation::Detected };
-        let mut notices = renamed(&reader);
-
-        // The first reading learns the columns' types and where the bulk of the data lies.
-        let total = Some(file.bytes * 2);
-        let mut inference = Inference::new(headers.len());
-        let mut cloud = Cloud::default();
-        let mut reasons = FirstReasons::default();
-        each_row(reader, &mut |reader, record| {
-            if inference.rows.is_multiple_of(4096) {
-                watch.at(reader.bytes_read(), total);
-            }
-            inference.add(record);
-            match self.position(reader, record, &found, notation, &judge) {
-                Ok((x, y, _)) => cloud.gather(x, y),
-                Err(reason) => reasons.add(reader.row(), &reason, record, &found),
-            }
-            Ok(())
-        })?;
-        cloud.settle();
-        if inference.rows == 0 {
-            return Err(Error::data(
-                "has a header but no rows: nothing to build. Is this the right file or sheet?",
-            )
-            .in_file(table));
-        }
-        if cloud.centre().is_none() {
-            return Err(Error::data(format!(
-                "none of the {} rows has coordinates that can be used. {}",
-                inference.rows,
-                reasons.advice(self.crs.as_ref())
-            ))
-            .in_file(table));
-        }
-        let rejects_to = self.rejects.clone().unwrap_or_else(|| rejects_path(out));
-        let mut rejects = Rejects::new(&rejects_to, self.write.overwrite, &headers)?;
-        let stem = table.file_stem().and_then(|s| s.to_str()).unwrap_or("points");
-        let info = LayerInfo {
-            name: self.layer.clone().unwrap_or_else(|| match stem {
-                "-" => "points".to_string(),
-                stem => stem.to_string(),
-            }),
-            crs: self.crs.clone(),
-            schema: inference.schema(&headers),
-            kind: Some(GeometryKind::Point),
-            has_z: found.z.is_some(),
-            count: None,
-            extent: None,
-        };
-        let mut writer = LayerWriter::create(out, &info, &self.write)?;
-        notices.append(&mut writer.notices);
-
-        let mut rows = Rows::new(info.schema.clone());
-        let mut geometry = GeometryColumn::new();
-        let mut first = 1;
-        let mut outside = 0u64;
-        let mut seen = 0u64;
-        each_row(file.rows()?, &mut |reader, record| {
-            if seen.is_multiple_of(4096) {
-                watch.at(file.bytes + reader.bytes_read(), total);
-            }
-            seen += 1;
-            match self.position(reader, record, &found, notation, &judge) {
-                Ok((x, y, z)) => {
-                    cloud.judge(reader.row(), x, y);
-                    outside += u64::from(judge.is_outside(x, y));
-                    geometry.push_point(x, y, z);
-                    let types = &inference.types;
-                    rows.push(record.iter().zip(types).map(|(cell, kind)| kind.value(cell)));
-                }
-                Err(reason) => rejects.add(reader.row(), &reason, record.iter())?,
-            }
-            if rows.len() == BATCH {
-                first += flush(&mut writer, &mut rows, &mut geometry, first)?;
-            }
-            Ok(())
-        })?;
-        if rows.len() > 0 {
-            flush(&mut writer, &mut rows, &mut geometry, first)?;
-        }
-        notices.extend(cloud.notices());
-        match &self.crs {
-            Some(crs) => match cloud.against(crs) {
-                Some(notice) => notices.push(notice),
-                None if outside > 0 => notices.push(Notice::warning(format!(
-                    "{outside} {} outside the area where {} is used ({})",
-                    if outside == 1 { "point lies" } else { "points lie" },
-                    crs.label(),
-                    crs.extent().name()
-                ))),
-                None => {}
-            },
-            None => notices.push(Notice::warning(format!(
-                "no reference system was given, so the features have none and cannot be converted \
-                 or measured: add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
-                out.display()
-            ))),
-        }
-        let out_count = writer.finish()?;
-        Ok(Outcome {
-            rows_in: inference.rows,
-            out: out_count,
-            rejected: rejects.finish()?,
-            notices,
-        })
-    }
-
-    fn position(
-        &self,
-        reader: &TableReader,
-        record: &StringRecord,
-        found: &Found,
-        notation: Notation,
-        judge: &Judge,
-    ) -> std::result::Result<(f64, f64, Option<f64>), String> {
-        if let Some(misfit) = reader.misfit(record) {
-            return Err(misfit);
-        }
-        let (x, y, z) = read_pair(record, found, self.crs.as_ref(), notation)?;
-        judge.check(x, y)?;
-        Ok((x, y, z))
+        let places = Places::Columns(found, notation);
+        let mut outcome = run(&self.build, &file, &places, out, watch)?;
+        outcome.notices.splice(..0, why);
+        Ok(outcome)
     }
 }
 
-fn flush(
-    writer: &mut LayerWriter,
-    rows: &mut Rows,
-    geometry: &mut GeometryColumn,
+impl BuildFeatures {
+    /// Makes one feature of every row of a table, of the geometry that one of its columns
+    /// holds. The other columns stay as attributes.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{BuildFeatures, Unwatched};
+    /// std::fs::write(file("a.csv"), "ditch,shape\nAlder,\"LINESTRING (0 0, 3 4)\"\n")?;
+    /// let outcome = BuildFeatures::default().run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
+    /// assert_eq!(outcome.out, 1);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As [`BuildPoints::run`].
+    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+        refuse_existing(out, self.build.write.overwrite || self.build.write.append)?;
+        let file = TableFile::open(table, &self.build.table)?;
+        let mut reader = file.rows()?;
+        let headers = reader.headers.clone();
+        let at = match &self.geometry {
+            Some(name) => position(&headers, name, None).map_err(|error| error.in_file(table))?,
+            None => {
+                let mut record = StringRecord::new();
+                let mut seen = 0;
+                let mut found = None;
+                while found.is_none() && seen < 100 && reader.next(&mut record)? {
+                    seen += 1;
+                    found = record.iter().position(wkt::looks_like);
+                }
+                found.ok_or_else(|| {
+                    Error::usage(format!(
+                        "no column holds geometries as text: say which one it is with --geometry; \
+                         the columns are {}",
+                        crate::table::list(&headers)
+                    ))
+                    .in_file(table)
+                })?
+            }
+        };
+        run(&self.build, &file, &Places::Text(at), out, watch)
+    }
+}
+
+/// Where the geometries of a table are.
+enum Places {
+    Columns(Found, Notation),
+    /// In this column, as text.
+    Text(usize),
+}
+
+impl Places {
+    /// Pushes the geometry of a row, or says why there is none.
+    fn push(
+        &self,
+        reader: &TableReader,
+        record: &StringRecord,
+        options: &BuildOptions,
+        judge: &Judge,
+        column: &mut GeometryColumn,
+    ) -> std::result::Result<(), String> {
+        if let Some(misfit) = reader.misfit(record) {
+            return Err(misfit);
+        }
+        match self {
+            Places::Columns(found, notation) => {
+                let (x, y, z) = read_pair(record, found, options.crs.as_ref(), *notation)?;
+                judge.check(x, y)?;
+                column.push_point(x, y, z);
+            }
+            Places::Text(at) => {
+                let text = record.get(*at).unwrap_or_default().trim();
+                if text.is_empty() {
+                    return Err("the geometry is blank".to_string());
+                }
+                let mut one = GeometryColumn::new();
+                let srid = match bytes_of(text) {
+                    Some(bytes) => read_wkb(&bytes, &mut one).map(|()| None)?,
+                    None => wkt::read(text, &mut one)?,
+                };
+                if let (Some(srid), Some(crs)) = (srid.filter(|srid| *srid > 0), &options.crs)
+                    && crs.code().is_some_and(|code| code != srid)
+                {
+                    return Err(format!(
+                        "the geometry says that it is in system {srid}, not in {}",
+                        crs.label()
+                    ));
+                }
+                for (x, y) in one.x.iter().zip(&one.y) {
+                    judge.check(*x, *y)?;
+                }
+                column.push_from(&one, 0);
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Bytes written as hexadecimal digits, if a text is that.
+fn bytes_of(text: &str) -> Option<Vec<u8>> {
+    let digits = text.strip_prefix("0x").or(text.strip_prefix("\\x")).unwrap_or(text);
+    let hex = digits.len() >= 10
+        && digits.len().is_multiple_of(2)
+        && digits.bytes().all(|byte| byte.is_ascii_hexdigit());
+    hex.then(|| {
+        (0..digits.len())
+            .step_by(2)
+            .filter_map(|at| u8::from_str_radix(&digits[at..at + 2], 16).ok())
+            .collect()
+    })
+}
+
+/// What the first reading of a table learns: the types of its columns, and where the bulk of
+/// its data lies.
+struct FirstReading {
+    inference: Inference,
+    learn: Learn,
+    cloud: Cloud,
+    reasons: FirstReasons,
+}
+
+fn first_reading(
+    options: &BuildOptions,
+    file: &TableFile,
+    places: &Places,
+    judge: &Judge,
+    needed: &[usize],
+    watch: &mut dyn Watch,
+) -> Result<FirstReading> {
+    let total = Some(file.bytes * 2);
+    let reader = file.rows()?;
+    let mut first = FirstReading {
+        inference: Inference::of_columns(reader.headers.len(), needed),
+        learn: Learn::default(),
+        cloud: Cloud::default(),
+        reasons: FirstReasons::default(),
+    };
+    let mut column = GeometryColumn::new();
+    each_row(reader, &mut |reader, record| {
+        if first.inference.rows.is_multiple_of(4096) {
+            watch.at(reader.bytes_read(), total);
+        }
+        first.inference.add(record);
+        match places.push(reader, record, options, judge, &mut column) {
+            Ok(()) => {
+                for (x, y) in column.x.iter().zip(&column.y) {
+                    first.cloud.gather(*x, *y);
+                }
+                first.learn.geometry(&column);
+            }
+            Err(reason) => {
+                let found = match places {
+                    Places::Columns(found, _) => Some(found),
+                    Places::Text(_) => None,
+                };
+                first.reasons.add(reader.row(), &reason, record, found);
+            }
+        }
+        column.clear();
+        Ok(())
+    })?;
+    first.cloud.settle();
+    let nothing = |what: String| {
+        let error = Error::data(what).in_file(&file.path);
+        match &file.sheet {
+            Some(sheet) => error.in_sheet(sheet),
+            None => error,
+        }
+    };
+    if first.inference.rows == 0 {
+        return Err(nothing(
+            "has a header but no rows: nothing to build. Is this the right file or sheet?".into(),
+        ));
+    }
+    if first.learn.count == 0 {
+        return Err(nothing(format!(
+            "none of the {} rows has coordinates that can be used. {}",
+            first.inference.rows,
+            first.reasons.advice(options.crs.as_ref())
+        )));
+    }
+    Ok(first)
+}
+
+fn run(
+    options: &BuildOptions,
+    file: &TableFile,
+    places: &Places,
+    out: &Path,
+    watch: &mut dyn Watch,
+) -> Result<Outcome> {
+    let table = file.path.as_path();
+    let reader = file.rows()?;
+    let headers = reader.headers.clone();
+    let judge = Judge::new(options.crs.as_ref())?;
+    let mut notices = file.notices.clone();
+    notices.extend(renamed(&reader));
+    drop(reader);
+    let geometry_at = match places {
+        Places::Text(at) => Some(*at),
+        Places::Columns(..) => None,
+    };
+    let needed: Vec<usize> = options
+        .select
+        .needs(&headers)
+        .map_err(|error| error.in_file(table))?
+        .unwrap_or_else(|| (0..headers.len()).collect())
+        .into_iter()
+        .filter(|at| Some(*at) != geometry_at)
+        .collect();
+    let FirstReading { inference, learn, mut cloud, .. } =
+        first_reading(options, file, places, &judge, &needed, watch)?;
+
+    let rejects_to = options.rejects.clone().unwrap_or_else(|| rejects_path(out));
+    let overwrite = options.write.overwrite || options.write.append;
+    let mut rejects = Rejects::new(&rejects_to, overwrite, &headers)?;
+    let stem = table.file_stem().and_then(|s| s.to_str()).unwrap_or("features");
+    let name = match (&options.layer, &file.sheet) {
+        (Some(name), _) => name.clone(),
+        (None, Some(sheet)) => sheet.clone(),
+        (None, None) if stem == "-" => "features".to_string(),
+        (None, None) => stem.to_string(),
+    };
+    let extent = learn.extent.bounds();
+    let source = LayerInfo {
+        name,
+        crs: options.crs.clone(),
+        crs_origin: CrsOrigin::Given,
+        schema: inference.schema(&headers, &needed),
+        kind: match places {
+            Places::Columns(..) => Some(GeometryKind::Point),
+            Places::Text(_) => learn.kind(),
+        },
+        has_z: learn.has_z || matches!(places, Places::Columns(found, _) if found.z.is_some()),
+        has_m: learn.has_m,
+        count: None,
+        extent,
+    };
+    let selection = options.select.plan(&source).map_err(|error| error.in_file(table))?;
+    let mut info = source.clone();
+    info.schema = selection.schema.clone();
+    let converter = match &options.to {
+        None => None,
+        Some(to) => {
+            let from = options.crs.as_ref().ok_or_else(|| {
+                Error::usage(
+                    "to convert, the reference system of the table is needed: add --crs REF",
+                )
+                .in_file(table)
+            })?;
+            let area = extent.and_then(|extent| crate::convert::area_of(from, &extent));
+            let plan = PlanOptions { area, epoch: options.epoch, ..PlanOptions::default() };
+            info.crs = Some(to.clone());
+            info.extent = None;
+            Some(Converter::plan(from, to, &plan)?)
+        }
+    };
+    let mut writer = LayerWriter::create(out, &info, &options.write)?;
+    notices.append(&mut writer.notices);
+    let mut stage = Stage {
+        selection,
+        converter,
+        writer,
+        rejects: &mut rejects,
+        width: headers.len(),
+        needed: &needed,
+        rows: Rows::new(source.schema.clone()),
+        geometry: GeometryColumn::new(),
+        numbers: Vec::new(),
+        refused: Vec::new(),
+        left_out: 0,
+        first: 1,
+        cloud: &mut cloud,
+        outside: 0,
+        judge: &judge,
+    };
+    let total = Some(file.bytes * 2);
+    let mut seen = 0u64;
+    each_row(file.rows()?, &mut |reader, record| {
+        if seen.is_multiple_of(4096) {
+            watch.at(file.bytes + reader.bytes_read(), total);
+        }
+        seen += 1;
+        let pushed = places.push(reader, record, options, &judge, &mut stage.geometry);
+        if let Err(reason) = pushed {
+            stage.geometry.end_feature(None);
+            stage.refused.push((stage.numbers.len(), reason, record.clone()));
+        }
+        let types = &inference.types;
+        stage
+            .rows
+            .push(needed.iter().map(|at| types[*at].value(record.get(*at).unwrap_or_default())));
+        stage.numbers.push(reader.row());
+        if stage.numbers.len() == BATCH { stage.flush() } else { Ok(()) }
+    })?;
+    stage.flush()?;
+    let Stage { converter, writer, left_out, outside, .. } = stage;
+    notices.extend(cloud.notices());
+    match &options.crs {
+        Some(crs) => match cloud.against(crs) {
+            Some(notice) => notices.push(notice),
+            None if outside > 0 => notices.push(Notice::warning(format!(
+                "{outside} {} outside the area where {} is used ({})",
+                if outside == 1 { "point lies" } else { "points lie" },
+                crs.label(),
+                crs.extent().name()
+            ))),
+            None => {}
+        },
+        None => notices.push(Notice::warning(format!(
+            "no reference system was given, so the features have none and cannot be converted \
+             or measured: add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
+            out.display()
+        ))),
+    }
+    let written = writer.finish()?;
+    notices.extend(written.notices);
+    Ok(Outcome {
+        rows_in: inference.rows,
+        out: written.count,
+        left_out,
+        verified: written.verified,
+        converter,
+        rejected: rejects.finish()?,
+        notices,
+    })
+}
+
+/// Rows on their way to the output.
+struct Stage<'a> {
+    selection: Planned,
+    converter: Option<Converter>,
+    writer: LayerWriter,
+    rejects: &'a mut Rejects,
+    /// Columns of the table.
+    width: usize,
+    needed: &'a [usize],
+    rows: Rows,
+    geometry: GeometryColumn,
+    /// Numbers of the rows gathered.
+    numbers: Vec<u64>,
+    /// Rows without a geometry that can be used: their place, why, and what they say.
+    refused: Vec<(usize, String, StringRecord)>,
+    left_out: u64,
     first: u64,
-) -> Result<u64> {
-    let batch = Batch { geometry: std::mem::take(geometry), attributes: rows.finish()?, first };
-    writer.write(&batch)?;
-    Ok(batch.geometry.len() as u64)
+    cloud: &'a mut Cloud,
+    outside: u64,
+    judge: &'a Judge,
+}
+
+impl Stage<'_> {
+    fn flush(&mut self) -> Result<()> {
+        if self.numbers.is_empty() {
+            return Ok(());
+        }
+        let geometry = std::mem::take(&mut self.geometry);
+        let mut batch = Batch::new(geometry, self.rows.finish()?, self.first);
+        let mut numbers = std::mem::take(&mut self.numbers);
+        let mask = self.selection.mask(&batch)?;
+        let kept = |at: usize| mask.as_ref().is_none_or(|m| m.is_valid(at) && m.value(at));
+        self.left_out += (0..numbers.len()).filter(|at| !kept(*at)).count() as u64;
+        let mut good: Vec<bool> = (0..numbers.len()).map(kept).collect();
+        for (at, reason, record) in std::mem::take(&mut self.refused) {
+            if good[at] {
+                self.rejects.add(numbers[at], &reason, record.iter())?;
+            }
+            good[at] = false;
+        }
+        if good.contains(&false) {
+            let mask = BooleanArray::from(good.clone());
+            batch = Planned::filter(&batch, &mask)?;
+            let mut flags = good.iter();
+            numbers.retain(|_| flags.next() == Some(&true));
+        }
+        for (at, number) in numbers.iter().enumerate() {
+            for vertex in batch.geometry.vertices(at) {
+                let (x, y) = (batch.geometry.x[vertex], batch.geometry.y[vertex]);
+                self.cloud.judge(*number, x, y);
+                self.outside += u64::from(self.judge.is_outside(x, y));
+            }
+        }
+        let mut batch = self.selection.shape(batch)?;
+        if let Some(converter) = &self.converter {
+            let before = batch.geometry.clone();
+            if batch.geometry.convert(converter) > 0 {
+                batch = self.sift(batch, &before, &numbers)?;
+            }
+        }
+        self.writer.write(&batch)?;
+        self.first += batch.geometry.len() as u64;
+        Ok(())
+    }
+
+    /// Rejects the features with a vertex that could not be converted.
+    fn sift(&mut self, batch: Batch, before: &GeometryColumn, numbers: &[u64]) -> Result<Batch> {
+        let column = &batch.geometry;
+        let bad = |at: usize| column.vertices(at).any(|vertex| column.x[vertex].is_nan());
+        let good: Vec<bool> = (0..column.len()).map(|at| !bad(at)).collect();
+        for at in (0..column.len()).filter(|at| !good[*at]) {
+            let reason = format!(
+                "{} cannot be carried to {}",
+                before.text_of(at),
+                self.converter.as_ref().map_or("", |converter| converter.target().name())
+            );
+            // The row as far as it was read.
+            let mut original = vec![String::new(); self.width];
+            for (place, value) in self.needed.iter().zip(batch.values(at)) {
+                original[*place] = value.to_text();
+            }
+            self.rejects.add(numbers[at], &reason, original.iter().map(String::as_str))?;
+        }
+        Planned::filter(&batch, &BooleanArray::from(good))
+    }
 }
 
 /// Runs through the rows of a table.
@@ -293,11 +622,18 @@ pub(crate) struct FirstReasons {
 }
 
 impl FirstReasons {
-    pub(crate) fn add(&mut self, row: u64, reason: &str, record: &StringRecord, found: &Found) {
+    pub(crate) fn add(
+        &mut self,
+        row: u64,
+        reason: &str,
+        record: &StringRecord,
+        found: Option<&Found>,
+    ) {
         self.count += 1;
         if self.rows.len() < 3 {
             self.rows.push(format!("row {row}: {reason}"));
         }
+        let Some(found) = found else { return };
         let number = |at: usize| record.get(at).and_then(|cell| cell.trim().parse::<f64>().ok());
         if let (Some(x), Some(y)) = (number(found.x), number(found.y)) {
             self.magnitude = self.magnitude.max(x.abs().max(y.abs()));

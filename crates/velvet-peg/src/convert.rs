@@ -4,101 +4,168 @@ use crate::append::{AppendOptions, Session};
 use crate::build::{FirstReasons, Judge, Outcome};
 use crate::checks::{Cloud, from_greenwich, home_system};
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, LayerWriter, WriteOptions, coordinate_names, default_decimals};
-use crate::layer::{Batch, GeometryColumn, Rows, no_system};
+use crate::format::{
+    Capability, Format, LayerReader, LayerWriter, WriteOptions, coordinate_names, default_decimals,
+};
+use crate::layer::{Batch, CrsOrigin, GeometryColumn, Rows, no_system};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, rejects_path};
 use crate::rejects::Rejects;
+use crate::select::{Planned, Selection};
 use crate::table::{CoordinateColumns, Notation, read_pair};
 use crate::watch::Watch;
 use crate::wrong_zone::wrong_zone;
+use csv::StringRecord;
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 
-/// Converts a layer into another reference system, feature by feature. Features with a
-/// vertex that cannot be converted go to the rejects with their number, the reason and their
-/// geometry as text. The epoch (decimal years) is that of the coordinates, which operations
-/// between moving frames need.
-///
-/// ```
-/// # let folder = tempfile::tempdir()?;
-/// # velvet_peg::demo::lay_out(folder.path(), false)?;
-/// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{convert_layer, Crs, LayerReader, Unwatched, WriteOptions};
-/// let reader = LayerReader::open(&file("fields.geojson"), None)?;
-/// let grid = Crs::from_epsg(2285)?;
-/// let options = WriteOptions::default();
-/// let (outcome, converter) =
-///     convert_layer(&reader, &grid, None, &file("fields.gpkg"), &options, None, &mut Unwatched)?;
-/// assert_eq!(outcome.out, 16);
-/// assert_eq!(converter.route().accuracy_m(), Some(4.0)); // WGS 84 to NAD83
-/// # Ok::<(), velvet_peg::Error>(())
-/// ```
-///
-/// # Errors
-/// If the layer has no reference system, no operation joins the two, an output exists, or
-/// no feature can be converted.
-pub fn convert_layer(
-    reader: &LayerReader,
-    target: &Crs,
-    epoch: Option<f64>,
-    out: &Path,
-    options: &WriteOptions,
-    rejects_to: Option<&Path>,
-    watch: &mut dyn Watch,
-) -> Result<(Outcome, Converter)> {
-    refuse_existing(out, options.overwrite)?;
-    let info = reader.info();
-    let source = info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
-    let area = info.extent.and_then(|extent| area_of(source, &extent));
-    let plan = PlanOptions { area, epoch, ..PlanOptions::default() };
-    let converter = Converter::plan(source, target, &plan)?;
-    let mut outcome = Outcome { notices: reader.notices.clone(), ..Outcome::default() };
-    let mut described = info.clone();
-    described.crs = Some(target.clone());
-    described.extent = None;
-    let mut writer = LayerWriter::create(out, &described, options)?;
-    outcome.notices.append(&mut writer.notices);
-    let default_path = rejects_path(out);
-    let names: Vec<String> = std::iter::once("geometry".to_string())
-        .chain(info.schema.fields().iter().map(|field| field.name().clone()))
-        .collect();
-    let mut rejects = Rejects::new(rejects_to.unwrap_or(&default_path), options.overwrite, &names)?;
-    let mut cloud = Cloud::default();
-    reader.for_each_batch(&mut |mut batch| {
-        watch.at(batch.first, info.count);
-        outcome.rows_in += batch.geometry.len() as u64;
-        for (x, y) in batch.geometry.x.iter().zip(&batch.geometry.y) {
-            cloud.gather(*x, *y);
+/// Carries a layer into another format, another reference system, or both.
+#[derive(Clone, Debug, Default)]
+pub struct ConvertLayer {
+    /// Reference system to carry it to; none to leave it in its own.
+    pub target: Option<Crs>,
+    /// Epoch of the coordinates, decimal years, for operations between moving frames.
+    pub epoch: Option<f64>,
+    /// Which features and columns are kept, and what is computed (from the features as they
+    /// are before they are converted).
+    pub select: Selection,
+    /// How the features are written.
+    pub write: WriteOptions,
+    /// Where rejects go; `OUT.rejects.csv` if none.
+    pub rejects: Option<PathBuf>,
+}
+
+impl ConvertLayer {
+    /// Converts feature by feature. Features with a vertex that cannot be converted, and
+    /// records that cannot be read, go to the rejects with their number, the reason and their
+    /// geometry as text.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{ConvertLayer, Crs, LayerReader, Unwatched};
+    /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
+    /// let convert = ConvertLayer { target: Some(Crs::from_epsg(2285)?), ..ConvertLayer::default() };
+    /// let outcome = convert.run(&reader, &file("fields.shp"), &mut Unwatched)?;
+    /// assert_eq!(outcome.out, 16);
+    /// let converter = outcome.converter.expect("there was something to convert");
+    /// assert_eq!(converter.route().accuracy_m(), Some(4.0)); // WGS 84 to NAD83
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the layer has no reference system and one is asked for, no operation joins the two,
+    /// an output exists, or no feature can be converted.
+    pub fn run(&self, reader: &LayerReader, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+        let options = &self.write;
+        let replaces = options.overwrite || options.append;
+        refuse_existing(out, replaces)?;
+        let info = reader.info();
+        let converter = self.converter(reader)?;
+        let mut outcome = Outcome { notices: reader.notices.clone(), ..Outcome::default() };
+        if let (Some(crs), CrsOrigin::SideFile) = (&info.crs, info.crs_origin) {
+            outcome.notices.push(Notice::remark(format!(
+                "the reference system is from a side file: {}",
+                crs.label()
+            )));
         }
-        let before = batch.geometry.clone();
-        let geometry = &mut batch.geometry;
-        let z = if geometry.z.is_empty() { None } else { Some(geometry.z.as_mut_slice()) };
-        let failed = converter.convert_columns(&mut geometry.x, &mut geometry.y, z);
-        let batch = if failed > 0 { sift(batch, &before, &mut rejects, source)? } else { batch };
-        writer.write(&batch)
-    })?;
-    if outcome.rows_in > 0 && rejects.count() == outcome.rows_in {
-        return Err(Error::data(format!(
-            "none of the {} features can be carried from {} to {}: is the declared system right?",
-            outcome.rows_in,
-            source.label(),
-            target.label()
-        ))
-        .in_file(reader.path()));
+        let selection = self.select.plan(info).map_err(|error| error.in_file(reader.path()))?;
+        let mut described = info.clone();
+        described.schema = selection.schema.clone();
+        if let Some(converter) = &converter {
+            described.crs = Some(converter.target().clone());
+            described.extent = None;
+        }
+        let mut writer = LayerWriter::create(out, &described, options)?;
+        outcome.notices.append(&mut writer.notices);
+        let default_path = rejects_path(out);
+        let names: Vec<String> = std::iter::once("geometry".to_string())
+            .chain(described.schema.fields().iter().map(|field| field.name().clone()))
+            .collect();
+        let rejects_to = self.rejects.as_deref().unwrap_or(&default_path);
+        let mut rejects = Rejects::new(rejects_to, replaces, &names)?;
+        let mut cloud = Cloud::default();
+        // Some formats have no place for features without a geometry.
+        let format = Format::of(out)?;
+        let lacks = (!Capability::of(format).no_geometry).then(|| format.name());
+        let bare =
+            |batch: &Batch| lacks.is_some() && batch.geometry.kinds().iter().any(Option::is_none);
+        reader.for_each_batch(&mut |mut batch| {
+            watch.at(batch.first, info.count);
+            outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
+            for record in std::mem::take(&mut batch.unreadable) {
+                rejects.add(record.number, &record.reason, [record.original.as_str()])?;
+            }
+            if let Some(mask) = selection.mask(&batch)? {
+                outcome.left_out += (mask.len() - mask.true_count()) as u64;
+                batch = Planned::filter(&batch, &mask)?;
+            }
+            let mut batch = selection.shape(batch)?;
+            for (x, y) in batch.geometry.x.iter().zip(&batch.geometry.y) {
+                cloud.gather(*x, *y);
+            }
+            let mut failed = 0;
+            let mut before = None;
+            if let Some(converter) = &converter {
+                before = Some(batch.geometry.clone());
+                failed = batch.geometry.convert(converter);
+            }
+            if failed > 0 || bare(&batch) {
+                let before = before.unwrap_or_else(|| batch.geometry.clone());
+                batch = sift(batch, &before, &mut rejects, info.crs.as_ref(), lacks)?;
+            }
+            writer.write(&batch)
+        })?;
+        if outcome.rows_in > 0 && rejects.count() == outcome.rows_in {
+            let first = rejects.first().first().map_or("", |(_, reason)| reason.as_str());
+            return Err(Error::data(match &converter {
+                Some(converter) => format!(
+                    "none of the {} features can be carried from {} to {}: is the declared system \
+                     right? The first: {first}",
+                    outcome.rows_in,
+                    converter.source().label(),
+                    converter.target().label()
+                ),
+                None => {
+                    format!("none of the {} features can be used: {first}", outcome.rows_in)
+                }
+            })
+            .in_file(reader.path()));
+        }
+        if let Some(converter) = &converter {
+            if info.has_z && !converter.changes_height() {
+                outcome.notices.push(Notice::remark(
+                    "heights were carried as they are: neither their datum nor their unit was \
+                     changed"
+                        .to_string(),
+                ));
+            }
+            cloud.settle();
+            let wrong = cloud
+                .centre()
+                .and_then(|middle| wrong_zone(converter.source(), converter.target(), middle));
+            outcome.notices.extend(wrong);
+        }
+        let written = writer.finish()?;
+        outcome.out = written.count;
+        outcome.verified = written.verified;
+        outcome.notices.extend(written.notices);
+        outcome.rejected = rejects.finish()?;
+        outcome.converter = converter;
+        Ok(outcome)
     }
-    if info.has_z && !converter.changes_height() {
-        outcome.notices.push(Notice::remark(
-            "heights were carried as they are: neither their datum nor their unit was changed"
-                .to_string(),
-        ));
+
+    fn converter(&self, reader: &LayerReader) -> Result<Option<Converter>> {
+        let Some(target) = &self.target else { return Ok(None) };
+        let info = reader.info();
+        let source =
+            info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+        let area = info.extent.and_then(|extent| area_of(source, &extent));
+        let plan = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
+        Ok(Some(Converter::plan(source, target, &plan)?))
     }
-    cloud.settle();
-    outcome.notices.extend(cloud.centre().and_then(|middle| wrong_zone(source, target, middle)));
-    outcome.out = writer.finish()?;
-    outcome.rejected = rejects.finish()?;
-    Ok((outcome, converter))
 }
 
 /// Keeps the features whose vertices were all converted; rejects the others.
@@ -106,24 +173,32 @@ fn sift(
     batch: Batch,
     before: &GeometryColumn,
     rejects: &mut Rejects,
-    source: &Crs,
+    source: Option<&Crs>,
+    lacks: Option<&str>,
 ) -> Result<Batch> {
     let mut geometry = GeometryColumn::new();
     let mut rows = Rows::new(batch.attributes.schema());
     for feature in 0..batch.geometry.len() {
         let bad =
             batch.geometry.vertices(feature).filter(|at| batch.geometry.x[*at].is_nan()).count();
-        if bad == 0 {
+        let bare = lacks.filter(|_| batch.geometry.kinds()[feature].is_none());
+        if bad == 0 && bare.is_none() {
             geometry.push_from(&batch.geometry, feature);
             rows.push(batch.values(feature));
             continue;
         }
-        let reason = format!("{bad} vertices are out of range for {}", source.label());
+        let reason = match bare {
+            Some(format) => format!("it has no geometry, and {format} has no place for it"),
+            None => format!(
+                "{bad} vertices are out of range for {}",
+                source.map_or("its system".to_string(), Crs::label)
+            ),
+        };
         let mut original = vec![before.text_of(feature)];
         original.extend(batch.values(feature).iter().map(|value| value.to_text()));
         rejects.add(batch.first + feature as u64, &reason, original.iter().map(String::as_str))?;
     }
-    Ok(Batch { geometry, attributes: rows.finish()?, first: batch.first })
+    Ok(Batch::new(geometry, rows.finish()?, batch.first))
 }
 
 /// A box of a system in degrees from Greenwich, from a few points of its outline and inside.
@@ -201,7 +276,12 @@ impl ConvertTable {
         watch: &mut dyn Watch,
     ) -> Result<(Outcome, Converter)> {
         let session = Session::open(input, &self.append)?;
-        let found = self.columns.find(&session.headers).map_err(|error| error.in_file(input))?;
+        let head: Vec<StringRecord> = session.head().take(200).cloned().collect();
+        let (found, why) = self
+            .columns
+            .find(&session.headers, &head, Some(&self.source))
+            .map_err(|error| error.in_file(input))?;
+        drop(head);
         let notation = if self.packed { Notation::Packed } else { Notation::Detected };
         let judge = Judge::new(Some(&self.source))?;
         let mut head = crate::layer::Extender::default();
@@ -217,7 +297,7 @@ impl ConvertTable {
                     head.point(x, y);
                     cloud.gather(x, y);
                 }
-                Err(reason) => reasons.add(at as u64 + 2, &reason, record, &found),
+                Err(reason) => reasons.add(at as u64 + 2, &reason, record, Some(&found)),
             }
         }
         if usable == 0 && session.is_short() && session.head().next().is_some() {
@@ -265,6 +345,7 @@ impl ConvertTable {
             },
             watch,
         )?;
+        outcome.notices.splice(..0, why);
         let astray = cloud.against(&self.source);
         // Where the source is wrong already, the target has nothing to tell.
         let wrong = || wrong_zone(&self.source, &self.target, cloud.centre()?);

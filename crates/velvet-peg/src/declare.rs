@@ -5,6 +5,8 @@ use crate::checks::Cloud;
 use crate::error::Result;
 use crate::format::{LayerReader, LayerWriter, WriteOptions};
 use crate::notice::Notice;
+use crate::output::rejects_path;
+use crate::rejects::Rejects;
 use crate::watch::Watch;
 use std::path::Path;
 use velvet_peg_core::Crs;
@@ -53,15 +55,24 @@ pub fn declare(
     }
     let mut writer = LayerWriter::create(out, &described, options)?;
     outcome.notices.append(&mut writer.notices);
+    let columns = ["original".to_string()];
+    let mut rejects = Rejects::new(&rejects_path(out), options.overwrite, &columns)?;
     let mut cloud = Cloud::default();
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
-        outcome.rows_in += batch.geometry.len() as u64;
+        outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
+        for record in &batch.unreadable {
+            rejects.add(record.number, &record.reason, [record.original.as_str()])?;
+        }
         batch.geometry.x.iter().zip(&batch.geometry.y).for_each(|(x, y)| cloud.gather(*x, *y));
         writer.write(&batch)
     })?;
     cloud.settle();
     outcome.notices.extend(cloud.against(crs));
-    outcome.out = writer.finish()?;
+    let written = writer.finish()?;
+    outcome.out = written.count;
+    outcome.verified = written.verified;
+    outcome.notices.extend(written.notices);
+    outcome.rejected = rejects.finish()?;
     Ok(outcome)
 }

@@ -8,7 +8,9 @@ use std::path::{Path, PathBuf};
 pub struct Place {
     /// File; `-` for standard input.
     pub file: Option<PathBuf>,
-    /// Sheet or layer.
+    /// Layer.
+    pub layer: Option<String>,
+    /// Sheet of a workbook.
     pub sheet: Option<String>,
     /// Row as a spreadsheet counts it: the header is row 1.
     pub row: Option<u64>,
@@ -22,8 +24,11 @@ impl fmt::Display for Place {
         if let Some(file) = &self.file {
             parts.push(file.display().to_string());
         }
+        if let Some(layer) = &self.layer {
+            parts.push(format!("layer {layer}"));
+        }
         if let Some(sheet) = &self.sheet {
-            parts.push(format!("layer {sheet}"));
+            parts.push(format!("sheet {sheet}"));
         }
         if let Some(row) = self.row {
             parts.push(format!("row {row}"));
@@ -101,8 +106,22 @@ impl Error {
     }
 
     pub(crate) fn in_layer(mut self, layer: &str) -> Error {
-        self.0.place.sheet.get_or_insert_with(|| layer.to_string());
+        self.0.place.layer.get_or_insert_with(|| layer.to_string());
         self
+    }
+
+    pub(crate) fn in_sheet(mut self, sheet: &str) -> Error {
+        self.0.place.sheet.get_or_insert_with(|| sheet.to_string());
+        self
+    }
+
+    /// Tells of an input as it was given, in place of where it was laid down.
+    pub(crate) fn shown_as(mut self, real: &Path, shown: &Path) -> Error {
+        match &mut self.0.place.file {
+            Some(file) if file == real => *file = shown.to_path_buf(),
+            _ => {}
+        }
+        self.in_file(shown)
     }
 
     /// Where in the data it happened, as far as known.
@@ -188,4 +207,4 @@ impl From<arrow_schema::ArrowError> for Error {
 }
 
 /// Result of the library.
-pub type Result<T> = std::result::Result<T, Error>;
+pub type Result<T, E = Error> = std::result::Result<T, E>;

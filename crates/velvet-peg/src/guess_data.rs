@@ -38,7 +38,7 @@ pub fn coordinates_of_table(
     let mut reader = file.rows()?;
     let headers = reader.headers.clone();
     let in_file = |error: crate::error::Error| error.in_file(path);
-    let found = columns.find(&headers).map_err(in_file)?;
+    let (found, _) = columns.find(&headers, &file.head()?, None).map_err(in_file)?;
     let known = known
         .map(|(lon, lat)| -> Result<Found> {
             Ok(Found {

@@ -40,31 +40,37 @@ mod notice;
 mod output;
 mod position;
 mod rejects;
+mod select;
 mod table;
 mod watch;
 mod wrong_zone;
 mod zone;
 
 pub use append::AppendOptions;
-pub use build::{BuildPoints, Outcome};
-pub use convert::{ConvertTable, convert_layer, rejects_beside, route_notices};
+pub use build::{BuildFeatures, BuildOptions, BuildPoints, Outcome};
+pub use convert::{ConvertLayer, ConvertTable, rejects_beside, route_notices};
 pub use course::{CourseColumns, CourseMaker, CourseTable};
 pub use declare::declare;
 pub use definition_file::definition_file;
 pub use draw::{DrawOptions, draw, svg};
 pub use error::{Error, Place, Result};
-pub use format::{Format, LayerReader, LayerWriter, WriteOptions};
+pub use format::{
+    Attributes, CAPABILITIES, Capability, Format, LayerReader, LayerWriter, Systems, WriteOptions,
+    Written, format_of,
+};
 pub use grid_folder::{GridFolder, use_grid_folder};
 pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
 pub use layer::{
-    Batch, Feature, Geometry, GeometryColumn, GeometryKind, Layer, LayerInfo, Value, type_name,
+    Batch, CrsOrigin, Feature, Geometry, GeometryColumn, GeometryKind, Layer, LayerInfo,
+    Unreadable, Value, type_name,
 };
-pub use look::{ColumnLook, Look, TableLook, look};
+pub use look::{ColumnLook, Look, LookOptions, TableLook, look};
 pub use measure::{MeasureOptions, Measured, Measures, measure};
 pub use notice::{Notice, Weight};
 pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
 pub use rejects::Rejected;
-pub use table::{CoordinateColumns, NumberFormat, Quoting, TableOptions};
+pub use select::Selection;
+pub use table::{CoordinateColumns, NumberFormat, Quoting, SheetShape, TableOptions};
 pub use velvet_peg_core::*;
 pub use watch::{Unwatched, Watch};
 pub use zone::{

@@ -3,12 +3,12 @@
 use crate::build::each_row;
 use crate::checks::Cloud;
 use crate::error::Result;
-use crate::format::{Format, LayerReader, missing};
+use crate::format::{Format, LayerReader, format_of, locate, wkt};
 use crate::layer::LayerInfo;
 use crate::notice::Notice;
 use crate::table::{
-    Found, Inference, Notation, NumberFormat, TableFile, TableOptions, delimiter_name, likely,
-    read_pair,
+    Found, Inference, Notation, NumberFormat, SheetShape, TableFile, TableOptions, delimiter_name,
+    likely, read_pair,
 };
 use crate::watch::Watch;
 use std::path::Path;
@@ -17,8 +17,8 @@ use velvet_peg_core::{Bounds, Crs};
 /// What was found in a file.
 #[derive(Clone, Debug)]
 pub enum Look {
-    /// A text table.
-    Table(TableLook),
+    /// A table.
+    Table(Box<TableLook>),
     /// One or more layers.
     Layers {
         /// Format.
@@ -41,21 +41,33 @@ pub struct ColumnLook {
     pub sample: String,
 }
 
-/// What was found in a text table.
+/// What was found in a table.
 #[derive(Clone, Debug)]
 pub struct TableLook {
-    /// Encoding.
+    /// Format.
+    pub format: Format,
+    /// Encoding of a text.
     pub encoding: &'static str,
-    /// Delimiter in words.
+    /// Delimiter of a text in words.
     pub delimiter: &'static str,
-    /// Rows below the header.
+    /// The sheet of a workbook that was looked at.
+    pub sheet: Option<String>,
+    /// The sheets of a workbook.
+    pub sheets: Vec<SheetShape>,
+    /// Rows below the header; reckoned from their mean length if not all were read.
     pub rows: u64,
+    /// Rows that were read, if not all were; the figures below are theirs.
+    pub sampled: Option<u64>,
     /// Columns.
     pub columns: Vec<ColumnLook>,
     /// Likely longitude or easting column.
     pub x: Option<String>,
     /// Likely latitude or northing column.
     pub y: Option<String>,
+    /// Why they are likely, or why none is.
+    pub why: String,
+    /// A column that holds geometries as text.
+    pub geometry: Option<String>,
     /// True if the coordinates read as degrees; none without coordinate columns.
     pub degrees: Option<bool>,
     /// Rows whose coordinates cannot be read, with the first reasons.
@@ -66,14 +78,24 @@ pub struct TableLook {
     pub notices: Vec<Notice>,
 }
 
-/// Looks at a table or a file of layers.
+/// How a file is looked at.
+#[derive(Clone, Debug, Default)]
+pub struct LookOptions {
+    /// How a table is read.
+    pub table: TableOptions,
+    /// Reads every row of a large text, not parts of it.
+    pub all: bool,
+}
+
+/// Looks at a table or a file of layers. Of a text of more than 24 MB parts are read, unless
+/// all is asked for.
 ///
 /// ```
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{look, Look, TableOptions, Unwatched};
-/// let Look::Table(table) = look(&file("headgates.csv"), &TableOptions::default(), &mut Unwatched)? else {
+/// use velvet_peg::{look, Look, LookOptions, Unwatched};
+/// let Look::Table(table) = look(&file("headgates.csv"), &LookOptions::default(), &mut Unwatched)? else {
 ///     unreachable!("a CSV file is a table");
 /// };
 /// assert_eq!(table.rows, 40);
@@ -83,47 +105,68 @@ pub struct TableLook {
 ///
 /// # Errors
 /// If the file cannot be read.
-pub fn look(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<Look> {
-    if path != Path::new("-") && !path.exists() {
-        return Err(missing(path));
+pub fn look(path: &Path, options: &LookOptions, watch: &mut dyn Watch) -> Result<Look> {
+    if path != Path::new("-") && path.exists() && format_of(path)?.is_table() {
+        return table(TableFile::open(path, &table_options(options))?, options, watch);
     }
-    match Format::of(path) {
-        Ok(format @ (Format::GeoPackage | Format::GeoJson | Format::Shapefile)) => {
-            let layers = LayerReader::open_all(path)?
-                .into_iter()
-                .map(|reader| (reader.info().clone(), reader.notices.clone()))
-                .collect();
-            Ok(Look::Layers { format, layers })
-        }
-        // Whatever the name says, a text is looked at as a table.
-        _ => Ok(Look::Table(table(path, options, watch)?)),
+    let at = locate(path)?;
+    if at.format.is_table() {
+        return table(TableFile::open_located(at, &table_options(options))?, options, watch);
     }
+    let format = at.format;
+    let layers = LayerReader::open_located(at)?
+        .into_iter()
+        .map(|reader| (reader.info().clone(), reader.notices.clone()))
+        .collect();
+    Ok(Look::Layers { format, layers })
 }
 
-fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<TableLook> {
-    let file = TableFile::open(path, options)?;
-    let reader = file.rows()?;
+fn table_options(options: &LookOptions) -> TableOptions {
+    TableOptions { first_sheet: true, ..options.table.clone() }
+}
+
+fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Result<Look> {
+    let head = file.head()?;
+    let sampled = if options.all { None } else { file.sample()? };
+    let is_sampled = sampled.is_some();
+    let (reader, head_lines) = match sampled {
+        Some((reader, lines)) => (reader, lines),
+        None => (file.rows()?, u64::MAX),
+    };
     let headers = reader.headers.clone();
-    let mut notices = crate::build::renamed(&reader);
-    let (x, y) = likely(&headers);
-    let found = x.zip(y).map(|(x, y)| Found { x, y, z: None, numbers: NumberFormat::default() });
+    let mut notices = file.notices.clone();
+    notices.extend(crate::build::renamed(&reader));
+    let numbers = NumberFormat::default();
+    let found = likely(&headers, &head, &numbers, None);
+    let (pair, why) = match found {
+        Ok(likely) => (Some((likely.x, likely.y)), likely.why),
+        Err(why) => (None, why),
+    };
+    let found = pair.map(|(x, y)| Found { x, y, z: None, numbers });
+    let geometry = head.first().and_then(|row| row.iter().position(wkt::looks_like));
     let wgs84 = Crs::from_epsg(4326)?;
     let mut inference = Inference::new(headers.len());
     let (mut misfits, mut garbled) = (0u64, 0u64);
     // Coordinates are read both ways; the one that suits more rows wins.
     let (mut angles, mut lengths) = (Reading::default(), Reading::default());
+    let mut bytes = 0;
     each_row(reader, &mut |reader, record| {
         if inference.rows.is_multiple_of(4096) {
-            watch.at(reader.bytes_read(), Some(file.bytes));
+            watch.at(reader.bytes_read(), (!is_sampled).then_some(file.bytes));
         }
+        bytes = reader.bytes_read();
         inference.add(record);
+        // Numbers of rows are known at the beginning of the file.
+        let row = Some(reader.row()).filter(|row| *row < head_lines);
         if reader.misfit(record).is_some() {
-            let count = if reader.is_garbled() { &mut garbled } else { &mut misfits };
-            *count += 1;
+            // A part may begin in the middle of a text in quotation marks.
+            if row.is_some() {
+                let count = if reader.is_garbled() { &mut garbled } else { &mut misfits };
+                *count += 1;
+            }
             return Ok(());
         }
         if let Some(found) = &found {
-            let row = reader.row();
             angles.add(row, read_pair(record, found, Some(&wgs84), Notation::Detected));
             lengths.add(row, read_pair(record, found, None, Notation::Detected));
         }
@@ -145,10 +188,18 @@ fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<T
         )));
     }
     notices.extend(reading.stray());
-    Ok(TableLook {
+    let rows = match is_sampled {
+        true => (file.bytes as f64 / (bytes as f64 / inference.rows.max(1) as f64)) as u64,
+        false => inference.rows,
+    };
+    Ok(Look::Table(Box::new(TableLook {
+        format: file.format,
         encoding: file.encoding_name(),
         delimiter: delimiter_name(file.delimiter()),
-        rows: inference.rows,
+        sheet: file.sheet.clone(),
+        sheets: file.sheets.clone(),
+        rows,
+        sampled: is_sampled.then_some(inference.rows),
         columns: headers
             .iter()
             .enumerate()
@@ -159,13 +210,15 @@ fn table(path: &Path, options: &TableOptions, watch: &mut dyn Watch) -> Result<T
                 sample: inference.sample[at].clone(),
             })
             .collect(),
-        x: x.map(|at| headers[at].clone()),
-        y: y.map(|at| headers[at].clone()),
+        x: pair.map(|(at, _)| headers[at].clone()),
+        y: pair.map(|(_, at)| headers[at].clone()),
+        why,
+        geometry: geometry.map(|at| headers[at].clone()),
         degrees,
         unreadable: (reading.bad, reading.reasons),
         extent: reading.extent.bounds(),
         notices,
-    })
+    })))
 }
 
 /// One way of reading the coordinates of all rows.
@@ -184,19 +237,23 @@ struct Reading {
 const JUDGED: usize = 100_000;
 
 impl Reading {
-    fn add(&mut self, row: u64, read: std::result::Result<(f64, f64, Option<f64>), String>) {
+    fn add(
+        &mut self,
+        row: Option<u64>,
+        read: std::result::Result<(f64, f64, Option<f64>), String>,
+    ) {
         match read {
             Ok((x, y, _)) => {
                 self.good += 1;
                 self.extent.point(x, y);
                 self.cloud.gather(x, y);
-                if self.first.len() < JUDGED {
+                if let Some(row) = row.filter(|_| self.first.len() < JUDGED) {
                     self.first.push((row, x, y));
                 }
             }
             Err(reason) => {
                 self.bad += 1;
-                if self.reasons.len() < 5 {
+                if let Some(row) = row.filter(|_| self.reasons.len() < 5) {
                     self.reasons.push(format!("row {row}: {reason}"));
                 }
             }

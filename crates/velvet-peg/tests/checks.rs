@@ -3,7 +3,7 @@
 use std::fmt::Write;
 use velvet_peg::{
     AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, CourseMaker, Crs, Look,
-    TableOptions, Unwatched, Weight, look,
+    LookOptions, Unwatched, Weight, look,
 };
 
 /// Twenty headgates in the Tumblewick district as longitude and latitude.
@@ -24,7 +24,7 @@ fn warnings(rows: &[(f64, f64)], crs: u32) -> Vec<String> {
     let folder = tempfile::tempdir().unwrap();
     let (input, output) = (folder.path().join("gates.csv"), folder.path().join("gates.gpkg"));
     std::fs::write(&input, table(rows)).unwrap();
-    let build = BuildPoints { crs: Some(Crs::from_epsg(crs).unwrap()), ..BuildPoints::default() };
+    let build = BuildPoints::in_system(Crs::from_epsg(crs).unwrap());
     let outcome = build.run(&input, &output, &mut Unwatched).unwrap();
     assert_eq!(outcome.out, rows.len() as u64, "warned rows are kept");
     outcome.notices.into_iter().filter(|n| n.weight == Weight::Warning).map(|n| n.text).collect()
@@ -142,7 +142,7 @@ fn looking_warns_of_the_same_and_writes_nothing() {
     let folder = tempfile::tempdir().unwrap();
     let input = folder.path().join("gates.csv");
     std::fs::write(&input, table(&with(4, 120.03, 47.41))).unwrap();
-    let Look::Table(found) = look(&input, &TableOptions::default(), &mut Unwatched).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default(), &mut Unwatched).unwrap() else {
         panic!("a table")
     };
     assert_eq!(found.degrees, Some(true));
@@ -152,7 +152,7 @@ fn looking_warns_of_the_same_and_writes_nothing() {
 
     // Ragged rows and odd headers.
     std::fs::write(&input, "gate,,gate,lat\n1,2,3,4\n1,2\n1,2,3,4,5\n").unwrap();
-    let Look::Table(found) = look(&input, &TableOptions::default(), &mut Unwatched).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default(), &mut Unwatched).unwrap() else {
         panic!("a table")
     };
     let names: Vec<&str> = found.columns.iter().map(|column| column.name.as_str()).collect();
@@ -178,7 +178,7 @@ fn column_types_are_told_without_losing_codes() {
                 1,1.5,007,+5,12345678901234567890,1,,1.2.3\n\
                 -20,2,010,+6,12345678901234567891,x,,4.5.6\n";
     std::fs::write(&input, text).unwrap();
-    let Look::Table(found) = look(&input, &TableOptions::default(), &mut Unwatched).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default(), &mut Unwatched).unwrap() else {
         panic!("a table")
     };
     let kinds: Vec<&str> = found.columns.iter().map(|column| column.kind).collect();

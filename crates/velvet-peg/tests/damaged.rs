@@ -4,8 +4,7 @@
 use std::fs;
 use std::path::Path;
 use velvet_peg::{
-    BuildPoints, Crs, LayerReader, Outcome, Result, TableOptions, Unwatched, WriteOptions,
-    convert_layer, look,
+    BuildPoints, ConvertLayer, Crs, LayerReader, LookOptions, Outcome, Result, Unwatched, look,
 };
 
 fn crs(code: u32) -> Crs {
@@ -13,15 +12,14 @@ fn crs(code: u32) -> Crs {
 }
 
 fn convert(path: &Path, out: &Path) -> Result<Outcome> {
-    let _ = look(path, &TableOptions::default(), &mut Unwatched);
+    let _ = look(path, &LookOptions::default(), &mut Unwatched);
     if path.extension().is_some_and(|extension| extension == "csv") {
-        let build = BuildPoints { crs: Some(crs(4326)), ..BuildPoints::default() };
+        let build = BuildPoints::in_system(crs(4326));
         return build.run(path, out, &mut Unwatched);
     }
     let reader = LayerReader::open(path, None)?;
-    let options = WriteOptions::default();
-    let done = convert_layer(&reader, &crs(32610), None, out, &options, None, &mut Unwatched)?;
-    Ok(done.0)
+    let convert = ConvertLayer { target: Some(crs(32610)), ..ConvertLayer::default() };
+    convert.run(&reader, out, &mut Unwatched)
 }
 
 /// The demo's file whole, cut at every percent of its length, and with one byte turned at a

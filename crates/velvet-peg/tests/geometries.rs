@@ -59,10 +59,11 @@ fn every_kind_survives_geojson_and_geopackage() {
         values
     };
     assert_eq!((sorted(&a.x), sorted(&a.y)), (sorted(&b.x), sorted(&b.y)));
-    assert_eq!(a.text_of(0), "POINT (-120 47.4)");
-    assert_eq!(a.text_of(3), "MULTIPOINT ((-120 47.4), (-119 47))");
-    assert!(a.text_of(5).starts_with("MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((5 5,"));
-    assert_eq!(a.text_of(6), "EMPTY");
+    assert_eq!(a.text_of(0), "POINT Z (-120 47.4 350.25)");
+    assert_eq!(a.text_of(3), "MULTIPOINT Z ((-120 47.4 5), (-119 47 6))");
+    let text = a.text_of(5);
+    assert!(text.starts_with("MULTIPOLYGON Z (((0 0 0, 1 0 0, 1 1 0, 0 0 0)), ((5 5 0,"), "{text}");
+    assert_eq!(a.text_of(6), "GEOMETRYCOLLECTION EMPTY");
 }
 
 #[test]

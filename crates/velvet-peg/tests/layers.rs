@@ -212,7 +212,7 @@ fn heights_and_missing_geometries_survive() {
         .unwrap();
     let out = folder.path().join("gates.gpkg");
     let columns = CoordinateColumns { z: Some("h".into()), ..CoordinateColumns::default() };
-    let build = BuildPoints { crs: crs(4326), columns, ..BuildPoints::default() };
+    let build = BuildPoints { columns, ..BuildPoints::in_system(Crs::from_epsg(4326).unwrap()) };
     build.run(&source, &out, &mut Unwatched).unwrap();
     let layer = Layer::read(&out).unwrap();
     assert!(layer.info().has_z);
@@ -280,7 +280,7 @@ fn the_index_of_a_geopackage_answers_like_a_search_through_all() {
     }
     let source = folder.path().join("points.csv");
     std::fs::write(&source, table).unwrap();
-    let build = BuildPoints { crs: crs(32610), ..BuildPoints::default() };
+    let build = BuildPoints::in_system(Crs::from_epsg(32610).unwrap());
     assert_eq!(build.run(&source, &path, &mut Unwatched).unwrap().out, 20_000);
     let file = rusqlite::Connection::open(&path).unwrap();
     let number = |sql: &str| -> i64 { file.query_row(sql, [], |row| row.get(0)).unwrap() };

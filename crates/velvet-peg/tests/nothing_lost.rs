@@ -38,7 +38,7 @@ proptest! {
         drop(writer);
 
         let wgs84 = Crs::from_epsg(4326).unwrap();
-        let build = BuildPoints { crs: Some(wgs84.clone()), ..BuildPoints::default() };
+        let build = BuildPoints::in_system(wgs84.clone());
         let rejects_in = |name: &str| -> usize {
             csv::ReaderBuilder::new().flexible(true).from_path(at(name)).map_or(0, |mut r| r.records().count())
         };

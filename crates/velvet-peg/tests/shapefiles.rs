@@ -1,11 +1,11 @@
 //! Shapefiles, on files that the tests make.
 
 use shapefile::dbase::{Date, FieldValue, Record, TableWriterBuilder};
-use shapefile::{Point, PointZ, Polygon, PolygonRing, Polyline, ShapeWriter, Writer};
+use shapefile::{Point, PointZ, Polygon, PolygonRing, Polyline, Shape, ShapeWriter, Writer};
 use std::fs;
 use std::path::Path;
 use velvet_peg::definition::{self, Spelling};
-use velvet_peg::{Crs, GeometryKind, LayerReader, Value};
+use velvet_peg::{Crs, CrsOrigin, Geometry, GeometryKind, Layer, LayerReader, Value, WriteOptions};
 
 /// Three headgates with every kind of attribute, in state plane feet.
 fn headgates(path: &Path) {
@@ -45,7 +45,7 @@ fn attributes_heights_and_the_side_files_are_read() {
     let info = reader.info();
     assert_eq!(info.crs.as_ref().unwrap().code(), Some(2285));
     assert_eq!((info.kind, info.count, info.has_z), (Some(GeometryKind::Point), Some(3), true));
-    assert!(reader.notices[0].text.contains("from the side file"), "{:?}", reader.notices);
+    assert_eq!(info.crs_origin, CrsOrigin::SideFile);
     let layer = reader.read().unwrap();
     let features: Vec<_> = layer.features().collect();
     assert_eq!(features[2].value("name"), Some(Value::Text("Cédar".into())));
@@ -109,15 +109,113 @@ fn rings_become_polygons_with_their_own_holes() {
     assert_eq!(layer.batches()[0].geometry.kinds(), [Some(GeometryKind::MultiLine)]);
 }
 
+/// Numbers of the records that could be read, and of those that could not.
+fn sorted_out(path: &Path) -> Option<(Vec<u64>, Vec<u64>)> {
+    let (mut good, mut bad) = (Vec::new(), Vec::new());
+    LayerReader::open(path, None)
+        .ok()?
+        .for_each_batch(&mut |batch| {
+            bad.extend(batch.unreadable.iter().map(|record| record.number));
+            good.extend((0..batch.geometry.len() as u64).map(|n| batch.first + n));
+            Ok(())
+        })
+        .unwrap();
+    Some((good, bad))
+}
+
 #[test]
-fn damaged_files_are_refused_wherever_they_are_cut() {
+fn damaged_records_are_told_one_by_one() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("gates.shp");
     headgates(&path);
     let whole = fs::read(&path).unwrap();
     for percent in 0..100 {
         fs::write(&path, &whole[..whole.len() * percent / 100]).unwrap();
-        let error = LayerReader::open(&path, None).map(|reader| reader.info().count).unwrap_err();
-        assert!(error.to_string().contains("damaged"), "{percent} %: {error}");
+        // Each row of attributes is a feature or told as unreadable.
+        match sorted_out(&path) {
+            Some((good, bad)) => assert_eq!(good.len() + bad.len(), 3, "{percent} %"),
+            None => assert!(percent < 63, "{percent} %: the first record is whole"),
+        }
     }
+    // The type of the second record: the others are as they were.
+    let mut turned = whole.clone();
+    turned[100 + 44 + 8] = 99;
+    fs::write(&path, &turned).unwrap();
+    assert_eq!(sorted_out(&path), Some((vec![1, 3], vec![2])));
+    // Its length: the index leads on to the third.
+    let mut turned = whole.clone();
+    turned[100 + 44 + 4] = 0x7f;
+    fs::write(&path, &turned).unwrap();
+    assert_eq!(sorted_out(&path), Some((vec![1, 3], vec![2])));
+    fs::remove_file(path.with_extension("shx")).unwrap();
+    assert_eq!(sorted_out(&path), Some((vec![1], vec![2, 3])));
+}
+
+#[test]
+fn other_hands_read_what_is_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("gates.shp");
+    headgates(&path);
+    fs::write(path.with_extension("cpg"), "UTF-8").unwrap();
+    prj(&path.with_extension("prj"), 2285);
+    let again = folder.path().join("again.shp");
+    LayerReader::open(&path, None).unwrap().read().unwrap().write(&again).unwrap();
+    let (before, after) = (shapefile::read(&path).unwrap(), shapefile::read(&again).unwrap());
+    assert_eq!(before.len(), after.len());
+    for ((shape, record), (other, values)) in before.into_iter().zip(after) {
+        let (Shape::PointZ(a), Shape::PointZ(b)) = (shape, other) else { panic!("points") };
+        assert_eq!((a.x, a.y, a.z), (b.x, b.y, b.z));
+        for (name, value) in record {
+            assert_eq!(values.get(&name), Some(&value), "{name}");
+        }
+    }
+    for extension in ["shx", "dbf", "cpg", "prj"] {
+        assert!(again.with_extension(extension).exists(), "{extension}");
+    }
+}
+
+#[test]
+fn what_a_shapefile_cannot_hold_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("mixed.shp");
+    let crs = Crs::from_epsg(32610).unwrap();
+    let mut layer = Layer::new("mixed", Some(crs));
+    let long = "x".repeat(300);
+    for (n, geometry) in [
+        Geometry::Point((1.0, 2.0)),
+        Geometry::Line(vec![(0.0, 0.0), (5.0, 9.0)]),
+        Geometry::Polygon(vec![vec![(0.0, 0.0), (4.0, 0.0), (4.0, 4.0)]]),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        let attributes = [
+            ("a long name of a column", Value::from(long.as_str())),
+            ("a long name of a cousin", Value::Integer((1 << 60) + n as i64)),
+            ("ratio", Value::Real(1.0 / 3.0)),
+        ];
+        layer.push(geometry, attributes).unwrap();
+    }
+    let notices = layer.write(&path).unwrap();
+    let told = notices.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join("\n");
+    for words in [
+        "`a long name of a column` as `a_long_nam`, `a long name of a cousin` as `a_long_n_2`",
+        "one kind of geometry a file",
+        "longer than the 254 bytes",
+        "more digits than readers of Shapefiles keep",
+        "mixed-points.shp",
+    ] {
+        assert!(told.contains(words), "`{words}` is not in:\n{told}");
+    }
+    for kind in ["points", "lines", "polygons"] {
+        let layer = Layer::read(folder.path().join(format!("mixed-{kind}.shp"))).unwrap();
+        let feature = layer.features().next().unwrap();
+        assert_eq!(feature.value("a_long_nam").unwrap().to_text().len(), 254);
+        assert!(feature.value("a_long_n_2").unwrap().to_text().starts_with("11529215046068469"));
+        assert_eq!(feature.value("ratio"), Some(Value::Real(1.0 / 3.0)));
+    }
+    let strict = WriteOptions { strict: true, ..WriteOptions::default() };
+    let refused = folder.path().join("strict.shp");
+    assert!(layer.write_with(&refused, &strict).unwrap_err().to_string().contains("--strict"));
+    assert!(!refused.exists());
 }

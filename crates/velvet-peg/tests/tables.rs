@@ -2,7 +2,7 @@
 
 use velvet_peg::{
     AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, CourseColumns, CourseTable, Crs,
-    Look, Outcome, Quoting, Result, TableLook, TableOptions, Unwatched, look,
+    Look, LookOptions, Outcome, Quoting, Result, TableLook, TableOptions, Unwatched, look,
 };
 
 struct Bench(tempfile::TempDir);
@@ -23,8 +23,8 @@ impl Bench {
     }
 
     fn look(&self, name: &str) -> TableLook {
-        match look(&self.at(name), &TableOptions::default(), &mut Unwatched).unwrap() {
-            Look::Table(table) => table,
+        match look(&self.at(name), &LookOptions::default(), &mut Unwatched).unwrap() {
+            Look::Table(table) => *table,
             Look::Layers { .. } => panic!("{name} is a table"),
         }
     }
@@ -107,12 +107,47 @@ fn coordinate_columns_are_found_by_what_people_call_them() {
         ("E,N", Some("E"), Some("N")),
         ("long_dd,lat_dd", Some("long_dd"), Some("lat_dd")),
         ("name,note", None, None),
-        ("latitude,name", None, Some("latitude")),
+        ("latitude,name", None, None),
+        ("Länge,Breite", Some("Länge"), Some("Breite")),
+        ("Rechtswert,Hochwert", Some("Rechtswert"), Some("Hochwert")),
+        ("LONGITUD,latitud (gps)", Some("LONGITUD"), Some("latitud (gps)")),
+        ("id,долгота,широта", Some("долгота"), Some("широта")),
+        ("経度,緯度", Some("経度"), Some("緯度")),
+        ("gate,gpsLon,gpsLat", Some("gpsLon"), Some("gpsLat")),
+        // Two answers are none.
+        ("lon,lat,easting,northing", None, None),
+        ("start_lon,start_lat,end_lon,end_lat", None, None),
     ] {
         let bench = Bench::with("in.csv", format!("{header}\n1,2,3\n"));
         let found = bench.look("in.csv");
         assert_eq!((found.x.as_deref(), found.y.as_deref()), (x, y), "{header}");
     }
+}
+
+#[test]
+fn coordinate_columns_are_found_by_their_values_or_asked_for() {
+    let run = |rows: &str, columns: CoordinateColumns, crs: u32| {
+        let bench = Bench::with("in.csv", rows);
+        let points =
+            BuildPoints { columns, ..BuildPoints::in_system(Crs::from_epsg(crs).unwrap()) };
+        points
+            .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut Unwatched)
+            .map(|outcome| outcome.notices[0].text.clone())
+            .unwrap_or_else(|error| error.to_string())
+    };
+    let none = CoordinateColumns::default;
+    let degrees = "id,a,b\n1,47.4123,-120.0123\n2,47.4100,-119.9941\n3,47.4200,-120.0011\n";
+    assert!(run(degrees, none(), 4326).contains("`b` and `a`, by their values"));
+    let grid = "id,p,q\n1,726010.25,5254894.5\n2,726110.5,5254990.25\n3,726200.75,5255010.5\n";
+    assert!(run(grid, none(), 32610).contains("`p` has the six digits of an easting"));
+    let both = "id,a,b\n1,47.4123,12.0123\n2,47.4100,11.9941\n3,47.4200,12.0011\n";
+    assert!(run(both, none(), 4326).contains("either could be the latitude"));
+    // The system decides between pairs of names; what is named outdoes everything.
+    let pairs = "lon,lat,easting,northing\n-120.01,47.41,726010.25,5254894.5\n";
+    assert!(run(pairs, none(), 4326).contains("`lon` and `lat`"));
+    assert!(run(pairs, none(), 32610).contains("`easting` and `northing`"));
+    let named = CoordinateColumns { x: Some("a".into()), y: Some("b".into()), ..none() };
+    assert!(!run(both, named, 4326).contains("by their"));
 }
 
 #[test]
@@ -172,8 +207,7 @@ fn tables_of_which_nothing_can_be_used_are_refused_with_advice() {
         assert!(error.is_data() && error.to_string().contains(says), "{error}");
         assert!(error.to_string().contains("in.csv"), "{error}");
         assert!(!bench.at("out.csv").exists());
-        let build =
-            BuildPoints { crs: Some(Crs::from_epsg(4326).unwrap()), ..BuildPoints::default() };
+        let build = BuildPoints::in_system(Crs::from_epsg(4326).unwrap());
         let error =
             build.run(&bench.at("in.csv"), &bench.at("out.gpkg"), &mut Unwatched).unwrap_err();
         assert!(error.to_string().contains(says), "{error}");

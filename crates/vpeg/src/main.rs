@@ -38,6 +38,7 @@ fn main() -> ExitCode {
     let arguments = commands::Arguments::parse_from(std::env::args_os().map(plain_place));
     show::set_quiet(arguments.quiet);
     show::set_json(arguments.json);
+    show::set_strict(arguments.strict);
     let ending = arguments.take_grids().and_then(|()| arguments.run());
     match ending {
         Ok(Ending::Done) if arguments.strict && show::warned() => ExitCode::from(3),

@@ -9,7 +9,18 @@ use velvet_peg::{Error, Notice, Outcome, Weight};
 
 static WARNED: AtomicBool = AtomicBool::new(false);
 static JSON: AtomicBool = AtomicBool::new(false);
+static STRICT: AtomicBool = AtomicBool::new(false);
 static QUIET: AtomicBool = AtomicBool::new(false);
+
+/// Warnings count as failures.
+pub(crate) fn set_strict(strict: bool) {
+    STRICT.store(strict, Ordering::Relaxed);
+}
+
+/// True if warnings count as failures.
+pub(crate) fn is_strict() -> bool {
+    STRICT.load(Ordering::Relaxed)
+}
 
 /// Leaves out remarks; warnings and errors stay.
 pub(crate) fn set_quiet(quiet: bool) {
@@ -121,8 +132,13 @@ pub(crate) fn outcome(
     };
     let standard = out == Path::new("-");
     let name = if standard { "standard output".to_string() } else { out.display().to_string() };
+    let left = match outcome.left_out {
+        0 => String::new(),
+        number => format!("{number} left out by --where, "),
+    };
+    let verified = if outcome.verified { ", read again and compared" } else { "" };
     let text = format!(
-        "{} in, {} out, {} rejected{kept}; wrote {name}",
+        "{} in, {left}{} out, {} rejected{kept}; wrote {name}{verified}",
         count(outcome.rows_in, unit_in),
         count(outcome.out, unit_out),
         rejected.count
@@ -131,7 +147,9 @@ pub(crate) fn outcome(
     if wants_json() && !standard {
         json(&serde_json::json!({
             "rows_in": outcome.rows_in,
+            "left_out": outcome.left_out,
             "out": outcome.out,
+            "verified": outcome.verified,
             "rejected": rejected.count,
             "rejects_file": rejected.path,
             "output": out,

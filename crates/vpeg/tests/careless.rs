@@ -69,7 +69,7 @@ const CASES: &[Case] = &[
     Case {
         arguments: &["build", "points", "gates.csv", "--crs", "EPSG:4326", "-o", "o.xyz"],
         code: 1,
-        says: &["o.xyz", ".gpkg (GeoPackage), .geojson or .csv"],
+        says: &["o.xyz", "use .gpkg, .shp, .geojson"],
     },
     Case {
         arguments: &["build", "points", "none.csv", "--crs", "EPSG:4326", "-o", "o.gpkg"],
@@ -104,7 +104,7 @@ const CASES: &[Case] = &[
     Case {
         arguments: &["build", "points", "binary.csv", "--crs", "EPSG:4326", "-o", "o.gpkg"],
         code: 1,
-        says: &["is not a text table", "save the sheet as CSV"],
+        says: &["is not a text table", "Is its extension the right one"],
     },
     Case {
         arguments: &["convert", "gates.csv", "--to", "EPSG:2286", "-o", "o.csv"],
@@ -123,7 +123,7 @@ const CASES: &[Case] = &[
             "o.gpkg",
         ],
         code: 1,
-        says: &["make features of it first", "vpeg build points gates.csv"],
+        says: &["make features of it", "vpeg build points gates.csv"],
     },
     Case {
         arguments: &["convert", "undeclared.gpkg", "--to", "EPSG:2286", "-o", "o.gpkg"],

@@ -5,6 +5,7 @@
 //! one ring of one vertex. Converting a million features is one pass over the buffers.
 
 use std::ops::Range;
+use velvet_peg_core::Converter;
 
 /// Kind of a geometry (ISO 19125 simple features).
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -80,12 +81,26 @@ pub struct GeometryColumn {
     pub y: Vec<f64>,
     /// Heights of all vertices; empty if there are none.
     pub z: Vec<f64>,
+    /// Measures (distances along a line, and the like) of all vertices; empty if there are
+    /// none. Converting leaves them alone.
+    pub m: Vec<f64>,
 }
 
 impl GeometryColumn {
     /// An empty column.
     pub fn new() -> GeometryColumn {
         GeometryColumn::default()
+    }
+
+    /// Takes every feature away; what was reserved for them stays.
+    pub(crate) fn clear(&mut self) {
+        self.kinds.clear();
+        for offsets in [&mut self.feature_parts, &mut self.part_rings, &mut self.ring_vertices] {
+            offsets.clear();
+        }
+        for values in [&mut self.x, &mut self.y, &mut self.z, &mut self.m] {
+            values.clear();
+        }
     }
 
     /// Number of features.
@@ -101,6 +116,11 @@ impl GeometryColumn {
     /// True if vertices have heights.
     pub fn has_z(&self) -> bool {
         !self.z.is_empty()
+    }
+
+    /// True if vertices have measures.
+    pub fn has_m(&self) -> bool {
+        !self.m.is_empty()
     }
 
     /// Kind of each feature's geometry; none where it has none.
@@ -136,6 +156,13 @@ impl GeometryColumn {
         start_of(&self.ring_vertices, ring)..self.ring_vertices[ring]
     }
 
+    /// Converts all vertices in place; gives the number of those that cannot be converted and
+    /// are marked as no number.
+    pub(crate) fn convert(&mut self, converter: &Converter) -> usize {
+        let z = if self.z.is_empty() { None } else { Some(self.z.as_mut_slice()) };
+        converter.convert_columns(&mut self.x, &mut self.y, z)
+    }
+
     /// Adds a vertex to the ring being built.
     pub fn push_vertex(&mut self, x: f64, y: f64, z: Option<f64>) {
         self.x.push(x);
@@ -146,6 +173,18 @@ impl GeometryColumn {
             self.z.push(z);
         } else if self.has_z() {
             self.z.push(f64::NAN);
+        }
+        if self.has_m() {
+            self.m.push(f64::NAN);
+        }
+    }
+
+    /// Gives the vertex pushed last its measure.
+    pub fn set_measure(&mut self, m: f64) {
+        // Vertices before the first measure have none.
+        self.m.resize(self.x.len(), f64::NAN);
+        if let Some(last) = self.m.last_mut() {
+            *last = m;
         }
     }
 
@@ -159,10 +198,39 @@ impl GeometryColumn {
         self.part_rings.push(self.ring_vertices.len());
     }
 
+    /// Parts of the feature being built.
+    pub(crate) fn open_parts(&self) -> usize {
+        self.part_rings.len() - self.feature_parts.last().copied().unwrap_or(0)
+    }
+
     /// Ends the feature being built; no kind for a feature without geometry.
     pub fn end_feature(&mut self, kind: Option<GeometryKind>) {
         self.kinds.push(kind);
         self.feature_parts.push(self.part_rings.len());
+    }
+
+    /// Adds the feature that `read` pushes, with the kind it gives; where it fails, the column
+    /// is as it was.
+    pub(crate) fn attempt<E>(
+        &mut self,
+        read: impl FnOnce(&mut GeometryColumn) -> Result<Option<GeometryKind>, E>,
+    ) -> Result<(), E> {
+        let (parts, rings, vertices) =
+            (self.part_rings.len(), self.ring_vertices.len(), self.x.len());
+        match read(self) {
+            Ok(kind) => {
+                self.end_feature(kind);
+                Ok(())
+            }
+            Err(error) => {
+                self.part_rings.truncate(parts);
+                self.ring_vertices.truncate(rings);
+                for values in [&mut self.x, &mut self.y, &mut self.z, &mut self.m] {
+                    values.truncate(vertices);
+                }
+                Err(error)
+            }
+        }
     }
 
     /// Adds a point.
@@ -197,6 +265,9 @@ impl GeometryColumn {
                 for at in other.ring(ring) {
                     let z = other.z.get(at).copied();
                     self.push_vertex(other.x[at], other.y[at], z);
+                    if let Some(m) = other.m.get(at) {
+                        self.set_measure(*m);
+                    }
                 }
                 self.end_ring();
             }
@@ -211,38 +282,10 @@ impl GeometryColumn {
         common_kind(self.kinds.iter().flatten().copied())
     }
 
-    /// One feature as text in the well-known form of ISO 19125, for reports.
+    /// One feature as well-known text (ISO 19125), with heights and measures where it has
+    /// them; numbers in the shortest form that reads back the same.
     pub fn text_of(&self, feature: usize) -> String {
-        let Some(kind) = self.kinds[feature] else {
-            return "EMPTY".to_string();
-        };
-        let ring_text = |ring: usize| -> String {
-            let vertices: Vec<String> =
-                self.ring(ring).map(|at| format!("{} {}", self.x[at], self.y[at])).collect();
-            vertices.join(", ")
-        };
-        let parts: Vec<String> = self
-            .parts(feature)
-            .map(|part| {
-                let rings: Vec<String> = self.rings(part).map(ring_text).collect();
-                match kind.single() {
-                    GeometryKind::Polygon => {
-                        let rings: Vec<String> = rings.iter().map(|r| format!("({r})")).collect();
-                        format!("({})", rings.join(", "))
-                    }
-                    _ => format!("({})", rings.join(", ")),
-                }
-            })
-            .collect();
-        let name = match kind.single() {
-            GeometryKind::Point => "POINT",
-            GeometryKind::Line => "LINESTRING",
-            _ => "POLYGON",
-        };
-        match kind.is_multi() {
-            true => format!("MULTI{name} ({})", parts.join(", ")),
-            false => format!("{name} {}", parts.concat()),
-        }
+        crate::format::wkt::write(self, feature, None)
     }
 }
 

@@ -4,11 +4,15 @@
 //! A [`Layer`] holds everything in memory and is the convenient form for code; files are
 //! read and written in [`Batch`]es, so that millions of features pass in bounded memory.
 
+mod gather;
 mod geometry;
+mod learn;
 mod value;
 
+pub(crate) use gather::Gather;
 pub(crate) use geometry::common_kind;
 pub use geometry::{Geometry, GeometryColumn, GeometryKind};
+pub(crate) use learn::{Learn, type_of_value};
 pub(crate) use value::{Rows, value_at};
 pub use value::{Value, type_name};
 
@@ -28,17 +32,58 @@ pub struct LayerInfo {
     pub name: String,
     /// Reference system; none if the data has none.
     pub crs: Option<Crs>,
+    /// Where the reference system is known from.
+    pub crs_origin: CrsOrigin,
     /// Attribute columns.
     pub schema: SchemaRef,
     /// Kind of all geometries; none if mixed or unknown.
     pub kind: Option<GeometryKind>,
     /// True if vertices have heights.
     pub has_z: bool,
+    /// True if vertices have measures.
+    pub has_m: bool,
     /// Number of features, if known.
     pub count: Option<u64>,
     /// Smallest box around the coordinates in the layer's own units, if known: `south`,
     /// `north` bound y; `west`, `east` bound x.
     pub extent: Option<Bounds>,
+}
+
+/// Where the reference system of a layer is known from.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum CrsOrigin {
+    /// It is missing, or was given by whoever made the layer.
+    #[default]
+    Given,
+    /// The file states it.
+    File,
+    /// A side file (`.prj`) states it.
+    SideFile,
+    /// The standard of the format fixes it.
+    Format,
+}
+
+impl CrsOrigin {
+    /// In words.
+    pub fn name(self) -> &'static str {
+        match self {
+            CrsOrigin::Given => "given",
+            CrsOrigin::File => "stated in the file",
+            CrsOrigin::SideFile => "from a side file",
+            CrsOrigin::Format => "fixed by the format's standard",
+        }
+    }
+}
+
+/// A record of a file that no feature could be made of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unreadable {
+    /// Its number in the source, from 1.
+    pub number: u64,
+    /// Why.
+    pub reason: String,
+    /// What was there, as far as it can be shown.
+    pub original: String,
 }
 
 /// Some features of a layer.
@@ -50,9 +95,16 @@ pub struct Batch {
     pub attributes: RecordBatch,
     /// Number of the first feature in its source, from 1.
     pub first: u64,
+    /// Records met before these features that could not be read.
+    pub unreadable: Vec<Unreadable>,
 }
 
 impl Batch {
+    /// Features of which the first has this number in its source.
+    pub fn new(geometry: GeometryColumn, attributes: RecordBatch, first: u64) -> Batch {
+        Batch { geometry, attributes, first, unreadable: Vec::new() }
+    }
+
     /// Attribute values of one feature, in the order of the schema.
     pub fn values(&self, feature: usize) -> Vec<Value> {
         self.attributes.columns().iter().map(|column| value_at(column, feature)).collect()
@@ -112,9 +164,11 @@ impl Layer {
             info: LayerInfo {
                 name: name.to_string(),
                 crs,
+                crs_origin: CrsOrigin::Given,
                 schema: Arc::new(Schema::empty()),
                 kind: None,
                 has_z: false,
+                has_m: false,
                 count: Some(0),
                 extent: None,
             },
@@ -162,7 +216,7 @@ impl Layer {
         let mixed = !self.is_empty() && self.info.kind.is_none();
         self.info.kind = if mixed { None } else { common_kind(kinds) };
         let first = self.len() as u64 + 1;
-        self.batches.push(Batch { geometry: column, attributes: rows.finish()?, first });
+        self.batches.push(Batch::new(column, rows.finish()?, first));
         self.info.count = Some(first);
         Ok(())
     }
@@ -229,9 +283,7 @@ impl Layer {
         let converter = Converter::new(source, target)?;
         let mut converted = self.clone();
         for batch in &mut converted.batches {
-            let geometry = &mut batch.geometry;
-            let z = if geometry.z.is_empty() { None } else { Some(geometry.z.as_mut_slice()) };
-            let failed = converter.convert_columns(&mut geometry.x, &mut geometry.y, z);
+            let failed = batch.geometry.convert(&converter);
             if failed > 0 {
                 return Err(Error::data(format!(
                     "{failed} vertices cannot be carried from {} to {}",

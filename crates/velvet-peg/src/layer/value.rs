@@ -67,6 +67,11 @@ impl From<i32> for Value {
         Value::Integer(value.into())
     }
 }
+impl<T: Into<Value>> From<Option<T>> for Value {
+    fn from(value: Option<T>) -> Value {
+        value.map_or(Value::Null, Into::into)
+    }
+}
 impl From<bool> for Value {
     fn from(value: bool) -> Value {
         Value::Boolean(value)

@@ -1,7 +1,11 @@
-//! Finding the coordinate columns of a table: by the names given, or by what headers say.
+//! The coordinate columns of a table: those named, or those that look like it.
 
+use super::likely::{Likely, likely};
 use crate::error::{Error, Result};
+use crate::notice::Notice;
+use csv::StringRecord;
 use std::borrow::Cow;
+use velvet_peg_core::Crs;
 
 /// Names of columns that hold coordinates, as asked for.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -50,67 +54,40 @@ pub(crate) struct Found {
     pub(crate) numbers: NumberFormat,
 }
 
-const X_NAMES: [&str; 13] = [
-    "x",
-    "lon",
-    "long",
-    "longitude",
-    "lng",
-    "e",
-    "east",
-    "easting",
-    "eastings",
-    "xcoord",
-    "pointx",
-    "londd",
-    "eastingm",
-];
-const Y_NAMES: [&str; 11] = [
-    "y",
-    "lat",
-    "latitude",
-    "n",
-    "north",
-    "northing",
-    "northings",
-    "ycoord",
-    "pointy",
-    "latdd",
-    "northingm",
-];
-
-/// The likely coordinate columns by their headers: longitude or easting, and latitude or
-/// northing.
-pub(crate) fn likely(headers: &[String]) -> (Option<usize>, Option<usize>) {
-    let plain = |header: &String| -> String {
-        header.chars().filter(|c| c.is_alphanumeric()).collect::<String>().to_lowercase()
-    };
-    let place = |names: &[&str]| {
-        headers.iter().position(|header| names.contains(&plain(header).as_str())).or_else(|| {
-            headers.iter().position(|header| {
-                let header = plain(header);
-                names.iter().any(|name| name.len() >= 3 && header.starts_with(name))
-            })
-        })
-    };
-    (place(&X_NAMES), place(&Y_NAMES))
-}
-
 impl CoordinateColumns {
-    /// Finds the columns in a header; names are compared first as they are, then without
-    /// regard to case.
+    /// Finds the columns in a header: those named (compared first as they are, then without
+    /// regard to case), or, for what is not named, those that look like it; with a word on why
+    /// they were taken, where they were not named.
     ///
     /// # Errors
-    /// If a column is missing; the message lists those there are, and the likeliest.
-    pub(crate) fn find(&self, headers: &[String]) -> Result<Found> {
-        let (likely_x, likely_y) = likely(headers);
-        let x = match &self.x {
-            Some(name) => position(headers, name, likely_x)?,
-            None => likely_x.ok_or_else(|| unnamed("--x (longitude or easting)", headers))?,
-        };
-        let y = match &self.y {
-            Some(name) => position(headers, name, likely_y)?,
-            None => likely_y.ok_or_else(|| unnamed("--y (latitude or northing)", headers))?,
+    /// If a column is missing, or more than one answer is plausible; the message lists those
+    /// there are.
+    pub(crate) fn find(
+        &self,
+        headers: &[String],
+        rows: &[StringRecord],
+        crs: Option<&Crs>,
+    ) -> Result<(Found, Option<Notice>)> {
+        let degrees = crs.map(Crs::is_geographic);
+        let likely = likely(headers, rows, &self.numbers, degrees);
+        let hint = |of: fn(&Likely) -> usize| likely.as_ref().ok().map(of);
+        let (x, y) = match (&self.x, &self.y) {
+            (Some(x), Some(y)) => (
+                position(headers, x, hint(|likely| likely.x))?,
+                position(headers, y, hint(|likely| likely.y))?,
+            ),
+            (Some(x), None) => {
+                let x = position(headers, x, None)?;
+                (x, likely.clone().map_err(Error::usage)?.y)
+            }
+            (None, Some(y)) => {
+                let y = position(headers, y, None)?;
+                (likely.clone().map_err(Error::usage)?.x, y)
+            }
+            (None, None) => {
+                let likely = likely.clone().map_err(Error::usage)?;
+                (likely.x, likely.y)
+            }
         };
         let z = match &self.z {
             Some(name) => Some(position(headers, name, None)?),
@@ -119,7 +96,14 @@ impl CoordinateColumns {
         if x == y {
             return Err(Error::usage(format!("column {} cannot be both coordinates", headers[x])));
         }
-        Ok(Found { x, y, z, numbers: self.numbers })
+        let named = self.x.is_some() && self.y.is_some();
+        let why = likely.ok().filter(|_| !named).map(|likely| {
+            Notice::remark(format!(
+                "coordinates are taken from columns `{}` and `{}`, {}",
+                headers[x], headers[y], likely.why
+            ))
+        });
+        Ok((Found { x, y, z, numbers: self.numbers }, why))
     }
 }
 
@@ -144,14 +128,6 @@ pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) ->
                 list(headers)
             ))
         })
-}
-
-fn unnamed(option: &str, headers: &[String]) -> Error {
-    Error::usage(format!(
-        "no column is named like a coordinate: say which one it is with {option}; the columns \
-         are {}",
-        list(headers)
-    ))
 }
 
 /// Headers in quotes, for messages.

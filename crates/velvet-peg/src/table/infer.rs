@@ -30,7 +30,7 @@ impl ColumnType {
         match (plain && !padded, digits.contains('.')) {
             (false, _) => ColumnType::Text,
             (true, false) if digits.len() <= 18 => ColumnType::Integer,
-            (true, true) if digits.len() <= 17 => ColumnType::Real,
+            (true, true) if digits.len() <= 17 || reads_back(cell) => ColumnType::Real,
             _ => ColumnType::Text,
         }
     }
@@ -71,6 +71,22 @@ impl ColumnType {
     }
 }
 
+/// A number with as many digits as a double has, and no more.
+fn reads_back(cell: &str) -> bool {
+    cell.parse::<f64>().is_ok_and(|number| number.to_string() == cell)
+}
+
+/// The type of column that a text asks for; none for a blank one.
+pub(crate) fn data_type_of_text(text: &str) -> Option<DataType> {
+    let text = text.trim();
+    match ColumnType::Blank.with(text) {
+        ColumnType::Blank => None,
+        ColumnType::Integer => Some(DataType::Int64),
+        ColumnType::Real => Some(DataType::Float64),
+        ColumnType::Text => Some(DataType::Utf8),
+    }
+}
+
 /// What is learnt of each column in one reading.
 #[derive(Clone, Debug)]
 pub(crate) struct Inference {
@@ -80,21 +96,34 @@ pub(crate) struct Inference {
     /// The first such cell.
     pub(crate) sample: Vec<String>,
     pub(crate) rows: u64,
+    /// The columns that are looked at.
+    columns: Vec<bool>,
 }
 
 impl Inference {
+    /// Looks at some of the columns only.
+    pub(crate) fn of_columns(columns: usize, wanted: &[usize]) -> Inference {
+        let mut inference = Inference::new(columns);
+        inference.columns = (0..columns).map(|at| wanted.contains(&at)).collect();
+        inference
+    }
+
     pub(crate) fn new(columns: usize) -> Inference {
         Inference {
             types: vec![ColumnType::Blank; columns],
             filled: vec![0; columns],
             sample: vec![String::new(); columns],
             rows: 0,
+            columns: vec![true; columns],
         }
     }
 
     pub(crate) fn add(&mut self, record: &StringRecord) {
         self.rows += 1;
         for (at, cell) in record.iter().enumerate().take(self.types.len()) {
+            if !self.columns[at] {
+                continue;
+            }
             let cell = cell.trim();
             if !cell.is_empty() {
                 self.types[at] = self.types[at].with(cell);
@@ -106,10 +135,11 @@ impl Inference {
         }
     }
 
-    pub(crate) fn schema(&self, headers: &[String]) -> SchemaRef {
-        let fields: Vec<Field> = headers
+    /// The schema of some of the columns.
+    pub(crate) fn schema(&self, headers: &[String], columns: &[usize]) -> SchemaRef {
+        let fields: Vec<Field> = columns
             .iter()
-            .zip(&self.types)
+            .map(|at| (&headers[*at], self.types[*at]))
             .map(|(name, kind)| {
                 let kind = match kind {
                     ColumnType::Integer => DataType::Int64,

@@ -1,4 +1,5 @@
-//! Reading delimited text tables, with a header or without: CSV, TSV and their relatives.
+//! Reading tables, with a header or without: delimited text (CSV, TSV and their relatives),
+//! sheets of workbooks, tables of attributes.
 //!
 //! Delimiter, quoting and encoding are detected and can be overridden. Rows keep their
 //! number as a spreadsheet shows it (the header is row 1). Nothing is dropped silently: a row
@@ -8,23 +9,34 @@ mod columns;
 mod coordinate;
 mod detect;
 mod infer;
+mod laid_down;
+mod likely;
+mod sample;
+mod sheets;
 
 pub use columns::{CoordinateColumns, NumberFormat};
-pub(crate) use columns::{Found, likely, list, position};
+pub(crate) use columns::{Found, list, position};
 pub(crate) use coordinate::{Notation, read_pair};
 pub(crate) use detect::delimiter_name;
-pub(crate) use infer::Inference;
+pub(crate) use infer::{Inference, data_type_of_text};
+pub(crate) use likely::likely;
+pub use sheets::SheetShape;
 
 use crate::error::{Error, Result};
-use crate::format::Format;
+use crate::format::{Format, Located, locate};
+use crate::notice::Notice;
 use csv::StringRecord;
 use encoding_rs::Encoding;
 use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::fs::File;
-use std::io::{Cursor, Read, Seek, SeekFrom, Write};
+use std::io::{Cursor, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use tempfile::{NamedTempFile, TempDir};
+
+/// Rows that columns are judged by.
+const HEAD_ROWS: usize = 200;
 
 /// Lines that one row of a table may run over.
 const MOST_LINES: usize = 40;
@@ -47,6 +59,14 @@ pub struct TableOptions {
     pub skip_lines: usize,
     /// Lines that begin with this character are passed over.
     pub comment: Option<char>,
+    /// Sheets of a workbook to read; with none, the only one there is.
+    pub sheets: Vec<String>,
+    /// Every sheet of a workbook, hidden ones aside.
+    pub all_sheets: bool,
+    /// The row of a sheet that the header is in, from 1; found if not given.
+    pub header_row: Option<u32>,
+    /// The first of several sheets, where none is named.
+    pub first_sheet: bool,
 }
 
 /// What values are wrapped in.
@@ -115,54 +135,101 @@ impl Dialect {
 pub(crate) struct TableFile {
     /// Path as given; `-` for standard input.
     pub(crate) path: PathBuf,
-    /// Standard input, laid down so that it can be read twice.
-    spooled: Option<tempfile::NamedTempFile>,
+    real: PathBuf,
+    /// What was laid down so that it can be read twice.
+    _keep: (Option<Arc<TempDir>>, Option<NamedTempFile>),
+    /// The first field of each row is its number, not a column.
+    numbered: bool,
     dialect: Dialect,
     /// Size in bytes.
     pub(crate) bytes: u64,
+    pub(crate) format: Format,
+    /// The sheet it is from, if it is from one.
+    pub(crate) sheet: Option<String>,
+    /// The sheets of the workbook it is from.
+    pub(crate) sheets: Vec<SheetShape>,
+    /// What was noticed on opening.
+    pub(crate) notices: Vec<Notice>,
 }
 
 impl TableFile {
     /// Opens a table and tells its encoding and delimiter. `-` is standard input.
     pub(crate) fn open(path: &Path, options: &TableOptions) -> Result<TableFile> {
-        if matches!(Format::of(path), Ok(Format::GeoPackage | Format::GeoJson | Format::Shapefile))
-        {
-            return Err(Error::usage(
-                "holds features already, not a table: use `vpeg convert`, `vpeg declare` or `vpeg \
-                 measure` on it",
-            )
-            .in_file(path));
-        }
-        let spooled = match path == Path::new("-") {
-            true => Some(spool(path)?),
-            false => None,
+        TableFile::open_located(locate(path)?, options)
+    }
+
+    /// As [`TableFile::open`], of an input that was found already.
+    pub(crate) fn open_located(at: Located, options: &TableOptions) -> Result<TableFile> {
+        let path = at.shown.clone();
+        let path = path.as_path();
+        let laid_down = match at.format {
+            Format::Workbook => Some(laid_down::workbook(&at, options)?),
+            Format::Dbf => Some(laid_down::dbf(&at)?),
+            // Text under the name of something else is for whoever calls it a table.
+            Format::Csv => None,
+            _ => {
+                return Err(Error::usage(
+                    "holds features already, not a table: use `vpeg convert`, `vpeg declare` or \
+                     `vpeg measure` on it",
+                )
+                .in_file(path));
+            }
         };
-        let real = spooled.as_ref().map_or(path, |file| file.path()).to_path_buf();
-        let open = || File::open(&real).map_err(|e| Error::file(path, "cannot be read", e));
-        let metadata = open()?.metadata().map_err(|e| Error::file(path, "cannot be read", e))?;
-        if metadata.is_dir() {
-            return Err(Error::data("is a folder, not a table").in_file(path));
+        let failed = |e| Error::file(path, "cannot be read", e);
+        if let Some(laid) = laid_down {
+            let dialect = Dialect {
+                encoding: encoding_rs::UTF_8,
+                delimiter: b',',
+                quote: Some(b'"'),
+                comment: None,
+                header: !options.no_header || options.header_row.is_some(),
+                names: options.names.clone(),
+                skip_lines: 0,
+            };
+            return Ok(TableFile {
+                path: path.to_path_buf(),
+                real: laid.file.path().to_path_buf(),
+                bytes: laid.file.as_file().metadata().map_err(failed)?.len(),
+                _keep: (at.keep, Some(laid.file)),
+                numbered: true,
+                dialect,
+                format: at.format,
+                sheet: laid.sheet,
+                sheets: laid.sheets,
+                notices: laid.notices,
+            });
         }
+        let open = || File::open(&at.real).map_err(failed);
+        let metadata = open()?.metadata().map_err(failed)?;
         let encoding = match &options.encoding {
             Some(label) => by_label(label)?,
-            None => detect::encoding(|| File::open(&real))
-                .map_err(|e| Error::file(path, "cannot be read", e))?,
+            None => detect::encoding(|| File::open(&at.real)).map_err(failed)?,
         };
         let mut sample = Vec::new();
         decoded(open()?, encoding)
             .take(detect::SAMPLE as u64)
             .read_to_end(&mut sample)
-            .map_err(|e| Error::file(path, "cannot be read", e))?;
+            .map_err(failed)?;
         if sample.contains(&0) {
             return Err(Error::data(
-                "is not a text table: it holds zero bytes. Workbooks and databases are not read \
-                 as tables; save the sheet as CSV",
+                "is not a text table: it holds zero bytes. Is its extension the right one?",
             )
             .in_file(path));
         }
         let whole = sample.len() < detect::SAMPLE;
         let dialect = Dialect::tell(options, encoding, &String::from_utf8_lossy(&sample), whole)?;
-        Ok(TableFile { path: path.to_path_buf(), spooled, dialect, bytes: metadata.len() })
+        Ok(TableFile {
+            path: path.to_path_buf(),
+            real: at.real,
+            _keep: (at.keep, None),
+            numbered: false,
+            dialect,
+            bytes: metadata.len(),
+            format: Format::Csv,
+            sheet: None,
+            sheets: Vec::new(),
+            notices: Vec::new(),
+        })
     }
 
     /// Name of the encoding.
@@ -174,11 +241,43 @@ impl TableFile {
         self.dialect.delimiter
     }
 
+    /// The first rows, to judge columns by.
+    pub(crate) fn head(&self) -> Result<Vec<StringRecord>> {
+        let mut reader = self.rows()?;
+        let mut rows = Vec::new();
+        let mut record = StringRecord::new();
+        while rows.len() < HEAD_ROWS && reader.next(&mut record)? {
+            if reader.misfit(&record).is_none() {
+                rows.push(record.clone());
+            }
+        }
+        Ok(rows)
+    }
+
+    /// A reader of parts spread over a large file, and how many of its rows stand at the
+    /// beginning of the file; none for a file that is better read whole.
+    pub(crate) fn sample(&self) -> Result<Option<(TableReader, u64)>> {
+        let bytewise = !matches!(self.dialect.encoding.name(), "UTF-16LE" | "UTF-16BE");
+        let plain = self.format == Format::Csv && bytewise && self.dialect.comment.is_none();
+        let Some(sample) = sample::take(&self.real, self.bytes)
+            .map_err(|e| Error::file(&self.path, "cannot be read", e))?
+            .filter(|_| plain)
+        else {
+            return Ok(None);
+        };
+        let lines = sample.head_lines;
+        let input = Cursor::new(sample.text);
+        let reader = TableReader::new(input, &self.path, &self.dialect, false)?;
+        Ok(Some((reader, lines)))
+    }
+
     /// Starts reading from the header.
     pub(crate) fn rows(&self) -> Result<TableReader> {
-        let real = self.spooled.as_ref().map_or(self.path.as_path(), |file| file.path());
-        let file = File::open(real).map_err(|e| Error::file(&self.path, "cannot be read", e))?;
-        TableReader::new(file, &self.path, &self.dialect)
+        let file =
+            File::open(&self.real).map_err(|e| Error::file(&self.path, "cannot be read", e))?;
+        let mut reader = TableReader::new(file, &self.path, &self.dialect, self.numbered)?;
+        reader.sheet.clone_from(&self.sheet);
+        Ok(reader)
     }
 }
 
@@ -191,6 +290,10 @@ pub(crate) struct TableReader {
     /// Names that had to be changed.
     pub(crate) renamed: Vec<String>,
     row: u64,
+    /// The sheet it is from, if it is from one.
+    sheet: Option<String>,
+    /// The first field of each row is its number in the source.
+    numbered: bool,
     /// True where lines between the rows are passed over, so that rows go by their lines.
     by_line: bool,
     skipped: u64,
@@ -200,7 +303,12 @@ pub(crate) struct TableReader {
 }
 
 impl TableReader {
-    fn new(input: impl Read + 'static, path: &Path, dialect: &Dialect) -> Result<TableReader> {
+    fn new(
+        input: impl Read + 'static,
+        path: &Path,
+        dialect: &Dialect,
+        numbered: bool,
+    ) -> Result<TableReader> {
         let read = Arc::new(AtomicU64::new(0));
         let counted = Counted { input, read: read.clone() };
         let mut decoded: Box<dyn Read> = Box::new(decoded(counted, dialect.encoding));
@@ -220,7 +328,10 @@ impl TableReader {
             .flexible(true)
             .buffer_capacity(1 << 16)
             .from_reader(decoded);
-        let raw = reader.headers().map_err(|e| unreadable(path, &e))?.clone();
+        let mut raw = reader.headers().map_err(|e| unreadable(path, &e))?.clone();
+        if numbered {
+            raw = raw.iter().skip(1).collect();
+        }
         if raw.is_empty() || raw.iter().all(|field| field.trim().is_empty()) {
             return Err(Error::data(
                 "is empty: a table needs a header row with column names, and rows below it",
@@ -246,6 +357,8 @@ impl TableReader {
             headers,
             renamed,
             row: (dialect.skip_lines + usize::from(dialect.header)) as u64,
+            sheet: None,
+            numbered,
             by_line: dialect.comment.is_some(),
             skipped: dialect.skip_lines as u64,
             garbled: None,
@@ -281,7 +394,7 @@ impl TableReader {
         let (text, _, _) = encoding.decode(&head);
         let dialect = Dialect::tell(options, encoding, &text, head.len() < detect::SAMPLE)?;
         let whole = Cursor::new(head).chain(input);
-        Ok((TableReader::new(whole, path, &dialect)?, dialect.delimiter))
+        Ok((TableReader::new(whole, path, &dialect, false)?, dialect.delimiter))
     }
 
     /// Reads the next row; false at the end. Bytes that are not text come as replacement
@@ -297,6 +410,11 @@ impl TableReader {
                 (StringRecord::from_byte_record_lossy(error.into_byte_record()), Some(field))
             }
         };
+        if self.numbered {
+            self.row = record.get(0).and_then(|number| number.parse().ok()).unwrap_or(self.row);
+            *record = record.iter().skip(1).collect();
+            return Ok(more);
+        }
         self.row += u64::from(more);
         // An opening quotation mark that is never closed would swallow the rows below it.
         let lines = record.as_slice().bytes().filter(|byte| *byte == b'\n').count();
@@ -350,6 +468,17 @@ impl TableReader {
     }
 }
 
+/// The beginning of a text, decoded as it looks.
+pub(crate) fn decode_start(bytes: &[u8]) -> String {
+    let encoding = detect::encoding(|| Ok(bytes)).unwrap_or(encoding_rs::UTF_8);
+    encoding.decode(bytes).0.into_owned()
+}
+
+/// The encoding that a text file looks to have.
+pub(crate) fn encoding_of(path: &Path) -> Result<&'static Encoding> {
+    detect::encoding(|| File::open(path)).map_err(|e| Error::file(path, "cannot be read", e))
+}
+
 fn by_label(label: &str) -> Result<&'static Encoding> {
     Encoding::for_label(label.as_bytes()).ok_or_else(|| {
         Error::usage(format!(
@@ -377,15 +506,6 @@ fn unreadable(path: &Path, error: &csv::Error) -> Error {
         Some(row) => wrapped.in_row(row),
         None => wrapped,
     }
-}
-
-fn spool(path: &Path) -> Result<tempfile::NamedTempFile> {
-    let failed = |e| Error::file(path, "cannot be read", e);
-    let mut file = tempfile::NamedTempFile::new().map_err(failed)?;
-    std::io::copy(&mut std::io::stdin().lock(), &mut file).map_err(failed)?;
-    file.flush().map_err(failed)?;
-    file.seek(SeekFrom::Start(0)).map_err(failed)?;
-    Ok(file)
 }
 
 /// Column names made distinct and never blank, and the ones that had to be changed.

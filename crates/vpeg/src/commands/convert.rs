@@ -1,23 +1,23 @@
 //! `vpeg convert`: carry data into another reference system.
 
-use super::{ColumnArguments, TableArguments};
+use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
 use crate::progress::Progress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    AppendOptions, ConvertTable, Converter, Error, Format, LayerReader, WriteOptions,
-    convert_layer, route_notices,
+    AppendOptions, ConvertLayer, ConvertTable, Converter, Error, Format, LayerReader, format_of,
+    route_notices,
 };
 
 #[derive(Debug, Args)]
 pub(crate) struct Convert {
-    /// Layer files, or one table; `-` for a table on standard input.
+    /// Layer files, or one table; `-` for standard input.
     #[arg(required = true)]
     files: Vec<PathBuf>,
-    /// Reference system to carry the data to.
+    /// Reference system to carry the data to; layers stay in their own if not given.
     #[arg(long, value_name = "REF")]
-    to: String,
+    to: Option<String>,
     /// Reference system of the data: needed for tables, and for layers that have none.
     #[arg(long, value_name = "REF")]
     crs: Option<String>,
@@ -30,15 +30,13 @@ pub(crate) struct Convert {
     output: PathBuf,
     #[command(flatten)]
     columns: ColumnArguments,
-    /// Digits behind the point of coordinates in text formats.
-    #[arg(long)]
-    decimals: Option<usize>,
     /// Layer to take, if the file has several.
     #[arg(long)]
     layer: Option<String>,
-    /// Replace existing files.
-    #[arg(long)]
-    overwrite: bool,
+    #[command(flatten)]
+    select: SelectArguments,
+    #[command(flatten)]
+    write: WriteArguments,
     /// File for rejected rows; OUTPUT.rejects.csv if not given.
     #[arg(long)]
     rejects: Option<PathBuf>,
@@ -60,7 +58,7 @@ impl Convert {
                 true => self.output.join(file.file_name().unwrap_or_default()),
                 false => self.output.clone(),
             };
-            let table = file == Path::new("-") || Format::of(file)? == Format::Csv;
+            let table = format_of(file)?.is_table();
             let ended = if table { self.table(file, &output)? } else { self.layer(file, &output)? };
             if ended == Ending::Rejects {
                 ending = ended;
@@ -72,7 +70,7 @@ impl Convert {
     fn table(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
         if output != Path::new("-") && Format::of(output)? != Format::Csv {
             return Err(Error::from_usage(format!(
-                "{} is a table: make features of it first (`vpeg build points {} --crs REF -o FILE.gpkg`), \
+                "{} is a table: make features of it (`vpeg build points {} --crs REF --to REF -o FILE.gpkg`), \
                  or write the table with converted columns to a .csv",
                 file.display(),
                 file.display()
@@ -85,16 +83,24 @@ impl Convert {
                 file.display()
             ))
         })?;
+        let to = self.to.as_deref().ok_or_else(|| {
+            Error::from_usage("say which reference system to carry the table to: add --to REF")
+        })?;
+        if !self.select.selection().is_everything() {
+            return Err(Error::from_usage(
+                "--where, --set and --keep work on features: use them with `vpeg build points`",
+            ));
+        }
         let job = ConvertTable {
             columns: self.columns.columns(),
             source: reference::system(source)?,
-            target: reference::system(&self.to)?,
+            target: reference::system(to)?,
             epoch: self.epoch,
-            decimals: self.decimals,
+            decimals: self.write.decimals,
             packed: self.columns.packed,
             append: AppendOptions {
                 table: self.reading.options(),
-                overwrite: self.overwrite,
+                overwrite: self.write.overwrite,
                 rejects: self.rejects.clone(),
             },
         };
@@ -118,25 +124,25 @@ impl Convert {
             }
             reader.assume(crs);
         }
-        let target = reference::system_for(&self.to, &reader)?;
-        let options = WriteOptions { overwrite: self.overwrite, decimals: self.decimals };
+        let target = self.to.as_deref().map(|to| reference::system_for(to, &reader)).transpose()?;
+        let job = ConvertLayer {
+            target,
+            epoch: self.epoch,
+            select: self.select.selection(),
+            write: self.write.options(),
+            rejects: self.rejects.clone(),
+        };
         let mut progress = Progress::new("converting");
-        let (outcome, converter) = convert_layer(
-            &reader,
-            &target,
-            self.epoch,
-            output,
-            &options,
-            self.rejects.as_deref(),
-            &mut progress,
-        )?;
+        let outcome = job.run(&reader, output, &mut progress)?;
         drop(progress);
-        route(&converter);
+        if let Some(converter) = &outcome.converter {
+            route(converter);
+        }
         show::outcome(&outcome, "features", "features", output)
     }
 }
 
-fn route(converter: &Converter) {
+pub(super) fn route(converter: &Converter) {
     show::remark(&format!(
         "from {} ({})\n      to   {} ({})\n      by   {}",
         converter.source().label(),

@@ -4,7 +4,7 @@ use crate::progress::Progress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, LayerReader, WriteOptions, declare};
+use velvet_peg::{Error, LayerReader, declare};
 
 #[derive(Debug, Args)]
 pub(crate) struct Declare {
@@ -19,9 +19,8 @@ pub(crate) struct Declare {
     /// Layer to take, if the file has several.
     #[arg(long)]
     layer: Option<String>,
-    /// Replace an existing file.
-    #[arg(long)]
-    overwrite: bool,
+    #[command(flatten)]
+    write: super::WriteArguments,
 }
 
 impl Declare {
@@ -37,7 +36,7 @@ impl Declare {
         }
         let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
         let output = self.output.as_ref().unwrap_or(&self.file);
-        let options = WriteOptions { overwrite: self.overwrite, decimals: None };
+        let options = self.write.options();
         let mut progress = Progress::new("declaring");
         let outcome = declare(&reader, &crs, output, &options, &mut progress)?;
         drop(progress);

@@ -6,12 +6,18 @@ use crate::{Ending, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::PathBuf;
-use velvet_peg::{Bounds, Error, LayerInfo, Look as Found, Notice, TableLook, look};
+use velvet_peg::{
+    Bounds, CrsOrigin, Error, Format, LayerInfo, Look as Found, LookOptions, Notice, TableLook,
+    look,
+};
 
 #[derive(Debug, Args)]
 pub(crate) struct Look {
     /// Table or layer file; `-` for a table on standard input.
     file: PathBuf,
+    /// Read every row of a large table, not parts of it.
+    #[arg(long)]
+    all: bool,
     #[command(flatten)]
     table: TableArguments,
 }
@@ -19,7 +25,8 @@ pub(crate) struct Look {
 impl Look {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut progress = Progress::new("looking");
-        let found = look(&self.file, &self.table.options(), &mut progress)?;
+        let options = LookOptions { table: self.table.options(), all: self.all };
+        let found = look(&self.file, &options, &mut progress)?;
         drop(progress);
         if show::wants_json() {
             show::json(&as_json(&found))?;
@@ -51,14 +58,42 @@ impl Look {
     }
 
     fn table(&self, look: &TableLook) -> Result<(), Error> {
-        show::answer(&format!(
-            "{}: table, {} rows, {} columns, delimiter {}, encoding {}\n",
-            show::heading(&self.file.display().to_string()),
-            look.rows,
-            look.columns.len(),
-            look.delimiter,
-            look.encoding
-        ))?;
+        let name = show::heading(&self.file.display().to_string());
+        let about = if look.sampled.is_some() { "about " } else { "" };
+        let shape = format!("{about}{} rows, {} columns", look.rows, look.columns.len());
+        let kind = match (look.format, &look.sheet) {
+            (Format::Csv, _) => {
+                format!("table, {shape}, delimiter {}, encoding {}", look.delimiter, look.encoding)
+            }
+            (Format::Workbook, Some(sheet)) => format!("workbook, sheet {sheet}: {shape}"),
+            (format, _) => format!("{}, {shape}", format.name()),
+        };
+        show::answer(&format!("{name}: {kind}"))?;
+        if look.sheets.len() > 1 {
+            let mut sheets = show::Table::new(["sheet", "rows", "columns", ""]);
+            for sheet in &look.sheets {
+                let note = match (sheet.hidden, Some(&sheet.name) == look.sheet.as_ref()) {
+                    (true, _) => "hidden",
+                    (false, true) => "shown below",
+                    (false, false) => "",
+                };
+                sheets.row(vec![
+                    sheet.name.clone(),
+                    sheet.rows.to_string(),
+                    sheet.columns.to_string(),
+                    note.to_string(),
+                ]);
+            }
+            show::answer(&format!("\n{}", sheets.text()))?;
+        }
+        if let Some(read) = look.sampled {
+            show::answer(&format!(
+                "{read} of them were read, spread over the file; the figures below are theirs (--all \
+                 reads every row)"
+            ))?;
+        }
+        show::answer("")?;
+        let read = look.sampled.unwrap_or(look.rows);
         let mut table = show::Table::new(["column", "type", "filled", "sample", "likely"]);
         for column in &look.columns {
             let name = Some(&column.name);
@@ -67,21 +102,31 @@ impl Look {
                 (Some(true), _, true) => "latitude",
                 (Some(false), true, _) => "easting",
                 (Some(false), _, true) => "northing",
+                _ if name == look.geometry.as_ref() => "geometry",
                 _ => "",
             };
             let sample: String = column.sample.chars().take(40).collect();
             table.row(vec![
                 column.name.clone(),
                 column.kind.to_string(),
-                share(column.filled, look.rows),
+                share(column.filled, read),
                 sample,
                 role.to_string(),
             ]);
         }
         show::answer(&table.text())?;
+        match (&look.x, &look.y) {
+            (Some(x), Some(y)) => show::answer(&format!(
+                "\nlikely coordinates: {x} and {y}, {}; reference system: missing (a table does not \
+                 state one)",
+                look.why
+            ))?,
+            _ if look.geometry.is_some() => {}
+            _ => show::answer(&format!("\ncoordinates: {}", look.why))?,
+        }
         if let Some(extent) = &look.extent {
             show::answer(&format!(
-                "\ncoordinates span {}",
+                "coordinates span {}",
                 span(extent, look.degrees == Some(true))
             ))?;
         }
@@ -97,9 +142,13 @@ impl Look {
     }
 
     fn layer(&self, info: &LayerInfo, _notices: &[Notice]) -> Result<(), Error> {
-        let system = info.crs.as_ref().map_or("none: it has to be declared".to_string(), |crs| {
-            format!("{} ({})", crs.label(), crs.unit_plural())
-        });
+        let system = match (&info.crs, info.crs_origin) {
+            (None, _) => "missing: it has to be declared".to_string(),
+            (Some(crs), CrsOrigin::Given) => format!("{} ({})", crs.label(), crs.unit_plural()),
+            (Some(crs), origin) => {
+                format!("{} ({}), {}", crs.label(), crs.unit_plural(), origin.name())
+            }
+        };
         let degrees = info.crs.as_ref().is_some_and(|crs| crs.is_geographic());
         let columns: Vec<String> = info
             .schema
@@ -122,10 +171,22 @@ impl Look {
 
     /// The command that most likely comes next.
     fn next(&self, found: &Found) -> String {
-        let file = self.file.display();
+        let sheet = match found {
+            Found::Table(look) if look.sheets.len() > 1 => {
+                let name = look.sheet.as_deref().unwrap_or_default();
+                format!(" --sheet {}", word(name))
+            }
+            _ => String::new(),
+        };
+        let file = format!("{}{sheet}", self.file.display());
         let stem = self.file.with_extension("");
         let stem = stem.display();
         match found {
+            Found::Table(look) if look.geometry.is_some() => format!(
+                "vpeg build features {file} --geometry {} --crs REF -o {stem}.gpkg\n      (find REF, the \
+                 system that the coordinates are in, with `vpeg crs find WORDS`)",
+                word(look.geometry.as_deref().unwrap_or_default())
+            ),
             Found::Table(look) => match (&look.x, &look.y, look.degrees) {
                 (Some(x), Some(y), Some(true)) => format!(
                     "vpeg build points {file} --lon {} --lat {} --crs EPSG:4326 -o {stem}.gpkg\n      \
@@ -140,8 +201,8 @@ impl Look {
                     word(y)
                 ),
                 _ => format!(
-                    "vpeg build points {file} --x COLUMN --y COLUMN --crs REF -o {stem}.gpkg\n      (no \
-                     column is named like a coordinate: say which ones they are)"
+                    "vpeg build points {file} --x COLUMN --y COLUMN --crs REF -o {stem}.gpkg\n      (say \
+                     which columns hold the coordinates)"
                 ),
             },
             Found::Layers { layers, .. } => match layers.first() {
@@ -198,7 +259,17 @@ fn as_json(found: &Found) -> Json {
     match found {
         Found::Table(look) => json!({
             "kind": "table",
+            "format": look.format.name(),
+            "sheet": look.sheet,
+            "sheets": look.sheets.iter().map(|sheet| json!({
+                "name": sheet.name, "rows": sheet.rows, "columns": sheet.columns,
+                "hidden": sheet.hidden,
+            })).collect::<Vec<_>>(),
             "rows": look.rows,
+            "rows_read": look.sampled.unwrap_or(look.rows),
+            "exact": look.sampled.is_none(),
+            "geometry_column": look.geometry,
+            "why": look.why,
             "delimiter": look.delimiter,
             "encoding": look.encoding,
             "columns": look.columns.iter().map(|column| json!({
@@ -220,6 +291,7 @@ fn as_json(found: &Found) -> Json {
                 "features": info.count,
                 "geometry": info.kind.map(|kind| kind.name()),
                 "crs": info.crs.as_ref().map(|crs| crs.reference()),
+                "crs_origin": info.crs.as_ref().map(|_| info.crs_origin.name()),
                 "crs_name": info.crs.as_ref().map(|crs| crs.name()),
                 "extent": bounds_json(info.extent),
                 "columns": info.schema.fields().iter().map(|field| json!({

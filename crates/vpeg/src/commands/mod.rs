@@ -14,7 +14,7 @@ mod zone;
 
 use crate::Ending;
 use clap::{Args, Parser, Subcommand};
-use velvet_peg::{Error, NumberFormat, Quoting, TableOptions};
+use velvet_peg::{Error, NumberFormat, Quoting, Selection, TableOptions, WriteOptions};
 
 /// Coordinate tables become features with a known reference system: look, build, declare,
 /// convert, measure, draw.
@@ -34,7 +34,7 @@ pub(crate) struct Arguments {
     /// Answer in JSON on standard output.
     #[arg(long, global = true)]
     pub(crate) json: bool,
-    /// Exit with 3 if there was a warning.
+    /// Exit with 3 if there was a warning; refuse to write what a format cannot hold in full.
     #[arg(long, global = true)]
     pub(crate) strict: bool,
     /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b).
@@ -120,6 +120,15 @@ pub(crate) struct TableArguments {
     /// Lines that begin with this character are passed over.
     #[arg(long, value_name = "CHARACTER")]
     comment: Option<char>,
+    /// Sheet of a workbook; several times for several, whose columns are matched by name.
+    #[arg(long, value_name = "NAME")]
+    sheet: Vec<String>,
+    /// Every sheet of a workbook (hidden ones aside), with a column that names it.
+    #[arg(long, conflicts_with = "sheet")]
+    all_sheets: bool,
+    /// Row of the sheet that the header is in; found if not given.
+    #[arg(long, value_name = "N", conflicts_with = "no_header")]
+    header_row: Option<u32>,
 }
 
 impl TableArguments {
@@ -132,6 +141,84 @@ impl TableArguments {
             names: self.names.clone(),
             skip_lines: self.skip_lines,
             comment: self.comment,
+            sheets: self.sheet.clone(),
+            all_sheets: self.all_sheets,
+            header_row: self.header_row,
+            ..TableOptions::default()
+        }
+    }
+}
+
+/// Which features and columns are kept, and what is computed.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct SelectArguments {
+    /// Keep what this SQL condition is true for: "cfs > 5 AND name LIKE 'N%'"; geometries
+    /// through ST_X(geometry), ST_Area(geometry) and the like.
+    #[arg(long = "where", value_name = "SQL")]
+    condition: Option<String>,
+    /// Compute a column: "acres = ST_Area(geometry) / 4046.8726"; several times for several.
+    #[arg(long, value_name = "NAME=SQL")]
+    set: Vec<String>,
+    /// Columns to keep, in this order; all if not given.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    keep: Vec<String>,
+}
+
+impl SelectArguments {
+    pub(crate) fn selection(&self) -> Selection {
+        Selection {
+            condition: self.condition.clone(),
+            set: self.set.clone(),
+            keep: self.keep.clone(),
+        }
+    }
+}
+
+/// How an output is written.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct WriteArguments {
+    /// Replace existing files.
+    #[arg(long)]
+    pub(crate) overwrite: bool,
+    /// Add to the layer of an existing file: its reference system and columns are taken over.
+    #[arg(long, conflicts_with = "overwrite")]
+    append: bool,
+    /// Name of the layer in the file written.
+    #[arg(long, value_name = "NAME")]
+    output_layer: Option<String>,
+    /// Digits behind the point of coordinates in text formats.
+    #[arg(long)]
+    pub(crate) decimals: Option<usize>,
+    /// Tables: geometries as well-known text in one column, not as coordinates.
+    #[arg(long)]
+    wkt: bool,
+    /// DXF: column whose values name the layers of the drawing.
+    #[arg(long, value_name = "COLUMN")]
+    layer_by: Option<String>,
+    /// DXF: column whose values label the points.
+    #[arg(long, value_name = "COLUMN")]
+    label: Option<String>,
+    /// Read the file again and compare, whatever its size (under a million features it is
+    /// done anyway).
+    #[arg(long, conflicts_with = "no_verify")]
+    verify: bool,
+    /// Do not read the file again.
+    #[arg(long)]
+    no_verify: bool,
+}
+
+impl WriteArguments {
+    pub(crate) fn options(&self) -> WriteOptions {
+        WriteOptions {
+            overwrite: self.overwrite,
+            decimals: self.decimals,
+            append: self.append,
+            layer: self.output_layer.clone(),
+            strict: crate::show::is_strict(),
+            wkt: self.wkt,
+            layer_by: self.layer_by.clone(),
+            label: self.label.clone(),
+            verify: (self.verify || self.no_verify).then_some(self.verify),
         }
     }
 }

@@ -1,192 +1,193 @@
-//! Reading GeoJSON feature by feature.
-//!
-//! A first pass learns the columns, the kinds and the count; the second hands out batches.
-//! Neither holds more than one feature at a time (and the batch).
+//! Reading GeoJSON (RFC 7946) feature by feature: collections, and one feature a line.
 
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, Source};
-use crate::layer::{
-    BATCH, Batch, Extender, GeometryColumn, GeometryKind, LayerInfo, Rows, Value, common_kind,
-};
+use crate::format::reader::Opened;
+use crate::format::table_out::distinct;
+use crate::format::two_pass::{Features, Given, Item, Raw, learn, opened};
+use crate::layer::{CrsOrigin, GeometryColumn, GeometryKind, Value};
 use crate::notice::Notice;
-use arrow_schema::{DataType, Field, Schema};
 use serde::de::{DeserializeSeed, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use serde_json::{Map, Value as Json};
-use std::collections::BTreeSet;
+use std::cell::RefCell;
 use std::fmt;
 use std::fs::File;
-use std::io::BufReader;
+use std::io::{BufRead, BufReader};
 use std::path::Path;
-use std::sync::Arc;
 use velvet_peg_core::Crs;
 
-/// What the first pass learnt beyond the layer's description.
-#[derive(Debug)]
-pub(in crate::format) struct Scan {
-    /// Name of the column for the features' identifiers, if any has one.
-    id_column: Option<String>,
+/// Key of the features' identifiers, which are no properties.
+const ID: &str = "\u{0}id";
+
+/// One collection a file.
+#[derive(Debug, Default)]
+struct Collection {
+    /// The members of the collection beside its features, after a run.
+    head: RefCell<Map<String, Json>>,
 }
 
-pub(in crate::format) fn open(path: &Path) -> Result<LayerReader> {
-    let mut columns: Vec<(String, Option<DataType>)> = Vec::new();
-    let mut kinds = BTreeSet::new();
-    let mut extent = Extender::default();
-    let (mut count, mut has_z, mut id_type) = (0, false, None);
-    let head = each_feature(path, &mut |feature: Json| {
-        count += 1;
-        let mut column = GeometryColumn::new();
-        geometry(&feature["geometry"], &mut column)
-            .map_err(|why| format!("feature {count}: {why}"))?;
-        kinds.extend(column.kinds().iter().flatten());
-        has_z |= column.has_z();
-        extent.add(&column);
-        id_type = merged(id_type.take(), feature.get("id").and_then(type_of));
-        for (name, value) in feature["properties"].as_object().into_iter().flatten() {
-            let kind = type_of(value);
-            match columns.iter_mut().find(|(known, _)| known == name) {
-                Some((_, known)) => *known = merged(known.take(), kind),
-                None => columns.push((name.clone(), kind)),
-            }
-        }
-        Ok(())
-    })?;
+/// One feature a line.
+#[derive(Debug)]
+struct Lines;
+
+pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
+    let collection = Collection::default();
+    let mut learnt = learn(path, &collection, 1)?;
+    let head = collection.head.take();
     let mut notices = Vec::new();
-    let crs = system(&head, &mut notices).map_err(|error| error.in_file(path))?;
-    if let Some(bounds) = extent.bounds() {
-        let beyond = bounds.west.abs().max(bounds.east.abs()) > 180.0
-            || bounds.south.abs().max(bounds.north.abs()) > 90.0;
-        if beyond && crs.is_geographic() {
-            notices.push(Notice::warning(format!(
-                "{}: GeoJSON coordinates are degrees by its standard, but these reach x {:.1} to \
-                 {:.1}, y {:.1} to {:.1}: they look projected. Say which system they are in with \
-                 `vpeg declare {} --crs REF -o OUT.gpkg`",
-                path.display(),
-                bounds.west,
-                bounds.east,
-                bounds.south,
-                bounds.north,
-                path.display()
-            )));
-        }
-    }
-    let mut fields: Vec<Field> = columns
-        .into_iter()
-        .map(|(name, kind)| Field::new(name, kind.unwrap_or(DataType::Utf8), true))
-        .collect();
-    let id_column = id_type.map(|kind| {
-        let taken: Vec<String> = fields.iter().map(|field| field.name().clone()).collect();
-        let name = crate::format::csv_out::distinct(&taken, "id");
-        fields.insert(0, Field::new(&name, kind, true));
-        name
-    });
+    let (crs, origin) = system(&head, &mut notices).map_err(|error| error.in_file(path))?;
     let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer");
-    let info = LayerInfo {
-        name: head.get("name").and_then(Json::as_str).unwrap_or(stem).to_string(),
-        crs: Some(crs),
-        schema: Arc::new(Schema::new(fields)),
-        kind: common_kind(kinds),
-        has_z,
-        count: Some(count),
-        extent: extent.bounds(),
-    };
-    Ok(LayerReader {
-        info,
-        path: path.to_path_buf(),
-        source: Source::GeoJson(Scan { id_column }),
-        notices,
+    let name = head.get("name").and_then(Json::as_str).unwrap_or(stem);
+    let mut learnt = learnt.remove(0);
+    learnt.learn.put_first(ID);
+    let learnt = (0, learnt);
+    let (info, source, more) =
+        opened(path, collection, learnt, name, (Some(crs), origin), &column_names);
+    notices.extend(more);
+    notices.extend(projected(path, &info));
+    Ok((info, source, notices))
+}
+
+pub(in crate::format) fn open_lines(path: &Path) -> Result<Opened> {
+    let mut learnt = learn(path, &Lines, 1)?.remove(0);
+    learnt.learn.put_first(ID);
+    let name = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();
+    if learnt.learn.count == 0 && learnt.unreadable.0 > 0 {
+        return Err(Error::data(format!(
+            "cannot be read as GeoJSON, one feature a line: {}",
+            learnt.unreadable.1
+        ))
+        .in_file(path));
+    }
+    let system = (Some(Crs::from_epsg(4326)?), CrsOrigin::Format);
+    let (info, source, mut notices) =
+        opened(path, Lines, (0, learnt), &name, system, &column_names);
+    notices.extend(projected(path, &info));
+    Ok((info, source, notices))
+}
+
+/// Coordinates that cannot be degrees.
+fn projected(path: &Path, info: &crate::layer::LayerInfo) -> Option<Notice> {
+    let bounds = info.extent?;
+    let beyond = bounds.west.abs().max(bounds.east.abs()) > 180.0
+        || bounds.south.abs().max(bounds.north.abs()) > 90.0;
+    (beyond && info.crs.as_ref().is_some_and(Crs::is_geographic)).then(|| {
+        Notice::warning(format!(
+            "{}: GeoJSON coordinates are degrees by its standard, but these reach x {:.1} to \
+             {:.1}, y {:.1} to {:.1}: they look projected. Say which system they are in with \
+             `vpeg declare {} --crs REF -o OUT.gpkg`",
+            path.display(),
+            bounds.west,
+            bounds.east,
+            bounds.south,
+            bounds.north,
+            path.display()
+        ))
     })
 }
 
-pub(in crate::format) fn read(
-    path: &Path,
-    scan: &Scan,
-    info: &LayerInfo,
-    each: &mut dyn FnMut(Batch) -> Result<()>,
-) -> Result<()> {
-    let mut rows = Rows::new(info.schema.clone());
-    let mut column = GeometryColumn::new();
-    let mut first = 1;
-    let mut failed = None;
-    let mut flush = |rows: &mut Rows, column: &mut GeometryColumn| -> Result<()> {
-        let batch = Batch { geometry: std::mem::take(column), attributes: rows.finish()?, first };
-        first += batch.geometry.len() as u64;
-        each(batch)
-    };
-    let done = each_feature(path, &mut |feature: Json| {
-        geometry(&feature["geometry"], &mut column)?;
-        let properties = feature["properties"].as_object();
-        let values: Vec<Value> = info
-            .schema
-            .fields()
-            .iter()
-            .map(|field| match &scan.id_column {
-                Some(name) if name == field.name() => value(feature.get("id"), field.data_type()),
-                _ => value(properties.and_then(|p| p.get(field.name())), field.data_type()),
-            })
-            .collect();
-        rows.push(values);
-        if rows.len() == BATCH {
-            flush(&mut rows, &mut column).map_err(|error| {
+/// Columns are called like the properties; the identifiers' one is `id`, or the next that is
+/// free.
+fn column_names(keys: &[String]) -> Vec<String> {
+    keys.iter().map(|key| if key == ID { distinct(keys, "id") } else { key.clone() }).collect()
+}
+
+impl Features for Collection {
+    fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
+        let mut failed = None;
+        let head = each_feature(path, &mut |json| {
+            each(item(json)).map_err(|error| {
                 let text = error.to_string();
                 failed = Some(error);
                 text
-            })?;
+            })
+        });
+        if let Some(error) = failed {
+            return Err(error);
+        }
+        self.head.replace(head?);
+        Ok(())
+    }
+}
+
+impl Features for Lines {
+    fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
+        let failed = |e| Error::file(path, "cannot be read", e);
+        let mut input = BufReader::with_capacity(1 << 16, File::open(path).map_err(failed)?);
+        let mut line = Vec::new();
+        let mut number = 0;
+        while input.read_until(b'\n', &mut line).map_err(failed)? > 0 {
+            number += 1;
+            let text = String::from_utf8_lossy(&line);
+            // Sequences (RFC 8142) mark the beginning of each text.
+            let text = text.trim_start_matches(['\u{feff}', '\u{1e}']).trim();
+            if !text.is_empty() {
+                let item = match serde_json::from_str::<Json>(text) {
+                    Ok(json) => match feature_of(json) {
+                        Some(feature) => item(feature),
+                        None => Item::Unreadable(
+                            format!("line {number} is no GeoJSON feature"),
+                            text.to_string(),
+                        ),
+                    },
+                    Err(error) => Item::Unreadable(
+                        format!("line {number} is not JSON: {error}"),
+                        text.to_string(),
+                    ),
+                };
+                each(item)?;
+            }
+            line.clear();
         }
         Ok(())
-    });
-    if let Some(error) = failed {
-        return Err(error);
-    }
-    done?;
-    if rows.len() > 0 {
-        flush(&mut rows, &mut column)?;
-    }
-    Ok(())
-}
-
-/// The column type that a JSON value asks for; none for nothing.
-fn type_of(value: &Json) -> Option<DataType> {
-    match value {
-        Json::Null => None,
-        Json::Bool(_) => Some(DataType::Boolean),
-        Json::Number(number) if number.is_i64() => Some(DataType::Int64),
-        Json::Number(_) => Some(DataType::Float64),
-        _ => Some(DataType::Utf8),
     }
 }
 
-fn merged(a: Option<DataType>, b: Option<DataType>) -> Option<DataType> {
-    match (a, b) {
-        (None, kind) | (kind, None) => kind,
-        (Some(a), Some(b)) if a == b => Some(a),
-        (Some(DataType::Int64), Some(DataType::Float64))
-        | (Some(DataType::Float64), Some(DataType::Int64)) => Some(DataType::Float64),
-        _ => Some(DataType::Utf8),
+/// A feature, or what makes one of a bare geometry.
+fn feature_of(object: Json) -> Option<Json> {
+    match object["type"].as_str() {
+        Some("Feature") => Some(object),
+        Some(_) if object.get("coordinates").is_some() => {
+            Some(serde_json::json!({ "type": "Feature", "geometry": object, "properties": {} }))
+        }
+        _ => None,
     }
 }
 
-fn value(json: Option<&Json>, kind: &DataType) -> Value {
+fn item(mut feature: Json) -> Item {
+    let mut raw = Raw::default();
+    if let Err(why) = geometry(&feature["geometry"], &mut raw.geometry) {
+        return Item::Unreadable(why, feature.to_string());
+    }
+    if let Some(id) = feature.get("id") {
+        raw.values.push((ID.to_string(), Given::Typed(value(id.clone()))));
+    }
+    if let Json::Object(properties) = feature["properties"].take() {
+        let given = |(key, json)| (key, Given::Typed(value(json)));
+        raw.values.extend(properties.into_iter().map(given));
+    }
+    Item::Feature(raw)
+}
+
+fn value(json: Json) -> Value {
     match json {
-        None | Some(Json::Null) => Value::Null,
-        Some(Json::Bool(value)) if *kind == DataType::Boolean => Value::Boolean(*value),
-        Some(Json::Number(number)) if *kind == DataType::Int64 => {
-            number.as_i64().map_or(Value::Null, Value::Integer)
-        }
-        Some(Json::Number(number)) if *kind == DataType::Float64 => {
-            number.as_f64().map_or(Value::Null, Value::Real)
-        }
-        Some(Json::String(text)) => Value::Text(text.clone()),
+        Json::Null => Value::Null,
+        Json::Bool(value) => Value::Boolean(value),
+        Json::Number(number) => match number.as_i64() {
+            Some(whole) => Value::Integer(whole),
+            None => number.as_f64().map_or(Value::Null, Value::Real),
+        },
+        Json::String(text) => Value::Text(text),
         // Lists and objects inside properties are kept as JSON text.
-        Some(other) => Value::Text(other.to_string()),
+        other => Value::Text(other.to_string()),
     }
 }
 
 /// RFC 7946 coordinates are WGS 84. Its forerunner had a `crs` member, which is honoured.
-fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<Crs> {
+fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<(Crs, CrsOrigin)> {
     let name =
         head.get("crs").and_then(|crs| crs.pointer("/properties/name")).and_then(Json::as_str);
     let Some(name) = name else {
-        return Ok(Crs::from_epsg(4326)?);
+        return Ok((Crs::from_epsg(4326)?, CrsOrigin::Format));
     };
     let crs = Crs::parse(name)?;
     if crs.code() != Some(4326) {
@@ -196,7 +197,7 @@ fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<Crs> {
             crs.label()
         )));
     }
-    Ok(crs)
+    Ok((crs, CrsOrigin::File))
 }
 
 /// Adds a GeoJSON geometry to a column, or says what is wrong with it.
@@ -206,12 +207,6 @@ fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<(),
         return Ok(());
     }
     let kind = json["type"].as_str().unwrap_or("nothing");
-    let coordinates = &json["coordinates"];
-    let list = |json: &Json| -> std::result::Result<Vec<Json>, String> {
-        json.as_array()
-            .cloned()
-            .ok_or_else(|| format!("the coordinates of a {kind} are not a list"))
-    };
     let found = match kind {
         "Point" => GeometryKind::Point,
         "LineString" => GeometryKind::Line,
@@ -221,31 +216,45 @@ fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<(),
         "MultiPolygon" => GeometryKind::MultiPolygon,
         other => return Err(format!("a geometry of type {other} cannot be read")),
     };
-    let parts = if found.is_multi() { list(coordinates)? } else { vec![coordinates.clone()] };
+    let coordinates = &json["coordinates"];
+    let Json::Array(positions) = coordinates else {
+        return Err(format!("the coordinates of a {kind} are not a list, but {coordinates}"));
+    };
+    let parts =
+        if found.is_multi() { positions.as_slice() } else { std::slice::from_ref(coordinates) };
     if parts.iter().all(|part| part.as_array().is_none_or(Vec::is_empty)) {
         column.end_feature(None);
         return Ok(());
     }
-    for part in &parts {
-        let rings = match found.single() {
-            GeometryKind::Point => vec![Json::Array(vec![part.clone()])],
-            GeometryKind::Line => vec![part.clone()],
-            _ => list(part)?,
-        };
-        for ring in &rings {
-            for position in list(ring)? {
-                let number = |at: usize| position.get(at).and_then(Json::as_f64);
-                let (Some(x), Some(y)) = (number(0), number(1)) else {
-                    return Err(format!("{position} is not a position of longitude and latitude"));
+    column.attempt(|column| {
+        for part in parts {
+            let rings = match (found.single(), part) {
+                (GeometryKind::Polygon, Json::Array(rings)) => rings.as_slice(),
+                _ => std::slice::from_ref(part),
+            };
+            for ring in rings {
+                let positions = match (found.single(), ring) {
+                    (GeometryKind::Point, position) => std::slice::from_ref(position),
+                    (_, Json::Array(positions)) => positions.as_slice(),
+                    (_, other) => {
+                        return Err(format!("the coordinates of a {kind} hold {other}"));
+                    }
                 };
-                column.push_vertex(x, y, number(2));
+                for position in positions {
+                    let number = |at: usize| position.get(at).and_then(Json::as_f64);
+                    let (Some(x), Some(y)) = (number(0), number(1)) else {
+                        return Err(format!(
+                            "{position} is not a position of longitude and latitude"
+                        ));
+                    };
+                    column.push_vertex(x, y, number(2));
+                }
+                column.end_ring();
             }
-            column.end_ring();
+            column.end_part();
         }
-        column.end_part();
-    }
-    column.end_feature(Some(found));
-    Ok(())
+        Ok(Some(found))
+    })
 }
 
 type Each<'a> = &'a mut dyn FnMut(Json) -> std::result::Result<(), String>;
@@ -294,7 +303,7 @@ impl<'de> Visitor<'de> for Root<'_> {
             match key.as_str() {
                 "features" => {
                     collection = true;
-                    map.next_value_seed(Features { each: &mut *self.each })?;
+                    map.next_value_seed(FeatureList { each: &mut *self.each })?;
                 }
                 "bbox" => {
                     map.next_value::<IgnoredAny>()?;
@@ -311,22 +320,17 @@ impl<'de> Visitor<'de> for Root<'_> {
         }
         // A lone feature or geometry counts as a collection of one.
         let object = Json::Object(std::mem::take(self.single));
-        let feature = match object["type"].as_str() {
-            Some("Feature") => object,
-            Some(_) if object.get("coordinates").is_some() => {
-                serde_json::json!({ "type": "Feature", "geometry": object, "properties": {} })
-            }
-            _ => return Err(serde::de::Error::custom("there is no list of features")),
-        };
+        let feature = feature_of(object)
+            .ok_or_else(|| serde::de::Error::custom("there is no list of features"))?;
         (self.each)(feature).map_err(serde::de::Error::custom)
     }
 }
 
-struct Features<'a> {
+struct FeatureList<'a> {
     each: Each<'a>,
 }
 
-impl<'de> DeserializeSeed<'de> for Features<'_> {
+impl<'de> DeserializeSeed<'de> for FeatureList<'_> {
     type Value = ();
 
     fn deserialize<D: serde::Deserializer<'de>>(
@@ -337,7 +341,7 @@ impl<'de> DeserializeSeed<'de> for Features<'_> {
     }
 }
 
-impl<'de> Visitor<'de> for Features<'_> {
+impl<'de> Visitor<'de> for FeatureList<'_> {
     type Value = ();
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

@@ -1,26 +1,26 @@
-//! Writing GeoJSON: always WGS 84 longitude and latitude, as RFC 7946 demands, converting
-//! where the layer is in another system; outer rings counter-clockwise, rings closed.
+//! Writing GeoJSON, as a collection or one feature a line. The coordinates that come are WGS 84
+//! longitude and latitude already, as RFC 7946 demands; outer rings go counter-clockwise, rings
+//! are closed.
 
 use crate::error::{Error, Result};
-use crate::format::{WriteOptions, default_decimals};
+use crate::format::{Finished, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
-use crate::notice::Notice;
 use crate::output::Output;
 use serde_json::Value as Json;
-use std::borrow::Cow;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
-use velvet_peg_core::{Converter, Crs, planar};
+use velvet_peg_core::planar;
 
 pub(in crate::format) struct Writer {
     path: PathBuf,
     output: Output,
     file: BufWriter<File>,
-    converter: Option<Converter>,
     decimals: usize,
     names: Vec<String>,
     empty: bool,
+    /// One feature a line, without a collection around them.
+    lines: bool,
 }
 
 impl Writer {
@@ -28,74 +28,24 @@ impl Writer {
         path: &Path,
         info: &LayerInfo,
         options: &WriteOptions,
-    ) -> Result<(Writer, Option<Notice>)> {
-        let crs = info.crs.as_ref().ok_or_else(|| {
-            Error::usage(
-                "GeoJSON is always WGS 84 longitude and latitude, and this layer has no reference \
-                 system to convert from: declare it first with `vpeg declare`, or write a .gpkg",
-            )
-            .in_file(path)
-        })?;
-        let (converter, notice) = match crs.code() {
-            Some(4326 | 4979) => (None, None),
-            _ => {
-                let wgs84 = Crs::from_epsg(4326)?;
-                let converter = Converter::new(crs, &wgs84)?;
-                let notice = Notice::remark(format!(
-                    "GeoJSON is WGS 84 longitude and latitude by its standard and cannot keep {}: \
-                     converted back by {}. Write a .gpkg to keep it",
-                    crs.label(),
-                    converter.route().summary()
-                ));
-                (Some(converter), Some(notice))
-            }
-        };
+        lines: bool,
+    ) -> Result<Writer> {
         let output = Output::create(path, options.overwrite)?;
         let mut file = BufWriter::with_capacity(1 << 16, output.reopen()?);
         let name = Json::String(info.name.clone());
-        write!(file, "{{\"type\":\"FeatureCollection\",\"name\":{name},\"features\":[")
-            .map_err(|e| Error::file(path, "cannot be written", e))?;
-        let writer = Writer {
+        if !lines {
+            write!(file, "{{\"type\":\"FeatureCollection\",\"name\":{name},\"features\":[")
+                .map_err(|e| Error::file(path, "cannot be written", e))?;
+        }
+        Ok(Writer {
             path: path.to_path_buf(),
             output,
             file,
-            converter,
-            decimals: options.decimals.unwrap_or(default_decimals(Some(&Crs::from_epsg(4326)?))),
+            decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
             names: info.schema.fields().iter().map(|field| field.name().clone()).collect(),
             empty: true,
-        };
-        Ok((writer, notice))
-    }
-
-    pub(in crate::format) fn write(&mut self, batch: &Batch) -> Result<()> {
-        let mut geometry = Cow::Borrowed(&batch.geometry);
-        if let Some(converter) = &self.converter {
-            let geometry = geometry.to_mut();
-            let z = if geometry.z.is_empty() { None } else { Some(geometry.z.as_mut_slice()) };
-            let failed = converter.convert_columns(&mut geometry.x, &mut geometry.y, z);
-            if failed > 0 {
-                return Err(Error::data(format!(
-                    "{failed} vertices cannot be carried to WGS 84, which GeoJSON demands: is the \
-                     declared reference system right?"
-                )));
-            }
-        }
-        for feature in 0..geometry.len() {
-            let mut text = String::from(if self.empty { "\n" } else { ",\n" });
-            self.empty = false;
-            text += "{\"type\":\"Feature\",\"geometry\":";
-            self.geometry(&geometry, feature, &mut text);
-            text += ",\"properties\":{";
-            for (at, (name, value)) in self.names.iter().zip(batch.values(feature)).enumerate() {
-                let comma = if at > 0 { "," } else { "" };
-                text += &format!("{comma}{}:{}", Json::String(name.clone()), json(&value));
-            }
-            text += "}}";
-            self.file
-                .write_all(text.as_bytes())
-                .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
-        }
-        Ok(())
+            lines,
+        })
     }
 
     fn geometry(&self, column: &GeometryColumn, feature: usize, text: &mut String) {
@@ -175,15 +125,46 @@ impl Writer {
             None => format!("[{x},{y}]"),
         }
     }
+}
 
-    pub(in crate::format) fn finish(mut self) -> Result<()> {
-        let end = if self.empty { "]}\n" } else { "\n]}\n" };
+impl Sink for Writer {
+    fn write(&mut self, batch: &Batch) -> Result<()> {
+        let geometry = &batch.geometry;
+        for feature in 0..geometry.len() {
+            let mut text = String::from(match (self.lines, self.empty) {
+                (true, _) => "",
+                (false, true) => "\n",
+                (false, false) => ",\n",
+            });
+            self.empty = false;
+            text += "{\"type\":\"Feature\",\"geometry\":";
+            self.geometry(geometry, feature, &mut text);
+            text += ",\"properties\":{";
+            for (at, (name, value)) in self.names.iter().zip(batch.values(feature)).enumerate() {
+                let comma = if at > 0 { "," } else { "" };
+                text += &format!("{comma}{}:{}", Json::String(name.clone()), json(&value));
+            }
+            text += if self.lines { "}}\n" } else { "}}" };
+            self.file
+                .write_all(text.as_bytes())
+                .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+        }
+        Ok(())
+    }
+
+    fn finish(mut self: Box<Self>) -> Result<Finished> {
+        let end = match (self.lines, self.empty) {
+            (true, _) => "",
+            (false, true) => "]}\n",
+            (false, false) => "\n]}\n",
+        };
         self.file
             .write_all(end.as_bytes())
             .and_then(|()| self.file.flush())
             .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         drop(self.file);
-        self.output.finish()
+        self.output.finish()?;
+        Ok(Finished::default())
     }
 }
 

@@ -1,11 +1,12 @@
 //! OGC GeoPackage (12-128r18), in and out.
 
 mod blob;
+mod into;
 mod read;
 mod schema;
 mod write;
 
-pub(super) use read::{Table, open, read};
+pub(super) use read::open;
 pub(super) use write::Writer;
 
 /// A name as SQL quotes it.

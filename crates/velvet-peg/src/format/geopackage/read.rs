@@ -2,23 +2,23 @@
 
 use super::{blob, quoted};
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, Source};
-use crate::layer::{BATCH, Batch, GeometryColumn, GeometryKind, LayerInfo, Rows, Value};
+use crate::format::Source;
+use crate::format::fit::DECLARED;
+use crate::format::reader::Opened;
+use crate::layer::{Batch, CrsOrigin, Gather, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
 use arrow_schema::{DataType, Field, Schema};
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OpenFlags, OptionalExtension, params};
 use std::collections::HashMap;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use velvet_peg_core::{Bounds, Crs, definition};
 
-/// Key of field metadata that keeps a column's declared type, such as DATE.
-pub(super) const DECLARED: &str = "declared_type";
-
 /// How a feature table is read.
 #[derive(Debug)]
-pub(in crate::format) struct Table {
+struct Table {
+    path: PathBuf,
     name: String,
     geometry: String,
 }
@@ -35,11 +35,11 @@ fn connect(path: &Path) -> Result<Connection> {
     .map_err(failed(path))
 }
 
-pub(in crate::format) fn open(path: &Path) -> Result<Vec<LayerReader>> {
+pub(in crate::format) fn open(path: &Path) -> Result<Vec<Opened>> {
     let connection = connect(path)?;
     let mut statement = connection
         .prepare(
-            "SELECT c.table_name, g.column_name, g.geometry_type_name, g.srs_id, g.z,
+            "SELECT c.table_name, g.column_name, g.geometry_type_name, g.srs_id, g.z, g.m,
                     c.min_x, c.min_y, c.max_x, c.max_y
              FROM gpkg_contents c JOIN gpkg_geometry_columns g ON g.table_name = c.table_name
              WHERE c.data_type = 'features' ORDER BY c.rowid",
@@ -47,19 +47,20 @@ pub(in crate::format) fn open(path: &Path) -> Result<Vec<LayerReader>> {
         .map_err(failed(path))?;
     let rows = statement
         .query_map([], |row| {
-            let limits: [Option<f64>; 4] = [row.get(5)?, row.get(6)?, row.get(7)?, row.get(8)?];
+            let limits: [Option<f64>; 4] = [row.get(6)?, row.get(7)?, row.get(8)?, row.get(9)?];
             Ok((
-                Table { name: row.get(0)?, geometry: row.get(1)? },
+                Table { path: path.to_path_buf(), name: row.get(0)?, geometry: row.get(1)? },
                 row.get::<_, String>(2)?,
                 row.get::<_, i64>(3)?,
                 row.get::<_, i64>(4)? != 0,
+                row.get::<_, i64>(5)? != 0,
                 limits,
             ))
         })
         .map_err(failed(path))?;
     let mut readers = Vec::new();
     for row in rows {
-        let (table, kind, srs_id, has_z, limits) = row.map_err(failed(path))?;
+        let (table, kind, srs_id, has_z, has_m, limits) = row.map_err(failed(path))?;
         let mut notices = Vec::new();
         let crs = system(&connection, path, &table.name, srs_id, &mut notices)?;
         let count: i64 = connection
@@ -76,18 +77,15 @@ pub(in crate::format) fn open(path: &Path) -> Result<Vec<LayerReader>> {
         let info = LayerInfo {
             name: table.name.clone(),
             crs,
+            crs_origin: CrsOrigin::File,
             schema: Arc::new(Schema::new(fields(&connection, path, &table)?)),
             kind: kind_of(&kind),
             has_z,
+            has_m,
             count: u64::try_from(count).ok(),
             extent,
         };
-        readers.push(LayerReader {
-            info,
-            path: path.to_path_buf(),
-            source: Source::GeoPackage(table),
-            notices,
-        });
+        readers.push((info, Box::new(table) as Box<dyn Source>, notices));
     }
     Ok(readers)
 }
@@ -201,59 +199,39 @@ fn counts_rows(connection: &Connection, path: &Path, table: &Table, key: &str) -
         .map_err(failed(path))
 }
 
-pub(in crate::format) fn read(
-    path: &Path,
-    table: &Table,
-    info: &LayerInfo,
-    each: &mut dyn FnMut(Batch) -> Result<()>,
-) -> Result<()> {
-    let connection = connect(path)?;
-    let columns: Vec<String> = std::iter::once(&table.geometry)
-        .chain(info.schema.fields().iter().map(|field| field.name()))
-        .map(|name| quoted(name))
-        .collect();
-    let mut statement = connection
-        .prepare(&format!(
-            "SELECT {} FROM {} ORDER BY rowid",
-            columns.join(", "),
-            quoted(&table.name)
-        ))
-        .map_err(failed(path))?;
-    let mut cursor = statement.query([]).map_err(failed(path))?;
-    let mut rows = Rows::new(info.schema.clone());
-    let mut geometry = GeometryColumn::new();
-    let mut first = 1;
-    loop {
-        let row = cursor.next().map_err(failed(path))?;
-        if let Some(row) = row {
-            let number = first + rows.len() as u64;
-            let wrong = |why: String| {
-                Error::data(format!("feature {number}: {why}")).in_file(path).in_layer(&table.name)
-            };
-            match row.get_ref(0).map_err(failed(path))? {
-                ValueRef::Null => geometry.end_feature(None),
-                ValueRef::Blob(bytes) => blob::read(bytes, &mut geometry).map_err(wrong)?,
-                _ => return Err(wrong("the geometry is not a blob".into())),
-            }
+impl Source for Table {
+    fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        let path = self.path.as_path();
+        let connection = connect(path)?;
+        let mut columns = vec![quoted(&self.geometry)];
+        columns.extend(info.schema.fields().iter().map(|field| quoted(field.name())));
+        let query =
+            format!("SELECT {} FROM {} ORDER BY rowid", columns.join(", "), quoted(&self.name));
+        let mut statement = connection.prepare(&query).map_err(failed(path))?;
+        let mut cursor = statement.query([]).map_err(failed(path))?;
+        let mut gather = Gather::new(info.schema.clone(), each);
+        while let Some(row) = cursor.next().map_err(failed(path))? {
             let values: Vec<Value> = (0..info.schema.fields().len())
                 .map(|at| row.get_ref(at + 1).map(value))
                 .collect::<std::result::Result<_, _>>()
                 .map_err(failed(path))?;
-            rows.push(values);
-        }
-        let last = row.is_none();
-        if rows.len() == BATCH || (last && rows.len() > 0) {
-            let batch = Batch {
-                geometry: std::mem::take(&mut geometry),
-                attributes: rows.finish()?,
-                first,
+            let pushed = match row.get_ref(0).map_err(failed(path))? {
+                ValueRef::Null => {
+                    gather.geometry().end_feature(None);
+                    Ok(())
+                }
+                ValueRef::Blob(bytes) => blob::read(bytes, gather.geometry()),
+                _ => Err("the geometry is not a blob".to_string()),
             };
-            first += batch.geometry.len() as u64;
-            each(batch)?;
+            match pushed {
+                Ok(()) => gather.feature(values)?,
+                Err(why) => {
+                    let texts: Vec<String> = values.iter().map(Value::to_text).collect();
+                    gather.unreadable(why, texts.join(", "))?;
+                }
+            }
         }
-        if last {
-            return Ok(());
-        }
+        gather.finish()
     }
 }
 

@@ -52,6 +52,18 @@ INSERT INTO gpkg_spatial_ref_sys VALUES
   ('Undefined geographic', 0, 'NONE', 0, 'undefined', 'undefined geographic coordinate reference system');
 ";
 
+/// The table of extensions, which a file without any may lack.
+pub(super) const EXTENSIONS: &str = "
+CREATE TABLE IF NOT EXISTS gpkg_extensions (
+  table_name TEXT,
+  column_name TEXT,
+  extension_name TEXT NOT NULL,
+  definition TEXT NOT NULL,
+  scope TEXT NOT NULL,
+  CONSTRAINT ge_tce UNIQUE (table_name, column_name, extension_name)
+);
+";
+
 /// The triggers that keep the R-tree true, for a table `t`, geometry column `c` and key `i`.
 pub(super) fn triggers(t: &str, c: &str, i: &str) -> String {
     let values = format!(

@@ -1,10 +1,11 @@
-//! Writing a GeoPackage with one feature table, its R-tree index and its extent.
+//! Writing a GeoPackage: a new file, a new feature table in a copy of one that is there, or
+//! more features in one of its tables; with R-tree index and extent.
 
-use super::read::DECLARED;
+use super::into::Into;
 use super::{blob, quoted, schema};
 use crate::error::{Error, Result};
-use crate::format::WriteOptions;
-use crate::format::csv_out::distinct;
+use crate::format::fit::DECLARED;
+use crate::format::{Finished, Sink, WriteOptions, distinct, wkt};
 use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, Value};
 use crate::output::Output;
 use arrow_schema::{DataType, Field};
@@ -21,15 +22,21 @@ pub(in crate::format) struct Writer {
     geometry: String,
     key: String,
     insert: String,
-    insert_box: String,
+    /// Adds a box to the R-tree; none for a table without one.
+    insert_box: Option<String>,
     srs_id: i32,
     extent: Extender,
     declared: Option<GeometryKind>,
     has_z: bool,
-    written: i64,
+    has_m: bool,
+    /// The key of the feature written last.
+    last: i64,
+    /// The table that was there before.
+    into: Option<Into>,
 }
 
 impl Writer {
+    /// A new file with one table.
     pub(in crate::format) fn create(
         path: &Path,
         info: &LayerInfo,
@@ -37,15 +44,70 @@ impl Writer {
     ) -> Result<Writer> {
         let output = Output::create(path, options.overwrite)?;
         let failed = failed(path);
-        let connection = Connection::open(output.temporary_path()).map_err(&failed)?;
-        // The file is thrown away if it is not finished: no journal is needed.
-        connection
-            .execute_batch("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size = -65536;")
-            .map_err(&failed)?;
+        let connection = connect(&output).map_err(&failed)?;
         connection
             .execute_batch(&format!("{}{}", schema::IDENTITY, schema::TABLES))
             .map_err(&failed)?;
         add_system(&connection, &Crs::from_epsg(4326)?).map_err(&failed)?;
+        Writer::add_table(path, output, connection, info)
+    }
+
+    /// A copy of a file with more features in one of its tables, or one more table.
+    pub(in crate::format) fn extend(
+        path: &Path,
+        info: &LayerInfo,
+        options: &WriteOptions,
+        into: Option<&str>,
+    ) -> Result<Writer> {
+        let output = Output::create(path, options.overwrite)?;
+        std::fs::copy(path, output.temporary_path())
+            .map_err(|e| Error::file(path, "cannot be copied", e))?;
+        let failed = failed(path);
+        let connection = connect(&output).map_err(&failed)?;
+        connection.execute_batch(schema::EXTENSIONS).map_err(&failed)?;
+        let Some(table) = into else {
+            return Writer::add_table(path, output, connection, info);
+        };
+        let into = Into::open(&connection, table).map_err(&failed)?;
+        let mut names = vec![into.geometry.clone()];
+        names.extend(info.schema.fields().iter().map(|field| field.name().clone()));
+        let quoted_names: Vec<String> = names.iter().map(|name| quoted(name)).collect();
+        let marks: Vec<String> = (2..=names.len() + 1).map(|n| format!("?{n}")).collect();
+        let insert = format!(
+            "INSERT INTO {} ({}, {}) VALUES (?1, {})",
+            quoted(table),
+            quoted(&into.key),
+            quoted_names.join(", "),
+            marks.join(", ")
+        );
+        into.drop_triggers(&connection).map_err(&failed)?;
+        connection.execute_batch("BEGIN;").map_err(&failed)?;
+        Ok(Writer {
+            path: path.to_path_buf(),
+            output,
+            connection,
+            table: table.to_string(),
+            geometry: into.geometry.clone(),
+            key: into.key.clone(),
+            insert,
+            insert_box: into.indexed.then(|| insert_box(table, &into.geometry)),
+            srs_id: into.srs_id,
+            extent: Extender::default(),
+            declared: info.kind,
+            has_z: false,
+            has_m: false,
+            last: into.last,
+            into: Some(into),
+        })
+    }
+
+    fn add_table(
+        path: &Path,
+        output: Output,
+        connection: Connection,
+        info: &LayerInfo,
+    ) -> Result<Writer> {
+        let failed = failed(path);
         let srs_id = match &info.crs {
             None => -1,
             Some(crs) if crs.code() == Some(4326) => 4326,
@@ -56,7 +118,7 @@ impl Writer {
         let geometry = distinct(&names, "geom");
         let key = distinct(&names, "fid");
         let table = table_name(&info.name);
-        let kind = info.kind.map_or("GEOMETRY", kind_name);
+        let kind = info.kind.map_or("GEOMETRY", wkt::name);
         let mut columns = vec![
             format!("{} INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL", quoted(&key)),
             format!("{} {kind}", quoted(&geometry)),
@@ -96,7 +158,7 @@ impl Writer {
             .map_err(&failed)?;
         let marks: Vec<String> = (1..=names.len() + 2).map(|n| format!("?{n}")).collect();
         let insert = format!("INSERT INTO {} VALUES ({})", quoted(&table), marks.join(", "));
-        let insert_box = format!("INSERT INTO {index} VALUES (?1, ?2, ?3, ?4, ?5)");
+        let insert_box = insert_box(&table, &geometry);
         Ok(Writer {
             path: path.to_path_buf(),
             output,
@@ -105,25 +167,75 @@ impl Writer {
             geometry,
             key,
             insert,
-            insert_box,
+            insert_box: Some(insert_box),
             srs_id,
             extent: Extender::default(),
             declared: info.kind,
             has_z: false,
-            written: 0,
+            has_m: false,
+            last: 0,
+            into: None,
         })
     }
 
-    pub(in crate::format) fn write(&mut self, batch: &Batch) -> Result<()> {
+    /// Writes the table's entry, or brings that of one that was there up to date.
+    fn describe(&self) -> rusqlite::Result<()> {
+        let flags = (if self.has_z { 2 } else { 0 }, if self.has_m { 2 } else { 0 });
+        match &self.into {
+            // A table without heights that gets some has them where they are.
+            Some(_) => self.connection.execute(
+                "UPDATE gpkg_geometry_columns SET z = max(z, ?2), m = max(m, ?3) \
+                 WHERE table_name = ?1 AND (z = 0 OR m = 0)",
+                params![self.table, flags.0, flags.1],
+            )?,
+            None => self.connection.execute(
+                "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+                params![
+                    self.table,
+                    self.geometry,
+                    self.declared.map_or("GEOMETRY", wkt::name),
+                    self.srs_id,
+                    flags.0,
+                    flags.1
+                ],
+            )?,
+        };
+        if let Some(bounds) = self.extent.bounds() {
+            self.connection.execute(
+                "UPDATE gpkg_contents SET min_x = min(coalesce(min_x, ?1), ?1), \
+                 min_y = min(coalesce(min_y, ?2), ?2), max_x = max(coalesce(max_x, ?3), ?3), \
+                 max_y = max(coalesce(max_y, ?4), ?4), \
+                 last_change = strftime('%Y-%m-%dT%H:%M:%fZ','now') WHERE table_name = ?5",
+                params![bounds.west, bounds.south, bounds.east, bounds.north, self.table],
+            )?;
+        }
+        match &self.into {
+            Some(into) => into.restore_triggers(&self.connection)?,
+            None => self.connection.execute_batch(&schema::triggers(
+                &self.table,
+                &self.geometry,
+                &self.key,
+            ))?,
+        }
+        self.connection.execute_batch("COMMIT;")
+    }
+}
+
+impl Sink for Writer {
+    fn write(&mut self, batch: &Batch) -> Result<()> {
         let failed = failed(&self.path);
         let mut statement = self.connection.prepare_cached(&self.insert).map_err(&failed)?;
-        let mut boxes = self.connection.prepare_cached(&self.insert_box).map_err(&failed)?;
+        let mut boxes = match &self.insert_box {
+            Some(insert) => Some(self.connection.prepare_cached(insert).map_err(&failed)?),
+            None => None,
+        };
         self.has_z |= batch.geometry.has_z();
+        self.has_m |= batch.geometry.has_m();
         for feature in 0..batch.geometry.len() {
-            self.written += 1;
+            self.last += 1;
             let bytes = blob::write(&batch.geometry, feature, self.srs_id);
             let values = batch.values(feature);
-            let mut row: Vec<&dyn ToSql> = vec![&self.written, &bytes];
+            let mut row: Vec<&dyn ToSql> = vec![&self.last, &bytes];
             row.extend(values.iter().map(|value| value as &dyn ToSql));
             statement.execute(row.as_slice()).map_err(&failed)?;
             let mut extent = Extender::default();
@@ -131,9 +243,11 @@ impl Writer {
                 extent.point(batch.geometry.x[at], batch.geometry.y[at]);
             }
             if let Some(b) = extent.bounds() {
-                boxes
-                    .execute(params![self.written, b.west, b.east, b.south, b.north])
-                    .map_err(&failed)?;
+                if let Some(boxes) = &mut boxes {
+                    boxes
+                        .execute(params![self.last, b.west, b.east, b.south, b.north])
+                        .map_err(&failed)?;
+                }
                 self.extent.point(b.west, b.south);
                 self.extent.point(b.east, b.north);
             }
@@ -141,35 +255,27 @@ impl Writer {
         Ok(())
     }
 
-    pub(in crate::format) fn finish(self) -> Result<()> {
+    fn finish(self: Box<Self>) -> Result<Finished> {
         let failed = failed(&self.path);
-        self.connection
-            .execute(
-                "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, ?3, ?4, ?5, 0)",
-                params![
-                    self.table,
-                    self.geometry,
-                    self.declared.map_or("GEOMETRY", kind_name),
-                    self.srs_id,
-                    if self.has_z { 2 } else { 0 }
-                ],
-            )
-            .map_err(&failed)?;
-        if let Some(bounds) = self.extent.bounds() {
-            self.connection
-                .execute(
-                    "UPDATE gpkg_contents SET min_x = ?1, min_y = ?2, max_x = ?3, max_y = ?4",
-                    params![bounds.west, bounds.south, bounds.east, bounds.north],
-                )
-                .map_err(&failed)?;
-        }
-        self.connection
-            .execute_batch(&schema::triggers(&self.table, &self.geometry, &self.key))
-            .map_err(&failed)?;
-        self.connection.execute_batch("COMMIT;").map_err(&failed)?;
+        self.describe().map_err(&failed)?;
         self.connection.close().map_err(|(_, error)| failed(error))?;
-        self.output.finish()
+        self.output.finish()?;
+        Ok(Finished::default())
     }
+}
+
+fn connect(output: &Output) -> rusqlite::Result<Connection> {
+    let connection = Connection::open(output.temporary_path())?;
+    // The file is thrown away if it is not finished: no journal is needed.
+    connection.execute_batch(
+        "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size = -65536;",
+    )?;
+    Ok(connection)
+}
+
+fn insert_box(table: &str, geometry: &str) -> String {
+    let index = quoted(&format!("rtree_{table}_{geometry}"));
+    format!("INSERT INTO {index} VALUES (?1, ?2, ?3, ?4, ?5)")
 }
 
 fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error {
@@ -188,7 +294,7 @@ fn add_system(connection: &Connection, crs: &Crs) -> rusqlite::Result<i32> {
         None => ("NONE", OWN_SYSTEM),
     };
     connection.execute(
-        "INSERT INTO gpkg_spatial_ref_sys VALUES (?1, ?2, ?3, ?2, ?4, ?5)",
+        "INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES (?1, ?2, ?3, ?2, ?4, ?5)",
         params![crs.name(), code, organization, text, crs.extent().description()],
     )?;
     Ok(code as i32)
@@ -201,17 +307,6 @@ fn table_name(name: &str) -> String {
     let lower = clean.to_ascii_lowercase();
     let reserved = ["gpkg_", "rtree_", "sqlite_"].iter().any(|start| lower.starts_with(start));
     if clean.is_empty() || reserved { format!("layer_{clean}") } else { clean }
-}
-
-fn kind_name(kind: GeometryKind) -> &'static str {
-    match kind {
-        GeometryKind::Point => "POINT",
-        GeometryKind::Line => "LINESTRING",
-        GeometryKind::Polygon => "POLYGON",
-        GeometryKind::MultiPoint => "MULTIPOINT",
-        GeometryKind::MultiLine => "MULTILINESTRING",
-        GeometryKind::MultiPolygon => "MULTIPOLYGON",
-    }
 }
 
 fn declared_type(field: &Field) -> String {

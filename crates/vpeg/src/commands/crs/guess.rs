@@ -6,8 +6,8 @@ use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    Crs, Error, Expected, Format, Geographic, Guess as Answer, LayerReader, coordinates_of_layer,
-    coordinates_of_table, guess,
+    Crs, Error, Expected, Geographic, Guess as Answer, LayerReader, coordinates_of_layer,
+    coordinates_of_table, format_of, guess,
 };
 
 #[derive(Debug, Args)]
@@ -44,7 +44,7 @@ impl Guess {
                 Error::from_usage(format!("--known `{text}`: name two columns, as in lon,lat"))
             })?),
         };
-        let table = Format::of(&self.file)? == Format::Csv;
+        let table = format_of(&self.file)?.is_table();
         let (points, places) = if table {
             let columns = self.columns.columns();
             let options = self.reading.options();

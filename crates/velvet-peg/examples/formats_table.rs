@@ -1,0 +1,4 @@
+//! Prints the table of what each format can hold, for `docs/formats.md`.
+fn main() {
+    print!("{}", velvet_peg::Capability::table());
+}

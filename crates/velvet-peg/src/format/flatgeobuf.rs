@@ -1,0 +1,486 @@
+//! FlatGeobuf, in and out, with its spatial index. Features come back in the order of the
+//! index (along a Hilbert curve), not in that in which they were written.
+//!
+//! Writing keeps 60 bytes a feature in memory, to sort the index.
+
+use super::fit::{DECLARED, declared};
+use super::reader::Opened;
+use super::two_pass::unreadable_notice;
+use super::wkt::closes;
+use super::{Finished, Sink, Source, WriteOptions};
+use crate::error::{Error, Result};
+use crate::layer::{
+    Batch, CrsOrigin, Gather, GeometryColumn, GeometryKind, LayerInfo, Learn, Value,
+};
+use crate::notice::Notice;
+use crate::output::Output;
+use arrow_schema::{DataType, Field};
+use flatgeobuf::{
+    ColumnType, FallibleStreamingIterator, FgbCrs, FgbFeature, FgbReader, FgbWriter,
+    FgbWriterOptions, GeometryType,
+};
+use geozero::{ColumnValue, FeatureProcessor, GeomProcessor, PropertyProcessor};
+use std::collections::HashMap;
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Write};
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+use velvet_peg_core::{Crs, definition};
+
+#[derive(Debug)]
+struct FlatGeobuf {
+    path: PathBuf,
+    columns: Vec<ColumnType>,
+}
+
+fn damaged(path: &Path, what: impl std::fmt::Display) -> Error {
+    Error::data(format!("cannot be read as FlatGeobuf: {what}")).in_file(path)
+}
+
+fn header(path: &Path) -> Result<FgbReader<BufReader<File>>> {
+    let file = File::open(path).map_err(|e| Error::file(path, "cannot be read", e))?;
+    let input = BufReader::with_capacity(1 << 16, file);
+    FgbReader::open(input).map_err(|e| damaged(path, e))
+}
+
+pub(super) fn open(path: &Path) -> Result<Opened> {
+    let reader = header(path)?;
+    let head = reader.header();
+    let mut notices = Vec::new();
+    let crs = head.crs().and_then(|crs| system(&crs, &mut notices));
+    let mut columns = Vec::new();
+    let mut fields = Vec::new();
+    for column in head.columns().iter().flatten() {
+        let kind = match column.type_() {
+            ColumnType::Bool => DataType::Boolean,
+            ColumnType::Float | ColumnType::Double => DataType::Float64,
+            // 64 bits without a sign may not fit a whole number.
+            ColumnType::ULong => DataType::Utf8,
+            ColumnType::Byte
+            | ColumnType::UByte
+            | ColumnType::Short
+            | ColumnType::UShort
+            | ColumnType::Int
+            | ColumnType::UInt
+            | ColumnType::Long => DataType::Int64,
+            ColumnType::Binary => DataType::Binary,
+            _ => DataType::Utf8,
+        };
+        let mut field = Field::new(column.name(), kind, true);
+        if column.type_() == ColumnType::DateTime {
+            let metadata = HashMap::from([(DECLARED.to_string(), "DATETIME".to_string())]);
+            field = field.with_metadata(metadata);
+        }
+        columns.push(column.type_());
+        fields.push(field);
+    }
+    let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();
+    let name = head.name().filter(|name| !name.is_empty()).map_or(stem, str::to_string);
+    let stated = head.features_count();
+    drop(reader);
+    let mut learn = Learn::default();
+    let (mut unreadable, mut first) = (0, String::new());
+    each_feature(path, &mut |feature, kind| {
+        let mut column = GeometryColumn::new();
+        match geometry(feature, kind, &mut column) {
+            Ok(()) => learn.geometry(&column),
+            Err(why) => {
+                unreadable += 1;
+                if unreadable == 1 {
+                    first = why;
+                }
+            }
+        }
+        Ok(())
+    })?;
+    if unreadable > 0 {
+        notices.push(unreadable_notice(unreadable, &first));
+    }
+    let found = learn.count + unreadable;
+    if stated > found {
+        return Err(damaged(path, format!("it says {stated} features and holds {found}")));
+    }
+    let origin = if crs.is_some() { CrsOrigin::File } else { CrsOrigin::Given };
+    let info = learn.info(&name, crs, origin, fields);
+    Ok((info, Box::new(FlatGeobuf { path: path.to_path_buf(), columns }), notices))
+}
+
+fn system(crs: &flatgeobuf::Crs<'_>, notices: &mut Vec<Notice>) -> Option<Crs> {
+    let epsg = crs.org().is_none_or(|org| org.eq_ignore_ascii_case("epsg"));
+    let code = u32::try_from(crs.code()).ok().filter(|code| *code > 0 && epsg);
+    if let Some(found) = code.and_then(|code| Crs::from_epsg(code).ok()) {
+        return Some(found);
+    }
+    let text = crs.wkt().filter(|text| !text.is_empty())?;
+    match definition::resolve(text) {
+        Ok(found) => Some(found),
+        Err(error) => {
+            notices.push(Notice::warning(format!(
+                "the reference system that the file states cannot be read ({error}): the layer \
+                 counts as having none"
+            )));
+            None
+        }
+    }
+}
+
+/// Hands on every feature and the kind that the header states.
+fn each_feature(
+    path: &Path,
+    each: &mut dyn FnMut(&FgbFeature, GeometryType) -> Result<()>,
+) -> Result<()> {
+    let reader = header(path)?;
+    let kind = reader.header().geometry_type();
+    let mut features = reader.select_all_seq().map_err(|e| damaged(path, e))?;
+    while let Some(feature) = features.next().map_err(|e| damaged(path, e))? {
+        each(feature, kind)?;
+    }
+    Ok(())
+}
+
+/// Pushes the geometry of a feature.
+fn geometry(
+    feature: &FgbFeature,
+    stated: GeometryType,
+    column: &mut GeometryColumn,
+) -> std::result::Result<(), String> {
+    column.attempt(|column| {
+        let Some(geometry) = feature.geometry() else { return Ok(None) };
+        let of = if stated == GeometryType::Unknown { geometry.type_() } else { stated };
+        let kind = match of {
+            GeometryType::Point => GeometryKind::Point,
+            GeometryType::LineString => GeometryKind::Line,
+            GeometryType::Polygon => GeometryKind::Polygon,
+            GeometryType::MultiPoint => GeometryKind::MultiPoint,
+            GeometryType::MultiLineString => GeometryKind::MultiLine,
+            GeometryType::MultiPolygon => GeometryKind::MultiPolygon,
+            other => {
+                return Err(format!(
+                    "a geometry of type {} (curve, surface or collection) cannot be read",
+                    other.variant_name().unwrap_or("unknown")
+                ));
+            }
+        };
+        match (kind, geometry.parts()) {
+            (GeometryKind::MultiPolygon, Some(parts)) => {
+                for part in parts {
+                    flat(&part, GeometryKind::Polygon, column)?;
+                }
+            }
+            _ => flat(&geometry, kind, column)?,
+        }
+        Ok((column.open_parts() > 0).then_some(kind))
+    })
+}
+
+/// Pushes one geometry without parts of its own.
+fn flat(
+    geometry: &flatgeobuf::Geometry<'_>,
+    kind: GeometryKind,
+    column: &mut GeometryColumn,
+) -> std::result::Result<(), String> {
+    let xy: Vec<f64> = geometry.xy().map_or(Vec::new(), |values| values.iter().collect());
+    let z: Vec<f64> = geometry.z().map_or(Vec::new(), |values| values.iter().collect());
+    let m: Vec<f64> = geometry.m().map_or(Vec::new(), |values| values.iter().collect());
+    let count = xy.len() / 2;
+    let mut ends: Vec<usize> =
+        geometry.ends().map_or(Vec::new(), |ends| ends.iter().map(|end| end as usize).collect());
+    if ends.is_empty() && count > 0 {
+        ends.push(count);
+    }
+    if !ends.is_sorted() || ends.last().is_some_and(|last| *last > count) {
+        return Err("the ends of its rings do not fit its vertices".to_string());
+    }
+    let mut start = 0;
+    for end in ends {
+        for at in start..end {
+            column.push_vertex(xy[2 * at], xy[2 * at + 1], z.get(at).copied());
+            if let Some(m) = m.get(at) {
+                column.set_measure(*m);
+            }
+            if kind.single() == GeometryKind::Point {
+                column.end_ring();
+                column.end_part();
+            }
+        }
+        if kind.single() != GeometryKind::Point {
+            column.end_ring();
+        }
+        if kind.single() == GeometryKind::Line {
+            column.end_part();
+        }
+        start = end;
+    }
+    if kind.single() == GeometryKind::Polygon && count > 0 {
+        column.end_part();
+    }
+    Ok(())
+}
+
+impl Source for FlatGeobuf {
+    fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        let mut gather = Gather::new(info.schema.clone(), each);
+        each_feature(&self.path, &mut |feature, kind| {
+            let bytes = feature.fbs_feature();
+            let bytes = bytes.properties().map_or(&[][..], |values| values.bytes());
+            let values = match properties(bytes, &self.columns) {
+                Ok(values) => values,
+                Err(why) => return gather.unreadable(why, String::new()),
+            };
+            match geometry(feature, kind, gather.geometry()) {
+                Ok(()) => gather.feature(values),
+                Err(why) => {
+                    let texts: Vec<String> = values.iter().map(Value::to_text).collect();
+                    gather.unreadable(why, texts.join(", "))
+                }
+            }
+        })?;
+        gather.finish()
+    }
+}
+
+/// The attributes of a feature: the number of a column and its value, one after the other.
+fn properties(bytes: &[u8], columns: &[ColumnType]) -> std::result::Result<Vec<Value>, String> {
+    let mut values = vec![Value::Null; columns.len()];
+    let mut at = 0;
+    let wrong = || "its attributes are cut short or damaged".to_string();
+    // Some writers leave a byte behind the last value.
+    while at + 1 < bytes.len() {
+        let mut take = |count: usize| {
+            let taken = bytes.get(at..at.saturating_add(count)).ok_or_else(wrong);
+            at = at.saturating_add(count);
+            taken
+        };
+        let number = fixed(take(2)?).map(u16::from_le_bytes).map_or(usize::MAX, usize::from);
+        let kind = columns.get(number).ok_or_else(wrong)?;
+        let whole = |value: i64| Value::Integer(value);
+        values[number] = match *kind {
+            ColumnType::Byte => whole(i8::from_le_bytes([take(1)?[0]]).into()),
+            ColumnType::UByte => whole(take(1)?[0].into()),
+            ColumnType::Bool => Value::Boolean(take(1)?[0] != 0),
+            ColumnType::Short => fixed(take(2)?).map(i16::from_le_bytes).map(i64::from).into(),
+            ColumnType::UShort => fixed(take(2)?).map(u16::from_le_bytes).map(i64::from).into(),
+            ColumnType::Int => fixed(take(4)?).map(i32::from_le_bytes).map(i64::from).into(),
+            ColumnType::UInt => fixed(take(4)?).map(u32::from_le_bytes).map(i64::from).into(),
+            ColumnType::Long => fixed(take(8)?).map(i64::from_le_bytes).into(),
+            ColumnType::ULong => {
+                fixed(take(8)?).map(u64::from_le_bytes).map(|value| value.to_string()).into()
+            }
+            ColumnType::Float => fixed(take(4)?).map(f32::from_le_bytes).map(f64::from).into(),
+            ColumnType::Double => fixed(take(8)?).map(f64::from_le_bytes).into(),
+            ColumnType::Binary => {
+                let length = fixed(take(4)?).map_or(usize::MAX, |b| u32::from_le_bytes(b) as usize);
+                Value::Binary(take(length)?.to_vec())
+            }
+            _ => {
+                let length = fixed(take(4)?).map_or(usize::MAX, |b| u32::from_le_bytes(b) as usize);
+                let text = std::str::from_utf8(take(length)?);
+                Value::Text(text.map_err(|_| "a text of it is not UTF-8".to_string())?.to_string())
+            }
+        };
+    }
+    Ok(values)
+}
+
+fn fixed<const N: usize>(bytes: &[u8]) -> Option<[u8; N]> {
+    bytes.try_into().ok()
+}
+
+/// Writes a file, which is sorted and indexed at its end.
+pub(super) struct Writer {
+    path: PathBuf,
+    output: Output,
+    writer: FgbWriter<'static>,
+    kind: Option<GeometryKind>,
+    names: Vec<String>,
+    times: Vec<bool>,
+    z: bool,
+    m: bool,
+    number: u64,
+}
+
+impl Writer {
+    pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
+        let output = Output::create(path, options.overwrite)?;
+        let text = info.crs.as_ref().and_then(definition::wkt2);
+        let crs = info.crs.as_ref().map_or_else(FgbCrs::default, |crs| FgbCrs {
+            org: crs.code().map(|_| "EPSG"),
+            code: crs.code().and_then(|code| i32::try_from(code).ok()).unwrap_or(0),
+            name: Some(crs.name()),
+            wkt: text.as_deref(),
+            ..FgbCrs::default()
+        });
+        let options = FgbWriterOptions {
+            write_index: true,
+            detect_type: false,
+            promote_to_multi: false,
+            crs,
+            has_z: info.has_z,
+            has_m: info.has_m,
+            ..FgbWriterOptions::default()
+        };
+        let kind = info.kind.map_or(GeometryType::Unknown, type_of);
+        let mut writer = FgbWriter::create_with_options(&info.name, kind, options)
+            .map_err(|e| Error::file(path, "cannot be written", e))?;
+        for field in info.schema.fields() {
+            let kind = match field.data_type() {
+                DataType::Int64 => ColumnType::Long,
+                DataType::Float64 => ColumnType::Double,
+                DataType::Boolean => ColumnType::Bool,
+                DataType::Binary => ColumnType::Binary,
+                _ if declared(field) == "DATETIME" => ColumnType::DateTime,
+                _ => ColumnType::String,
+            };
+            writer.add_column(field.name(), kind, |_, _| {});
+        }
+        let fields = info.schema.fields();
+        Ok(Writer {
+            path: path.to_path_buf(),
+            output,
+            writer,
+            kind: info.kind,
+            names: fields.iter().map(|field| field.name().clone()).collect(),
+            times: fields.iter().map(|field| declared(field) == "DATETIME").collect(),
+            z: info.has_z,
+            m: info.has_m,
+            number: 0,
+        })
+    }
+
+    fn feature(&mut self, batch: &Batch, feature: usize) -> geozero::error::Result<()> {
+        let column = &batch.geometry;
+        // Files of one kind hold it in all features.
+        if let Some(kind) = self.kind.or(column.kinds()[feature]) {
+            self.geometry(column, feature, kind)?;
+        }
+        for (at, value) in batch.values(feature).iter().enumerate() {
+            let value = match value {
+                Value::Null => continue,
+                Value::Boolean(value) => ColumnValue::Bool(*value),
+                Value::Integer(value) => ColumnValue::Long(*value),
+                Value::Real(value) => ColumnValue::Double(*value),
+                Value::Text(value) if self.times[at] => ColumnValue::DateTime(value),
+                Value::Text(value) => ColumnValue::String(value),
+                Value::Binary(value) => ColumnValue::Binary(value),
+            };
+            self.writer.property(at, &self.names[at], &value)?;
+        }
+        self.writer.feature_end(self.number)?;
+        self.number += 1;
+        Ok(())
+    }
+
+    fn geometry(
+        &mut self,
+        column: &GeometryColumn,
+        feature: usize,
+        kind: GeometryKind,
+    ) -> geozero::error::Result<()> {
+        let parts = column.parts(feature);
+        let count = parts.len();
+        let multi = kind.is_multi();
+        match kind {
+            GeometryKind::MultiPoint => self.writer.multipoint_begin(count, 0)?,
+            GeometryKind::MultiLine => self.writer.multilinestring_begin(count, 0)?,
+            GeometryKind::MultiPolygon => self.writer.multipolygon_begin(count, 0)?,
+            // A feature without a geometry is an empty one here.
+            GeometryKind::Point if count == 0 => {
+                self.writer.point_begin(0)?;
+                self.writer.point_end(0)?;
+            }
+            GeometryKind::Line if count == 0 => {
+                self.writer.linestring_begin(true, 0, 0)?;
+                self.writer.linestring_end(true, 0)?;
+            }
+            GeometryKind::Polygon if count == 0 => {
+                self.writer.polygon_begin(true, 0, 0)?;
+                self.writer.polygon_end(true, 0)?;
+            }
+            _ => {}
+        }
+        for (number, part) in parts.enumerate() {
+            match kind.single() {
+                GeometryKind::Point => {
+                    if !multi {
+                        self.writer.point_begin(0)?;
+                    }
+                    self.vertices(column, column.ring(column.rings(part).start), false, number)?;
+                    if !multi {
+                        self.writer.point_end(0)?;
+                    }
+                }
+                GeometryKind::Line => {
+                    let ring = column.ring(column.rings(part).start);
+                    self.writer.linestring_begin(!multi, ring.len(), number)?;
+                    self.vertices(column, ring, false, 0)?;
+                    self.writer.linestring_end(!multi, number)?;
+                }
+                _ => {
+                    let rings = column.rings(part);
+                    self.writer.polygon_begin(!multi, rings.len(), number)?;
+                    for (n, ring) in rings.enumerate() {
+                        let ring = column.ring(ring);
+                        self.writer.linestring_begin(false, ring.len() + 1, n)?;
+                        self.vertices(column, ring, true, 0)?;
+                        self.writer.linestring_end(false, n)?;
+                    }
+                    self.writer.polygon_end(!multi, number)?;
+                }
+            }
+        }
+        match kind {
+            GeometryKind::MultiPoint => self.writer.multipoint_end(0),
+            GeometryKind::MultiLine => self.writer.multilinestring_end(0),
+            GeometryKind::MultiPolygon => self.writer.multipolygon_end(0),
+            _ => Ok(()),
+        }
+    }
+
+    fn vertices(
+        &mut self,
+        column: &GeometryColumn,
+        range: Range<usize>,
+        close: bool,
+        number: usize,
+    ) -> geozero::error::Result<()> {
+        let closing = (close && closes(column, &range)).then_some(range.start);
+        for (n, at) in range.chain(closing).enumerate() {
+            let value = |values: &[f64]| values.get(at).copied().unwrap_or(f64::NAN);
+            let z = self.z.then(|| value(&column.z));
+            let m = self.m.then(|| value(&column.m));
+            self.writer.coordinate(column.x[at], column.y[at], z, m, None, None, number + n)?;
+        }
+        Ok(())
+    }
+}
+
+fn type_of(kind: GeometryKind) -> GeometryType {
+    match kind {
+        GeometryKind::Point => GeometryType::Point,
+        GeometryKind::Line => GeometryType::LineString,
+        GeometryKind::Polygon => GeometryType::Polygon,
+        GeometryKind::MultiPoint => GeometryType::MultiPoint,
+        GeometryKind::MultiLine => GeometryType::MultiLineString,
+        GeometryKind::MultiPolygon => GeometryType::MultiPolygon,
+    }
+}
+
+impl Sink for Writer {
+    fn write(&mut self, batch: &Batch) -> Result<()> {
+        for feature in 0..batch.geometry.len() {
+            self.feature(batch, feature)
+                .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+        }
+        Ok(())
+    }
+
+    fn finish(self: Box<Self>) -> Result<Finished> {
+        let path = &self.path;
+        let mut out = BufWriter::with_capacity(1 << 16, self.output.reopen()?);
+        self.writer.write(&mut out).map_err(|e| Error::file(path, "cannot be written", e))?;
+        out.flush().map_err(|e| Error::file(path, "cannot be written", e))?;
+        drop(out);
+        self.output.finish()?;
+        Ok(Finished::default())
+    }
+}

@@ -1,0 +1,250 @@
+//! Reading: the geometry column once, to tell kinds and box, then everything in batches.
+
+use super::native::{Native, kind_of};
+use super::{KEY, attributes};
+use crate::error::{Error, Result};
+use crate::format::reader::Opened;
+use crate::format::two_pass::unreadable_notice;
+use crate::format::{Source, wkb};
+use crate::layer::value_at;
+use crate::layer::{Batch, CrsOrigin, Gather, GeometryColumn, GeometryKind, LayerInfo, Learn};
+use crate::notice::Notice;
+use arrow_array::cast::AsArray;
+use arrow_array::{Array, ArrayRef, BinaryArray};
+use arrow_schema::{DataType, Field};
+use parquet::arrow::ProjectionMask;
+use parquet::arrow::arrow_reader::{ParquetRecordBatchReader, ParquetRecordBatchReaderBuilder};
+use serde_json::Value as Json;
+use std::fs::File;
+use std::path::{Path, PathBuf};
+use velvet_peg_core::{Crs, definition};
+
+#[derive(Debug)]
+struct GeoParquet {
+    path: PathBuf,
+    geometry: String,
+    encoding: Encoding,
+    /// The columns of attributes, by their names in the file.
+    columns: Vec<String>,
+}
+
+#[derive(Clone, Copy, Debug)]
+enum Encoding {
+    Wkb,
+    Native(GeometryKind),
+}
+
+fn wrong(path: &Path, what: impl std::fmt::Display) -> Error {
+    Error::data(format!("cannot be read as GeoParquet: {what}")).in_file(path)
+}
+
+fn builder(path: &Path) -> Result<ParquetRecordBatchReaderBuilder<File>> {
+    let file = File::open(path).map_err(|e| Error::file(path, "cannot be read", e))?;
+    ParquetRecordBatchReaderBuilder::try_new(file).map_err(|e| wrong(path, e))
+}
+
+/// A reader of some of the columns.
+fn columns(path: &Path, names: &[&str]) -> Result<ParquetRecordBatchReader> {
+    let builder = builder(path)?;
+    let roots: Vec<usize> = builder
+        .schema()
+        .fields()
+        .iter()
+        .enumerate()
+        .filter(|(_, field)| names.contains(&field.name().as_str()))
+        .map(|(at, _)| at)
+        .collect();
+    let mask = ProjectionMask::roots(builder.parquet_schema(), roots);
+    builder
+        .with_projection(mask)
+        .with_batch_size(crate::layer::BATCH)
+        .build()
+        .map_err(|e| wrong(path, e))
+}
+
+pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
+    let builder = builder(path)?;
+    let metadata = builder
+        .metadata()
+        .file_metadata()
+        .key_value_metadata()
+        .and_then(|pairs| pairs.iter().find(|pair| pair.key == KEY))
+        .and_then(|pair| pair.value.as_deref());
+    let text = metadata.ok_or_else(|| {
+        wrong(path, "it is a Parquet file without the metadata that say where geometries are")
+    })?;
+    let metadata: Json = serde_json::from_str(text).map_err(|e| wrong(path, e))?;
+    let geometry = metadata["primary_column"].as_str().unwrap_or("geometry").to_string();
+    let entry = &metadata["columns"][geometry.as_str()];
+    let name = entry["encoding"].as_str().unwrap_or("WKB");
+    let encoding = match (name, kind_of(name)) {
+        ("WKB", _) => Encoding::Wkb,
+        (_, Some(kind)) => Encoding::Native(kind),
+        _ => return Err(wrong(path, format!("geometries are encoded as {name}"))),
+    };
+    let mut notices = Vec::new();
+    let (crs, origin) = system(entry.get("crs"), &mut notices)?;
+    // A column of boxes only serves to find rows.
+    let boxes = entry.pointer("/covering/bbox/xmin/0").and_then(Json::as_str).unwrap_or_default();
+    let others: Vec<&Field> = builder
+        .schema()
+        .fields()
+        .iter()
+        .map(AsRef::as_ref)
+        .filter(|field| *field.name() != geometry && field.name() != boxes)
+        .collect();
+    let fields: Vec<Field> = others.iter().map(|field| attributes::field(field)).collect();
+    let columns_of: Vec<String> = others.iter().map(|field| field.name().clone()).collect();
+    let source = GeoParquet { path: path.to_path_buf(), geometry, encoding, columns: columns_of };
+    let mut learn = Learn::default();
+    let (mut unreadable, mut first) = (0, String::new());
+    for batch in columns(path, &[&source.geometry])? {
+        let batch = batch.map_err(|e| wrong(path, e))?;
+        let column = batch.columns().first().ok_or_else(|| {
+            wrong(path, format!("it has no column `{}` of geometries", source.geometry))
+        })?;
+        let mut geometry = GeometryColumn::new();
+        source.push(
+            column,
+            &mut |_, why| {
+                unreadable += 1;
+                first = why;
+                Ok(())
+            },
+            &mut |push| {
+                let done = push(&mut geometry);
+                if geometry.len() >= crate::layer::BATCH {
+                    learn.geometry(&geometry);
+                    geometry = GeometryColumn::new();
+                }
+                done
+            },
+        )?;
+        learn.geometry(&geometry);
+    }
+    if unreadable > 0 {
+        notices.push(unreadable_notice(unreadable, &first));
+    }
+    let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer");
+    let info = learn.info(stem, crs, origin, fields);
+    Ok((info, Box::new(source), notices))
+}
+
+/// A `crs` that is left out stands for longitude and latitude on WGS 84, one that is null for
+/// an unknown system.
+fn system(json: Option<&Json>, notices: &mut Vec<Notice>) -> Result<(Option<Crs>, CrsOrigin)> {
+    match json {
+        None => Ok((Some(Crs::from_epsg(4326)?), CrsOrigin::Format)),
+        Some(Json::Null) => Ok((None, CrsOrigin::Given)),
+        Some(json) => {
+            let code = json.pointer("/id/code").and_then(|code| {
+                let text = code.as_str().and_then(|text| text.parse().ok());
+                text.or_else(|| code.as_u64().and_then(|code| u32::try_from(code).ok()))
+            });
+            let authority = json.pointer("/id/authority").and_then(Json::as_str);
+            let known = code.filter(|_| authority == Some("EPSG"));
+            if let Some(crs) = known.and_then(|code| Crs::from_epsg(code).ok()) {
+                return Ok((Some(crs), CrsOrigin::File));
+            }
+            // Longitude and latitude on WGS 84, under the name that OGC gave the order.
+            if authority == Some("OGC") && json.pointer("/id/code") == Some(&"CRS84".into()) {
+                return Ok((Some(Crs::from_epsg(4326)?), CrsOrigin::File));
+            }
+            match definition::resolve(&json.to_string()) {
+                Ok(crs) => Ok((Some(crs), CrsOrigin::File)),
+                Err(error) => {
+                    notices.push(Notice::warning(format!(
+                        "the reference system that the file states cannot be read ({error}): the \
+                         layer counts as having none"
+                    )));
+                    Ok((None, CrsOrigin::Given))
+                }
+            }
+        }
+    }
+}
+
+type Push<'a> = &'a mut dyn FnMut(&mut GeometryColumn) -> std::result::Result<(), String>;
+
+impl GeoParquet {
+    /// Hands on what pushes the geometry of each row, and what is wrong with rows that have
+    /// none that can be read.
+    fn push(
+        &self,
+        column: &ArrayRef,
+        bad: &mut dyn FnMut(usize, String) -> Result<()>,
+        each: &mut dyn FnMut(Push<'_>) -> std::result::Result<(), String>,
+    ) -> Result<()> {
+        match self.encoding {
+            Encoding::Native(kind) => {
+                let native = Native::of(column, kind).map_err(|why| wrong(&self.path, why))?;
+                for row in 0..column.len() {
+                    let pushed = each(&mut |geometry| {
+                        native.push(row, geometry);
+                        Ok(())
+                    });
+                    pushed.or_else(|why| bad(row, why))?;
+                }
+            }
+            Encoding::Wkb => {
+                let bytes = arrow_cast::cast(column, &DataType::Binary)?;
+                let bytes: &BinaryArray = bytes.as_binary::<i32>();
+                for row in 0..column.len() {
+                    let pushed = each(&mut |geometry| match bytes.is_null(row) {
+                        true => {
+                            geometry.end_feature(None);
+                            Ok(())
+                        }
+                        false => wkb::read(bytes.value(row), geometry),
+                    });
+                    pushed.or_else(|why| bad(row, why))?;
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+impl Source for GeoParquet {
+    fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        let mut names: Vec<&str> = self.columns.iter().map(String::as_str).collect();
+        names.push(&self.geometry);
+        let gather = std::cell::RefCell::new(Gather::new(info.schema.clone(), each));
+        for batch in columns(&self.path, &names)? {
+            let batch = batch.map_err(|e| wrong(&self.path, e))?;
+            let values: Vec<ArrayRef> = self
+                .columns
+                .iter()
+                .filter_map(|name| batch.column_by_name(name))
+                .map(attributes::values)
+                .collect::<Result<_>>()?;
+            let column = batch
+                .column_by_name(&self.geometry)
+                .ok_or_else(|| wrong(&self.path, "its geometries are gone"))?;
+            let row_of = |row: usize| values.iter().map(move |column| value_at(column, row));
+            let mut row = 0;
+            let mut failed = None;
+            self.push(
+                column,
+                &mut |at, why| {
+                    let texts: Vec<String> = row_of(at).map(|value| value.to_text()).collect();
+                    gather.borrow_mut().unreadable(why, texts.join(", "))
+                },
+                &mut |push| {
+                    let mut gather = gather.borrow_mut();
+                    let at = row;
+                    row += 1;
+                    push(gather.geometry())?;
+                    if let Err(error) = gather.feature(row_of(at)) {
+                        failed.get_or_insert(error);
+                    }
+                    Ok(())
+                },
+            )?;
+            if let Some(error) = failed {
+                return Err(error);
+            }
+        }
+        gather.into_inner().finish()
+    }
+}

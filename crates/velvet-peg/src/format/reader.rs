@@ -1,0 +1,195 @@
+//! Reading a layer of a file.
+
+use super::{
+    Format, Located, Source, dxf, flatgeobuf, geojson, geopackage, geoparquet, gpx, kml, locate,
+    shapefile,
+};
+use crate::error::{Error, Result};
+use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
+use crate::notice::Notice;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use tempfile::TempDir;
+use velvet_peg_core::Crs;
+
+/// Reads a layer of a file.
+#[derive(Debug)]
+pub struct LayerReader {
+    info: LayerInfo,
+    path: PathBuf,
+    real: PathBuf,
+    format: Format,
+    source: Box<dyn Source>,
+    /// What was noticed on opening.
+    pub notices: Vec<Notice>,
+    /// Keeps an input that was laid down.
+    _keep: Option<Arc<TempDir>>,
+}
+
+/// A layer as its format opens it.
+pub(super) type Opened = (LayerInfo, Box<dyn Source>, Vec<Notice>);
+
+impl LayerReader {
+    /// Opens a layer; the only one of the file if no name is given. `-` is standard input;
+    /// `http(s)` addresses are read where the feature `http` is on.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::LayerReader;
+    /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
+    /// assert_eq!(reader.info().count, Some(16));
+    /// let mut vertices = 0;
+    /// reader.for_each_batch(&mut |batch| {
+    ///     vertices += batch.geometry.x.len(); // flat columns
+    ///     Ok(())
+    /// })?;
+    /// assert!(vertices > 100);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the file is not one of layers, cannot be read, or has several layers and none was
+    /// named.
+    pub fn open(path: &Path, layer: Option<&str>) -> Result<LayerReader> {
+        let mut layers = LayerReader::open_all(path)?;
+        let names: Vec<String> = layers.iter().map(|reader| reader.info.name.clone()).collect();
+        match layer {
+            Some(name) => {
+                let at = names.iter().position(|other| other == name).ok_or_else(|| {
+                    Error::usage(format!(
+                        "has no layer `{name}`: its layers are {}",
+                        names.join(", ")
+                    ))
+                    .in_file(path)
+                })?;
+                Ok(layers.swap_remove(at))
+            }
+            None if layers.len() > 1 => Err(Error::usage(format!(
+                "has {} layers: name one with --layer ({})",
+                names.len(),
+                names.join(", ")
+            ))
+            .in_file(path)),
+            None => {
+                layers.pop().ok_or_else(|| Error::data("has no layer of features").in_file(path))
+            }
+        }
+    }
+
+    /// Opens every layer of a file.
+    ///
+    /// # Errors
+    /// If the file is not one of layers or cannot be read.
+    pub fn open_all(path: &Path) -> Result<Vec<LayerReader>> {
+        LayerReader::open_located(locate(path)?)
+    }
+
+    pub(crate) fn open_located(at: Located) -> Result<Vec<LayerReader>> {
+        let real = at.real.as_path();
+        let opened: Result<Vec<Opened>> = match at.format {
+            Format::GeoPackage => geopackage::open(real),
+            Format::Shapefile => shapefile::open(real).map(|layer| vec![layer]),
+            Format::GeoJson => geojson::open(real).map(|layer| vec![layer]),
+            Format::GeoJsonLines => geojson::open_lines(real).map(|layer| vec![layer]),
+            Format::FlatGeobuf => flatgeobuf::open(real).map(|layer| vec![layer]),
+            Format::GeoParquet => geoparquet::open(real).map(|layer| vec![layer]),
+            Format::Kml => kml::open(real),
+            Format::Gpx => gpx::open(real),
+            Format::Dxf => dxf::open(real).map(|layer| vec![layer]),
+            Format::Csv | Format::Workbook | Format::Dbf => Err(Error::usage(
+                "is a table, not a layer: make features of it first with `vpeg build points` (or \
+                 `vpeg build features` where a column holds geometries as text)",
+            )
+            .in_file(&at.shown)),
+        };
+        let layers = opened.map_err(|error| error.shown_as(real, &at.shown))?;
+        let reader = |(info, source, notices): Opened| LayerReader {
+            info,
+            path: at.shown.clone(),
+            real: at.real.clone(),
+            format: at.format,
+            source,
+            notices,
+            _keep: at.keep.clone(),
+        };
+        Ok(layers.into_iter().map(reader).collect())
+    }
+
+    /// What is known of the layer.
+    pub fn info(&self) -> &LayerInfo {
+        &self.info
+    }
+
+    /// Format of the file.
+    pub fn format(&self) -> Format {
+        self.format
+    }
+
+    /// Takes the layer as being in this system, whatever the file says.
+    pub fn assume(&mut self, crs: Crs) {
+        self.info.crs = Some(crs);
+        self.info.crs_origin = CrsOrigin::Given;
+    }
+
+    /// Path of the file, as it was given.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Hands every batch of features to `each`, in order.
+    ///
+    /// # Errors
+    /// If the file cannot be read further, or `each` fails.
+    pub fn for_each_batch(&self, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        // An error of the caller's own keeps its file.
+        let mut theirs = false;
+        let done = self.source.read(&self.info, &mut |batch| {
+            let done = each(batch);
+            theirs = done.is_err();
+            done
+        });
+        done.map_err(|error| if theirs { error } else { error.shown_as(&self.real, &self.path) })
+    }
+
+    /// The whole layer in memory.
+    ///
+    /// # Errors
+    /// As [`LayerReader::for_each_batch`], and if a record cannot be read: whoever wants the
+    /// others goes through them in batches, which tell of those that are left out.
+    pub fn read(&self) -> Result<Layer> {
+        let mut batches = Vec::new();
+        self.for_each_batch(&mut |batch| {
+            if let Some(bad) = batch.unreadable.first() {
+                return Err(Error::data(format!("feature {}: {}", bad.number, bad.reason))
+                    .in_file(&self.path)
+                    .in_layer(&self.info.name));
+            }
+            batches.push(batch);
+            Ok(())
+        })?;
+        Ok(Layer::from_batches(self.info.clone(), batches))
+    }
+}
+
+impl Layer {
+    /// Reads the only layer of a file.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::Layer;
+    /// let fields = Layer::read(file("fields.geojson"))?;
+    /// fields.write(file("fields.gpkg"))?;
+    /// assert_eq!(Layer::read(file("fields.gpkg"))?.len(), fields.len());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As [`LayerReader::open`] and [`LayerReader::read`].
+    pub fn read(path: impl AsRef<Path>) -> Result<Layer> {
+        LayerReader::open(path.as_ref(), None)?.read()
+    }
+}

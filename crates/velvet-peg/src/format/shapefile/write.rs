@@ -1,0 +1,505 @@
+//! Writing Shapefiles: one file a kind of geometry. Attributes are laid down first, so that
+//! the widths of their fields can be just what they need.
+
+use super::shape::{self, ShapeType};
+use crate::error::{Error, Result};
+use crate::format::dbf::{Column, DbfWriter, MOST_RECORD};
+use crate::format::fit::declared;
+use crate::format::{Check, Finished, Sink, WriteOptions};
+use crate::layer::{Batch, GeometryKind, LayerInfo, Value};
+use crate::notice::Notice;
+use crate::output::Output;
+use arrow_schema::{DataType, SchemaRef};
+use csv::StringRecord;
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+use velvet_peg_core::{Crs, definition};
+
+/// Bytes of a file that all readers take.
+const MOST_BYTES: u64 = (1 << 31) - 1;
+
+/// Bytes of a text.
+const MOST_TEXT: usize = 254;
+
+/// Characters of a number.
+const MOST_NUMBER: usize = 24;
+
+/// Whole numbers beyond this are not read back exactly by programs that take them as doubles.
+const EXACT: u64 = 1 << 53;
+
+pub(in crate::format) struct Writer {
+    path: PathBuf,
+    crs: Option<Crs>,
+    schema: SchemaRef,
+    overwrite: bool,
+    z: bool,
+    m: bool,
+    /// The kind of the layer, if it has one.
+    kind: Option<GeometryKind>,
+    files: Vec<OneKind>,
+    /// Features without a geometry that came before any file was begun.
+    waiting: Vec<Vec<Value>>,
+    missing: u64,
+}
+
+impl Writer {
+    pub(in crate::format) fn create(
+        path: &Path,
+        info: &LayerInfo,
+        options: &WriteOptions,
+    ) -> Result<Writer> {
+        crate::output::refuse_existing(path, options.overwrite)?;
+        let mut writer = Writer {
+            path: path.to_path_buf(),
+            crs: info.crs.clone(),
+            schema: info.schema.clone(),
+            overwrite: options.overwrite,
+            z: info.has_z,
+            m: info.has_m,
+            kind: info.kind,
+            files: Vec::new(),
+            waiting: Vec::new(),
+            missing: 0,
+        };
+        if let Some(kind) = info.kind {
+            let file = OneKind::create(&writer, path, kind)?;
+            writer.files.push(file);
+        }
+        Ok(writer)
+    }
+
+    /// The file for a kind, begun if it is the first of its kind.
+    fn file_for(&mut self, kind: GeometryKind) -> Result<&mut OneKind> {
+        // Lines and polygons of one part or several share a type.
+        let kind = match kind {
+            GeometryKind::Point | GeometryKind::MultiPoint if self.kind.is_some() => {
+                self.kind.unwrap_or(kind)
+            }
+            GeometryKind::Point | GeometryKind::MultiPoint => kind,
+            kind => kind.single(),
+        };
+        let at = self.files.iter().position(|file| {
+            file.of.kind == kind
+                || (kind.single() != GeometryKind::Point && file.of.kind.single() == kind)
+        });
+        let at = match at {
+            Some(at) => at,
+            None => {
+                let stem = self.path.file_stem().unwrap_or_default().to_string_lossy();
+                let name = format!("{stem}-{}s.shp", kind.name());
+                let file = OneKind::create(self, &self.path.with_file_name(name), kind)?;
+                self.files.push(file);
+                self.files.len() - 1
+            }
+        };
+        Ok(&mut self.files[at])
+    }
+}
+
+impl Sink for Writer {
+    fn write(&mut self, batch: &Batch) -> Result<()> {
+        for feature in 0..batch.geometry.len() {
+            let values = batch.values(feature);
+            self.missing +=
+                values.iter().filter(|value| **value == Value::Text(String::new())).count() as u64;
+            let Some(kind) = batch.geometry.kinds()[feature] else {
+                // Goes to the first file, or waits for it.
+                match self.files.first_mut() {
+                    Some(file) => file.add(&super::NULL.to_le_bytes(), &values)?,
+                    None => self.waiting.push(values),
+                }
+                continue;
+            };
+            let file = self.file_for(kind)?;
+            let content = shape::write(&batch.geometry, feature, file.of);
+            let at = batch.geometry.vertices(feature);
+            file.grow(&batch.geometry, at);
+            file.add(&content, &values)?;
+            for values in std::mem::take(&mut self.waiting) {
+                self.files[0].add(&super::NULL.to_le_bytes(), &values)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn losses(&self) -> Vec<Notice> {
+        let mut losses = Vec::new();
+        if self.missing > 0 {
+            losses.push(Notice::warning(format!(
+                "{} blank texts read as missing: a Shapefile does not tell the two apart",
+                self.missing
+            )));
+        }
+        for file in &self.files {
+            for (field, learnt) in self.schema.fields().iter().zip(&file.learnt) {
+                if learnt.cut > 0 {
+                    losses.push(Notice::warning(format!(
+                        "column `{}`: {} texts are longer than the {MOST_TEXT} bytes that a \
+                         Shapefile holds and were cut",
+                        field.name(),
+                        learnt.cut
+                    )));
+                }
+                if learnt.is_rounded() {
+                    losses.push(Notice::warning(format!(
+                        "column `{}`: its numbers need more than the {MOST_NUMBER} characters that \
+                         a Shapefile holds and were rounded to {} digits behind the point",
+                        field.name(),
+                        learnt.decimals()
+                    )));
+                }
+                if learnt.wide > 0 {
+                    losses.push(Notice::warning(format!(
+                        "column `{}`: {} numbers have more digits than readers of \
+                         Shapefiles keep: the column is written as text",
+                        field.name(),
+                        learnt.wide
+                    )));
+                }
+            }
+        }
+        losses
+    }
+
+    fn finish(mut self: Box<Self>) -> Result<Finished> {
+        if self.files.is_empty() {
+            // Nothing but features without a geometry: points are as good as any.
+            let path = self.path.clone();
+            let mut file = OneKind::create(&self, &path, GeometryKind::Point)?;
+            for values in std::mem::take(&mut self.waiting) {
+                file.add(&super::NULL.to_le_bytes(), &values)?;
+            }
+            self.files.push(file);
+        }
+        let mut finished = Finished::default();
+        if self.losses().iter().any(|loss| !loss.text.contains("read as missing")) {
+            finished.check = Check::Coordinates;
+        }
+        if let [only] = self.files.as_mut_slice() {
+            // There was one kind after all.
+            only.path.clone_from(&self.path);
+        }
+        let several = self.files.len() > 1;
+        for file in self.files {
+            finished.files.extend(file.finish(self.crs.as_ref(), self.overwrite)?);
+        }
+        if several {
+            let names: Vec<String> = finished
+                .files
+                .iter()
+                .filter(|file| file.extension().is_some_and(|e| e == "shp"))
+                .map(|file| file.display().to_string())
+                .collect();
+            finished.notices.push(Notice::remark(format!("one file a kind: {}", names.join(", "))));
+        }
+        if self.crs.is_none() {
+            finished.notices.push(Notice::warning(
+                "the layer has no reference system, so there is no .prj: say which one it is in, \
+                 or readers will guess",
+            ));
+        }
+        Ok(finished)
+    }
+}
+
+/// What the values of a column need.
+#[derive(Clone, Debug, Default)]
+struct Learnt {
+    /// Bytes of the longest text.
+    bytes: usize,
+    /// Characters before the point, sign included.
+    front: usize,
+    /// Digits behind it.
+    behind: usize,
+    cut: u64,
+    wide: u64,
+    /// Texts that are no dates.
+    undated: u64,
+}
+
+impl Learnt {
+    /// Digits behind the point for which there is room.
+    fn decimals(&self) -> usize {
+        self.behind.min(MOST_NUMBER.saturating_sub(self.front + 1))
+    }
+
+    fn is_rounded(&self) -> bool {
+        self.front <= MOST_NUMBER && self.decimals() < self.behind
+    }
+}
+
+/// The files of one kind.
+struct OneKind {
+    path: PathBuf,
+    of: ShapeType,
+    shapes: BufWriter<File>,
+    index: BufWriter<File>,
+    /// Attributes, laid down as text.
+    rows: csv::Writer<BufWriter<File>>,
+    room: File,
+    schema: SchemaRef,
+    learnt: Vec<Learnt>,
+    /// 16-bit words written.
+    words: u64,
+    count: u32,
+    /// Smallest and largest x, y, z, m.
+    low: [f64; 4],
+    high: [f64; 4],
+}
+
+impl OneKind {
+    fn create(writer: &Writer, path: &Path, kind: GeometryKind) -> Result<OneKind> {
+        let failed = |e| Error::file(path, "cannot be written", e);
+        let scratch = || tempfile::tempfile().map_err(failed);
+        let room = scratch()?;
+        let copy = room.try_clone().map_err(failed)?;
+        let rows = csv::WriterBuilder::new()
+            .has_headers(false)
+            .flexible(true)
+            .from_writer(BufWriter::new(copy));
+        let mut file = OneKind {
+            path: path.to_path_buf(),
+            of: ShapeType { kind, z: writer.z, m: writer.m },
+            shapes: BufWriter::with_capacity(1 << 16, scratch()?),
+            index: BufWriter::with_capacity(1 << 16, scratch()?),
+            rows,
+            room,
+            schema: writer.schema.clone(),
+            learnt: vec![Learnt::default(); writer.schema.fields().len()],
+            words: 50,
+            count: 0,
+            low: [f64::INFINITY; 4],
+            high: [f64::NEG_INFINITY; 4],
+        };
+        let blank = [0; 100];
+        file.shapes
+            .write_all(&blank)
+            .and_then(|()| file.index.write_all(&blank))
+            .map_err(failed)?;
+        Ok(file)
+    }
+
+    fn grow(&mut self, column: &crate::layer::GeometryColumn, at: std::ops::Range<usize>) {
+        for (n, values) in [&column.x, &column.y, &column.z, &column.m].into_iter().enumerate() {
+            let values = values.get(at.clone()).unwrap_or_default();
+            for value in values.iter().filter(|value| value.is_finite()) {
+                self.low[n] = self.low[n].min(*value);
+                self.high[n] = self.high[n].max(*value);
+            }
+        }
+    }
+
+    fn add(&mut self, content: &[u8], values: &[Value]) -> Result<()> {
+        let failed = |e| Error::file(&self.path, "cannot be written", e);
+        let size = (content.len() / 2) as u64;
+        if 2 * (self.words + 4 + size) > MOST_BYTES {
+            return Err(Error::usage(
+                "a Shapefile holds 2 GB at most, and there is more: write a .gpkg, or convert the \
+                 data in parts",
+            )
+            .in_file(&self.path));
+        }
+        self.count += 1;
+        let mut head = [0; 8];
+        head[..4].copy_from_slice(&self.count.to_be_bytes());
+        head[4..].copy_from_slice(&(size as u32).to_be_bytes());
+        let mut entry = head;
+        entry[..4].copy_from_slice(&(self.words as u32).to_be_bytes());
+        self.shapes
+            .write_all(&head)
+            .and_then(|()| self.shapes.write_all(content))
+            .and_then(|()| self.index.write_all(&entry))
+            .map_err(failed)?;
+        self.words += 4 + size;
+        let mut record = StringRecord::new();
+        for (value, learnt) in values.iter().zip(&mut self.learnt) {
+            let text = text_of(value, learnt);
+            learnt.bytes = learnt.bytes.max(text.len());
+            record.push_field(&text);
+        }
+        if values.is_empty() {
+            return Ok(());
+        }
+        self.rows.write_record(&record).map_err(|e| Error::file(&self.path, "cannot be written", e))
+    }
+
+    /// Gives every file its name.
+    fn finish(mut self, crs: Option<&Crs>, overwrite: bool) -> Result<Vec<PathBuf>> {
+        let path = self.path.clone();
+        let failed = |e| Error::file(&path, "cannot be written", e);
+        self.rows.flush().map_err(failed)?;
+        let mut outputs = Vec::new();
+        let mut lay = |extension: &str| -> Result<(File, PathBuf)> {
+            let target = path.with_extension(extension);
+            let output = Output::create(&target, overwrite)?;
+            let file = output.reopen()?;
+            outputs.push(output);
+            Ok((file, target))
+        };
+        let mut files = Vec::new();
+        let head = self.head(self.words);
+        let index_head = self.head(50 + 4 * u64::from(self.count));
+        for (extension, scratch, head) in
+            [("shp", &mut self.shapes, head), ("shx", &mut self.index, index_head)]
+        {
+            scratch.seek(SeekFrom::Start(0)).map_err(failed)?;
+            scratch.write_all(&head).and_then(|()| scratch.flush()).map_err(failed)?;
+            let (mut file, target) = lay(extension)?;
+            let source = scratch.get_mut();
+            source.seek(SeekFrom::Start(0)).map_err(failed)?;
+            std::io::copy(source, &mut file).map_err(failed)?;
+            files.push(target);
+        }
+        let (file, target) = lay("dbf")?;
+        self.table(file)?;
+        files.push(target);
+        let (mut file, target) = lay("cpg")?;
+        file.write_all(b"UTF-8").map_err(failed)?;
+        files.push(target);
+        let text = crs.and_then(|crs| {
+            definition::wkt1_spelled(crs, definition::Spelling::SideFile)
+                .or_else(|| definition::wkt1(crs))
+        });
+        if let Some(text) = text {
+            let (mut file, target) = lay("prj")?;
+            file.write_all(text.as_bytes()).map_err(failed)?;
+            files.push(target);
+        } else if overwrite {
+            // The side file of an earlier run would tell of another system.
+            let old = path.with_extension("prj");
+            if old.exists() {
+                std::fs::remove_file(&old)
+                    .map_err(|e| Error::file(&old, "cannot be removed", e))?;
+            }
+        }
+        outputs.into_iter().try_for_each(Output::finish)?;
+        Ok(files)
+    }
+
+    /// The header of `.shp` and `.shx`.
+    fn head(&self, words: u64) -> Vec<u8> {
+        let mut head = vec![0; 28];
+        head[..4].copy_from_slice(&9994_i32.to_be_bytes());
+        head[24..].copy_from_slice(&(words as u32).to_be_bytes());
+        head.extend(1000_i32.to_le_bytes());
+        head.extend(self.of.code().to_le_bytes());
+        let limit = |value: f64| if value.is_finite() { value } else { 0.0 };
+        let flat = [self.low[0], self.low[1], self.high[0], self.high[1]];
+        let deep = [self.low[2], self.high[2], self.low[3], self.high[3]];
+        for value in flat.into_iter().chain(deep) {
+            head.extend(limit(value).to_le_bytes());
+        }
+        head
+    }
+
+    /// Writes the attributes with fields as wide as they need to be.
+    fn table(&mut self, file: File) -> Result<()> {
+        let failed = |e| Error::file(&self.path, "cannot be written", e);
+        let columns: Vec<Column> = self
+            .schema
+            .fields()
+            .iter()
+            .zip(&self.learnt)
+            .map(|(field, learnt)| {
+                let (kind, width, decimals) = match (field.data_type(), declared(field)) {
+                    (DataType::Int64, _) if learnt.wide == 0 => (b'N', learnt.front.max(1), 0),
+                    (DataType::Float64, _) if learnt.wide == 0 => {
+                        let decimals = learnt.decimals();
+                        let point = usize::from(decimals > 0);
+                        (b'N', learnt.front.max(1) + point + decimals, decimals)
+                    }
+                    (DataType::Boolean, _) => (b'L', 1, 0),
+                    (DataType::Utf8, "DATE") if learnt.undated == 0 => (b'D', 8, 0),
+                    _ => (b'C', learnt.bytes.clamp(1, MOST_TEXT), 0),
+                };
+                Column { name: field.name().clone(), kind, width, decimals }
+            })
+            .collect();
+        let blank = columns.is_empty();
+        // A table needs a field: the number of the feature.
+        let columns = match blank {
+            true => vec![Column { name: "number".into(), kind: b'N', width: 10, decimals: 0 }],
+            false => columns,
+        };
+        let size: usize = columns.iter().map(|column| column.width).sum();
+        if size > MOST_RECORD {
+            return Err(Error::usage(format!(
+                "a row of its attributes takes {size} bytes, and a Shapefile holds {MOST_RECORD}: \
+                 leave columns out with --keep, or write a .gpkg"
+            ))
+            .in_file(&self.path));
+        }
+        let mut table = DbfWriter::create(file, columns.clone()).map_err(failed)?;
+        if blank {
+            for number in 1..=self.count {
+                table.write(std::iter::once(Some(number.to_string().as_str()))).map_err(failed)?;
+            }
+            return table.finish().map_err(failed);
+        }
+        self.room.seek(SeekFrom::Start(0)).map_err(failed)?;
+        let mut rows = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .flexible(true)
+            .from_reader(BufReader::new(&self.room));
+        let mut record = StringRecord::new();
+        while rows
+            .read_record(&mut record)
+            .map_err(|e| Error::file(&self.path, "cannot be written", e))?
+        {
+            let texts: Vec<String> = record
+                .iter()
+                .zip(&columns)
+                .map(|(text, column)| match text.parse::<f64>() {
+                    // Digits behind the point are the same in the whole column.
+                    Ok(number) if column.kind == b'N' && text.contains('.') => {
+                        let behind = column.decimals;
+                        format!("{number:.behind$}")
+                    }
+                    _ if column.kind == b'D' => text.replace('-', ""),
+                    _ => text.to_string(),
+                })
+                .collect();
+            table.write(texts.iter().map(|text| Some(text.as_str()))).map_err(failed)?;
+        }
+        table.finish().map_err(failed)
+    }
+}
+
+/// The text of a value, as a field holds it, with what the field has to be for it.
+fn text_of(value: &Value, learnt: &mut Learnt) -> String {
+    match value {
+        Value::Null => String::new(),
+        Value::Boolean(value) => if *value { "T" } else { "F" }.to_string(),
+        Value::Integer(value) => {
+            learnt.wide += u64::from(value.unsigned_abs() > EXACT);
+            let text = value.to_string();
+            learnt.front = learnt.front.max(text.len());
+            text
+        }
+        Value::Real(value) if !value.is_finite() => String::new(),
+        Value::Real(value) => {
+            let text = value.to_string();
+            let (front, behind) = text.split_once('.').unwrap_or((&text, ""));
+            learnt.front = learnt.front.max(front.len());
+            learnt.behind = learnt.behind.max(behind.len());
+            learnt.wide += u64::from(front.len() > MOST_NUMBER);
+            text
+        }
+        Value::Text(_) | Value::Binary(_) => {
+            let mut text = value.to_text();
+            let bytes = text.as_bytes();
+            let date = bytes.len() == 10
+                && bytes[4] == b'-'
+                && bytes[7] == b'-'
+                && bytes.iter().enumerate().all(|(n, b)| n == 4 || n == 7 || b.is_ascii_digit());
+            learnt.undated += u64::from(!date);
+            if text.len() > MOST_TEXT {
+                let end = (0..=MOST_TEXT).rev().find(|at| text.is_char_boundary(*at));
+                text.truncate(end.unwrap_or(0));
+                learnt.cut += 1;
+            }
+            text
+        }
+    }
+}

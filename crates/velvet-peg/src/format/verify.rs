@@ -1,0 +1,190 @@
+//! Reading a file again after writing it, and comparing: number of features, coordinates and
+//! attributes, by sums that do not depend on the order of the features.
+
+use super::{Check, Format, LayerReader};
+use crate::error::{Error, Result};
+use crate::layer::{Batch, GeometryColumn, GeometryKind, Value};
+use crate::table::{TableFile, TableOptions};
+use csv::StringRecord;
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::path::{Path, PathBuf};
+
+/// Sums over features.
+#[derive(Clone, Debug)]
+pub(super) struct Sum {
+    count: u64,
+    coordinates: u64,
+    attributes: u64,
+    /// Digits behind the point that coordinates are written with.
+    decimals: Option<usize>,
+}
+
+/// Digits behind the point that a format writes coordinates with; none if it keeps them all.
+pub(super) fn decimals(format: Format, digits: impl Fn() -> usize) -> Option<usize> {
+    let text =
+        [Format::GeoJson, Format::GeoJsonLines, Format::Kml, Format::Gpx, Format::Dxf, Format::Csv];
+    text.contains(&format).then(digits)
+}
+
+impl Sum {
+    pub(super) fn new(decimals: Option<usize>) -> Sum {
+        Sum { count: 0, coordinates: 0, attributes: 0, decimals }
+    }
+
+    pub(super) fn add(&mut self, batch: &Batch) {
+        let schema = batch.attributes.schema();
+        for feature in 0..batch.geometry.len() {
+            self.count += 1;
+            let place = self.place(&batch.geometry, feature);
+            self.coordinates = self.coordinates.wrapping_add(place);
+            let mut values = 0u64;
+            for (field, value) in schema.fields().iter().zip(batch.values(feature)) {
+                let text = match value {
+                    // Few formats tell these from nothing.
+                    Value::Real(number) if !number.is_finite() => continue,
+                    value => value.to_text(),
+                };
+                if !text.is_empty() {
+                    values = values.wrapping_add(hash(&(field.name(), text)));
+                }
+            }
+            // Attributes belong to their place.
+            self.attributes = self.attributes.wrapping_add(hash(&(place, values)));
+        }
+    }
+
+    /// A number for the geometry of a feature that does not depend on where rings begin,
+    /// which way they run, and whether they are closed.
+    fn place(&self, column: &GeometryColumn, feature: usize) -> u64 {
+        let Some(kind) = column.kinds()[feature] else {
+            return 0;
+        };
+        let mut sum = 0u64;
+        for part in column.parts(feature) {
+            for ring in column.rings(part) {
+                let range = column.ring(ring);
+                let closed = kind.single() == GeometryKind::Polygon
+                    && range.len() > 1
+                    && !super::wkt::closes(column, &range);
+                for at in range.start..range.end - usize::from(closed) {
+                    let z = column.z.get(at).copied().filter(|z| z.is_finite());
+                    let m = column.m.get(at).copied().filter(|m| m.is_finite());
+                    let place = (
+                        self.bits(column.x[at]),
+                        self.bits(column.y[at]),
+                        z.map(f64::to_bits),
+                        m.map(f64::to_bits),
+                    );
+                    sum = sum.wrapping_add(hash(&place));
+                }
+            }
+        }
+        hash(&(kind.single(), sum))
+    }
+
+    /// The bits of a coordinate as the file holds it.
+    fn bits(&self, value: f64) -> u64 {
+        let held = match self.decimals {
+            Some(decimals) => format!("{value:.decimals$}").parse().unwrap_or(value),
+            None => value,
+        };
+        // No format tells a negative zero from zero.
+        (held + 0.0).to_bits()
+    }
+}
+
+fn hash(value: &impl Hash) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    value.hash(&mut hasher);
+    hasher.finish()
+}
+
+/// A number for a row of a table.
+pub(super) fn row_sum<'a>(cells: impl Iterator<Item = &'a str>) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    cells.for_each(|cell| cell.trim().hash(&mut hasher));
+    hasher.finish()
+}
+
+/// Compares what files hold, beyond the features that were there before, with a sum.
+///
+/// # Errors
+/// If they do not hold it, with what differs.
+pub(super) fn verify(
+    files: &[PathBuf],
+    layer: &str,
+    sum: &Sum,
+    check: Check,
+    before: u64,
+) -> Result<()> {
+    let main: Vec<&PathBuf> = files
+        .iter()
+        .filter(|file| Format::of(file).is_ok_and(|format| format != Format::Dbf))
+        .collect();
+    let wrong = |file: &Path, what: String| {
+        Error::data(format!(
+            "was written, but read again it does not hold what it should: {what}. Do not use it"
+        ))
+        .in_file(file)
+    };
+    let first = main.first().map_or(Path::new(""), |file| file.as_path());
+    if let Check::Rows(rows, expected) = check {
+        let file = TableFile::open(first, &TableOptions::default())?;
+        let mut reader = file.rows()?;
+        let (mut count, mut found) = (0, 0u64);
+        let mut record = StringRecord::new();
+        while reader.next(&mut record)? {
+            count += 1;
+            found = found.wrapping_add(row_sum(record.iter()));
+        }
+        return match (count == rows, found == expected) {
+            (true, true) => Ok(()),
+            (false, _) => Err(wrong(first, format!("{count} rows in place of {rows}"))),
+            _ => Err(wrong(first, "some values differ".to_string())),
+        };
+    }
+    let mut found = Sum { count: 0, coordinates: 0, attributes: 0, decimals: None };
+    for file in &main {
+        let mut layers = LayerReader::open_all(file)?;
+        let named = layers.iter().position(|reader| reader.info().name == layer);
+        let readers = match (named, layers.len()) {
+            // What a drawing or a receiver's file holds in several layers was written as one.
+            (..) if Format::of(file)? == Format::Gpx => {
+                layers.retain(|reader| !reader.info().name.ends_with("_points"));
+                layers
+            }
+            (Some(at), _) => vec![layers.swap_remove(at)],
+            (None, _) => layers,
+        };
+        for reader in readers {
+            let mut passed = 0;
+            reader.for_each_batch(&mut |batch| {
+                let from = before.saturating_sub(passed).min(batch.geometry.len() as u64);
+                passed += batch.geometry.len() as u64;
+                match from {
+                    0 => found.add(&batch),
+                    from => found.add(&tail(&batch, from as usize)),
+                }
+                Ok(())
+            })?;
+        }
+    }
+    if found.count != sum.count {
+        return Err(wrong(first, format!("{} features in place of {}", found.count, sum.count)));
+    }
+    if found.coordinates != sum.coordinates {
+        return Err(wrong(first, "some coordinates differ".to_string()));
+    }
+    if found.attributes != sum.attributes && check == Check::All {
+        return Err(wrong(first, "some attributes differ".to_string()));
+    }
+    Ok(())
+}
+
+/// The features of a batch from one on.
+fn tail(batch: &Batch, from: usize) -> Batch {
+    let mut geometry = GeometryColumn::new();
+    (from..batch.geometry.len()).for_each(|feature| geometry.push_from(&batch.geometry, feature));
+    let rest = batch.attributes.num_rows() - from;
+    Batch::new(geometry, batch.attributes.slice(from, rest), batch.first + from as u64)
+}

@@ -1,0 +1,74 @@
+//! Gathering features into batches as a reader comes upon them.
+
+use super::{BATCH, Batch, GeometryColumn, Rows, Unreadable, Value};
+use crate::error::Result;
+use arrow_schema::SchemaRef;
+
+/// Takes features one by one and hands them on in batches.
+pub(crate) struct Gather<'a> {
+    rows: Rows,
+    geometry: GeometryColumn,
+    unreadable: Vec<Unreadable>,
+    first: u64,
+    next: u64,
+    each: &'a mut dyn FnMut(Batch) -> Result<()>,
+}
+
+impl<'a> Gather<'a> {
+    pub(crate) fn new(
+        schema: SchemaRef,
+        each: &'a mut dyn FnMut(Batch) -> Result<()>,
+    ) -> Gather<'a> {
+        Gather {
+            rows: Rows::new(schema),
+            geometry: GeometryColumn::new(),
+            unreadable: Vec::new(),
+            first: 1,
+            next: 1,
+            each,
+        }
+    }
+
+    /// The column that the geometry of the next feature is pushed to.
+    pub(crate) fn geometry(&mut self) -> &mut GeometryColumn {
+        &mut self.geometry
+    }
+
+    /// Completes a feature whose geometry has been pushed.
+    pub(crate) fn feature(&mut self, values: impl IntoIterator<Item = Value>) -> Result<()> {
+        self.rows.push(values);
+        self.next += 1;
+        if self.rows.len() == BATCH { self.flush() } else { Ok(()) }
+    }
+
+    /// Notes a record that no feature can be made of; nothing of its geometry may have been
+    /// pushed.
+    pub(crate) fn unreadable(&mut self, reason: String, original: String) -> Result<()> {
+        // Features of a batch are numbered without a gap.
+        self.flush()?;
+        self.unreadable.push(Unreadable { number: self.next, reason, original });
+        self.next += 1;
+        self.first = self.next;
+        Ok(())
+    }
+
+    fn flush(&mut self) -> Result<()> {
+        if self.rows.len() == 0 && self.unreadable.len() < BATCH {
+            return Ok(());
+        }
+        self.send()
+    }
+
+    fn send(&mut self) -> Result<()> {
+        let geometry = std::mem::take(&mut self.geometry);
+        let mut batch = Batch::new(geometry, self.rows.finish()?, self.first);
+        batch.unreadable = std::mem::take(&mut self.unreadable);
+        self.first = self.next;
+        (self.each)(batch)
+    }
+
+    /// Hands on what is left.
+    pub(crate) fn finish(mut self) -> Result<()> {
+        if self.rows.len() == 0 && self.unreadable.is_empty() { Ok(()) } else { self.send() }
+    }
+}

@@ -1,0 +1,118 @@
+//! Learning what a layer is like from its features, on a first reading.
+
+use super::{CrsOrigin, Extender, GeometryColumn, GeometryKind, LayerInfo, Value, common_kind};
+use arrow_schema::{DataType, Field, Schema};
+use std::collections::{BTreeSet, HashMap};
+use std::sync::Arc;
+use velvet_peg_core::Crs;
+
+/// Columns, kinds, number and extent, gathered feature by feature.
+#[derive(Debug, Default)]
+pub(crate) struct Learn {
+    /// Keys of the columns in the order in which they came.
+    pub(crate) keys: Vec<String>,
+    types: Vec<Option<DataType>>,
+    places: HashMap<String, usize>,
+    kinds: BTreeSet<GeometryKind>,
+    pub(crate) has_z: bool,
+    pub(crate) has_m: bool,
+    pub(crate) count: u64,
+    pub(crate) extent: Extender,
+}
+
+impl Learn {
+    /// Takes a feature, alone in its column, with the types of its values by key; no type for
+    /// nothing.
+    pub(crate) fn feature<'a>(
+        &mut self,
+        geometry: &GeometryColumn,
+        values: impl IntoIterator<Item = (&'a str, Option<DataType>)>,
+    ) {
+        self.geometry(geometry);
+        for (key, kind) in values {
+            match self.places.get(key) {
+                Some(at) => self.types[*at] = merged(self.types[*at].take(), kind),
+                None => {
+                    self.places.insert(key.to_string(), self.keys.len());
+                    self.keys.push(key.to_string());
+                    self.types.push(kind);
+                }
+            }
+        }
+    }
+
+    /// Takes the geometry of a feature whose columns are known otherwise.
+    pub(crate) fn geometry(&mut self, geometry: &GeometryColumn) {
+        self.count += geometry.len() as u64;
+        self.kinds.extend(geometry.kinds().iter().flatten());
+        self.has_z |= geometry.has_z();
+        self.has_m |= geometry.has_m();
+        self.extent.add(geometry);
+    }
+
+    /// Makes the column of a key, if there is one, the first.
+    pub(crate) fn put_first(&mut self, key: &str) {
+        if let Some(at) = self.places.get(key).copied() {
+            self.keys[..=at].rotate_right(1);
+            self.types[..=at].rotate_right(1);
+            self.places = self.keys.iter().enumerate().map(|(at, key)| (key.clone(), at)).collect();
+        }
+    }
+
+    pub(crate) fn kind(&self) -> Option<GeometryKind> {
+        common_kind(self.kinds.iter().copied())
+    }
+
+    /// The fields of the columns, under these names.
+    pub(crate) fn fields(&self, names: &[String]) -> Vec<Field> {
+        names
+            .iter()
+            .zip(&self.types)
+            .map(|(name, kind)| Field::new(name, kind.clone().unwrap_or(DataType::Utf8), true))
+            .collect()
+    }
+
+    /// The description of the layer.
+    pub(crate) fn info(
+        &self,
+        name: &str,
+        crs: Option<Crs>,
+        crs_origin: CrsOrigin,
+        fields: Vec<Field>,
+    ) -> LayerInfo {
+        LayerInfo {
+            name: name.to_string(),
+            crs,
+            crs_origin,
+            schema: Arc::new(Schema::new(fields)),
+            kind: self.kind(),
+            has_z: self.has_z,
+            has_m: self.has_m,
+            count: Some(self.count),
+            extent: self.extent.bounds(),
+        }
+    }
+}
+
+/// The column type that a value asks for; none for nothing.
+pub(crate) fn type_of_value(value: &Value) -> Option<DataType> {
+    Some(match value {
+        Value::Null => return None,
+        Value::Boolean(_) => DataType::Boolean,
+        Value::Integer(_) => DataType::Int64,
+        Value::Real(_) => DataType::Float64,
+        Value::Text(_) => DataType::Utf8,
+        Value::Binary(_) => DataType::Binary,
+    })
+}
+
+/// The type that holds values of both.
+pub(crate) fn merged(a: Option<DataType>, b: Option<DataType>) -> Option<DataType> {
+    match (a, b) {
+        (None, kind) | (kind, None) => kind,
+        (Some(a), Some(b)) if a == b => Some(a),
+        (Some(DataType::Int64), Some(DataType::Float64))
+        | (Some(DataType::Float64), Some(DataType::Int64)) => Some(DataType::Float64),
+        _ => Some(DataType::Utf8),
+    }
+}

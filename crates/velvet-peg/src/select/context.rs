@@ -1,0 +1,84 @@
+//! What expressions are evaluated on: the columns and geometries of a batch.
+
+use crate::error::{Error, Result};
+use crate::layer::GeometryColumn;
+use arrow_array::{ArrayRef, RecordBatch};
+use arrow_schema::DataType;
+use sqlparser::ast::{Expr, visit_expressions};
+use std::ops::ControlFlow;
+use velvet_peg_core::Crs;
+
+pub(super) struct Context<'a> {
+    attributes: &'a RecordBatch,
+    pub(super) geometry: &'a GeometryColumn,
+    pub(super) crs: Option<&'a Crs>,
+}
+
+impl<'a> Context<'a> {
+    pub(super) fn new(
+        attributes: &'a RecordBatch,
+        geometry: &'a GeometryColumn,
+        crs: Option<&'a Crs>,
+    ) -> Context<'a> {
+        Context { attributes, geometry, crs }
+    }
+
+    pub(super) fn rows(&self) -> usize {
+        self.attributes.num_rows()
+    }
+
+    /// The place of a column: by its very name, or without regard to capitals.
+    pub(super) fn find(&self, name: &str) -> Option<usize> {
+        let schema = self.attributes.schema();
+        let fields = schema.fields();
+        fields
+            .iter()
+            .position(|field| field.name() == name)
+            .or_else(|| fields.iter().position(|field| field.name().eq_ignore_ascii_case(name)))
+    }
+
+    pub(super) fn column(&self, name: &str) -> Result<ArrayRef> {
+        match self.find(name) {
+            Some(at) => Ok(self.attributes.column(at).clone()),
+            None => {
+                let schema = self.attributes.schema();
+                let names: Vec<String> =
+                    schema.fields().iter().map(|field| field.name().clone()).collect();
+                let advice = match name {
+                    "geometry" | "geom" => {
+                        "; a geometry is reached through a function, such as ST_X(geometry)"
+                    }
+                    _ => "",
+                };
+                Err(Error::usage(format!(
+                    "there is no column `{name}`: the columns are {}{advice}",
+                    crate::table::list(&names)
+                )))
+            }
+        }
+    }
+}
+
+/// Every name of a column in an expression.
+pub(super) fn names(expression: &Expr, names: &mut Vec<String>) {
+    let _ = visit_expressions(expression, |inner| {
+        match inner {
+            Expr::Identifier(name) => names.push(name.value.clone()),
+            Expr::CompoundIdentifier(parts) => names.extend(parts.last().map(|p| p.value.clone())),
+            _ => {}
+        }
+        ControlFlow::<()>::Continue(())
+    });
+}
+
+/// A type in the words of people.
+pub(super) fn type_text(kind: &DataType) -> &'static str {
+    match kind {
+        DataType::Boolean => "true or false",
+        DataType::Int64 => "a whole number",
+        DataType::Float64 => "a number",
+        DataType::Binary => "bytes",
+        DataType::Null => "nothing",
+        _ => "text",
+    }
+}
