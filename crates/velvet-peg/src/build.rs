@@ -408,6 +408,7 @@ fn run(
         seen += 1;
         let pushed = places.push(reader, record, options, &judge, &mut stage.geometry);
         if let Err(reason) = pushed {
+            let reason = reader.on_sheet(record, reason);
             stage.geometry.end_feature(None);
             stage.refused.push((stage.numbers.len(), reason, record.clone()));
         }

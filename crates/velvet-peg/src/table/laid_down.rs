@@ -17,6 +17,8 @@ pub(super) struct LaidDown {
     pub(super) notices: Vec<Notice>,
     /// The sheet it is from, if it is from one.
     pub(super) sheet: Option<String>,
+    /// The column that names the sheet, if there are several.
+    pub(super) sheet_column: Option<usize>,
     /// The sheets of the workbook.
     pub(super) sheets: Vec<SheetShape>,
 }
@@ -39,6 +41,13 @@ pub(super) fn workbook(at: &Located, options: &TableOptions) -> Result<LaidDown>
             }
             notices.push(Notice::remark(format!("sheet {name} is empty")));
             continue;
+        }
+        if sheet.unsaved > 0 {
+            notices.push(Notice::warning(format!(
+                "sheet {name}: {} formulas have no saved value and read as blank: open the \
+                 workbook in the program that made it, and save it",
+                sheet.unsaved
+            )));
         }
         let head = sheet.head(options.header_row, options.no_header);
         match head.row {
@@ -114,7 +123,8 @@ pub(super) fn workbook(at: &Located, options: &TableOptions) -> Result<LaidDown>
     drop(writer);
     file.flush().map_err(failed)?;
     let sheet = (!several).then(|| names[0].clone());
-    Ok(LaidDown { file, notices, sheet, sheets })
+    let sheet_column = several.then_some(columns.len());
+    Ok(LaidDown { file, notices, sheet, sheet_column, sheets })
 }
 
 /// The sheets to read.
@@ -195,8 +205,9 @@ pub(super) fn dbf(at: &Located) -> Result<LaidDown> {
     drop(writer);
     let mut notices = Vec::new();
     if deleted > 0 {
-        notices
-            .push(Notice::remark(format!("{deleted} rows are marked as deleted and are left out")));
+        notices.push(Notice::remark(format!(
+            "rows that are marked as deleted are left out: {deleted}"
+        )));
     }
     if row - 1 < reader.count {
         notices.push(Notice::warning(format!(
@@ -205,5 +216,5 @@ pub(super) fn dbf(at: &Located) -> Result<LaidDown> {
             row - 1
         )));
     }
-    Ok(LaidDown { file, notices, sheet: None, sheets: Vec::new() })
+    Ok(LaidDown { file, notices, sheet: None, sheet_column: None, sheets: Vec::new() })
 }

@@ -146,6 +146,7 @@ pub(crate) struct TableFile {
     pub(crate) format: Format,
     /// The sheet it is from, if it is from one.
     pub(crate) sheet: Option<String>,
+    sheet_column: Option<usize>,
     /// The sheets of the workbook it is from.
     pub(crate) sheets: Vec<SheetShape>,
     /// What was noticed on opening.
@@ -195,6 +196,7 @@ impl TableFile {
                 dialect,
                 format: at.format,
                 sheet: laid.sheet,
+                sheet_column: laid.sheet_column,
                 sheets: laid.sheets,
                 notices: laid.notices,
             });
@@ -227,6 +229,7 @@ impl TableFile {
             bytes: metadata.len(),
             format: Format::Csv,
             sheet: None,
+            sheet_column: None,
             sheets: Vec::new(),
             notices: Vec::new(),
         })
@@ -276,7 +279,7 @@ impl TableFile {
         let file =
             File::open(&self.real).map_err(|e| Error::file(&self.path, "cannot be read", e))?;
         let mut reader = TableReader::new(file, &self.path, &self.dialect, self.numbered)?;
-        reader.sheet.clone_from(&self.sheet);
+        reader.sheet_column = self.sheet_column;
         Ok(reader)
     }
 }
@@ -290,8 +293,8 @@ pub(crate) struct TableReader {
     /// Names that had to be changed.
     pub(crate) renamed: Vec<String>,
     row: u64,
-    /// The sheet it is from, if it is from one.
-    sheet: Option<String>,
+    /// The column that names the sheet, if there are several.
+    sheet_column: Option<usize>,
     /// The first field of each row is its number in the source.
     numbered: bool,
     /// True where lines between the rows are passed over, so that rows go by their lines.
@@ -357,7 +360,7 @@ impl TableReader {
             headers,
             renamed,
             row: (dialect.skip_lines + usize::from(dialect.header)) as u64,
-            sheet: None,
+            sheet_column: None,
             numbered,
             by_line: dialect.comment.is_some(),
             skipped: dialect.skip_lines as u64,
@@ -437,6 +440,14 @@ impl TableReader {
     /// Number of the row last read, the header being row 1.
     pub(crate) fn row(&self) -> u64 {
         self.row
+    }
+
+    /// What is wrong with a row, with the sheet it is on if there are several.
+    pub(crate) fn on_sheet(&self, record: &StringRecord, reason: String) -> String {
+        match self.sheet_column.and_then(|at| record.get(at)) {
+            Some(sheet) => format!("sheet {sheet}: {reason}"),
+            None => reason,
+        }
     }
 
     /// Bytes of the file read so far.

@@ -36,6 +36,8 @@ pub(super) struct Sheet {
     pub(super) name: String,
     cells: Range<Data>,
     merged: Vec<Dimensions>,
+    /// Formulas that no value was saved with.
+    pub(super) unsaved: usize,
     /// The first row and column in use, from 0.
     start: (u32, u32),
     end: (u32, u32),
@@ -90,9 +92,19 @@ impl Workbook {
             Sheets::Xls(book) => book.merge_cells_by_sheet_name(name).unwrap_or_default(),
             _ => Vec::new(),
         };
+        let formulas = self.inner.worksheet_formula(name).unwrap_or_default();
+        let at = formulas.start().unwrap_or_default();
+        let unsaved = formulas
+            .used_cells()
+            .filter(|(row, column, formula)| {
+                let place = (at.0 + *row as u32, at.1 + *column as u32);
+                let value = cells.get_value(place).unwrap_or(&Data::Empty);
+                !formula.is_empty() && value == &Data::Empty
+            })
+            .count();
         let start = cells.start().unwrap_or((0, 0));
         let end = cells.end().unwrap_or((0, 0));
-        Ok(Sheet { name: name.to_string(), cells, merged, start, end })
+        Ok(Sheet { name: name.to_string(), cells, merged, unsaved, start, end })
     }
 }
 

@@ -176,6 +176,9 @@ impl Look {
                 let name = look.sheet.as_deref().unwrap_or_default();
                 format!(" --sheet {}", word(name))
             }
+            Found::Layers { layers, .. } if layers.len() > 1 => {
+                format!(" --layer {}", word(&layers[0].0.name))
+            }
             _ => String::new(),
         };
         let file = format!("{}{sheet}", self.file.display());

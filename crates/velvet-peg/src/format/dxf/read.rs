@@ -219,14 +219,15 @@ impl Entity {
                 arc(from, to, &mut push);
             }
         }
+        let ring = closed && column.x.len() > 2;
         let kind = match self.kind.as_str() {
             "POINT" | "INSERT" | "TEXT" | "MTEXT" => GeometryKind::Point,
-            _ if closed && count > 2 => GeometryKind::Polygon,
+            _ if ring => GeometryKind::Polygon,
             _ => GeometryKind::Line,
         };
         if kind == GeometryKind::Polygon {
             let [x, y, z, _] = vertices[0];
-            push(x, y, z);
+            column.push_vertex(x, y, heights.then_some(z));
         }
         column.end_ring();
         column.end_part();

@@ -90,8 +90,9 @@ pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
         notices.push(Notice::warning(cut));
     }
     if deleted > 0 {
-        notices
-            .push(Notice::remark(format!("{deleted} rows are marked as deleted and are left out")));
+        notices.push(Notice::remark(format!(
+            "rows that are marked as deleted are left out: {deleted}"
+        )));
     }
     if learn.count == 0 && unreadable > 0 {
         return Err(
