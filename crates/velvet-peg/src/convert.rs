@@ -164,7 +164,8 @@ impl ConvertLayer {
             info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
         let area = info.extent.and_then(|extent| area_of(source, &extent));
         let plan = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
-        Ok(Some(Converter::plan(source, target, &plan)?))
+        let converter = Converter::plan(source, target, &plan);
+        Ok(Some(converter.map_err(|error| Error::from(error).in_file(reader.path()))?))
     }
 }
 

@@ -4,7 +4,8 @@
 use std::fs;
 use std::path::Path;
 use velvet_peg::{
-    BuildPoints, ConvertLayer, Crs, LayerReader, LookOptions, Outcome, Result, Unwatched, look,
+    BuildPoints, ConvertLayer, Crs, Layer, LayerReader, LookOptions, Outcome, Result, Unwatched,
+    format_of, look,
 };
 
 fn crs(code: u32) -> Crs {
@@ -13,11 +14,16 @@ fn crs(code: u32) -> Crs {
 
 fn convert(path: &Path, out: &Path) -> Result<Outcome> {
     let _ = look(path, &LookOptions::default(), &mut Unwatched);
-    if path.extension().is_some_and(|extension| extension == "csv") {
-        let build = BuildPoints::in_system(crs(4326));
-        return build.run(path, out, &mut Unwatched);
+    if format_of(path)?.is_table() {
+        let mut points = BuildPoints::in_system(crs(4326));
+        points.columns.x = Some("longitude".into());
+        points.columns.y = Some("latitude".into());
+        return points.run(path, out, &mut Unwatched);
     }
-    let reader = LayerReader::open(path, None)?;
+    let mut reader = LayerReader::open(path, None)?;
+    if reader.info().crs.is_none() {
+        reader.assume(crs(4326));
+    }
     let convert = ConvertLayer { target: Some(crs(32610)), ..ConvertLayer::default() };
     convert.run(&reader, out, &mut Unwatched)
 }
@@ -45,14 +51,35 @@ fn damaged_files_are_refused_or_read_in_part() {
     let fields = folder.path().join("fields.gpkg");
     convert(&demo.join("fields.geojson"), &fields).unwrap();
     // A table goes on behind a bad row; of the others every cut is refused.
-    let files = [
+    let mut files = vec![
         (demo.join("headgates.csv"), 1..=10),
         (demo.join("laterals.geojson"), 100..=199),
-        (fields, 100..=199),
+        (fields.clone(), 100..=199),
     ];
+    let gates = folder.path().join("gates.gpkg");
+    convert(&demo.join("headgates.csv"), &gates).unwrap();
+    for (extension, refusals) in [
+        ("geojsonl", 1..=20),
+        ("fgb", 100..=199),
+        ("parquet", 100..=199),
+        ("kml", 100..=199),
+        ("gpx", 100..=199),
+        ("dxf", 100..=199),
+        ("xlsx", 100..=199),
+        ("shp", 1..=60),
+    ] {
+        let path = folder.path().join(format!("gates.{extension}"));
+        Layer::read(&gates).unwrap().write(&path).unwrap();
+        files.push((path, refusals));
+    }
     for (whole, refusals) in files {
         let name = whole.file_name().unwrap();
         let path = folder.path().join("damaged").with_extension(whole.extension().unwrap());
+        for side in ["dbf", "shx", "prj", "cpg"] {
+            if name.to_string_lossy().ends_with(".shp") {
+                fs::copy(whole.with_extension(side), path.with_extension(side)).unwrap();
+            }
+        }
         let rows = {
             let room = tempfile::tempdir().unwrap();
             convert(&whole, &room.path().join("out.gpkg")).unwrap().rows_in

@@ -116,7 +116,7 @@ fn sheets_of_workbooks_are_tables() {
          G-3,726200,5255010,07:15:00,true,,726200.00,5255010.00\n"
     );
     assert!(told.contains("the header is in row 3"), "{told}");
-    assert!(told.contains("1 formulas have no saved value"), "{told}");
+    assert!(told.contains("formulas without a saved value: 1"), "{told}");
 
     // Several sheets: matched by name, the difference told, the sheet remembered.
     let all = TableOptions { all_sheets: true, ..TableOptions::default() };

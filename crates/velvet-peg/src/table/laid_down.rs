@@ -44,7 +44,7 @@ pub(super) fn workbook(at: &Located, options: &TableOptions) -> Result<LaidDown>
         }
         if sheet.unsaved > 0 {
             notices.push(Notice::warning(format!(
-                "sheet {name}: {} formulas have no saved value and read as blank: open the \
+                "sheet {name}: formulas without a saved value: {}. They read as blank: open the \
                  workbook in the program that made it, and save it",
                 sheet.unsaved
             )));

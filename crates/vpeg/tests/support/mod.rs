@@ -68,7 +68,7 @@ impl Bench {
     }
 
     /// Runs `vpeg` with these arguments and standard input.
-    pub fn run_with<S: AsRef<str>>(&self, arguments: &[S], input: &str) -> Run {
+    pub fn run_with<S: AsRef<str>>(&self, arguments: &[S], input: impl AsRef<[u8]>) -> Run {
         use std::io::Write;
         let mut child = Command::new(env!("CARGO_BIN_EXE_vpeg"))
             .args(arguments.iter().map(AsRef::as_ref))
@@ -80,9 +80,9 @@ impl Bench {
             .spawn()
             .unwrap();
         let mut stdin = child.stdin.take().unwrap();
-        let input = input.to_string();
+        let input = input.as_ref().to_vec();
         // A command that does not read its input closes it early; that is its right.
-        let feeder = std::thread::spawn(move || drop(stdin.write_all(input.as_bytes())));
+        let feeder = std::thread::spawn(move || drop(stdin.write_all(&input)));
         let output = child.wait_with_output().unwrap();
         feeder.join().unwrap();
         Run {

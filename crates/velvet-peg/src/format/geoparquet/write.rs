@@ -9,6 +9,7 @@ use arrow_array::builder::BinaryBuilder;
 use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use parquet::arrow::ArrowWriter;
+use parquet::arrow::arrow_writer::ArrowWriterOptions;
 use parquet::basic::{Compression, ZstdLevel};
 use parquet::file::metadata::KeyValue;
 use parquet::file::properties::WriterProperties;
@@ -54,7 +55,13 @@ impl Writer {
             .set_max_row_group_row_count(Some(GROUP))
             .set_created_by("Velvet Peg".to_string())
             .build();
-        let writer = ArrowWriter::try_new(output.reopen()?, schema.clone(), Some(properties))
+        // Some readers take the metadata of an Arrow schema in the file for all there are, and
+        // would not see those of GeoParquet.
+        let options = ArrowWriterOptions::new()
+            .with_properties(properties)
+            .with_skip_arrow_metadata(true);
+        let file = output.reopen()?;
+        let writer = ArrowWriter::try_new_with_options(file, schema.clone(), options)
             .map_err(|e| Error::file(path, "cannot be written", e))?;
         Ok(Writer {
             path: path.to_path_buf(),
