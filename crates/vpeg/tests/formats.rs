@@ -63,6 +63,18 @@ fn geometries_go_through_text_and_back() {
         features.map(|feature| feature["area_ellipsoid_m2"].as_f64().unwrap()).sum()
     };
     assert!((area("fields.geojson") - area("again.geojson")).abs() < 1.0);
+    // Heights and measures go through every format that has them.
+    let shape = "MULTILINESTRING ZM ((0 0 1 10, 3 4 2 20), (5 5 3 30, 6 6 4 40.5))";
+    bench.write("zm.csv", format!("ditch;shape\nT-1;{shape}\n"));
+    bench.ok(&["build", "features", "zm.csv", "--crs", "EPSG:32610", "-o", "0.gpkg"]);
+    for (n, next) in ["gpkg", "shp", "fgb", "parquet"].iter().enumerate() {
+        let from = ["0.gpkg", "1.gpkg", "2.shp", "3.fgb"][n];
+        bench.ok(&["convert", from, "-o", &format!("{}.{next}", n + 1)]);
+    }
+    bench.ok(&["convert", "4.parquet", "--wkt", "--decimals", "0", "-o", "zm-back.csv"]);
+    assert!(bench.read("zm-back.csv").contains(shape), "{}", bench.read("zm-back.csv"));
+    let run = bench.ok(&["convert", "4.parquet", "-o", "flat.kml"]);
+    assert!(run.err.contains("cannot hold the measures (M)"), "{}", run.err);
     // Hexadecimal binary, with and without the number of a system inside.
     bench.write(
         "hex.csv",

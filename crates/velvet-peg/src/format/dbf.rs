@@ -9,7 +9,7 @@ use crate::layer::Value;
 use encoding_rs::Encoding;
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// A field of a table.
 #[derive(Clone, Debug)]
@@ -135,8 +135,15 @@ impl DbfReader {
     }
 }
 
+/// A file beside another, with this extension in small letters or capitals.
+pub(crate) fn beside(path: &Path, extension: &str) -> PathBuf {
+    let small = path.with_extension(extension);
+    let capital = path.with_extension(extension.to_ascii_uppercase());
+    if !small.exists() && capital.exists() { capital } else { small }
+}
+
 fn encoding_beside(path: &Path) -> Option<&'static Encoding> {
-    let label = std::fs::read_to_string(path.with_extension("cpg")).ok()?;
+    let label = std::fs::read_to_string(beside(path, "cpg")).ok()?;
     let label = label.trim().trim_start_matches('\u{feff}').to_ascii_lowercase();
     let digits: String = label.chars().filter(char::is_ascii_digit).collect();
     Encoding::for_label(label.as_bytes()).or_else(|| match digits.as_str() {

@@ -263,7 +263,16 @@ fn typed(text: String, kind: &str) -> Given {
 
 /// Longitude, latitude and perhaps height, with commas between them, places apart by blanks.
 fn vertices(text: &str) -> std::result::Result<Vec<[f64; 3]>, String> {
-    text.split_whitespace()
+    // Some write blanks behind the commas.
+    let mut joined = String::with_capacity(text.len());
+    for word in text.split_whitespace() {
+        if !joined.is_empty() && !joined.ends_with(',') && !word.starts_with(',') {
+            joined.push(' ');
+        }
+        joined.push_str(word);
+    }
+    joined
+        .split_whitespace()
         .map(|place| {
             let mut numbers = place.split(',').map(|number| number.parse::<f64>());
             let wrong = || format!("`{place}` is not longitude, latitude and height");

@@ -64,6 +64,10 @@ pub fn format_of(path: &Path) -> Result<Format> {
     if let Ok(format) = Format::of(Path::new(bare)) {
         return Ok(format);
     }
+    if bare.starts_with("http://") || bare.starts_with("https://") {
+        // What it is shows when it is fetched; features, most likely.
+        return Ok(Format::GeoJson);
+    }
     let mut start = Vec::new();
     File::open(path)
         .and_then(|file| file.take(4096).read_to_end(&mut start))

@@ -68,7 +68,7 @@ impl Pairs<'_> {
 struct Entity {
     kind: String,
     pairs: Vec<Pair>,
-    /// Vertices of an old polyline, each with its pairs.
+    /// Vertices of an old polyline, or attributes of a symbol, each with its pairs.
     vertices: Vec<Vec<Pair>>,
 }
 
@@ -102,7 +102,9 @@ impl Features for Drawing {
             if let Some(done) = entity.take() {
                 match (done.kind.as_str(), &mut polyline) {
                     ("POLYLINE", _) => polyline = Some(done),
-                    ("VERTEX", Some(polyline)) => polyline.vertices.push(done.pairs),
+                    // Symbols say whether attributes follow.
+                    ("INSERT", _) if find(&done.pairs, 66) == Some(1.0) => polyline = Some(done),
+                    ("VERTEX" | "ATTRIB", Some(whole)) => whole.vertices.push(done.pairs),
                     ("SEQEND", _) => {
                         if let Some(whole) = polyline.take() {
                             hand_on(whole, each)?;
@@ -110,6 +112,11 @@ impl Features for Drawing {
                     }
                     _ => hand_on(done, each)?,
                 }
+            }
+            // One whose end is missing counts with what there is of it.
+            let belongs = matches!(kind.as_str(), "VERTEX" | "ATTRIB" | "SEQEND");
+            if let Some(unended) = polyline.take_if(|_| !belongs) {
+                hand_on(unended, each)?;
             }
             match kind.as_str() {
                 "SECTION" => section = "?".to_string(),
@@ -182,6 +189,15 @@ impl Entity {
                 return Item::Unreadable(why, other.to_string());
             }
         };
+        let mut vertices = vertices;
+        // Flat things may be seen from below, their coordinates mirrored.
+        let below = find(&self.pairs, 230).is_some_and(|z| z < 0.0);
+        if below && !matches!(self.kind.as_str(), "POINT" | "LINE") && flags & 8 == 0 {
+            for vertex in &mut vertices {
+                vertex[0] = -vertex[0];
+                vertex[3] = -vertex[3];
+            }
+        }
         if vertices.is_empty() || vertices.iter().any(|v| !(v[0].is_finite() && v[1].is_finite())) {
             let why = format!("the {} has no place that can be read", self.kind);
             return Item::Unreadable(why, self.kind);
@@ -191,6 +207,17 @@ impl Entity {
             let code = if self.kind == "INSERT" { 2 } else { 1 };
             if let Some(pair) = self.pairs.iter().find(|pair| pair.code == code) {
                 raw.values.push((name(&self.kind).into(), text(&pair.value)));
+            }
+        }
+        if self.kind == "INSERT" {
+            for attribute in &self.vertices {
+                let of = |code: i32| attribute.iter().find(|pair| pair.code == code);
+                if let (Some(key), Some(value)) = (of(2), of(1)) {
+                    let key = plain(key.value.trim());
+                    if !raw.values.iter().any(|(other, _)| *other == key) {
+                        raw.values.push((key, Given::Untyped(plain(&value.value))));
+                    }
+                }
             }
         }
         let ours = self.pairs.iter().skip_while(|p| p.code != 1001 || p.value != APPLICATION);

@@ -57,9 +57,8 @@ impl Writer {
             .build();
         // Some readers take the metadata of an Arrow schema in the file for all there are, and
         // would not see those of GeoParquet.
-        let options = ArrowWriterOptions::new()
-            .with_properties(properties)
-            .with_skip_arrow_metadata(true);
+        let options =
+            ArrowWriterOptions::new().with_properties(properties).with_skip_arrow_metadata(true);
         let file = output.reopen()?;
         let writer = ArrowWriter::try_new_with_options(file, schema.clone(), options)
             .map_err(|e| Error::file(path, "cannot be written", e))?;

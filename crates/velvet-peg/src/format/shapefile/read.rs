@@ -5,7 +5,7 @@ use super::shape;
 use crate::definition_file::definition_file;
 use crate::error::{Error, Result};
 use crate::format::Source;
-use crate::format::dbf::{DbfReader, DbfRecord};
+use crate::format::dbf::{DbfReader, DbfRecord, beside};
 use crate::format::fit::DECLARED;
 use crate::format::reader::Opened;
 use crate::format::two_pass::unreadable_notice;
@@ -33,7 +33,7 @@ struct Shapefile {
 pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
     let mut notices = Vec::new();
     let crs = side_file(path, &mut notices);
-    let table = path.with_extension("dbf");
+    let table = beside(path, "dbf");
     let fields = match table.exists() {
         true => DbfReader::open(&table)?.fields,
         false => {
@@ -126,7 +126,7 @@ pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
 }
 
 fn side_file(path: &Path, notices: &mut Vec<Notice>) -> Option<velvet_peg_core::Crs> {
-    let file = path.with_extension("prj");
+    let file = beside(path, "prj");
     if !file.exists() {
         return None;
     }
@@ -194,9 +194,9 @@ fn each_record(
         return Err(Error::data("is damaged: it does not begin like a Shapefile").in_file(path));
     }
     let stated = 2 * u64::from(u32::from_be_bytes([head[24], head[25], head[26], head[27]]));
-    let table = path.with_extension("dbf");
+    let table = beside(path, "dbf");
     let mut rows = if table.exists() { Some(DbfReader::open(&table)?) } else { None };
-    let mut index = Index::open(&path.with_extension("shx"));
+    let mut index = Index::open(&beside(path, "shx"));
     let mut at = HEADER;
     let mut number = 0u64;
     let mut bytes = Vec::new();
