@@ -211,6 +211,16 @@ fn what_is_lost_is_refused_where_nothing_may_be() {
         assert!(!bench.has(output), "{output}");
     }
     assert_eq!(bench.run(&["--strict", "convert", "gates.gpkg", "-o", "o.fgb"]).code, 0);
+    for (arguments, says) in [
+        (&["convert", "gates.gpkg", "--wkt", "-o", "o.shp"][..], "--wkt is for tables"),
+        (&["convert", "gates.gpkg", "--label", "gate", "-o", "o.kml"], "--label is for drawings"),
+        (&["look", "headgates.csv", "--all-sheets"], "is no workbook"),
+        (&["look", "."], "is a folder"),
+        (&["convert", "gates.gpkg", "--where", "ditch = T", "-o", "o.kml"], "'single' quotation"),
+    ] {
+        let run = bench.run(arguments);
+        assert!(run.code == 1 && run.err.contains(says), "{arguments:?}: {}", run.err);
+    }
     let run = bench.ok(&["convert", "gates.gpkg", "--no-verify", "-o", "quick.gpkg"]);
     assert!(!run.err.contains("read again"), "{}", run.err);
     let run = bench.run(&["convert", "http://127.0.0.1:9/x.geojson", "-o", "x.gpkg"]);

@@ -68,6 +68,9 @@ pub fn format_of(path: &Path) -> Result<Format> {
         // What it is shows when it is fetched; features, most likely.
         return Ok(Format::GeoJson);
     }
+    if path.is_dir() {
+        return Err(Error::data("is a folder, not a file of data").in_file(path));
+    }
     let mut start = Vec::new();
     File::open(path)
         .and_then(|file| file.take(4096).read_to_end(&mut start))

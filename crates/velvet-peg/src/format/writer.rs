@@ -99,6 +99,17 @@ impl LayerWriter {
             ))
             .in_file(path));
         }
+        for (asked, fits, option, what) in [
+            (options.layer_by.is_some(), format == Format::Dxf, "--layer-by", "drawings (.dxf)"),
+            (options.label.is_some(), format == Format::Dxf, "--label", "drawings (.dxf)"),
+            (options.wkt, format.is_table(), "--wkt", "tables (.csv, .xlsx)"),
+        ] {
+            if asked && !fits {
+                let name = format.name();
+                let why = format!("{option} is for {what}, and this is to be {name}");
+                return Err(Error::usage(why).in_file(path));
+            }
+        }
         let mut info = info.clone();
         if let Some(layer) = &options.layer {
             info.name.clone_from(layer);

@@ -48,7 +48,7 @@ impl<'a> Context<'a> {
                     "geometry" | "geom" => {
                         "; a geometry is reached through a function, such as ST_X(geometry)"
                     }
-                    _ => "",
+                    _ => "; a text stands in 'single' quotation marks",
                 };
                 Err(Error::usage(format!(
                     "there is no column `{name}`: the columns are {}{advice}",

@@ -176,6 +176,13 @@ impl TableFile {
                 .in_file(path));
             }
         };
+        let about_sheets =
+            !options.sheets.is_empty() || options.all_sheets || options.header_row.is_some();
+        if about_sheets && at.format != Format::Workbook {
+            return Err(
+                Error::usage("is no workbook: it has no sheets to choose from").in_file(path)
+            );
+        }
         let failed = |e| Error::file(path, "cannot be read", e);
         if let Some(laid) = laid_down {
             let dialect = Dialect {
