@@ -1,6 +1,7 @@
 //! Writing a GeoPackage: a new file, a new feature table in a copy of one that is there, or
 //! more features in one of its tables; with R-tree index and extent.
 
+use super::boxes::Boxes;
 use super::into::Into;
 use super::{blob, quoted, schema};
 use crate::error::{Error, Result};
@@ -24,6 +25,8 @@ pub(in crate::format) struct Writer {
     insert: String,
     /// Adds a box to the R-tree; none for a table without one.
     insert_box: Option<String>,
+    /// Boxes that wait for the R-tree.
+    boxes: Boxes,
     srs_id: i32,
     extent: Extender,
     declared: Option<GeometryKind>,
@@ -90,6 +93,7 @@ impl Writer {
             geometry: into.geometry.clone(),
             key: into.key.clone(),
             insert,
+            boxes: Boxes::default(),
             insert_box: into.indexed.then(|| insert_box(table, &into.geometry)),
             srs_id: into.srs_id,
             extent: Extender::default(),
@@ -167,6 +171,7 @@ impl Writer {
             geometry,
             key,
             insert,
+            boxes: Boxes::default(),
             insert_box: Some(insert_box),
             srs_id,
             extent: Extender::default(),
@@ -176,6 +181,16 @@ impl Writer {
             last: 0,
             into: None,
         })
+    }
+
+    /// Puts the boxes that wait into the R-tree.
+    fn index(&mut self) -> rusqlite::Result<()> {
+        let Some(insert) = &self.insert_box else { return Ok(()) };
+        let mut statement = self.connection.prepare_cached(insert)?;
+        for (id, b) in self.boxes.take() {
+            statement.execute(params![id, b.west, b.east, b.south, b.north])?;
+        }
+        Ok(())
     }
 
     /// Writes the table's entry, or brings that of one that was there up to date.
@@ -225,10 +240,6 @@ impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         let failed = failed(&self.path);
         let mut statement = self.connection.prepare_cached(&self.insert).map_err(&failed)?;
-        let mut boxes = match &self.insert_box {
-            Some(insert) => Some(self.connection.prepare_cached(insert).map_err(&failed)?),
-            None => None,
-        };
         self.has_z |= batch.geometry.has_z();
         self.has_m |= batch.geometry.has_m();
         for feature in 0..batch.geometry.len() {
@@ -243,20 +254,21 @@ impl Sink for Writer {
                 extent.point(batch.geometry.x[at], batch.geometry.y[at]);
             }
             if let Some(b) = extent.bounds() {
-                if let Some(boxes) = &mut boxes {
-                    boxes
-                        .execute(params![self.last, b.west, b.east, b.south, b.north])
-                        .map_err(&failed)?;
-                }
+                self.boxes.add(self.last, b);
                 self.extent.point(b.west, b.south);
                 self.extent.point(b.east, b.north);
             }
         }
+        drop(statement);
+        if self.boxes.are_many() {
+            self.index().map_err(failed)?;
+        }
         Ok(())
     }
 
-    fn finish(self: Box<Self>) -> Result<Finished> {
+    fn finish(mut self: Box<Self>) -> Result<Finished> {
         let failed = failed(&self.path);
+        self.index().map_err(&failed)?;
         self.describe().map_err(&failed)?;
         self.connection.close().map_err(|(_, error)| failed(error))?;
         self.output.finish()?;
@@ -268,7 +280,7 @@ fn connect(output: &Output) -> rusqlite::Result<Connection> {
     let connection = Connection::open(output.temporary_path())?;
     // The file is thrown away if it is not finished: no journal is needed.
     connection.execute_batch(
-        "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size = -65536;",
+        "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size = -8192;",
     )?;
     Ok(connection)
 }
@@ -278,7 +290,7 @@ fn insert_box(table: &str, geometry: &str) -> String {
     format!("INSERT INTO {index} VALUES (?1, ?2, ?3, ?4, ?5)")
 }
 
-fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error {
+fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + use<> {
     let path = path.to_path_buf();
     move |error| Error::file(&path, "cannot be written as a GeoPackage", error)
 }
