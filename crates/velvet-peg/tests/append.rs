@@ -129,6 +129,28 @@ fn a_geopackage_made_elsewhere_is_filled_and_keeps_its_other_layers() {
 }
 
 #[test]
+fn what_would_be_lost_by_writing_again_is_not_added_to() {
+    let folder = tempfile::tempdir().unwrap();
+    for (extension, says) in [
+        ("kml", "may hold more than would be written again"),
+        ("gpx", "may hold more than would be written again"),
+        ("csv", "may hold more than would be written again"),
+        ("geojsonl", "its record 2 cannot be read"),
+    ] {
+        let path = folder.path().join(format!("gates.{extension}"));
+        gates(["Alder", "Birch"]).write(&path).unwrap();
+        if extension == "geojsonl" {
+            let text = std::fs::read_to_string(&path).unwrap();
+            std::fs::write(&path, text.replacen('\n', "\nbroken\n", 1)).unwrap();
+        }
+        let before = std::fs::read(&path).unwrap();
+        let error = gates(["Cedar", "Elder"]).write_with(&path, &append()).unwrap_err();
+        assert!(error.to_string().contains(says), "{extension}: {error}");
+        assert_eq!(std::fs::read(&path).unwrap(), before);
+    }
+}
+
+#[test]
 fn an_empty_layer_takes_its_kind_from_what_comes() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("empty.geojson");

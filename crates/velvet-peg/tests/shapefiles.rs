@@ -159,7 +159,10 @@ fn other_hands_read_what_is_written() {
     fs::write(path.with_extension("cpg"), "UTF-8").unwrap();
     prj(&path.with_extension("prj"), 2285);
     let again = folder.path().join("again.shp");
-    LayerReader::open(&path, None).unwrap().read().unwrap().write(&again).unwrap();
+    fs::write(again.with_extension("qix"), "of another file").unwrap();
+    let layer = LayerReader::open(&path, None).unwrap().read().unwrap();
+    let notices = layer.write(&again).unwrap();
+    assert!(notices.iter().any(|n| n.text.contains("again.qix is an index")), "{notices:?}");
     let (before, after) = (shapefile::read(&path).unwrap(), shapefile::read(&again).unwrap());
     assert_eq!(before.len(), after.len());
     for ((shape, record), (other, values)) in before.into_iter().zip(after) {

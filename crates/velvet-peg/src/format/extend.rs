@@ -31,6 +31,21 @@ impl Extend {
         options: &WriteOptions,
         notices: &mut Vec<Notice>,
     ) -> Result<Option<Extend>> {
+        let rewritten = [
+            Format::Shapefile,
+            Format::GeoJson,
+            Format::GeoJsonLines,
+            Format::FlatGeobuf,
+            Format::GeoParquet,
+        ];
+        if format != Format::GeoPackage && !rewritten.contains(&format) {
+            return Err(Error::usage(format!(
+                "layers are not added to in {}: it may hold more than would be written again. \
+                 Write a new file, or a .gpkg",
+                format.name()
+            ))
+            .in_file(path));
+        }
         let mut layers = LayerReader::open_all(path)?;
         let named = options.layer.as_deref();
         let at = match named {
@@ -126,7 +141,15 @@ impl Extend {
         &mut self,
         each: &mut dyn FnMut(Batch) -> Result<()>,
     ) -> Result<()> {
-        self.reader.for_each_batch(each)
+        let path = self.reader.path();
+        self.reader.for_each_batch(&mut |batch| match batch.unreadable.first() {
+            None => each(batch),
+            Some(bad) => Err(Error::data(format!(
+                "cannot be added to: its record {} cannot be read ({}), and would be lost",
+                bad.number, bad.reason
+            ))
+            .in_file(path)),
+        })
     }
 
     /// New features with the columns and in the system of the layer.

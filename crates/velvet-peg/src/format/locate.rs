@@ -109,14 +109,10 @@ fn fetch(shown: &Path, address: &str) -> Result<Located> {
         .build()
         .into();
     let mut answer = agent.get(address).call().map_err(failed)?;
-    let most = std::env::var("VELVET_PEG_FETCH_LIMIT")
-        .ok()
-        .and_then(|text| text.parse().ok())
-        .unwrap_or(MOST_BYTES);
-    if let Some(length) = answer.body().content_length().filter(|length| *length > most) {
+    if let Some(length) = answer.body().content_length().filter(|length| *length > MOST_BYTES) {
         return Err(Error::data(format!(
-            "holds {length} bytes, more than the {most} that are fetched: download it and name \
-             the file (or raise VELVET_PEG_FETCH_LIMIT)"
+            "holds {length} bytes, more than the {MOST_BYTES} that are fetched: download it and \
+             name the file"
         ))
         .in_file(shown));
     }
@@ -124,7 +120,7 @@ fn fetch(shown: &Path, address: &str) -> Result<Located> {
     let bare = address.split(['?', '#']).next().unwrap_or(address);
     let name = bare.rsplit('/').next().unwrap_or_default();
     let stem = Path::new(name).file_stem().and_then(|s| s.to_str()).filter(|s| !s.is_empty());
-    let mut body = answer.body_mut().with_config().limit(most).reader();
+    let mut body = answer.body_mut().with_config().limit(MOST_BYTES).reader();
     let bare = Path::new(bare);
     let mut located = lay_down(bare, stem.unwrap_or("layer"), &mut body)
         .map_err(|error| error.shown_as(bare, shown))?;

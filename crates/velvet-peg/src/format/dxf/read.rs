@@ -7,19 +7,33 @@ use crate::error::{Error, Result};
 use crate::format::reader::Opened;
 use crate::format::two_pass::{Features, Given, Item, Raw, learn, opened};
 use crate::layer::{CrsOrigin, GeometryKind, Value};
+use crate::notice::Notice;
 use encoding_rs_io::DecodeReaderBytesBuilder;
+use std::cell::Cell;
 use std::fs::File;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
 
-#[derive(Clone, Copy, Debug)]
-struct Drawing;
+#[derive(Debug, Default)]
+struct Drawing {
+    /// Arcs met in a run.
+    arcs: Cell<u64>,
+}
 
 pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
-    let learnt = learn(path, &Drawing, 1)?.remove(0);
+    let drawing = Drawing::default();
+    let learnt = learn(path, &drawing, 1)?.remove(0);
+    let arcs = drawing.arcs.get();
     let name = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();
     let system = (None, CrsOrigin::Given);
-    Ok(opened(path, Drawing, (0, learnt), &name, system, &|keys| keys.to_vec()))
+    let mut layer = opened(path, drawing, (0, learnt), &name, system, &|keys| keys.to_vec());
+    if arcs > 0 {
+        layer.2.push(Notice::remark(format!(
+            "arcs of polylines are drawn out as chords of {STEP_DEGREES}° at most, within 1/26,000 \
+             of their radius: {arcs}"
+        )));
+    }
+    Ok(layer)
 }
 
 /// One pair of a drawing.
@@ -107,16 +121,16 @@ impl Features for Drawing {
                     ("VERTEX" | "ATTRIB", Some(whole)) => whole.vertices.push(done.pairs),
                     ("SEQEND", _) => {
                         if let Some(whole) = polyline.take() {
-                            hand_on(whole, each)?;
+                            hand_on(whole, &self.arcs, each)?;
                         }
                     }
-                    _ => hand_on(done, each)?,
+                    _ => hand_on(done, &self.arcs, each)?,
                 }
             }
             // One whose end is missing counts with what there is of it.
             let belongs = matches!(kind.as_str(), "VERTEX" | "ATTRIB" | "SEQEND");
             if let Some(unended) = polyline.take_if(|_| !belongs) {
-                hand_on(unended, each)?;
+                hand_on(unended, &self.arcs, each)?;
             }
             match kind.as_str() {
                 "SECTION" => section = "?".to_string(),
@@ -136,12 +150,16 @@ impl Features for Drawing {
     }
 }
 
-fn hand_on(entity: Entity, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
+fn hand_on(
+    entity: Entity,
+    arcs: &Cell<u64>,
+    each: &mut dyn FnMut(Item) -> Result<()>,
+) -> Result<()> {
     // What belongs to the entity before it, or says nothing of a place.
     if matches!(entity.kind.as_str(), "SEQEND" | "ATTRIB" | "VIEWPORT") || entity.is_label() {
         return Ok(());
     }
-    each(entity.item())
+    each(entity.item(arcs))
 }
 
 fn number(pair: &Pair) -> f64 {
@@ -158,7 +176,7 @@ impl Entity {
         ours.any(|pair| pair.code == 1000 && pair.value == LABEL)
     }
 
-    fn item(self) -> Item {
+    fn item(self, arcs: &Cell<u64>) -> Item {
         let mut raw = Raw::default();
         let text = |value: &str| Given::Typed(Value::Text(plain(value)));
         let layer = self.pairs.iter().find(|pair| pair.code == 8);
@@ -244,6 +262,7 @@ impl Entity {
             };
             if from[3] != 0.0 && from[3].is_finite() {
                 arc(from, to, &mut push);
+                arcs.set(arcs.get() + 1);
             }
         }
         let ring = closed && column.x.len() > 2;

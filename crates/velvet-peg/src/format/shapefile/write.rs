@@ -193,6 +193,16 @@ impl Sink for Writer {
                 .collect();
             finished.notices.push(Notice::remark(format!("one file a kind: {}", names.join(", "))));
         }
+        for extension in ["sbn", "sbx", "qix"] {
+            let index = self.path.with_extension(extension);
+            if index.exists() {
+                finished.notices.push(Notice::warning(format!(
+                    "{} is an index of the file that was here before: delete it, or programs that \
+                     use it miss features",
+                    index.display()
+                )));
+            }
+        }
         if self.crs.is_none() {
             finished.notices.push(Notice::warning(
                 "the layer has no reference system, so there is no .prj: say which one it is in, \
