@@ -72,6 +72,8 @@ pub struct Outcome {
     pub left_out: u64,
     /// Rows rejected.
     pub rejected: Rejected,
+    /// Every file written, side files included.
+    pub files: Vec<PathBuf>,
     /// True if the output was read again and agreed.
     pub verified: bool,
     /// The operation that carried the features to another system, if one did.
@@ -445,6 +447,7 @@ fn run(
         rows_in: inference.rows,
         out: written.count,
         left_out,
+        files: written.files,
         verified: written.verified,
         converter,
         rejected: rejects.finish()?,

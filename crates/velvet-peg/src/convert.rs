@@ -151,6 +151,7 @@ impl ConvertLayer {
         let written = writer.finish()?;
         outcome.out = written.count;
         outcome.verified = written.verified;
+        outcome.files = written.files;
         outcome.notices.extend(written.notices);
         outcome.rejected = rejects.finish()?;
         outcome.converter = converter;

@@ -72,6 +72,7 @@ pub fn declare(
     let written = writer.finish()?;
     outcome.out = written.count;
     outcome.verified = written.verified;
+    outcome.files = written.files;
     outcome.notices.extend(written.notices);
     outcome.rejected = rejects.finish()?;
     Ok(outcome)

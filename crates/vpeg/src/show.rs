@@ -131,7 +131,16 @@ pub(crate) fn outcome(
         number => format!("{number} {unit}"),
     };
     let standard = out == Path::new("-");
-    let name = if standard { "standard output".to_string() } else { out.display().to_string() };
+    let files = &outcome.files;
+    let name = if standard {
+        "standard output".to_string()
+    } else if files.is_empty() || files.iter().any(|file| file == out) {
+        out.display().to_string()
+    } else {
+        // One file a kind, under names of their own.
+        let main = files.iter().filter(|file| file.extension() == out.extension());
+        main.map(|file| file.display().to_string()).collect::<Vec<_>>().join(", ")
+    };
     let left = match outcome.left_out {
         0 => String::new(),
         number => format!("{number} left out by --where, "),
@@ -153,6 +162,7 @@ pub(crate) fn outcome(
             "rejected": rejected.count,
             "rejects_file": rejected.path,
             "output": out,
+            "files": outcome.files,
             "notices": outcome.notices.iter().map(|notice| &notice.text).collect::<Vec<_>>(),
         }))?;
     }

@@ -125,6 +125,13 @@ fn conditions_columns_and_layers_are_chosen_on_the_way() {
     let look = bench.ok(&["look", "big.shp", "--json"]).json();
     assert_eq!(look["layers"][0]["columns"][1]["name"], "gpm", "{look}");
     assert_eq!(look["layers"][0]["crs_origin"], "from a side file");
+    // Kinds that do not go together get files of their own, which are named.
+    let square = "POLYGON ((0 0, 1 0, 1 1, 0 0))";
+    bench.write("mixed.csv", format!("id;g\n1;POINT (1 2)\n2;{square}\n"));
+    let run =
+        bench.ok(&["build", "features", "mixed.csv", "--crs", "EPSG:4326", "-o", "mixed.shp"]);
+    assert!(run.err.contains("wrote mixed-points.shp, mixed-polygons.shp"), "{}", run.err);
+    assert!(bench.has("mixed-polygons.dbf") && !bench.has("mixed.shp"));
     let run = bench.run(&["convert", "gates.gpkg", "--where", "cfs > '4'", "-o", "no.gpkg"]);
     assert_eq!(run.code, 1);
     assert!(run.err.contains("write texts in 'quotation marks'"), "{}", run.err);

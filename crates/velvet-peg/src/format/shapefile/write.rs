@@ -180,18 +180,8 @@ impl Sink for Writer {
             // There was one kind after all.
             only.path.clone_from(&self.path);
         }
-        let several = self.files.len() > 1;
         for file in self.files {
             finished.files.extend(file.finish(self.crs.as_ref(), self.overwrite)?);
-        }
-        if several {
-            let names: Vec<String> = finished
-                .files
-                .iter()
-                .filter(|file| file.extension().is_some_and(|e| e == "shp"))
-                .map(|file| file.display().to_string())
-                .collect();
-            finished.notices.push(Notice::remark(format!("one file a kind: {}", names.join(", "))));
         }
         for extension in ["sbn", "sbx", "qix"] {
             let index = self.path.with_extension(extension);
