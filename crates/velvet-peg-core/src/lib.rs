@@ -14,6 +14,7 @@
 
 pub mod angle;
 mod authalic;
+pub mod bearing;
 mod converter;
 mod crs;
 mod datum;
@@ -37,6 +38,7 @@ mod projection;
 mod route;
 mod series;
 mod sum;
+pub mod traverse;
 mod unit;
 mod zones;
 

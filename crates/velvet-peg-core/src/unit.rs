@@ -45,7 +45,19 @@ impl LengthUnit {
             _ => {}
         }
         let (name, metres) = factor(code, "length")?;
-        Ok(LengthUnit { name, symbol: name, metres, code })
+        let symbol = match code {
+            9036 => "km",
+            9035 => "miUS",
+            9093 => "mi-intl",
+            9033 => "chUS",
+            9097 => "ch-intl",
+            9034 => "linkUS",
+            9098 => "link-intl",
+            9096 => "yd",
+            9030 => "nmi",
+            _ => name,
+        };
+        Ok(LengthUnit { name, symbol, metres, code })
     }
 
     /// The unit of so many metres: the registry's, if it has one of this length (to a part in
@@ -73,6 +85,54 @@ impl LengthUnit {
                 .find(fits)
         });
         Ok(known.unwrap_or(LengthUnit { name: "unnamed unit", symbol: "units", metres, code: 0 }))
+    }
+
+    /// The unit of a word as people write it: `m`, `km`, `ftUS`, `ft-intl`, `miUS`, `mi-intl`,
+    /// `chUS`, `ch-intl`, `linkUS`, `link-intl`, `yd`, `nmi`, or the registry's name.
+    ///
+    /// ```
+    /// use velvet_peg_core::LengthUnit;
+    /// assert_eq!(LengthUnit::named("ftUS")?, LengthUnit::US_SURVEY_FOOT);
+    /// assert_eq!(LengthUnit::named("US survey chain")?, LengthUnit::named("chUS")?);
+    /// assert!(LengthUnit::named("ft").is_err()); // which foot?
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the word is none of these, or leaves open which of two units is meant.
+    pub fn named(text: &str) -> Result<LengthUnit> {
+        let word: String =
+            text.chars().filter(|c| !" .-_".contains(*c)).collect::<String>().to_lowercase();
+        let code = match word.as_str() {
+            "m" | "metre" | "metres" | "meter" | "meters" => 9001,
+            "km" | "kilometre" | "kilometres" | "kilometer" | "kilometers" => 9036,
+            "ftus" | "usft" | "ussurveyfoot" | "ussurveyfeet" | "sft" => 9003,
+            "ftintl" | "intlft" | "internationalfoot" | "internationalfeet" | "ift" => 9002,
+            "mius" | "ussurveymile" | "ussurveymiles" => 9035,
+            "miintl" | "statutemile" | "internationalmile" => 9093,
+            "chus" | "ussurveychain" | "ussurveychains" => 9033,
+            "chintl" | "internationalchain" => 9097,
+            "linkus" | "lkus" | "ussurveylink" | "ussurveylinks" => 9034,
+            "linkintl" | "lkintl" | "internationallink" => 9098,
+            "yd" | "yard" | "yards" => 9096,
+            "nmi" | "nauticalmile" | "nauticalmiles" => 9030,
+            "ft" | "foot" | "feet" | "'" => return Err(which(text, "ftUS", "ft-intl")),
+            "mi" | "mile" | "miles" => return Err(which(text, "miUS", "mi-intl")),
+            "ch" | "chain" | "chains" => return Err(which(text, "chUS", "ch-intl")),
+            "link" | "links" | "lk" => return Err(which(text, "linkUS", "link-intl")),
+            _ => {
+                let named = UnitRow::all()
+                    .find(|row| row.kind == "length" && row.name.eq_ignore_ascii_case(text.trim()));
+                let row = named.ok_or_else(|| {
+                    Error::malformed(format!(
+                        "`{text}` is no unit of length known here: use m, km, ftUS, ft-intl, miUS, \
+                         mi-intl, chUS, ch-intl, linkUS, link-intl, yd, nmi"
+                    ))
+                })?;
+                row.code
+            }
+        };
+        LengthUnit::from_epsg(code)
     }
 
     /// Name, such as "US survey foot".
@@ -190,6 +250,14 @@ pub(crate) fn factor(code: u32, kind: &str) -> Result<(&'static str, f64)> {
     }
 }
 
+/// Which of two units is meant has to be said.
+fn which(text: &str, us: &str, international: &str) -> Error {
+    Error::malformed(format!(
+        "`{text}` leaves open which is meant: write {us} (US survey) or {international} \
+         (international)"
+    ))
+}
+
 /// A unit of area for answers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum AreaUnit {
@@ -197,20 +265,72 @@ pub enum AreaUnit {
     SquareMetre,
     /// 10 000 m².
     Hectare,
+    /// 1 000 000 m².
+    SquareKilometre,
     /// 43 560 square US survey feet: the acre of United States land records.
     UsSurveyAcre,
     /// 43 560 square international feet, 4046.8564224 m².
     Acre,
+    /// (1200/3937 m)².
+    SquareUsSurveyFoot,
+    /// (0.3048 m)².
+    SquareFoot,
 }
 
 impl AreaUnit {
+    /// All of them.
+    pub const ALL: [AreaUnit; 7] = [
+        AreaUnit::SquareMetre,
+        AreaUnit::Hectare,
+        AreaUnit::SquareKilometre,
+        AreaUnit::UsSurveyAcre,
+        AreaUnit::Acre,
+        AreaUnit::SquareUsSurveyFoot,
+        AreaUnit::SquareFoot,
+    ];
+
+    /// The unit of a word as people write it: `m2`, `ha`, `km2`, `acUS`, `ac-intl`, `ft2US`,
+    /// `ft2-intl`.
+    ///
+    /// ```
+    /// use velvet_peg_core::AreaUnit;
+    /// assert_eq!(AreaUnit::named("acUS")?, AreaUnit::UsSurveyAcre);
+    /// assert!(AreaUnit::named("acre").is_err()); // of which foot?
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the word is none of these, or leaves open which of two units is meant.
+    pub fn named(text: &str) -> Result<AreaUnit> {
+        let word: String =
+            text.chars().filter(|c| !" .-_".contains(*c)).collect::<String>().to_lowercase();
+        match word.replace('²', "2").as_str() {
+            "ac" | "acre" | "acres" => return Err(which(text, "acUS", "ac-intl")),
+            "ft2" | "sqft" => return Err(which(text, "ft2US", "ft2-intl")),
+            word => AreaUnit::ALL.into_iter().find(|unit| {
+                let symbol = unit.symbol().replace('²', "2").replace('-', "").to_lowercase();
+                symbol == word || unit.name() == text.trim()
+            }),
+        }
+        .ok_or_else(|| {
+            Error::malformed(format!(
+                "`{text}` is no unit of area known here: use m2, ha, km2, acUS, ac-intl, ft2US, \
+                 ft2-intl"
+            ))
+        })
+    }
+
     /// Square metres in one unit.
     pub fn square_metres(self) -> f64 {
+        let us_foot = 1200.0 / 3937.0;
         match self {
             AreaUnit::SquareMetre => 1.0,
             AreaUnit::Hectare => 10_000.0,
-            AreaUnit::UsSurveyAcre => 43_560.0 * (1200.0 / 3937.0) * (1200.0 / 3937.0),
+            AreaUnit::SquareKilometre => 1_000_000.0,
+            AreaUnit::UsSurveyAcre => 43_560.0 * us_foot * us_foot,
             AreaUnit::Acre => 4_046.856_422_4,
+            AreaUnit::SquareUsSurveyFoot => us_foot * us_foot,
+            AreaUnit::SquareFoot => 0.092_903_04,
         }
     }
 
@@ -219,8 +339,24 @@ impl AreaUnit {
         match self {
             AreaUnit::SquareMetre => "square metre",
             AreaUnit::Hectare => "hectare",
+            AreaUnit::SquareKilometre => "square kilometre",
             AreaUnit::UsSurveyAcre => "acre (US survey)",
             AreaUnit::Acre => "acre (international)",
+            AreaUnit::SquareUsSurveyFoot => "square US survey foot",
+            AreaUnit::SquareFoot => "square international foot",
+        }
+    }
+
+    /// Short form, which `named` reads.
+    pub fn symbol(self) -> &'static str {
+        match self {
+            AreaUnit::SquareMetre => "m²",
+            AreaUnit::Hectare => "ha",
+            AreaUnit::SquareKilometre => "km²",
+            AreaUnit::UsSurveyAcre => "acUS",
+            AreaUnit::Acre => "ac-intl",
+            AreaUnit::SquareUsSurveyFoot => "ft²US",
+            AreaUnit::SquareFoot => "ft²-intl",
         }
     }
 }

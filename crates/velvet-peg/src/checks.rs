@@ -15,6 +15,8 @@ const NAMED: usize = 5;
 /// Gathers positions and then judges single rows against the bulk.
 #[derive(Debug, Default)]
 pub(crate) struct Cloud {
+    /// What is judged, if not rows.
+    noun: Option<&'static str>,
     seen: u64,
     x: Vec<f64>,
     y: Vec<f64>,
@@ -32,10 +34,10 @@ struct Suspects {
 }
 
 impl Suspects {
-    fn add(&mut self, row: u64, detail: String) {
+    fn add(&mut self, noun: &str, row: u64, detail: String) {
         self.count += 1;
         if self.rows.len() < NAMED {
-            self.rows.push(format!("row {row} ({detail})"));
+            self.rows.push(format!("{noun} {row} ({detail})"));
         }
     }
 
@@ -49,6 +51,11 @@ impl Suspects {
 }
 
 impl Cloud {
+    /// Judges the vertices of features, not rows.
+    pub(crate) fn of_features() -> Cloud {
+        Cloud { noun: Some("feature"), ..Cloud::default() }
+    }
+
     /// Adds a position to the sample: every position at first, then ever fewer.
     pub(crate) fn gather(&mut self, x: f64, y: f64) {
         self.seen += 1;
@@ -93,12 +100,13 @@ impl Cloud {
             return;
         }
         let detail = format!("{}, {}", short(x), short(y));
+        let noun = self.noun.unwrap_or("row");
         if self.near(-x, y) || self.near(x, -y) {
-            self.flipped.add(row, detail);
+            self.flipped.add(noun, row, detail);
         } else if self.near(y, x) || self.near(-y, x) || self.near(y, -x) {
-            self.swapped.add(row, detail);
+            self.swapped.add(noun, row, detail);
         } else {
-            self.distant.add(row, detail);
+            self.distant.add(noun, row, detail);
         }
     }
 
@@ -111,16 +119,15 @@ impl Cloud {
     /// What stood out.
     pub(crate) fn notices(&self) -> Vec<Notice> {
         let mut notices = Vec::new();
+        let unit = if self.noun.is_some() { "vertice" } else { "row" };
         let mut tell = |suspects: &Suspects, one: &str, many: &str, what: &str| {
             let subject = match suspects.count {
                 0 => return,
-                1 => format!("1 row {one}"),
-                count => format!("{count} rows {many}"),
+                1 => format!("1 {} {one}", if self.noun.is_some() { "vertex" } else { "row" }),
+                count => format!("{count} {unit}s {many}"),
             };
-            notices.push(Notice::warning(format!(
-                "{subject} {what}; kept as written: {}",
-                suspects.named()
-            )));
+            let kept = if self.noun.is_some() { "" } else { "; kept as written" };
+            notices.push(Notice::warning(format!("{subject} {what}{kept}: {}", suspects.named())));
         };
         let join = "would join the others with";
         tell(&self.flipped, join, join, "the sign turned (a lost minus or W?)");
@@ -139,11 +146,13 @@ impl Cloud {
         let home = home_system(crs)?;
         let to_degrees = Converter::new(crs, &home).ok()?;
         let lands = |x: f64, y: f64| {
+            let margin = if crs.is_projected() { 0.1 } else { 0.0 };
             to_degrees
                 .convert(Coordinate::xy(x, y))
                 .ok()
                 .map(|at| from_greenwich(&home, at))
-                .filter(|at| crs.extent().contains(at.lon, at.lat))
+                // Zones are carried on a little beyond their edge as a matter of course.
+                .filter(|at| crs.extent().is_near(at.lon, at.lat, margin))
         };
         if lands(x, y).is_some() {
             return None;
@@ -185,7 +194,7 @@ impl Cloud {
 }
 
 /// A coordinate to the centimetre or so, for messages.
-fn short(value: f64) -> String {
+pub(crate) fn short(value: f64) -> String {
     let decimals = if value.abs() <= 360.0 { 7 } else { 3 };
     let text = format!("{value:.decimals$}");
     text.trim_end_matches('0').trim_end_matches('.').to_string()

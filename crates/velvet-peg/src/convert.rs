@@ -59,9 +59,30 @@ impl ConvertLayer {
     /// If the layer has no reference system and one is asked for, no operation joins the two,
     /// an output exists, or no feature can be converted.
     pub fn run(&self, reader: &LayerReader, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
-        let options = &self.write;
-        let replaces = options.overwrite || options.append;
+        let replaces = self.write.overwrite || self.write.append;
         refuse_existing(out, replaces)?;
+        let selection =
+            self.select.plan(reader.info()).map_err(|error| error.in_file(reader.path()))?;
+        let names: Vec<String> = std::iter::once("geometry".to_string())
+            .chain(selection.schema.fields().iter().map(|field| field.name().clone()))
+            .collect();
+        let default_path = rejects_path(out);
+        let rejects_to = self.rejects.as_deref().unwrap_or(&default_path);
+        let mut rejects = Rejects::new(rejects_to, replaces, &names)?;
+        let mut outcome = self.run_into(reader, out, &mut rejects, watch)?;
+        outcome.rejected = rejects.finish()?;
+        Ok(outcome)
+    }
+
+    /// As [`ConvertLayer::run`], with the rejects going to a file that is open already.
+    pub(crate) fn run_into(
+        &self,
+        reader: &LayerReader,
+        out: &Path,
+        rejects: &mut Rejects,
+        watch: &mut dyn Watch,
+    ) -> Result<Outcome> {
+        let options = &self.write;
         let info = reader.info();
         let converter = self.converter(reader)?;
         let mut outcome = Outcome { notices: reader.notices.clone(), ..Outcome::default() };
@@ -80,12 +101,7 @@ impl ConvertLayer {
         }
         let mut writer = LayerWriter::create(out, &described, options)?;
         outcome.notices.append(&mut writer.notices);
-        let default_path = rejects_path(out);
-        let names: Vec<String> = std::iter::once("geometry".to_string())
-            .chain(described.schema.fields().iter().map(|field| field.name().clone()))
-            .collect();
-        let rejects_to = self.rejects.as_deref().unwrap_or(&default_path);
-        let mut rejects = Rejects::new(rejects_to, replaces, &names)?;
+        let before_these = rejects.count();
         let mut cloud = Cloud::default();
         // Some formats have no place for features without a geometry.
         let format = Format::of(out)?;
@@ -114,11 +130,11 @@ impl ConvertLayer {
             }
             if failed > 0 || bare(&batch) {
                 let before = before.unwrap_or_else(|| batch.geometry.clone());
-                batch = sift(batch, &before, &mut rejects, info.crs.as_ref(), lacks)?;
+                batch = sift(batch, &before, rejects, info.crs.as_ref(), lacks)?;
             }
             writer.write(&batch)
         })?;
-        if outcome.rows_in > 0 && rejects.count() == outcome.rows_in {
+        if outcome.rows_in > 0 && rejects.count() - before_these == outcome.rows_in {
             let first = rejects.first().first().map_or("", |(_, reason)| reason.as_str());
             return Err(Error::data(match &converter {
                 Some(converter) => format!(
@@ -153,7 +169,6 @@ impl ConvertLayer {
         outcome.verified = written.verified;
         outcome.files = written.files;
         outcome.notices.extend(written.notices);
-        outcome.rejected = rejects.finish()?;
         outcome.converter = converter;
         Ok(outcome)
     }

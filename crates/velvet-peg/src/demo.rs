@@ -1,27 +1,46 @@
 //! The demo data: the made-up Tumblewick Irrigation District.
 //!
 //! It lies across the 120° W meridian near 47.4° N, where a UTM zone edge and the edge of
-//! two state-plane zones run through it. People, names and figures are invented.
+//! two state-plane zones run through it. People, names and figures are invented. A workbook and
+//! a Shapefile are made of texts when they are laid out; the same texts give the same bytes.
 
+use crate::build::BuildPoints;
 use crate::error::{Error, Result};
-use crate::output::Output;
-use std::io::Write;
+use crate::format::WriteOptions;
+use crate::output::{Output, write_whole};
+use crate::watch::Unwatched;
+use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook, XlsxError};
 use std::path::{Path, PathBuf};
+use velvet_peg_core::Crs;
 
-/// Name and content of each file.
-const FILES: [(&str, &str); 4] = [
+/// Name and content of each file that is laid out as it is.
+const FILES: [(&str, &str); 8] = [
     ("headgates.csv", include_str!("../demo/headgates.csv")),
     ("laterals.geojson", include_str!("../demo/laterals.geojson")),
+    ("lateral-vertices.csv", include_str!("../demo/lateral-vertices.csv")),
     ("fields.geojson", include_str!("../demo/fields.geojson")),
+    ("beats.csv", include_str!("../demo/beats.csv")),
+    ("deed.csv", include_str!("../demo/deed.csv")),
     ("old-weirs.csv", include_str!("../demo/old-weirs.csv")),
+    ("tumblewick.toml", include_str!("../demo/tumblewick.toml")),
 ];
+
+/// The sheets of `register.xlsx`, and whether their first column is text whatever it looks like.
+const SHEETS: [(&str, &str, &[&str]); 3] = [
+    ("Owners", include_str!("../demo/register/owners.csv"), &["owner_id"]),
+    ("Shares", include_str!("../demo/register/shares.csv"), &[]),
+    ("Inspections", include_str!("../demo/register/inspections.csv"), &[]),
+];
+
+/// Turnouts in UTM zone 11, laid out as a Shapefile whose `.prj` names zone 10.
+const TURNOUTS: &str = include_str!("../demo/turnouts.csv");
 
 /// Lays the demo files out in a folder, which is made if need be, and gives their paths.
 ///
 /// ```
 /// let folder = tempfile::tempdir()?;
 /// let files = velvet_peg::demo::lay_out(folder.path(), false)?;
-/// assert_eq!(files.len(), 4);
+/// assert_eq!(files.len(), 10);
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
 ///
@@ -29,17 +48,56 @@ const FILES: [(&str, &str); 4] = [
 /// If a file exists and is not to be overwritten, or the folder cannot be written.
 pub fn lay_out(folder: &Path, overwrite: bool) -> Result<Vec<PathBuf>> {
     std::fs::create_dir_all(folder).map_err(|e| Error::file(folder, "cannot be made", e))?;
-    FILES
-        .iter()
-        .map(|(name, content)| {
-            let path = folder.join(name);
-            let mut output = Output::create(&path, overwrite)?;
-            output
-                .file()
-                .write_all(content.as_bytes())
-                .map_err(|e| Error::file(&path, "cannot be written", e))?;
-            output.finish()?;
-            Ok(path)
-        })
-        .collect()
+    let mut paths = Vec::new();
+    for (name, content) in FILES {
+        let path = folder.join(name);
+        write_whole(&path, content.as_bytes(), overwrite)?;
+        paths.push(path);
+    }
+    paths.push(register(folder, overwrite)?);
+    paths.push(turnouts(folder, overwrite)?);
+    Ok(paths)
+}
+
+fn register(folder: &Path, overwrite: bool) -> Result<PathBuf> {
+    let path = folder.join("register.xlsx");
+    let failed = |e: XlsxError| Error::file(&path, "cannot be written", e);
+    let mut book = Workbook::new();
+    let made = ExcelDateTime::from_ymd(2026, 9, 1).map_err(failed)?;
+    book.set_properties(&DocProperties::new().set_creation_datetime(&made));
+    for (name, text, texts) in SHEETS {
+        let sheet = book.add_worksheet();
+        sheet.set_name(name).map_err(failed)?;
+        let mut reader = csv::ReaderBuilder::new().has_headers(false).from_reader(text.as_bytes());
+        let mut header = csv::StringRecord::new();
+        for (row, record) in reader.records().enumerate() {
+            let record = record.map_err(|e| Error::file(&path, "cannot be made", e))?;
+            if row == 0 {
+                header = record.clone();
+            }
+            for (column, cell) in record.iter().enumerate() {
+                let (r, c) = (row as u32, column as u16);
+                let as_text = texts.contains(&header.get(column).unwrap_or_default());
+                match cell.parse::<f64>() {
+                    Ok(number) if !as_text => sheet.write_number(r, c, number).map_err(failed)?,
+                    _ => sheet.write_string(r, c, cell).map_err(failed)?,
+                };
+            }
+        }
+    }
+    let mut output = Output::create(&path, overwrite)?;
+    book.save_to_writer(output.file()).map_err(failed)?;
+    output.finish()?;
+    Ok(path)
+}
+
+fn turnouts(folder: &Path, overwrite: bool) -> Result<PathBuf> {
+    let path = folder.join("turnouts.shp");
+    let work = tempfile::tempdir()?;
+    let table = work.path().join("turnouts.csv");
+    write_whole(&table, TURNOUTS.as_bytes(), false)?;
+    let mut points = BuildPoints::in_system(Crs::from_epsg(32610)?);
+    points.build.write = WriteOptions { overwrite, ..WriteOptions::default() };
+    points.run(&table, &path, &mut Unwatched)?;
+    Ok(path)
 }

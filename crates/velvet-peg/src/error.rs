@@ -81,6 +81,11 @@ impl Error {
         Error::usage(message)
     }
 
+    /// The same error, told of a file if it is not of one already.
+    pub fn about(self, path: &Path) -> Error {
+        self.in_file(path)
+    }
+
     pub(crate) fn data(message: impl Into<String>) -> Error {
         Error::new(Kind::Data, message)
     }

@@ -21,7 +21,9 @@
 //! `velvet-peg-core`.
 
 mod append;
+mod attributes;
 mod build;
+mod check;
 mod checks;
 mod convert;
 mod course;
@@ -33,21 +35,34 @@ mod error;
 mod format;
 mod grid_folder;
 mod guess_data;
+mod job;
+mod join;
 mod layer;
 mod look;
 mod measure;
 mod notice;
 mod output;
+mod pack;
 mod position;
+mod reference;
 mod rejects;
+mod ruler;
 mod select;
 mod table;
+mod tag;
 mod watch;
 mod wrong_zone;
 mod zone;
 
 pub use append::AppendOptions;
+pub use build::courses::{BuildCourses, Closure, ClosureLeg, CourseNames};
+pub use build::polygons::BuildPolygons;
+pub use build::vertices::{BuildLines, VertexOptions};
 pub use build::{BuildFeatures, BuildOptions, BuildPoints, Outcome};
+pub use check::{
+    Agreement, CheckOptions, CheckReport, Elsewhere, FieldSheet, Finding, Level, QualitySheet,
+    check, sheets_as_html, sheets_as_markdown,
+};
 pub use convert::{ConvertLayer, ConvertTable, rejects_beside, route_notices};
 pub use course::{CourseColumns, CourseMaker, CourseTable};
 pub use declare::declare;
@@ -60,17 +75,30 @@ pub use format::{
 };
 pub use grid_folder::{GridFolder, use_grid_folder};
 pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
+pub use job::{
+    JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack, JobPlan, JobSource, JobWatch,
+    LoggedCheck, LoggedFile, LoggedStep, RunOptions, STEP_KINDS, Step, StepKind, UnwatchedJob,
+    WORDS, steps_table,
+};
+pub use join::{Examples, JoinTable, MatchReport};
 pub use layer::{
     Batch, CrsOrigin, Feature, Geometry, GeometryColumn, GeometryKind, Layer, LayerInfo,
     Unreadable, Value, type_name,
 };
 pub use look::{ColumnLook, Look, LookOptions, TableLook, look};
-pub use measure::{MeasureOptions, Measured, Measures, measure};
+pub use measure::{
+    FeatureLeg, MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,
+    measure,
+};
 pub use notice::{Notice, Weight};
+pub use output::write_whole;
+pub use pack::{PackOptions, Packed, pack, pack_job};
 pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
+pub use reference::{read_reference, read_reference_for};
 pub use rejects::Rejected;
-pub use select::Selection;
+pub use select::{NumberText, PlaceColumns, Selection};
 pub use table::{CoordinateColumns, NumberFormat, Quoting, SheetShape, TableOptions};
+pub use tag::{TagPoints, TagReport};
 pub use velvet_peg_core::*;
 pub use watch::{Unwatched, Watch};
 pub use zone::{

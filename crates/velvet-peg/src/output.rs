@@ -68,6 +68,17 @@ impl Output {
     }
 }
 
+/// Writes a file that appears whole or not at all.
+///
+/// # Errors
+/// If it exists and is not to be overwritten, or cannot be written.
+pub fn write_whole(path: &Path, content: &[u8], overwrite: bool) -> Result<()> {
+    let mut output = Output::create(path, overwrite)?;
+    let written = std::io::Write::write_all(output.file(), content);
+    written.map_err(|e| Error::file(path, "cannot be written", e))?;
+    output.finish()
+}
+
 /// Temporary files are private; an output has the ordinary permissions.
 fn readable(file: &File) {
     #[cfg(unix)]

@@ -102,6 +102,7 @@ fn columns_are_kept_in_the_order_asked_for_and_may_be_computed() {
         condition: Some("ST_IsEmpty(geometry) = FALSE".into()),
         set: vec!["Share = share * 10, label = name || '!'".into(), "twice = share * 2".into()],
         keep: ["label", "twice", "share"].map(String::from).into(),
+        ..Selection::default()
     };
     run(&reader, &out, select).unwrap();
     let text = std::fs::read_to_string(&out).unwrap();
@@ -122,6 +123,7 @@ fn tables_are_filtered_cut_and_converted_on_the_way() {
         condition: Some("cfs > 2".into()),
         set: vec!["x = ST_X(geometry)".into()],
         keep: ["gate", "x"].map(String::from).into(),
+        ..Selection::default()
     };
     let out = folder.path().join("gates.gpkg");
     let outcome = points.run(&table, &out, &mut Unwatched).unwrap();

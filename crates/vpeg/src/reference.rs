@@ -2,27 +2,17 @@
 
 use crate::show;
 use std::path::Path;
-use velvet_peg::{Bounds, Converter, Coordinate, Crs, Error, Geographic, LayerReader};
+use velvet_peg::{Bounds, Converter, Coordinate, Crs, Error, Geographic, LayerReader, Notice};
 
 /// Reads a `REF` that needs no data: a code, a URN or words, or `like:FILE`.
 pub(crate) fn system(text: &str) -> Result<Crs, Error> {
-    if let Some(path) = text.strip_prefix("like:") {
-        let reader = LayerReader::open(Path::new(path), None)?;
-        return reader.info().crs.clone().ok_or_else(|| {
-            Error::from_usage(format!("{path} has no reference system to be like"))
-        });
-    }
-    if let Some(path) = text.strip_prefix("file:") {
-        let crs = velvet_peg::definition_file(Path::new(path))?;
-        if crs.code().is_none() {
-            let identity = velvet_peg::definition::identify(&crs);
-            show::remark(&format!("{path} describes {}: {}", crs.name(), identity.summary()));
-        } else {
-            show::remark(&format!("{path} describes {}", crs.label()));
-        }
-        return Ok(crs);
-    }
-    Ok(Crs::parse(text)?)
+    told(velvet_peg::read_reference(text, Path::new("")))
+}
+
+fn told(read: Result<(Crs, Option<Notice>), Error>) -> Result<Crs, Error> {
+    let (crs, notice) = read?;
+    show::notices(notice.as_slice());
+    Ok(crs)
 }
 
 /// The area of one place, given as a position (latitude first unless letters say otherwise).
@@ -57,12 +47,7 @@ pub(crate) fn place_text(text: &str) -> Result<(Geographic, Option<String>), Err
 /// Reads a `REF` that may depend on where the data lies: `utm` and `state-plane` choose the zone
 /// that all of it lies in (`state-plane` in the zone's legal foot, `state-plane-m` in metres).
 pub(crate) fn system_for(text: &str, layer: &LayerReader) -> Result<Crs, Error> {
-    match text.to_ascii_lowercase().as_str() {
-        "utm" => velvet_peg::utm_of_layer(layer),
-        "state-plane" => velvet_peg::state_plane_of_layer(layer, false),
-        "state-plane-m" => velvet_peg::state_plane_of_layer(layer, true),
-        _ => system(text),
-    }
+    told(velvet_peg::read_reference_for(text, Path::new(""), layer))
 }
 
 /// A year with decimals; moving frames are known for this age only.

@@ -5,7 +5,7 @@ use anstyle::{AnsiColor, Style};
 use std::io::Write;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
-use velvet_peg::{Error, Notice, Outcome, Weight};
+use velvet_peg::{Error, Level, Notice, Outcome, Weight};
 
 static WARNED: AtomicBool = AtomicBool::new(false);
 static JSON: AtomicBool = AtomicBool::new(false);
@@ -89,6 +89,33 @@ pub(crate) fn notices(notices: &[Notice]) {
     }
 }
 
+/// Shows a warning.
+pub(crate) fn warning(text: &str) {
+    WARNED.store(true, Ordering::Relaxed);
+    message("warning:", AnsiColor::Yellow, text);
+}
+
+/// Shows a row or feature that was rejected, and why.
+pub(crate) fn rejected(text: &str) {
+    message("rejected:", AnsiColor::Yellow, text);
+}
+
+/// Prints a finding of a check as part of the answer.
+///
+/// # Errors
+/// If standard output is closed.
+pub(crate) fn finding(level: Level, text: &str) -> Result<(), Error> {
+    let colour = match level {
+        Level::Fault => AnsiColor::Red,
+        Level::Warning => AnsiColor::Yellow,
+        Level::Note => AnsiColor::Cyan,
+    };
+    let style = Style::new().bold().fg_color(Some(colour.into()));
+    let word = format!("{}:", level.name());
+    let text = wrapped(text, word.len() + 3, &console::Term::stdout());
+    answer(&format!("  {style}{word}{style:#} {text}"))
+}
+
 /// Shows a remark.
 pub(crate) fn remark(text: &str) {
     if !QUIET.load(Ordering::Relaxed) {
@@ -111,6 +138,20 @@ pub(crate) fn outcome(
     unit_in: &str,
     unit_out: &str,
     out: &Path,
+) -> Result<Ending, Error> {
+    outcome_with(outcome, unit_in, unit_out, out, &[])
+}
+
+/// As [`outcome`], with more to say in JSON.
+///
+/// # Errors
+/// If standard output is closed.
+pub(crate) fn outcome_with(
+    outcome: &Outcome,
+    unit_in: &str,
+    unit_out: &str,
+    out: &Path,
+    extra: &[(&str, serde_json::Value)],
 ) -> Result<Ending, Error> {
     notices(&outcome.notices);
     let rejected = &outcome.rejected;
@@ -145,16 +186,20 @@ pub(crate) fn outcome(
         0 => String::new(),
         number => format!("{number} left out by --where, "),
     };
+    let vertices = match outcome.vertices {
+        Some(used) => format!(" from {}", count(used, unit_in)),
+        None => String::new(),
+    };
     let verified = if outcome.verified { ", read again and compared" } else { "" };
     let text = format!(
-        "{} in, {left}{} out, {} rejected{kept}; wrote {name}{verified}",
+        "{} in, {left}{} out{vertices}, {} rejected{kept}; wrote {name}{verified}",
         count(outcome.rows_in, unit_in),
         count(outcome.out, unit_out),
         rejected.count
     );
     message("done:", AnsiColor::Green, &text);
     if wants_json() && !standard {
-        json(&serde_json::json!({
+        let mut answer = serde_json::json!({
             "rows_in": outcome.rows_in,
             "left_out": outcome.left_out,
             "out": outcome.out,
@@ -164,7 +209,14 @@ pub(crate) fn outcome(
             "output": out,
             "files": outcome.files,
             "notices": outcome.notices.iter().map(|notice| &notice.text).collect::<Vec<_>>(),
-        }))?;
+        });
+        if let Some(used) = outcome.vertices {
+            answer["rows_used"] = used.into();
+        }
+        for (key, value) in extra {
+            answer[*key] = value.clone();
+        }
+        json(&answer)?;
     }
     Ok(if rejected.count > 0 { Ending::Rejects } else { Ending::Done })
 }

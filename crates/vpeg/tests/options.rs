@@ -321,7 +321,7 @@ fn measures_can_be_taken_on_another_grid_and_on_the_ground() {
     let acres = first["area_ellipsoid_acres_us_survey"].as_f64().unwrap();
     assert!((acres * 4_046.872_609_874 / area("ellipsoid") - 1.0).abs() < 1e-12);
     let run = bench.run(&["measure", "fields.geojson", "--grid", "EPSG:4269"]);
-    assert!(run.code == 1 && run.err.contains("is not a grid"), "{}", run.err);
+    assert!(run.code == 1 && run.err.contains("has no plane figures"), "{}", run.err);
     // UTM distorts enough here to be told.
     let run = bench.ok(&["measure", "fields.geojson", "--grid", "EPSG:32610", "--limit", "2"]);
     assert!(

@@ -111,6 +111,7 @@ fn child(job: &str, table: &Path, out: &Path) -> Result<()> {
                     condition: Some("cfs > 2 AND state = 'open' AND name NOT LIKE 'Fir%'".into()),
                     set: Vec::new(),
                     keep: ["gate", "name", "ditch", "cfs", "acres"].map(String::from).into(),
+                    ..Selection::default()
                 },
                 ..BuildOptions::default()
             },

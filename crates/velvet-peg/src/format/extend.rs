@@ -49,7 +49,13 @@ impl Extend {
         let mut layers = LayerReader::open_all(path)?;
         let named = options.layer.as_deref();
         let at = match named {
-            Some(name) => layers.iter().position(|layer| layer.info().name == name),
+            Some(name) => {
+                let called = |wanted: &str| layers.iter().position(|l| l.info().name == wanted);
+                called(name).or_else(|| match format {
+                    Format::GeoPackage => called(&super::geopackage::table_name(name)),
+                    _ => None,
+                })
+            }
             None if layers.len() == 1 => Some(0),
             // The layer of the same name, if the file has several.
             None => layers.iter().position(|layer| layer.info().name == info.name),

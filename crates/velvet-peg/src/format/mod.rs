@@ -31,6 +31,7 @@ pub use capability::{Attributes, CAPABILITIES, Capability, Systems};
 pub(crate) use dbf::DbfReader;
 pub(crate) use locate::{Located, locate};
 pub use reader::LayerReader;
+pub(crate) use reader::Stage;
 pub use sniff::format_of;
 pub(crate) use sniff::sniff_standard_input;
 pub(crate) use table_out::{coordinate_names, distinct};

@@ -7,7 +7,9 @@ use super::{
 use crate::error::{Error, Result};
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
+use std::fmt::Debug;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 use std::sync::Arc;
 use tempfile::TempDir;
 use velvet_peg_core::Crs;
@@ -86,6 +88,31 @@ impl LayerReader {
         LayerReader::open_located(locate(path)?)
     }
 
+    /// A reader of a layer in memory, for whatever takes one; `path` is what it is called in
+    /// messages.
+    ///
+    /// ```
+    /// use std::path::Path;
+    /// use velvet_peg::{Geometry, Layer, LayerReader, MeasureOptions, Crs, Unwatched, measure};
+    /// let mut ditches = Layer::new("ditches", Some(Crs::from_epsg(32610)?));
+    /// ditches.push(Geometry::Line(vec![(6e5, 5.25e6), (6e5, 5.2501e6)]), [("name", "T-1".into())])?;
+    /// let reader = LayerReader::of_layer(&ditches, Path::new("ditches"));
+    /// let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched)?;
+    /// assert_eq!(measures.features[0].grid_length_m, Some(100.0));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    pub fn of_layer(layer: &Layer, path: &Path) -> LayerReader {
+        LayerReader {
+            info: layer.info().clone(),
+            path: path.to_path_buf(),
+            real: path.to_path_buf(),
+            format: Format::GeoPackage,
+            source: Box::new(Memory(layer.batches().to_vec())),
+            notices: Vec::new(),
+            _keep: None,
+        }
+    }
+
     pub(crate) fn open_located(at: Located) -> Result<Vec<LayerReader>> {
         let real = at.real.as_path();
         let opened: Result<Vec<Opened>> = match at.format {
@@ -120,6 +147,13 @@ impl LayerReader {
     /// What is known of the layer.
     pub fn info(&self) -> &LayerInfo {
         &self.info
+    }
+
+    /// The same layer with every batch passed through a stage; `info` is what comes out of it.
+    pub(crate) fn through(self, info: LayerInfo, stage: Rc<dyn Stage>) -> LayerReader {
+        let before = self.info.clone();
+        let source = Box::new(Staged { source: self.source, before, stage });
+        LayerReader { info, source, ..self }
     }
 
     /// Format of the file.
@@ -170,6 +204,36 @@ impl LayerReader {
             Ok(())
         })?;
         Ok(Layer::from_batches(self.info.clone(), batches))
+    }
+}
+
+/// A step on the way from a source to a sink: changes batches as they pass.
+pub(crate) trait Stage: Debug {
+    /// The batch as it goes on.
+    fn apply(&self, batch: Batch) -> Result<Batch>;
+}
+
+/// A source whose batches pass through a stage.
+#[derive(Debug)]
+struct Staged {
+    source: Box<dyn Source>,
+    before: LayerInfo,
+    stage: Rc<dyn Stage>,
+}
+
+impl Source for Staged {
+    fn read(&self, _info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        self.source.read(&self.before, &mut |batch| each(self.stage.apply(batch)?))
+    }
+}
+
+/// Batches that are held already.
+#[derive(Debug)]
+struct Memory(Vec<Batch>);
+
+impl Source for Memory {
+    fn read(&self, _info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        self.0.iter().try_for_each(|batch| each(batch.clone()))
     }
 }
 

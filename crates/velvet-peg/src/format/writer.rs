@@ -33,6 +33,8 @@ pub struct WriteOptions {
     pub layer_by: Option<String>,
     /// Column whose values label the points of a drawing.
     pub label: Option<String>,
+    /// Time of the last change (UTC, ISO 8601) in formats that hold one; now if none.
+    pub stamp: Option<String>,
     /// Read the file again and compare; none for layers of under a million features.
     pub verify: Option<bool>,
 }
@@ -121,6 +123,9 @@ impl LayerWriter {
             if let Some(extend) = &extend {
                 info = extend.info.clone();
             }
+        }
+        if extend.is_none() && format == Format::GeoPackage {
+            info.name = geopackage::table_name(&info.name);
         }
         let Fitted { fit, info: fitted, losses, remarks } = Fit::plan(path, format, &info)?;
         refuse_losses(path, options, &losses)?;

@@ -177,6 +177,13 @@ impl Layer {
         }
     }
 
+    /// An empty layer whose columns and their types are known beforehand.
+    pub(crate) fn with_fields(name: &str, crs: Option<Crs>, fields: Vec<Field>) -> Layer {
+        let mut layer = Layer::new(name, crs);
+        layer.info.schema = Arc::new(Schema::new(fields));
+        layer
+    }
+
     pub(crate) fn from_batches(info: LayerInfo, batches: Vec<Batch>) -> Layer {
         Layer { info, batches, open: false }
     }
@@ -192,12 +199,20 @@ impl Layer {
         geometry: Geometry,
         attributes: [(&str, Value); N],
     ) -> Result<()> {
+        self.add(geometry, attributes.into_iter().collect())
+    }
+
+    /// As [`Layer::push`], with attributes whose number is not known beforehand.
+    ///
+    /// # Errors
+    /// As [`Layer::push`].
+    pub fn add(&mut self, geometry: Geometry, attributes: Vec<(&str, Value)>) -> Result<()> {
         if !self.open {
             return Err(Error::usage(
                 "features can be pushed only to a layer made with Layer::new",
             ));
         }
-        if self.is_empty() {
+        if self.is_empty() && self.info.schema.fields().is_empty() {
             let fields: Vec<Field> =
                 attributes.iter().map(|(name, value)| field(name, value)).collect();
             self.info.schema = Arc::new(Schema::new(fields));

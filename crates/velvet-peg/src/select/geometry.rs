@@ -5,11 +5,10 @@
 //! metres, because degrees have no length.
 
 use super::context::Context;
-use crate::layer::{GeometryColumn, GeometryKind};
+use crate::layer::GeometryKind;
+use crate::ruler::Ruler;
 use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
-use std::ops::Range;
 use std::sync::Arc;
-use velvet_peg_core::{Crs, Geodesic, Geographic, planar};
 
 /// The figures of every geometry; none if there is no function of this name.
 pub(super) fn measure(name: &str, context: &Context<'_>) -> Option<ArrayRef> {
@@ -97,67 +96,5 @@ fn type_name(kind: GeometryKind) -> &'static str {
         GeometryKind::MultiPoint => "ST_MultiPoint",
         GeometryKind::MultiLine => "ST_MultiLineString",
         GeometryKind::MultiPolygon => "ST_MultiPolygon",
-    }
-}
-
-/// Measures in the plane, or on the ellipsoid where coordinates are degrees.
-struct Ruler {
-    geodesic: Option<Geodesic>,
-}
-
-impl Ruler {
-    fn of(crs: Option<&Crs>) -> Ruler {
-        let degrees = |crs: &&Crs| crs.is_geographic() && crs.unit_name() == "degree";
-        let datum = crs.filter(degrees).and_then(Crs::datum);
-        Ruler { geodesic: datum.map(|datum| Geodesic::new(datum.ellipsoid())) }
-    }
-
-    fn length(&self, column: &GeometryColumn, feature: usize, close: bool) -> f64 {
-        let mut sum = 0.0;
-        for part in column.parts(feature) {
-            for ring in column.rings(part) {
-                let range = column.ring(ring);
-                let first = range.start;
-                let mut order: Vec<usize> = range.collect();
-                if close {
-                    order.push(first);
-                }
-                sum += order.windows(2).map(|pair| self.leg(column, pair[0], pair[1])).sum::<f64>();
-            }
-        }
-        sum
-    }
-
-    fn leg(&self, column: &GeometryColumn, from: usize, to: usize) -> f64 {
-        let at = |n: usize| Geographic { lat: column.y[n], lon: column.x[n] };
-        match &self.geodesic {
-            Some(geodesic) => geodesic.inverse(at(from), at(to)).distance_m,
-            None => (column.x[to] - column.x[from]).hypot(column.y[to] - column.y[from]),
-        }
-    }
-
-    fn area(&self, column: &GeometryColumn, feature: usize) -> f64 {
-        let ring_area = |range: Range<usize>| match &self.geodesic {
-            Some(geodesic) => {
-                let ring: Vec<Geographic> =
-                    range.map(|n| Geographic { lat: column.y[n], lon: column.x[n] }).collect();
-                geodesic.polygon(&ring).area_m2.abs()
-            }
-            None => planar::ring_area(&column.x[range.clone()], &column.y[range]).abs(),
-        };
-        column
-            .parts(feature)
-            .map(|part| {
-                column
-                    .rings(part)
-                    .enumerate()
-                    // Holes take away.
-                    .map(|(n, ring)| {
-                        let area = ring_area(column.ring(ring));
-                        if n == 0 { area } else { -area }
-                    })
-                    .sum::<f64>()
-            })
-            .sum()
     }
 }

@@ -6,9 +6,14 @@
 //! division by zero gives nothing.
 
 mod context;
+mod coordinates;
 mod evaluate;
 mod functions;
 mod geometry;
+mod shape;
+
+pub use coordinates::PlaceColumns;
+pub use shape::NumberText;
 
 use crate::error::{Error, Result};
 use crate::format::distinct;
@@ -25,7 +30,7 @@ use std::sync::Arc;
 use velvet_peg_core::Crs;
 
 /// What to keep of a layer or table, and what to compute.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Selection {
     /// Keeps the features for which this SQL condition is true: `cfs > 5 AND name LIKE 'N%'`.
     /// Geometries are reached as `geometry` through `ST_X`, `ST_Length` and the like
@@ -33,8 +38,22 @@ pub struct Selection {
     pub condition: Option<String>,
     /// Columns computed from the others, as SQL assignments: `acres = ST_Area(geometry) / 4047`.
     pub set: Vec<String>,
+    /// Columns with one value throughout, and the value; a number if it reads as one.
+    pub constant: Vec<(String, String)>,
+    /// Coordinates of the features as columns.
+    pub coordinates: Vec<PlaceColumns>,
     /// The columns to keep, in this order; all if there are none.
     pub keep: Vec<String>,
+    /// Columns to leave out.
+    pub drop: Vec<String>,
+    /// Columns that come first, in this order.
+    pub first: Vec<String>,
+    /// Old and new names of columns.
+    pub rename: Vec<(String, String)>,
+    /// Numbers rounded to so many digits behind the point (under their new names).
+    pub round: Vec<(String, usize)>,
+    /// Numbers written out as text (under their new names).
+    pub format: Vec<(String, NumberText)>,
 }
 
 impl Selection {
@@ -73,18 +92,14 @@ impl Selection {
                 steps.push(step);
             }
         }
-        let mut keep = None;
-        if !self.keep.is_empty() {
-            let names: Vec<String> = schema.fields().iter().map(|f| f.name().clone()).collect();
-            let places: Vec<usize> = self
-                .keep
-                .iter()
-                .map(|name| crate::table::position(&names, name, None))
-                .collect::<Result<_>>()?;
-            schema = Arc::new(schema.project(&places)?);
-            keep = Some(places);
+        let mut finishing = Vec::new();
+        for step in self.finishing(info.crs.as_ref())? {
+            let step = step.plan(&schema)?;
+            empty = step.apply(empty, &nowhere)?;
+            schema = empty.schema();
+            finishing.push(step);
         }
-        Ok(Planned { condition, steps, keep, schema, crs: info.crs.clone() })
+        Ok(Planned { condition, steps, finishing, schema, crs: info.crs.clone() })
     }
 
     /// The columns of a table that the selection looks at or keeps; none for all of them.
@@ -106,6 +121,11 @@ impl Selection {
         }
         for expression in &expressions {
             context::names(expression, &mut texts);
+        }
+        computed.extend(self.constant.iter().map(|(name, _)| name.clone()));
+        for columns in &self.coordinates {
+            computed.extend([columns.x.clone(), columns.y.clone()]);
+            computed.extend(columns.z.clone());
         }
         let find = |name: &String| crate::table::position(headers, name, None).ok();
         let mut places: Vec<usize> = texts.iter().chain(&computed).filter_map(find).collect();
@@ -129,7 +149,7 @@ impl Selection {
 pub(crate) struct Planned {
     condition: Option<Expr>,
     steps: Vec<Step>,
-    keep: Option<Vec<usize>>,
+    finishing: Vec<shape::Finish>,
     /// The columns that come out.
     pub(crate) schema: SchemaRef,
     crs: Option<Crs>,
@@ -197,8 +217,8 @@ impl Planned {
         for step in &self.steps {
             batch.attributes = step.apply(&batch.attributes, &batch.geometry, self.crs.as_ref())?;
         }
-        if let Some(keep) = &self.keep {
-            batch.attributes = batch.attributes.project(keep)?;
+        for step in &self.finishing {
+            batch.attributes = step.apply(batch.attributes, &batch.geometry)?;
         }
         Ok(batch)
     }

@@ -1,16 +1,27 @@
 //! `vpeg build`: features from the rows of tables.
 
+use super::save::SaveArguments;
 use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
 use crate::progress::Progress;
 use crate::{Ending, reference, show};
 use clap::{Args, Subcommand};
 use std::path::{Path, PathBuf};
-use velvet_peg::{BuildFeatures, BuildOptions, BuildPoints, Error, Outcome};
+use velvet_peg::bearing::quadrant;
+use velvet_peg::{
+    BuildCourses, BuildFeatures, BuildLines, BuildOptions, BuildPoints, BuildPolygons, Closure,
+    CourseNames, Error, LengthUnit, Outcome, Step, VertexOptions,
+};
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Build {
     /// One point of every row.
     Points(Points),
+    /// Lines of rows of vertices: grouped by a column, in the order of another.
+    Lines(Lines),
+    /// Polygons of rows of vertices, with their holes.
+    Polygons(Polygons),
+    /// Polygons of the courses of deeds: bearings and distances, and curves.
+    Courses(Courses),
     /// Features of a column that holds geometries as text (WKT, or WKB in hexadecimal).
     Features(Features),
 }
@@ -43,6 +54,8 @@ struct Common {
     #[command(flatten)]
     write: WriteArguments,
     #[command(flatten)]
+    save: SaveArguments,
+    #[command(flatten)]
     reading: TableArguments,
 }
 
@@ -54,6 +67,105 @@ pub(crate) struct Points {
     columns: ColumnArguments,
 }
 
+/// Which rows make which feature.
+#[derive(Debug, Args)]
+struct Grouping {
+    /// Column that tells features apart; several for several.
+    #[arg(long, value_name = "COLUMN", value_delimiter = ',')]
+    by: Vec<String>,
+    /// Column that puts the vertices in order; the rows' own order if not given.
+    #[arg(long, value_name = "COLUMN")]
+    order: Option<String>,
+    /// Column that tells the parts of a feature apart.
+    #[arg(long, value_name = "COLUMN")]
+    part: Option<String>,
+    /// Repair what can be repaired without guessing (repeated vertices, spikes, duplicate
+    /// rings), saying what was changed.
+    #[arg(long)]
+    repair: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Lines {
+    #[command(flatten)]
+    common: Common,
+    #[command(flatten)]
+    grouping: Grouping,
+    #[command(flatten)]
+    columns: ColumnArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Polygons {
+    #[command(flatten)]
+    common: Common,
+    #[command(flatten)]
+    grouping: Grouping,
+    /// Column that tells the rings of a polygon apart; a ring within another is a hole, unless
+    /// the column says `outer` or `hole`.
+    #[arg(long, value_name = "COLUMN")]
+    ring: Option<String>,
+    #[command(flatten)]
+    columns: ColumnArguments,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Courses {
+    #[command(flatten)]
+    common: Common,
+    /// Column that tells parcels apart; several for several.
+    #[arg(long, value_name = "COLUMN", value_delimiter = ',')]
+    by: Vec<String>,
+    /// Column of directions: quadrant bearings or azimuths; of curves, that of the chord, or
+    /// blank for a curve without a bend [guessed from the header].
+    #[arg(long, value_name = "COLUMN")]
+    bearing: Option<String>,
+    /// Column of distances; of curves, arc lengths.
+    #[arg(long, value_name = "COLUMN")]
+    distance: Option<String>,
+    /// Column of the radii of curves.
+    #[arg(long, value_name = "COLUMN")]
+    radius: Option<String>,
+    /// Column of the central angles of curves.
+    #[arg(long, value_name = "COLUMN")]
+    delta: Option<String>,
+    /// Column of the turns of curves, left or right.
+    #[arg(long, value_name = "COLUMN")]
+    turn: Option<String>,
+    /// Where the first course begins.
+    #[arg(long, value_name = "EASTING,NORTHING", value_parser = start, allow_hyphen_values = true)]
+    start: Option<(f64, f64)>,
+    /// Column with the easting of where each parcel begins, on its first row.
+    #[arg(
+        long,
+        visible_alias = "e",
+        value_name = "COLUMN",
+        requires = "y",
+        conflicts_with = "start"
+    )]
+    x: Option<String>,
+    /// Column with its northing.
+    #[arg(long, visible_alias = "n", value_name = "COLUMN", requires = "x")]
+    y: Option<String>,
+    /// Unit of the distances: m, ftUS, ft-intl, chUS, linkUS …; that of the reference system if
+    /// not given.
+    #[arg(long, value_name = "UNIT")]
+    unit: Option<String>,
+    /// Combined factor that takes distances from the ground to the grid.
+    #[arg(long, value_name = "FACTOR")]
+    combined_factor: Option<f64>,
+    /// Degrees to add to every bearing: from the deed's north to the grid's.
+    #[arg(long, value_name = "DEGREES", allow_negative_numbers = true)]
+    rotate: Option<f64>,
+    /// Spread the misclosure over the corners by the compass rule.
+    #[arg(long)]
+    adjust: bool,
+    /// How far curves may be from the chords that stand for them, in the system's unit; 1 mm if
+    /// not given.
+    #[arg(long, value_name = "LENGTH")]
+    tolerance: Option<f64>,
+}
+
 #[derive(Debug, Args)]
 pub(crate) struct Features {
     #[command(flatten)]
@@ -63,30 +175,159 @@ pub(crate) struct Features {
     geometry: Option<String>,
 }
 
+fn start(text: &str) -> Result<(f64, f64), String> {
+    let wrong = || format!("`{text}` is no place on a grid: write EASTING,NORTHING");
+    let (x, y) = text.split_once(',').ok_or_else(wrong)?;
+    let number = |text: &str| text.trim().replace('−', "-").parse().map_err(|_| wrong());
+    Ok((number(x)?, number(y)?))
+}
+
 impl Build {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut progress = Progress::new("building");
-        match self {
-            Build::Points(points) => {
-                let job = BuildPoints {
-                    columns: points.columns.columns(),
-                    packed: points.columns.packed,
-                    build: points.common.options()?,
-                };
-                points
-                    .common
-                    .finish(job.build.crs.as_ref(), |table, out| job.run(table, out, &mut progress))
+        let common = self.common();
+        let options = common.options()?;
+        let crs = options.crs.clone();
+        common.save(self.step())?;
+        let (table, out) = (common.table.as_path(), common.output.as_path());
+        let mut closures = Vec::new();
+        let outcome = match self {
+            Build::Points(points) => BuildPoints {
+                columns: points.columns.columns(),
+                packed: points.columns.packed,
+                build: options,
+            }
+            .run(table, out, &mut progress)?,
+            Build::Lines(lines) => BuildLines {
+                vertices: lines.grouping.vertices(&lines.columns, options),
+                repair: lines.grouping.repair,
+            }
+            .run(table, out, &mut progress)?,
+            Build::Polygons(polygons) => BuildPolygons {
+                vertices: polygons.grouping.vertices(&polygons.columns, options),
+                ring: polygons.ring.clone(),
+                repair: polygons.grouping.repair,
+            }
+            .run(table, out, &mut progress)?,
+            Build::Courses(courses) => {
+                let (outcome, found) = courses.job(options)?.run(table, out, &mut progress)?;
+                closures = found;
+                outcome
             }
             Build::Features(features) => {
-                let job = BuildFeatures {
-                    geometry: features.geometry.clone(),
-                    build: features.common.options()?,
-                };
-                features
-                    .common
-                    .finish(job.build.crs.as_ref(), |table, out| job.run(table, out, &mut progress))
+                BuildFeatures { geometry: features.geometry.clone(), build: options }.run(
+                    table,
+                    out,
+                    &mut progress,
+                )?
+            }
+        };
+        drop(progress);
+        match (&outcome.converter, crs) {
+            (Some(converter), _) => super::convert::route(converter),
+            (None, Some(crs)) => {
+                show::remark(&format!("coordinates are in {} ({})", crs.label(), crs.unit_plural()))
+            }
+            (None, None) => {}
+        }
+        if !closures.is_empty() && !show::wants_json() {
+            show_closures(&closures)?;
+        }
+        finish(&outcome, &closures, out)
+    }
+
+    fn common(&self) -> &Common {
+        match self {
+            Build::Points(points) => &points.common,
+            Build::Lines(lines) => &lines.common,
+            Build::Polygons(polygons) => &polygons.common,
+            Build::Courses(courses) => &courses.common,
+            Build::Features(features) => &features.common,
+        }
+    }
+
+    /// The same as a step of a job.
+    fn step(&self) -> Step {
+        let mut step = Step::default();
+        let grouped = |step: &mut Step, grouping: &Grouping, columns: &ColumnArguments| {
+            step.by.clone_from(&grouping.by);
+            step.order.clone_from(&grouping.order);
+            step.part.clone_from(&grouping.part);
+            step.repair = grouping.repair;
+            columns.step(step);
+        };
+        match self {
+            Build::Points(points) => {
+                step.kind = "points".to_string();
+                points.columns.step(&mut step);
+            }
+            Build::Lines(lines) => {
+                step.kind = "lines".to_string();
+                grouped(&mut step, &lines.grouping, &lines.columns);
+            }
+            Build::Polygons(polygons) => {
+                step.kind = "polygons".to_string();
+                grouped(&mut step, &polygons.grouping, &polygons.columns);
+                step.ring.clone_from(&polygons.ring);
+            }
+            Build::Courses(courses) => {
+                step.kind = "courses".to_string();
+                step.by.clone_from(&courses.by);
+                step.bearing.clone_from(&courses.bearing);
+                step.distance.clone_from(&courses.distance);
+                step.radius.clone_from(&courses.radius);
+                step.delta.clone_from(&courses.delta);
+                step.turn.clone_from(&courses.turn);
+                step.start = courses.start;
+                step.x.clone_from(&courses.x);
+                step.y.clone_from(&courses.y);
+                step.unit.clone_from(&courses.unit);
+                step.combined_factor = courses.combined_factor;
+                step.rotate = courses.rotate;
+                step.adjust = courses.adjust;
+            }
+            Build::Features(features) => {
+                step.kind = "features".to_string();
+                step.geometry.clone_from(&features.geometry);
             }
         }
+        step
+    }
+}
+
+impl Grouping {
+    fn vertices(&self, columns: &ColumnArguments, build: BuildOptions) -> VertexOptions {
+        VertexOptions {
+            columns: columns.columns(),
+            packed: columns.packed,
+            group: self.by.clone(),
+            order: self.order.clone(),
+            part: self.part.clone(),
+            build,
+        }
+    }
+}
+
+impl Courses {
+    fn job(&self, build: BuildOptions) -> Result<BuildCourses, Error> {
+        Ok(BuildCourses {
+            group: self.by.clone(),
+            columns: CourseNames {
+                bearing: self.bearing.clone(),
+                distance: self.distance.clone(),
+                radius: self.radius.clone(),
+                delta: self.delta.clone(),
+                turn: self.turn.clone(),
+            },
+            start: self.start,
+            start_columns: self.x.clone().zip(self.y.clone()),
+            unit: self.unit.as_deref().map(LengthUnit::named).transpose()?,
+            combined_factor: self.combined_factor,
+            rotate_deg: self.rotate,
+            adjust: self.adjust,
+            tolerance: self.tolerance,
+            build,
+        })
     }
 }
 
@@ -107,19 +348,83 @@ impl Common {
         })
     }
 
-    fn finish(
-        &self,
-        crs: Option<&velvet_peg::Crs>,
-        run: impl FnOnce(&Path, &Path) -> Result<Outcome, Error>,
-    ) -> Result<Ending, Error> {
-        let outcome = run(&self.table, &self.output)?;
-        match (&outcome.converter, crs) {
-            (Some(converter), _) => super::convert::route(converter),
-            (None, Some(crs)) => {
-                show::remark(&format!("coordinates are in {} ({})", crs.label(), crs.unit_plural()))
-            }
-            (None, None) => {}
-        }
-        show::outcome(&outcome, "rows", "features", &self.output)
+    fn save(&self, mut step: Step) -> Result<(), Error> {
+        step.crs.clone_from(&self.crs);
+        step.to.clone_from(&self.to);
+        step.epoch = self.epoch;
+        self.select.step(&mut step);
+        let mut output = self.write.output(&self.output);
+        output.layer = output.layer.or_else(|| self.layer.clone());
+        self.save.save(self.reading.source(&self.table), None, step, output, &self.write)
     }
+}
+
+fn finish(outcome: &Outcome, closures: &[Closure], out: &Path) -> Result<Ending, Error> {
+    if !show::wants_json() || closures.is_empty() {
+        return show::outcome(outcome, "rows", "features", out);
+    }
+    let parcels: Vec<serde_json::Value> = closures
+        .iter()
+        .map(|closure| {
+            serde_json::json!({
+                "name": closure.name,
+                "courses": closure.courses,
+                "unit": closure.unit.map(|unit| unit.name()),
+                "perimeter": closure.misclosure.perimeter,
+                "misclosure": closure.misclosure.length,
+                "misclosure_azimuth_deg": closure.misclosure.azimuth_deg,
+                "closes_1_in": closure.misclosure.ratio(),
+                "area": closure.area,
+                "adjusted": closure.adjusted,
+            })
+        })
+        .collect();
+    show::outcome_with(outcome, "rows", "features", out, &[("parcels", parcels.into())])
+}
+
+/// A table of the courses and the closure of each parcel.
+fn show_closures(closures: &[Closure]) -> Result<(), Error> {
+    const LISTED: usize = 5;
+    for closure in closures.iter().take(LISTED) {
+        let unit = closure.unit.map_or("units", |unit| unit.symbol());
+        let miss = &closure.misclosure;
+        let ratio = match miss.ratio() {
+            Some(ratio) => format!(
+                "misses by {:.3} {unit} towards {} (1 in {ratio:.0}){}",
+                miss.length,
+                quadrant(miss.azimuth_deg, 0),
+                if closure.adjusted { ", spread by the compass rule" } else { "" }
+            ),
+            None => "closes exactly".to_string(),
+        };
+        let metres = closure.unit.map_or(1.0, |unit| unit.metres());
+        let area = closure.area * metres * metres;
+        let acres = area / velvet_peg::AreaUnit::UsSurveyAcre.square_metres();
+        let name = if closure.name.is_empty() { "parcel" } else { &closure.name };
+        show::answer(&format!(
+            "{}: {} courses, {:.3} {unit} round; {ratio}\n  area on the grid {:.3} {unit}² = {area:.2} m² = \
+             {acres:.4} acUS",
+            show::heading(name),
+            closure.courses,
+            miss.perimeter,
+            closure.area,
+        ))?;
+        let mut table =
+            show::Table::new(["row", "bearing", "length", "radius", "to easting", "northing"]);
+        for leg in &closure.legs {
+            table.row(vec![
+                leg.row.to_string(),
+                quadrant(leg.azimuth_deg, 0),
+                format!("{:.3}", leg.length),
+                leg.radius.map_or(String::new(), |radius| format!("{radius:.3}")),
+                format!("{:.3}", leg.end.0),
+                format!("{:.3}", leg.end.1),
+            ]);
+        }
+        show::answer(&format!("{}\n", table.text()))?;
+    }
+    if closures.len() > LISTED {
+        show::remark(&format!("{} more parcels: --json has them all", closures.len() - LISTED));
+    }
+    Ok(())
 }

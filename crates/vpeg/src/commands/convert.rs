@@ -1,13 +1,14 @@
 //! `vpeg convert`: carry data into another reference system.
 
+use super::save::{SaveArguments, layer_source};
 use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
 use crate::progress::Progress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    AppendOptions, ConvertLayer, ConvertTable, Converter, Error, Format, LayerReader, format_of,
-    route_notices,
+    AppendOptions, ConvertLayer, ConvertTable, Converter, Error, Format, LayerReader, Step,
+    format_of, route_notices,
 };
 
 #[derive(Debug, Args)]
@@ -37,6 +38,8 @@ pub(crate) struct Convert {
     select: SelectArguments,
     #[command(flatten)]
     write: WriteArguments,
+    #[command(flatten)]
+    save: SaveArguments,
     /// File for rejected rows; OUTPUT.rejects.csv if not given.
     #[arg(long)]
     rejects: Option<PathBuf>,
@@ -125,6 +128,12 @@ impl Convert {
             reader.assume(crs);
         }
         let target = self.to.as_deref().map(|to| reference::system_for(to, &reader)).transpose()?;
+        let kind = if self.to.is_some() { "convert" } else { "fields" };
+        let mut step = Step { kind: kind.to_string(), to: self.to.clone(), ..Step::default() };
+        step.epoch = self.epoch.filter(|_| self.to.is_some());
+        self.select.step(&mut step);
+        let source = layer_source(file, self.layer.as_ref(), self.crs.as_ref());
+        self.save.save(source, None, step, self.write.output(output), &self.write)?;
         let job = ConvertLayer {
             target,
             epoch: self.epoch,

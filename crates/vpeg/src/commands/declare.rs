@@ -1,10 +1,11 @@
 //! `vpeg declare`: give data its reference system.
 
+use super::save::{SaveArguments, layer_source};
 use crate::progress::Progress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, LayerReader, declare};
+use velvet_peg::{Error, LayerReader, Step, declare};
 
 #[derive(Debug, Args)]
 pub(crate) struct Declare {
@@ -21,6 +22,8 @@ pub(crate) struct Declare {
     layer: Option<String>,
     #[command(flatten)]
     write: super::WriteArguments,
+    #[command(flatten)]
+    save: SaveArguments,
 }
 
 impl Declare {
@@ -37,6 +40,10 @@ impl Declare {
         let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
         let output = self.output.as_ref().unwrap_or(&self.file);
         let options = self.write.options();
+        let step =
+            Step { kind: "declare".to_string(), crs: Some(self.crs.clone()), ..Step::default() };
+        let source = layer_source(&self.file, self.layer.as_ref(), None);
+        self.save.save(source, None, step, self.write.output(output), &self.write)?;
         let mut progress = Progress::new("declaring");
         let outcome = declare(&reader, &crs, output, &options, &mut progress)?;
         drop(progress);

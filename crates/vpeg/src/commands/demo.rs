@@ -95,31 +95,132 @@ const STEPS: &[(&str, &[&str])] = &[
         &["convert", "@/fields.geojson", "--to", "EPSG:2285", "-o", "@/fields-state-plane.gpkg"],
     ),
     (
+        "Laterals come as a table of vertices, several ditches in one. Lines are made of them; what looks \
+         doubtful in their order is told.",
+        &[
+            "build",
+            "lines",
+            "@/lateral-vertices.csv",
+            "--by",
+            "ditch,name",
+            "--order",
+            "point",
+            "--z",
+            "invert_ft",
+            "--repair",
+            "--crs",
+            "EPSG:2285",
+            "-o",
+            "@/laterals-state-plane.gpkg",
+        ],
+    ),
+    (
+        "The ditch riders' beats, corner by corner.",
+        &[
+            "build",
+            "polygons",
+            "@/beats.csv",
+            "--by",
+            "beat,rider",
+            "--order",
+            "corner",
+            "--crs",
+            "EPSG:2285",
+            "-o",
+            "@/beats.gpkg",
+        ],
+    ),
+    (
+        "Two tracts are known by their deeds only: bearings and distances, a curve, chains in one of them. \
+         How well do they close?",
+        &[
+            "build",
+            "courses",
+            "@/deed.csv",
+            "--by",
+            "tract",
+            "--x",
+            "start_e",
+            "--y",
+            "start_n",
+            "--adjust",
+            "--crs",
+            "EPSG:2285",
+            "-o",
+            "@/tracts.gpkg",
+        ],
+    ),
+    (
+        "The turnouts came with a reference system. Do they lie with the rest?",
+        &["check", "@/fields-state-plane.gpkg", "@/weirs.gpkg", "@/turnouts.shp"],
+    ),
+    (
+        "They do not: it is the next zone. Declare what they are in.",
+        &["declare", "@/turnouts.shp", "--crs", "EPSG:32611", "-o", "@/turnouts.gpkg"],
+    ),
+    (
+        "The register has shares by field. First see how the keys meet, then join.",
+        &[
+            "join",
+            "@/fields-state-plane.gpkg",
+            "@/register.xlsx",
+            "--sheet",
+            "Shares",
+            "--on",
+            "field",
+            "-o",
+            "@/fields-shares.gpkg",
+        ],
+    ),
+    (
+        "Which beat is each headgate in?",
+        &[
+            "tag",
+            "@/headgates-state-plane.gpkg",
+            "--from",
+            "@/beats.gpkg",
+            "--columns",
+            "beat,rider",
+            "--prefix",
+            "by_",
+            "-o",
+            "@/headgates-beats.gpkg",
+        ],
+    ),
+    (
         "Measure the fields: true size on the ellipsoid beside what the grid makes of it, and on the \
          ground at 350 m.",
-        &["measure", "@/fields-state-plane.gpkg", "--height", "350"],
+        &["measure", "@/fields-shares.gpkg", "--height", "350"],
     ),
-    ("The ditches' lengths.", &["measure", "@/laterals.geojson", "--grid", "EPSG:2285"]),
+    ("The ditches' lengths.", &["measure", "@/laterals-state-plane.gpkg", "--name", "name"]),
     (
         "See it all on a map.",
         &[
             "draw",
+            "@/beats.gpkg",
             "@/fields-state-plane.gpkg",
-            "@/laterals.geojson",
+            "@/laterals-state-plane.gpkg",
             "@/weirs.gpkg",
+            "@/tracts.gpkg",
             "--label",
             "field",
             "--title",
-            "Tumblewick Irrigation District: fields and ditches",
+            "Tumblewick Irrigation District: beats, fields, laterals and weirs",
             "-o",
             "@/map.png",
         ],
+    ),
+    (
+        "All of this is written down as a job, which does it again: with checks that have to hold, one \
+         GeoPackage, a quality sheet and a deliverable. Its log says what went in and out.",
+        &["run", "@/tumblewick.toml"],
     ),
 ];
 
 impl Demo {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut made = demo::lay_out(&self.folder, self.overwrite)?;
+        let laid_out = made.len();
         show::answer(&format!(
             "The Tumblewick Irrigation District (made up) is laid out in {}.",
             self.folder.display()
@@ -139,9 +240,10 @@ impl Demo {
             ))?;
             if let Some(at) = words.iter().position(|word| word == "-o") {
                 made.push(PathBuf::from(&words[at + 1]));
-                if self.overwrite {
-                    words.push("--overwrite".to_string());
-                }
+            }
+            let writes = words.contains(&"-o".to_string()) || words[0] == "run";
+            if self.overwrite && writes {
+                words.push("--overwrite".to_string());
             }
             words.insert(0, "vpeg".to_string());
             let step =
@@ -150,6 +252,11 @@ impl Demo {
         }
         let rejects = velvet_peg::rejects_beside(&self.folder.join("headgates.gpkg"));
         made.extend(rejects.exists().then_some(rejects));
+        let out = self.folder.join("out");
+        for entry in std::fs::read_dir(&out).map_err(Error::from)? {
+            made.push(entry.map_err(Error::from)?.path());
+        }
+        made[laid_out..].sort();
         show::answer(&format!("\n{}", show::heading("Made:")))?;
         let lines: Vec<String> = made
             .iter()

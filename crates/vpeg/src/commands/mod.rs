@@ -1,15 +1,22 @@
 //! The commands, one file each.
 
 mod build;
+mod check;
 mod convert;
 mod course;
 mod crs;
 mod declare;
 mod demo;
 mod draw;
+mod fields;
+mod join;
 mod look;
 mod measure;
+mod pack;
 mod position;
+mod run;
+mod save;
+mod tag;
 mod zone;
 
 use crate::Ending;
@@ -17,7 +24,7 @@ use clap::{Args, Parser, Subcommand};
 use velvet_peg::{Error, NumberFormat, Quoting, Selection, TableOptions, WriteOptions};
 
 /// Coordinate tables become features with a known reference system: look, build, declare,
-/// convert, measure, draw.
+/// convert, shape, join, measure, check, draw, run again.
 ///
 /// A reference system (REF) is a code (EPSG:2286), an OGC URN, plain words that match one
 /// system ("nad83 washington south ftus"), like:FILE, file:DEFINITION, or, for layers, utm or
@@ -48,13 +55,21 @@ enum Command {
     Look(look::Look),
     /// Features from the coordinate rows of a table.
     #[command(subcommand)]
-    Build(build::Build),
+    Build(Box<build::Build>),
     /// Give data its missing or corrected reference system without moving a coordinate.
     Declare(declare::Declare),
     /// Carry data into another reference system.
     Convert(convert::Convert),
+    /// Choose features, compute and shape columns.
+    Fields(fields::Fields),
+    /// Take over columns of a table by key, with a report on how the keys meet.
+    Join(join::Join),
+    /// Points take columns of the polygon that they fall in.
+    Tag(tag::Tag),
     /// Lengths, perimeters and areas: on the ellipsoid, on the grid and on the ground.
     Measure(measure::Measure),
+    /// The quality sheet of layers, and whether they agree.
+    Check(check::Check),
     /// The position sheet of one place: every notation, UTM, state plane, geocentric.
     Position(position::Position),
     /// Which UTM and state-plane zones a place, a county or a data set falls in.
@@ -66,6 +81,10 @@ enum Command {
     Crs(crs::Registry),
     /// A map of one or more layers.
     Draw(draw::Draw),
+    /// Run a job file.
+    Run(run::Run),
+    /// Pack files into a deliverable with its manifest, or a job with its data.
+    Pack(pack::Pack),
     /// Lay out the demo data and run the whole story on it.
     Demo(demo::Demo),
 }
@@ -85,12 +104,18 @@ impl Arguments {
             Command::Build(command) => command.run(),
             Command::Declare(command) => command.run(),
             Command::Convert(command) => command.run(),
+            Command::Fields(command) => command.run(),
+            Command::Join(command) => command.run(),
+            Command::Tag(command) => command.run(),
             Command::Measure(command) => command.run(),
+            Command::Check(command) => command.run(),
             Command::Position(command) => command.run(),
             Command::Zone(command) => command.run(),
             Command::Course(command) => command.run(),
             Command::Crs(command) => command.run(),
             Command::Draw(command) => command.run(),
+            Command::Run(command) => command.run(),
+            Command::Pack(command) => command.run(),
             Command::Demo(command) => command.run(),
         }
     }
@@ -170,6 +195,7 @@ impl SelectArguments {
             condition: self.condition.clone(),
             set: self.set.clone(),
             keep: self.keep.clone(),
+            ..Selection::default()
         }
     }
 }
@@ -182,7 +208,7 @@ pub(crate) struct WriteArguments {
     pub(crate) overwrite: bool,
     /// Add to the layer of an existing file: its reference system and columns are taken over.
     #[arg(long, conflicts_with = "overwrite")]
-    append: bool,
+    pub(crate) append: bool,
     /// Name of the layer in the file written.
     #[arg(long, value_name = "NAME")]
     output_layer: Option<String>,
@@ -219,6 +245,7 @@ impl WriteArguments {
             layer_by: self.layer_by.clone(),
             label: self.label.clone(),
             verify: (self.verify || self.no_verify).then_some(self.verify),
+            ..WriteOptions::default()
         }
     }
 }

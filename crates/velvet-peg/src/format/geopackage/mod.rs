@@ -8,7 +8,7 @@ mod schema;
 mod write;
 
 pub(super) use read::open;
-pub(super) use write::Writer;
+pub(super) use write::{Writer, table_name};
 
 /// A name as SQL quotes it.
 fn quoted(name: &str) -> String {

@@ -36,6 +36,8 @@ pub(in crate::format) struct Writer {
     last: i64,
     /// The table that was there before.
     into: Option<Into>,
+    /// Time of the change; now if none.
+    stamp: Option<String>,
 }
 
 impl Writer {
@@ -52,7 +54,7 @@ impl Writer {
             .execute_batch(&format!("{}{}", schema::IDENTITY, schema::TABLES))
             .map_err(&failed)?;
         add_system(&connection, &Crs::from_epsg(4326)?).map_err(&failed)?;
-        Writer::add_table(path, output, connection, info)
+        Writer::add_table(path, output, connection, info, options.stamp.as_deref())
     }
 
     /// A copy of a file with more features in one of its tables, or one more table.
@@ -69,7 +71,7 @@ impl Writer {
         let connection = connect(&output).map_err(&failed)?;
         connection.execute_batch(schema::EXTENSIONS).map_err(&failed)?;
         let Some(table) = into else {
-            return Writer::add_table(path, output, connection, info);
+            return Writer::add_table(path, output, connection, info, options.stamp.as_deref());
         };
         let into = Into::open(&connection, table).map_err(&failed)?;
         let mut names = vec![into.geometry.clone()];
@@ -102,6 +104,7 @@ impl Writer {
             has_m: false,
             last: into.last,
             into: Some(into),
+            stamp: options.stamp.clone(),
         })
     }
 
@@ -110,6 +113,7 @@ impl Writer {
         output: Output,
         connection: Connection,
         info: &LayerInfo,
+        stamp: Option<&str>,
     ) -> Result<Writer> {
         let failed = failed(path);
         let srs_id = match &info.crs {
@@ -142,8 +146,9 @@ impl Writer {
             .map_err(&failed)?;
         connection
             .execute(
-                "INSERT INTO gpkg_contents (table_name, data_type, identifier, srs_id) VALUES (?1, 'features', ?1, ?2)",
-                params![table, srs_id],
+                "INSERT INTO gpkg_contents (table_name, data_type, identifier, srs_id, last_change) \
+                 VALUES (?1, 'features', ?1, ?2, coalesce(?3, strftime('%Y-%m-%dT%H:%M:%fZ','now')))",
+                params![table, srs_id, stamp],
             )
             .map_err(&failed)?;
         // The R-tree is filled as features are written; its triggers, which call functions
@@ -180,6 +185,7 @@ impl Writer {
             has_m: false,
             last: 0,
             into: None,
+            stamp: stamp.map(String::from),
         })
     }
 
@@ -220,8 +226,16 @@ impl Writer {
                 "UPDATE gpkg_contents SET min_x = min(coalesce(min_x, ?1), ?1), \
                  min_y = min(coalesce(min_y, ?2), ?2), max_x = max(coalesce(max_x, ?3), ?3), \
                  max_y = max(coalesce(max_y, ?4), ?4), \
-                 last_change = strftime('%Y-%m-%dT%H:%M:%fZ','now') WHERE table_name = ?5",
-                params![bounds.west, bounds.south, bounds.east, bounds.north, self.table],
+                 last_change = coalesce(?6, strftime('%Y-%m-%dT%H:%M:%fZ','now')) \
+                 WHERE table_name = ?5",
+                params![
+                    bounds.west,
+                    bounds.south,
+                    bounds.east,
+                    bounds.north,
+                    self.table,
+                    self.stamp
+                ],
             )?;
         }
         match &self.into {
@@ -313,7 +327,7 @@ fn add_system(connection: &Connection, crs: &Crs) -> rusqlite::Result<i32> {
 }
 
 /// A table name that no GeoPackage or SQLite table has.
-fn table_name(name: &str) -> String {
+pub(in crate::format) fn table_name(name: &str) -> String {
     let clean: String =
         name.chars().map(|c| if c.is_alphanumeric() || c == '_' { c } else { '_' }).collect();
     let lower = clean.to_ascii_lowercase();

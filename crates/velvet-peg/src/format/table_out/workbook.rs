@@ -9,7 +9,7 @@ use crate::format::{Check, Finished, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, LayerInfo, Value};
 use crate::notice::Notice;
 use crate::output::Output;
-use rust_xlsxwriter::{ExcelDateTime, Format, Workbook, Worksheet, XlsxError};
+use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet, XlsxError};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -47,6 +47,11 @@ impl Writer {
         let output = Output::create(path, options.overwrite)?;
         let failed = failed(path);
         let mut workbook = Workbook::new();
+        if let Some(stamp) = &options.stamp {
+            let made = ExcelDateTime::parse_from_str(stamp.trim_end_matches('Z'));
+            let made = made.map_err(&failed)?;
+            workbook.set_properties(&DocProperties::new().set_creation_datetime(&made));
+        }
         let decimals = options.decimals.unwrap_or(default_decimals(info.crs.as_ref()));
         let rows = Rows::new(info, options, decimals);
         let sheet = workbook.add_worksheet_with_constant_memory().map_err(&failed)?;

@@ -2,7 +2,22 @@
 //!
 //! Coordinates are reckoned from the first vertex before anything is multiplied, and sums
 //! are compensated, so a small parcel with coordinates in the millions keeps its digits.
-//! Figures come in the unit of the coordinates; areas in its square.
+//! Figures come in the unit of the coordinates; areas in its square. What lies where is decided
+//! by the exact sign of determinants, so that a vertex on a line is on it from both sides.
+
+mod crossing;
+mod flaws;
+mod orientation;
+mod place;
+mod region;
+
+pub use crossing::{Crossing, crossings};
+pub use flaws::{
+    Flaw, FlawKind, Ring, flaws_between_parts, flaws_of_line, flaws_of_polygon, same_ring,
+};
+pub use orientation::orientation;
+pub use place::{Placing, distance_to_segment, place_in_ring};
+pub use region::Region;
 
 use crate::sum::Sum;
 

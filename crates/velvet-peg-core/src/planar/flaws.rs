@@ -1,0 +1,272 @@
+//! What is wrong with a line or a polygon (ISO 19125-1, validity of simple features; spikes and
+//! repeated vertices, which it allows, are told as well).
+
+use super::{Placing, crossings, place_in_ring, ring_area};
+
+/// The vertices of a ring; the first may be repeated at the end or not.
+#[derive(Clone, Copy, Debug)]
+pub struct Ring<'a> {
+    /// Longitudes or eastings.
+    pub x: &'a [f64],
+    /// Latitudes or northings.
+    pub y: &'a [f64],
+}
+
+/// A kind of flaw.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum FlawKind {
+    /// Fewer than three places in a ring, or two in a line.
+    TooFewVertices,
+    /// The same vertex twice running.
+    RepeatedVertex,
+    /// The boundary runs out and straight back.
+    Spike,
+    /// Edges of one ring cross, touch or run along each other.
+    SelfCrossing,
+    /// Edges of two rings cross or run along each other.
+    RingsCross,
+    /// Two rings are the same.
+    DuplicateRing,
+    /// A hole lies outside the outer ring.
+    HoleOutside,
+    /// The ring encloses nothing.
+    NoArea,
+    /// Two parts of a multi-polygon overlap, or share a stretch of their boundaries.
+    PartsOverlap,
+}
+
+impl FlawKind {
+    /// In words.
+    pub fn name(self) -> &'static str {
+        match self {
+            FlawKind::TooFewVertices => "too few vertices",
+            FlawKind::RepeatedVertex => "repeated vertex",
+            FlawKind::Spike => "spike",
+            FlawKind::SelfCrossing => "crosses or touches itself",
+            FlawKind::RingsCross => "rings cross",
+            FlawKind::DuplicateRing => "duplicate ring",
+            FlawKind::HoleOutside => "hole outside the outer ring",
+            FlawKind::NoArea => "no area",
+            FlawKind::PartsOverlap => "parts overlap",
+        }
+    }
+
+    /// True for what makes a polygon invalid, not merely untidy.
+    pub fn is_invalid(self) -> bool {
+        !matches!(self, FlawKind::RepeatedVertex | FlawKind::Spike)
+    }
+}
+
+/// A flaw, and where it is.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Flaw {
+    /// What is wrong.
+    pub kind: FlawKind,
+    /// Ring, from 0 (the outer one).
+    pub ring: usize,
+    /// Vertex of the ring, from 0.
+    pub vertex: usize,
+    /// The place.
+    pub at: (f64, f64),
+}
+
+/// Angle under which a boundary that turns back counts as a spike, radians (20″).
+const SPIKE: f64 = 1e-4;
+
+impl Ring<'_> {
+    /// Number of vertices without the repeated first one.
+    fn count(&self) -> usize {
+        let n = self.x.len().min(self.y.len());
+        if n > 1 && self.at(0) == self.at(n - 1) { n - 1 } else { n }
+    }
+
+    fn at(&self, vertex: usize) -> (f64, f64) {
+        (self.x[vertex], self.y[vertex])
+    }
+}
+
+/// The flaws of a line: too few vertices, repeated ones, and turns straight back.
+pub fn flaws_of_line(line: Ring<'_>) -> Vec<Flaw> {
+    let n = line.x.len().min(line.y.len());
+    let mut flaws = Vec::new();
+    let mut add = |kind, vertex: usize| {
+        flaws.push(Flaw { kind, ring: 0, vertex, at: line.at(vertex) });
+    };
+    (1..n).filter(|v| line.at(*v) == line.at(v - 1)).for_each(|v| add(FlawKind::RepeatedVertex, v));
+    let turns = |v: &usize| is_spike(line.at(v - 1), line.at(*v), line.at(v + 1));
+    (1..n.saturating_sub(1)).filter(turns).for_each(|v| add(FlawKind::Spike, v));
+    if n > 0 && (1..n).all(|v| line.at(v) == line.at(0)) {
+        add(FlawKind::TooFewVertices, 0);
+    }
+    flaws
+}
+
+/// The flaws of a polygon, its outer ring first.
+///
+/// ```
+/// use velvet_peg_core::planar::{FlawKind, Ring, flaws_of_polygon};
+/// let bow_tie = Ring { x: &[0.0, 2.0, 2.0, 0.0], y: &[0.0, 2.0, 0.0, 2.0] };
+/// let flaws = flaws_of_polygon(&[bow_tie]);
+/// assert_eq!((flaws[0].kind, flaws[0].at), (FlawKind::SelfCrossing, (1.0, 1.0)));
+/// ```
+pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
+    let mut flaws = Vec::new();
+    let mut segments = Vec::new();
+    // Ring and vertex that each segment begins at.
+    let mut owners: Vec<(usize, usize)> = Vec::new();
+    for (number, ring) in rings.iter().enumerate() {
+        let n = ring.count();
+        let mut add = |kind, vertex: usize| {
+            flaws.push(Flaw { kind, ring: number, vertex, at: ring.at(vertex) });
+        };
+        if n == 0 {
+            continue;
+        }
+        let next = |v: usize| if v + 1 == n { 0 } else { v + 1 };
+        let before = |v: usize| if v == 0 { n - 1 } else { v - 1 };
+        let mut places: Vec<(f64, f64)> = (0..n).map(|v| ring.at(v)).collect();
+        places.sort_by(|p, q| p.0.total_cmp(&q.0).then(p.1.total_cmp(&q.1)));
+        places.dedup();
+        if places.len() < 3 {
+            add(FlawKind::TooFewVertices, 0);
+            continue;
+        }
+        // Vertices that stand for several are looked at once.
+        let distinct: Vec<usize> = (0..n).filter(|v| ring.at(*v) != ring.at(before(*v))).collect();
+        (0..n)
+            .filter(|v| ring.at(*v) == ring.at(before(*v)))
+            .for_each(|v| add(FlawKind::RepeatedVertex, v));
+        let mut spiked = Vec::new();
+        for (i, v) in distinct.iter().enumerate() {
+            let a = distinct[if i == 0 { distinct.len() - 1 } else { i - 1 }];
+            let b = distinct[if i + 1 == distinct.len() { 0 } else { i + 1 }];
+            if is_spike(ring.at(a), ring.at(*v), ring.at(b)) {
+                spiked.push(*v);
+                add(FlawKind::Spike, *v);
+            }
+        }
+        let size = (0..n).map(|v| (ring.x[v] - ring.x[0]).hypot(ring.y[v] - ring.y[0]));
+        let size = size.fold(0.0, f64::max);
+        if ring_area(&ring.x[..n], &ring.y[..n]).abs() <= size * size * 1e-12 {
+            add(FlawKind::NoArea, 0);
+        }
+        for v in &distinct {
+            let mut end = next(*v);
+            while ring.at(end) == ring.at(*v) {
+                end = next(end);
+            }
+            // The edges of a spike run along each other; that is told already.
+            segments.push((ring.at(*v), ring.at(end)));
+            owners.push((number, *v));
+        }
+        if !spiked.is_empty() {
+            let keep: Vec<bool> = owners
+                .iter()
+                .zip(&segments)
+                .map(|((r, v), (_, end))| {
+                    *r != number
+                        || !(spiked.contains(v) || spiked.iter().any(|s| ring.at(*s) == *end))
+                })
+                .collect();
+            let mut flags = keep.iter();
+            segments.retain(|_| flags.next() == Some(&true));
+            let mut flags = keep.iter();
+            owners.retain(|_| flags.next() == Some(&true));
+        }
+    }
+    let mut twins = Vec::new();
+    for i in 1..rings.len() {
+        if let Some(j) = (0..i).find(|j| same_ring(rings[*j], rings[i])) {
+            twins.push((j, i));
+            flaws.push(Flaw {
+                kind: FlawKind::DuplicateRing,
+                ring: i,
+                vertex: 0,
+                at: rings[i].at(0),
+            });
+        }
+    }
+    let found = crossings(&segments, &|a, b| !twins.contains(&(owners[a].0, owners[b].0)));
+    let mut crossed: Vec<usize> = Vec::new();
+    for crossing in found {
+        let (a, b) = crossing.segments;
+        let ((ring_a, vertex_a), (ring_b, _)) = (owners[a], owners[b]);
+        if ring_a == ring_b {
+            // Neighbours share a vertex.
+            let joint = segments[a].1 == segments[b].0 || segments[b].1 == segments[a].0;
+            if joint && !crossing.overlap {
+                continue;
+            }
+            let at = crossing.at;
+            let kind = FlawKind::SelfCrossing;
+            if !flaws.iter().any(|f| f.kind == kind && f.ring == ring_a && f.at == at) {
+                flaws.push(Flaw { kind, ring: ring_a, vertex: vertex_a, at });
+            }
+        } else if crossing.overlap || passes_through(segments[a], segments[b], crossing.at) {
+            // Rings may touch in a point.
+            if !crossed.contains(&ring_b) {
+                crossed.push(ring_b);
+                let kind = FlawKind::RingsCross;
+                flaws.push(Flaw { kind, ring: ring_b, vertex: owners[b].1, at: crossing.at });
+            }
+        }
+    }
+    // The two halves of a bow tie cancel; what is wrong with it is the crossing.
+    let tied: Vec<usize> =
+        flaws.iter().filter(|f| f.kind == FlawKind::SelfCrossing).map(|f| f.ring).collect();
+    flaws.retain(|f| f.kind != FlawKind::NoArea || !tied.contains(&f.ring));
+    for (number, hole) in rings.iter().enumerate().skip(1) {
+        let known = crossed.contains(&number) || twins.iter().any(|(_, twin)| *twin == number);
+        if known || hole.count() < 3 || rings[0].count() < 3 {
+            continue;
+        }
+        let place = |v: usize| place_in_ring(rings[0].x, rings[0].y, hole.at(v));
+        let decisive = (0..hole.count()).find(|v| place(*v) != Placing::Boundary);
+        if let Some(v) = decisive.filter(|v| place(*v) == Placing::Outside) {
+            let at = hole.at(v);
+            flaws.push(Flaw { kind: FlawKind::HoleOutside, ring: number, vertex: v, at });
+        }
+    }
+    flaws
+}
+
+/// Parts of a multi-polygon that overlap or run along each other, by their outer rings; `ring` is
+/// the part. A part that lies wholly in another is not looked for.
+pub fn flaws_between_parts(outer: &[Ring<'_>]) -> Vec<Flaw> {
+    if outer.len() < 2 {
+        return Vec::new();
+    }
+    flaws_of_polygon(outer)
+        .into_iter()
+        .filter(|f| matches!(f.kind, FlawKind::RingsCross | FlawKind::DuplicateRing))
+        .map(|flaw| Flaw { kind: FlawKind::PartsOverlap, ..flaw })
+        .collect()
+}
+
+/// Two segments cross, neither beginning nor ending where they meet.
+fn passes_through(
+    a: ((f64, f64), (f64, f64)),
+    b: ((f64, f64), (f64, f64)),
+    at: (f64, f64),
+) -> bool {
+    ![a.0, a.1, b.0, b.1].contains(&at)
+}
+
+/// The boundary turns back at `b` under less than 20″.
+fn is_spike(a: (f64, f64), b: (f64, f64), c: (f64, f64)) -> bool {
+    let (u, v) = ((a.0 - b.0, a.1 - b.1), (c.0 - b.0, c.1 - b.1));
+    let dot = u.0 * v.0 + u.1 * v.1;
+    let cross = u.0 * v.1 - u.1 * v.0;
+    dot > 0.0 && cross.abs() <= SPIKE * dot
+}
+
+/// The same vertices in the same or the opposite order, wherever they begin.
+pub fn same_ring(a: Ring<'_>, b: Ring<'_>) -> bool {
+    let n = a.count();
+    if n != b.count() || n == 0 {
+        return false;
+    }
+    let matches =
+        |start: usize, step: usize| (0..n).all(|i| a.at(i) == b.at((start + i * step) % n));
+    (0..n).filter(|v| b.at(*v) == a.at(0)).any(|v| matches(v, 1) || matches(v, n - 1))
+}

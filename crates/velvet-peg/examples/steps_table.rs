@@ -1,0 +1,4 @@
+//! Prints the table of steps and words of job files, as docs/jobs.md has it.
+fn main() {
+    print!("{}", velvet_peg::steps_table());
+}

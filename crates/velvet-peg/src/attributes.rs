@@ -1,0 +1,92 @@
+//! The attributes of a table or a layer, held in memory: the smaller side of a join.
+
+use crate::build::each_row;
+use crate::error::Result;
+use crate::format::{LayerReader, format_of};
+use crate::layer::Value;
+use crate::notice::Notice;
+use crate::table::{Inference, TableFile, TableOptions};
+use arrow_schema::SchemaRef;
+use std::path::Path;
+
+/// Rows of values with their columns.
+#[derive(Debug)]
+pub(crate) struct AttributeTable {
+    pub(crate) schema: SchemaRef,
+    /// Values of each row, and its number in the source.
+    pub(crate) rows: Vec<(u64, Vec<Value>)>,
+    pub(crate) notices: Vec<Notice>,
+}
+
+impl AttributeTable {
+    /// Reads a table (delimited text, sheets of a workbook, `.dbf`), or the attributes of a layer.
+    pub(crate) fn read(
+        path: &Path,
+        options: &TableOptions,
+        layer: Option<&str>,
+    ) -> Result<AttributeTable> {
+        if format_of(path)?.is_table() {
+            AttributeTable::of_table(&TableFile::open(path, options)?)
+        } else {
+            AttributeTable::of_layer(&LayerReader::open(path, layer)?)
+        }
+    }
+
+    fn of_table(file: &TableFile) -> Result<AttributeTable> {
+        let reader = file.rows()?;
+        let headers = reader.headers.clone();
+        let mut notices = file.notices.clone();
+        notices.extend(crate::build::renamed(&reader));
+        let mut inference = Inference::new(headers.len());
+        let mut records = Vec::new();
+        let mut misfits: Vec<String> = Vec::new();
+        each_row(reader, &mut |reader, record| {
+            match reader.misfit(record) {
+                Some(misfit) => misfits.push(format!("row {}: {misfit}", reader.row())),
+                None => {
+                    inference.add(record);
+                    records.push((reader.row(), record.clone()));
+                }
+            }
+            Ok(())
+        })?;
+        if !misfits.is_empty() {
+            notices.push(Notice::warning(format!(
+                "{} of the rows of {} cannot be used: {}",
+                misfits.len(),
+                file.path.display(),
+                misfits[..misfits.len().min(3)].join("; ")
+            )));
+        }
+        let all: Vec<usize> = (0..headers.len()).collect();
+        let schema = inference.schema(&headers, &all);
+        let value = |at: usize, cell: &str| inference.types[at].value(cell);
+        let rows = records
+            .iter()
+            .map(|(row, record)| {
+                (*row, record.iter().enumerate().map(|(at, cell)| value(at, cell)).collect())
+            })
+            .collect();
+        Ok(AttributeTable { schema, rows, notices })
+    }
+
+    fn of_layer(reader: &LayerReader) -> Result<AttributeTable> {
+        let mut rows = Vec::new();
+        reader.for_each_batch(&mut |batch| {
+            rows.extend(
+                (0..batch.geometry.len()).map(|at| (batch.first + at as u64, batch.values(at))),
+            );
+            Ok(())
+        })?;
+        Ok(AttributeTable {
+            schema: reader.info().schema.clone(),
+            rows,
+            notices: reader.notices.clone(),
+        })
+    }
+
+    /// Names of the columns.
+    pub(crate) fn names(&self) -> Vec<String> {
+        self.schema.fields().iter().map(|field| field.name().clone()).collect()
+    }
+}

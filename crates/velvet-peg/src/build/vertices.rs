@@ -1,0 +1,702 @@
+//! Gathering the vertices of lines and polygons from the rows of a table, and making lines of
+//! them.
+//!
+//! Vertices of one feature need not be adjacent, so all of them are held in memory (about 100
+//! bytes a row); attributes are held once a feature.
+
+use super::findings::Findings;
+use super::{BuildOptions, Judge, Outcome, each_row, renamed};
+use crate::checks::Cloud;
+use crate::convert::ConvertLayer;
+use crate::error::{Error, Result};
+use crate::format::LayerReader;
+use crate::layer::{
+    BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, Layer, LayerInfo, Learn, Rows,
+};
+use crate::notice::Notice;
+use crate::output::{refuse_existing, rejects_path};
+use crate::rejects::Rejects;
+use crate::ruler::Ruler;
+use crate::table::{CoordinateColumns, Inference, Notation, TableFile, position, read_pair};
+use crate::watch::Watch;
+use csv::StringRecord;
+use std::cmp::Ordering;
+use std::collections::{BTreeMap, HashMap};
+use std::path::Path;
+use velvet_peg_core::planar::{FlawKind, Ring, flaws_of_line};
+
+/// Which rows make which feature, and in which order.
+#[derive(Clone, Debug, Default)]
+pub struct VertexOptions {
+    /// Coordinate columns; guessed from the headers where not named.
+    pub columns: CoordinateColumns,
+    /// True if angles are packed as DDDMMSS.s.
+    pub packed: bool,
+    /// Columns whose values together tell the features apart; without any, all rows make one
+    /// feature.
+    pub group: Vec<String>,
+    /// Column that puts the vertices in order: numbers by size, anything else with the numbers
+    /// in it compared as such (P2 before P10; times as ISO 8601 has them). The order of the rows
+    /// if none.
+    pub order: Option<String>,
+    /// Column that tells the parts of a feature apart.
+    pub part: Option<String>,
+    /// What is the same for all features built from tables.
+    pub build: BuildOptions,
+}
+
+/// What to build lines from.
+#[derive(Clone, Debug, Default)]
+pub struct BuildLines {
+    /// Which rows make which line.
+    pub vertices: VertexOptions,
+    /// Leaves out repeated vertices and spikes, saying which.
+    pub repair: bool,
+}
+
+impl BuildLines {
+    /// Lines in a reference system, told apart by one column.
+    pub fn grouped_by(column: &str, crs: velvet_peg_core::Crs) -> BuildLines {
+        let build = BuildOptions { crs: Some(crs), ..BuildOptions::default() };
+        let vertices =
+            VertexOptions { group: vec![column.to_string()], build, ..VertexOptions::default() };
+        BuildLines { vertices, repair: false }
+    }
+
+    /// Makes a line of the rows of every group. Attributes that agree within every group are
+    /// kept (blank cells agree with anything); columns that differ are named and left out. Rows
+    /// that cannot be used, and groups of a single vertex, go to the rejects.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{BuildLines, Crs, Unwatched};
+    /// std::fs::write(file("a.csv"), "ditch,no,east,north\nT-1,2,600010,5250000\nT-1,1,600000,5250000\n")?;
+    /// let mut lines = BuildLines::grouped_by("ditch", Crs::from_epsg(32610)?);
+    /// lines.vertices.order = Some("no".into());
+    /// let outcome = lines.run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
+    /// assert_eq!((outcome.rows_in, outcome.vertices, outcome.out), (2, Some(2), 1));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the table cannot be read, a column is missing, an output exists, or no line can be
+    /// made.
+    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+        let mut gathered = Gathered::read(&self.vertices, None, table, out, watch)?;
+        let ruler = Ruler::of(self.vertices.build.crs.as_ref());
+        let mut lines = Vec::new();
+        for group in 0..gathered.groups.len() {
+            let mut column = GeometryColumn::new();
+            let mut parts = 0;
+            for run in gathered.runs(group) {
+                let vertices = &gathered.vertices[run.clone()];
+                let distinct =
+                    vertices.iter().any(|v| (v.x, v.y) != (vertices[0].x, vertices[0].y));
+                if !distinct {
+                    let what = match vertices.len() {
+                        1 => "a line needs two vertices, and there is one".to_string(),
+                        n => format!("a line needs two places, and its {n} vertices are at one"),
+                    };
+                    let label = gathered.label(&vertices[0]);
+                    let rows: Vec<u64> = vertices.iter().map(|v| v.row).collect();
+                    gathered.refuse(&rows, &format!("{label}: {what}"));
+                    continue;
+                }
+                let mut kept: Vec<Vertex> = vertices.to_vec();
+                gathered.examine(&kept, &ruler);
+                line_flaws(&mut gathered, &mut kept, self.repair);
+                for v in &kept {
+                    column.push_vertex(v.x, v.y, v.z);
+                }
+                column.end_ring();
+                column.end_part();
+                parts += 1;
+            }
+            if parts > 0 {
+                let kind = if parts > 1 { GeometryKind::MultiLine } else { GeometryKind::Line };
+                column.end_feature(Some(kind));
+                lines.push((group, column));
+            }
+        }
+        gathered.write(&self.vertices, lines, out, watch)
+    }
+}
+
+/// Tells of repeated vertices and spikes, and leaves them out if that is wanted.
+fn line_flaws(gathered: &mut Gathered, vertices: &mut Vec<Vertex>, repair: bool) {
+    loop {
+        let x: Vec<f64> = vertices.iter().map(|v| v.x).collect();
+        let y: Vec<f64> = vertices.iter().map(|v| v.y).collect();
+        let flaws = flaws_of_line(Ring { x: &x, y: &y });
+        let untidy = |kind: FlawKind| matches!(kind, FlawKind::RepeatedVertex | FlawKind::Spike);
+        let mut gone = Vec::new();
+        for flaw in flaws.iter().filter(|flaw| untidy(flaw.kind)) {
+            let vertex = &vertices[flaw.vertex];
+            gathered.flaw(flaw.kind, vertex, repair);
+            gone.push(flaw.vertex);
+        }
+        if !repair || gone.is_empty() || vertices.len() - gone.len() < 2 {
+            return;
+        }
+        let mut at = 0;
+        vertices.retain(|_| {
+            at += 1;
+            !gone.contains(&(at - 1))
+        });
+    }
+}
+
+/// A row that is a vertex.
+#[derive(Clone, Debug)]
+pub(super) struct Vertex {
+    pub(super) group: usize,
+    pub(super) part: usize,
+    pub(super) ring: usize,
+    order: Option<Box<str>>,
+    pub(super) x: f64,
+    pub(super) y: f64,
+    pub(super) z: Option<f64>,
+    pub(super) row: u64,
+}
+
+/// The rows of a table in groups.
+pub(super) struct Gathered {
+    file: TableFile,
+    headers: Vec<String>,
+    /// Vertices sorted by group, part, ring and order.
+    pub(super) vertices: Vec<Vertex>,
+    /// Names of the groups, as they came.
+    pub(super) groups: Vec<String>,
+    parts: Names,
+    pub(super) rings: Names,
+    /// The first values of each group.
+    values: Vec<Vec<String>>,
+    inference: Inference,
+    /// Columns that become attributes.
+    kept: Vec<usize>,
+    rejected: BTreeMap<u64, String>,
+    pub(super) findings: Findings,
+    notices: Vec<Notice>,
+    cloud: Cloud,
+    rows: u64,
+    median_leg: Option<f64>,
+    unit: String,
+}
+
+/// Names by the order in which they came.
+#[derive(Debug, Default)]
+pub(super) struct Names {
+    pub(super) names: Vec<String>,
+    places: HashMap<String, usize>,
+}
+
+impl Names {
+    fn place(&mut self, name: &str) -> usize {
+        if let Some(at) = self.places.get(name) {
+            return *at;
+        }
+        self.places.insert(name.to_string(), self.names.len());
+        self.names.push(name.to_string());
+        self.names.len() - 1
+    }
+}
+
+impl Gathered {
+    /// Reads every row of a table.
+    pub(super) fn read(
+        options: &VertexOptions,
+        ring: Option<&str>,
+        table: &Path,
+        out: &Path,
+        watch: &mut dyn Watch,
+    ) -> Result<Gathered> {
+        let build = &options.build;
+        refuse_existing(out, build.write.overwrite || build.write.append)?;
+        let file = TableFile::open(table, &build.table)?;
+        let reader = file.rows()?;
+        let headers = reader.headers.clone();
+        let here = |error: Error| error.in_file(table);
+        let (found, why) =
+            options.columns.find(&headers, &file.head()?, build.crs.as_ref()).map_err(here)?;
+        let place = |name: &str| position(&headers, name, None).map_err(here);
+        let group: Vec<usize> = options.group.iter().map(|n| place(n)).collect::<Result<_>>()?;
+        let order = options.order.as_deref().map(place).transpose()?;
+        let part = options.part.as_deref().map(place).transpose()?;
+        let ring = ring.map(place).transpose()?;
+        let of_vertices: Vec<usize> = [Some(found.x), Some(found.y), found.z, order, part, ring]
+            .into_iter()
+            .flatten()
+            .collect();
+        let candidates: Vec<usize> = (0..headers.len())
+            .filter(|at| group.contains(at) || !of_vertices.contains(at))
+            .collect();
+        let notation = if options.packed { Notation::Packed } else { Notation::Detected };
+        let judge = Judge::new(build.crs.as_ref())?;
+        let mut notices: Vec<Notice> = file.notices.iter().cloned().chain(why).collect();
+        notices.extend(renamed(&reader));
+        if group.is_empty() {
+            notices.push(Notice::remark(
+                "all rows make one feature: a column that tells features apart goes to --by",
+            ));
+        }
+        let mut gathered = Gathered {
+            headers,
+            vertices: Vec::new(),
+            groups: Vec::new(),
+            parts: Names::default(),
+            rings: Names::default(),
+            values: Vec::new(),
+            inference: Inference::of_columns(reader.headers.len(), &candidates),
+            kept: candidates,
+            rejected: BTreeMap::new(),
+            findings: Findings::default(),
+            notices,
+            cloud: Cloud::default(),
+            rows: 0,
+            median_leg: None,
+            unit: match &build.crs {
+                Some(crs) if crs.is_geographic() => "m".to_string(),
+                Some(crs) => crs.length_unit().map_or("units", |unit| unit.symbol()).to_string(),
+                None => "units".to_string(),
+            },
+            file,
+        };
+        let mut names = Names::default();
+        let mut differs: Vec<Option<String>> = vec![None; gathered.headers.len()];
+        let mut first_rows: Vec<u64> = Vec::new();
+        let total = Some(gathered.file.bytes);
+        each_row(reader, &mut |reader, record| {
+            if gathered.rows.is_multiple_of(4096) {
+                watch.at(reader.bytes_read(), total);
+            }
+            gathered.rows += 1;
+            gathered.inference.add(record);
+            let cell = |at: usize| record.get(at).unwrap_or_default().trim();
+            let read = || {
+                if let Some(misfit) = reader.misfit(record) {
+                    return Err(misfit);
+                }
+                for (at, what) in group.iter().map(|at| (*at, "tells features apart")) {
+                    if cell(at).is_empty() {
+                        let name = &reader.headers[at];
+                        return Err(format!("column `{name}`, which {what}, is blank"));
+                    }
+                }
+                if let Some(at) = order.filter(|at| cell(*at).is_empty()) {
+                    let name = &reader.headers[at];
+                    return Err(format!("column `{name}`, which orders the vertices, is blank"));
+                }
+                let at = read_pair(record, &found, build.crs.as_ref(), notation)?;
+                judge.check(at.0, at.1)?;
+                Ok(at)
+            };
+            let (x, y, z) = match read() {
+                Ok(at) => at,
+                Err(reason) => {
+                    gathered.rejected.insert(reader.row(), reader.on_sheet(record, reason));
+                    return Ok(());
+                }
+            };
+            let name = group.iter().map(|at| cell(*at)).collect::<Vec<_>>().join(", ");
+            let group = names.place(&name);
+            if group == gathered.values.len() {
+                gathered.values.push(record.iter().map(|c| c.trim().to_string()).collect());
+                first_rows.push(reader.row());
+            } else {
+                for at in &gathered.kept {
+                    let first = &mut gathered.values[group][*at];
+                    let this = record.get(*at).unwrap_or_default().trim();
+                    if first.is_empty() && !this.is_empty() {
+                        *first = this.to_string();
+                    } else if !this.is_empty() && first != this && differs[*at].is_none() {
+                        differs[*at] = Some(format!(
+                            "in `{name}` row {} has `{first}`, row {} `{this}`",
+                            first_rows[group],
+                            reader.row()
+                        ));
+                    }
+                }
+            }
+            gathered.cloud.gather(x, y);
+            gathered.vertices.push(Vertex {
+                group,
+                part: part.map_or(0, |at| gathered.parts.place(cell(at))),
+                ring: ring.map_or(0, |at| gathered.rings.place(cell(at))),
+                order: order.map(|at| cell(at).into()),
+                x,
+                y,
+                z,
+                row: reader.row(),
+            });
+            Ok(())
+        })?;
+        gathered.groups = names.names;
+        if gathered.vertices.is_empty() {
+            let first = gathered.rejected.iter().next();
+            return Err(Error::data(match first {
+                None => "has a header but no rows: nothing to build".to_string(),
+                Some((row, reason)) => format!(
+                    "none of the {} rows has coordinates that can be used. The first: row {row}: \
+                     {reason}",
+                    gathered.rows
+                ),
+            })
+            .in_file(table));
+        }
+        let dropped: Vec<usize> =
+            gathered.kept.iter().copied().filter(|at| differs[*at].is_some()).collect();
+        gathered.kept.retain(|at| !dropped.contains(at));
+        if !dropped.is_empty() {
+            let texts: Vec<String> = dropped
+                .iter()
+                .map(|at| {
+                    let example = differs[*at].as_deref().unwrap_or_default();
+                    format!("`{}` ({example})", gathered.headers[*at])
+                })
+                .collect();
+            gathered.notices.push(Notice::remark(format!(
+                "columns left out because their values differ within a feature: {}",
+                texts.join("; ")
+            )));
+        }
+        gathered.sort(options.order.as_deref()).map_err(here)?;
+        gathered.cloud.settle();
+        Ok(gathered)
+    }
+
+    /// Puts the vertices in order, and tells of ties and gaps.
+    fn sort(&mut self, column: Option<&str>) -> Result<()> {
+        let texts = || self.vertices.iter().filter_map(|v| v.order.as_deref());
+        let numbers = texts().all(|text| text.parse::<f64>().is_ok_and(f64::is_finite));
+        if let (Some(column), false) = (column, numbers)
+            && let Some(date) = texts().find(|text| is_local_date(text))
+        {
+            return Err(Error::usage(format!(
+                "column `{column}` holds dates such as `{date}`, whose day and month cannot be told \
+                 apart and which do not sort as text: write them as 2026-05-31"
+            )));
+        }
+        let key = |v: &Vertex| -> (f64, Option<Box<str>>) {
+            match (&v.order, numbers) {
+                (Some(text), true) => (text.parse().unwrap_or(0.0), None),
+                (Some(text), false) => (0.0, Some(text.clone())),
+                (None, _) => (0.0, None),
+            }
+        };
+        let compare = |a: &Vertex, b: &Vertex| {
+            let place = |v: &Vertex| (v.group, v.part, v.ring);
+            place(a).cmp(&place(b)).then_with(|| {
+                let ((a, s), (b, t)) = (key(a), key(b));
+                let texts = match (s, t) {
+                    (Some(s), Some(t)) => natural(&s, &t),
+                    _ => Ordering::Equal,
+                };
+                a.total_cmp(&b).then(texts)
+            })
+        };
+        self.vertices.sort_by(compare);
+        let Some(column) = column else { return Ok(()) };
+        for at in 1..self.vertices.len() {
+            let (a, b) = (&self.vertices[at - 1], &self.vertices[at]);
+            if compare(a, b) == Ordering::Equal {
+                let label = self.label(a);
+                let text = a.order.as_deref().unwrap_or_default();
+                self.findings.add(
+                    "vertices with the same place in the order, kept as the rows come",
+                    || format!("{label}: rows {} and {} both have {column} {text}", a.row, b.row),
+                );
+            }
+        }
+        if numbers {
+            self.gaps(column);
+        }
+        Ok(())
+    }
+
+    /// Tells of numbers missing from an order that otherwise goes by equal steps.
+    fn gaps(&mut self, column: &str) {
+        for group in 0..self.groups.len() {
+            for run in self.runs(group) {
+                let vertices = &self.vertices[run];
+                let number = |v: &Vertex| {
+                    v.order.as_deref().and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0)
+                };
+                let steps: Vec<f64> =
+                    vertices.windows(2).map(|w| number(&w[1]) - number(&w[0])).collect();
+                let mut sorted: Vec<f64> = steps.iter().copied().filter(|s| *s > 0.0).collect();
+                sorted.sort_by(f64::total_cmp);
+                let Some(step) = sorted.get(sorted.len() / 2).copied() else { continue };
+                let usual = steps.iter().filter(|s| **s == step).count();
+                // Only where the order is a numbering at all.
+                if steps.len() < 3 || usual * 10 < steps.len() * 6 {
+                    continue;
+                }
+                for (at, found) in steps.iter().enumerate().filter(|(_, s)| **s > step) {
+                    if (found / step).fract() != 0.0 {
+                        continue;
+                    }
+                    let (a, b) = (&vertices[at], &vertices[at + 1]);
+                    let label = self.label(a);
+                    self.findings.add("gaps in the order: is a vertex missing?", || {
+                        format!(
+                            "{label}: {column} goes from {} to {} (rows {} and {})",
+                            number(a),
+                            number(b),
+                            a.row,
+                            b.row
+                        )
+                    });
+                }
+            }
+        }
+    }
+
+    /// The vertices of each part (and ring) of a group.
+    pub(super) fn runs(&self, group: usize) -> Vec<std::ops::Range<usize>> {
+        let start = self.vertices.partition_point(|v| v.group < group);
+        let end = self.vertices.partition_point(|v| v.group <= group);
+        let mut runs = Vec::new();
+        let mut from = start;
+        for at in start..end {
+            let v = &self.vertices[at];
+            let ends = at + 1 == end || {
+                let next = &self.vertices[at + 1];
+                (next.part, next.ring) != (v.part, v.ring)
+            };
+            if ends {
+                runs.push(from..at + 1);
+                from = at + 1;
+            }
+        }
+        runs
+    }
+
+    /// The feature (and part and ring) that a vertex is of, for messages.
+    pub(super) fn label(&self, v: &Vertex) -> String {
+        let mut label = match self.groups[v.group].as_str() {
+            "" => "the feature".to_string(),
+            name => format!("`{name}`"),
+        };
+        if self.parts.names.len() > 1 {
+            label.push_str(&format!(" part {}", self.parts.names[v.part]));
+        }
+        if self.rings.names.len() > 1 {
+            label.push_str(&format!(" ring {}", self.rings.names[v.ring]));
+        }
+        label
+    }
+
+    /// Rejects rows.
+    pub(super) fn refuse(&mut self, rows: &[u64], reason: &str) {
+        for row in rows {
+            self.rejected.insert(*row, reason.to_string());
+        }
+    }
+
+    /// Tells of a flaw of a line or ring.
+    pub(super) fn flaw(&mut self, kind: FlawKind, vertex: &Vertex, repaired: bool) {
+        let what = match (kind, repaired) {
+            (FlawKind::RepeatedVertex, true) => "repeated vertices left out",
+            (FlawKind::RepeatedVertex, false) => {
+                "repeated vertices, kept as they are (--repair leaves them out)"
+            }
+            (FlawKind::Spike, true) => "tips of spikes left out",
+            (FlawKind::Spike, false) => {
+                "spikes: runs out and straight back, kept as they are (--repair cuts them)"
+            }
+            (kind, _) => kind.name(),
+        };
+        let label = self.label(vertex);
+        let case = || format!("{label} at {}, {} (row {})", vertex.x, vertex.y, vertex.row);
+        match kind {
+            FlawKind::RepeatedVertex => self.findings.remark(what, case),
+            _ => self.findings.add(what, case),
+        }
+    }
+
+    /// Tells of legs that are far longer than the rest.
+    pub(super) fn examine(&mut self, vertices: &[Vertex], ruler: &Ruler) {
+        let at = |v: &Vertex| (v.x, v.y);
+        let legs: Vec<f64> =
+            vertices.windows(2).map(|w| ruler.distance(at(&w[0]), at(&w[1]))).collect();
+        let mut sorted = legs.clone();
+        sorted.sort_by(f64::total_cmp);
+        let n = sorted.len();
+        let middle = if n >= 4 { Some(sorted[n / 2]) } else { self.median_leg(ruler) };
+        let Some(middle) = middle.filter(|m| *m > 0.0) else { return };
+        // One leg, or the two that lead to a stray vertex and back.
+        let jumps = match n {
+            0 => 0,
+            1..4 => usize::from(sorted[n - 1] > 20.0 * middle),
+            _ => (1..=2)
+                .find(|k| {
+                    let longest = sorted[n - k];
+                    longest > 10.0 * middle && longest > 3.0 * sorted[n - k - 1]
+                })
+                .unwrap_or(0),
+        };
+        if jumps == 0 {
+            return;
+        }
+        let limit = sorted[n - jumps];
+        for (leg, ends) in legs.iter().zip(vertices.windows(2)).filter(|(leg, _)| **leg >= limit) {
+            let label = self.label(&ends[0]);
+            let unit = self.unit.clone();
+            let (from, to) = (ends[0].row, ends[1].row);
+            self.findings.add("legs far longer than the rest: a stray vertex, or two features in one?", || {
+                format!(
+                    "{label}: {leg:.1} {unit} from row {from} to row {to}, {:.0} times the usual leg \
+                     of {middle:.1} {unit}",
+                    leg / middle
+                )
+            });
+        }
+    }
+
+    /// Median of all legs of the table.
+    fn median_leg(&mut self, ruler: &Ruler) -> Option<f64> {
+        if self.median_leg.is_none() {
+            let mut legs: Vec<f64> = self
+                .vertices
+                .windows(2)
+                .filter(|w| {
+                    (w[0].group, w[0].part, w[0].ring) == (w[1].group, w[1].part, w[1].ring)
+                })
+                .map(|w| ruler.distance((w[0].x, w[0].y), (w[1].x, w[1].y)))
+                .collect();
+            legs.sort_by(f64::total_cmp);
+            self.median_leg = (legs.len() >= 10).then(|| legs[legs.len() / 2]);
+        }
+        self.median_leg
+    }
+
+    /// Writes the features made of the groups.
+    pub(super) fn write(
+        mut self,
+        options: &VertexOptions,
+        features: Vec<(usize, GeometryColumn)>,
+        out: &Path,
+        watch: &mut dyn Watch,
+    ) -> Result<Outcome> {
+        let build = &options.build;
+        let table = self.file.path.clone();
+        if features.is_empty() {
+            let first = self.rejected.iter().next();
+            let first = first.map_or(String::new(), |(row, why)| format!("row {row}: {why}"));
+            return Err(Error::data(format!(
+                "none of the {} rows makes a feature. The first: {first}",
+                self.rows
+            ))
+            .in_file(&table));
+        }
+        for v in &self.vertices {
+            self.cloud.judge(v.row, v.x, v.y);
+        }
+        self.notices.extend(self.findings.notices());
+        self.notices.extend(self.cloud.notices());
+        match &build.crs {
+            Some(crs) => self.notices.extend(self.cloud.against(crs)),
+            None => self.notices.push(Notice::warning(format!(
+                "no reference system was given, so the features have none and cannot be converted \
+                 or measured: add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
+                out.display()
+            ))),
+        }
+        let schema = self.inference.schema(&self.headers, &self.kept);
+        let types = &self.inference.types;
+        let mut rows = Rows::new(schema.clone());
+        let mut learn = Learn::default();
+        let mut geometry = GeometryColumn::new();
+        let mut batches = Vec::new();
+        let mut first = 1;
+        let count = features.len();
+        for (at, (group, column)) in features.into_iter().enumerate() {
+            learn.geometry(&column);
+            geometry.push_from(&column, 0);
+            let values = &self.values[group];
+            rows.push(self.kept.iter().map(|at| types[*at].value(&values[*at])));
+            if rows.len() == BATCH || at + 1 == count {
+                let size = rows.len() as u64;
+                batches.push(Batch::new(std::mem::take(&mut geometry), rows.finish()?, first));
+                first += size;
+            }
+        }
+        let stem = table.file_stem().and_then(|s| s.to_str()).unwrap_or("features");
+        let name = build.layer.clone().or_else(|| self.file.sheet.clone());
+        let info = LayerInfo {
+            name: name.unwrap_or(if stem == "-" { "features" } else { stem }.to_string()),
+            crs: build.crs.clone(),
+            crs_origin: CrsOrigin::Given,
+            schema,
+            kind: learn.kind(),
+            has_z: learn.has_z,
+            has_m: false,
+            count: Some(count as u64),
+            extent: learn.extent.bounds(),
+        };
+        let reader = LayerReader::of_layer(&Layer::from_batches(info, batches), &table);
+        let rejects_to = build.rejects.clone().unwrap_or_else(|| rejects_path(out));
+        let overwrite = build.write.overwrite || build.write.append;
+        let mut rejects = Rejects::new(&rejects_to, overwrite, &self.headers)?;
+        let convert = ConvertLayer {
+            target: build.to.clone(),
+            epoch: build.epoch,
+            select: build.select.clone(),
+            write: build.write.clone(),
+            rejects: None,
+        };
+        if !self.rejected.is_empty() {
+            let mut record = StringRecord::new();
+            let mut reader = self.file.rows()?;
+            while reader.next(&mut record)? {
+                if let Some(reason) = self.rejected.get(&reader.row()) {
+                    rejects.add(reader.row(), reason, record.iter())?;
+                }
+            }
+        }
+        let mut outcome = convert.run_into(&reader, out, &mut rejects, watch)?;
+        outcome.rows_in = self.rows;
+        outcome.vertices = Some(self.rows - self.rejected.len() as u64);
+        outcome.rejected = rejects.finish()?;
+        outcome.notices.splice(..0, self.notices);
+        Ok(outcome)
+    }
+}
+
+/// Compares texts with the numbers in them as numbers: P2 before P10.
+pub(crate) fn natural(a: &str, b: &str) -> Ordering {
+    let (mut a, mut b) = (a, b);
+    loop {
+        let digits = |s: &str| s.bytes().take_while(u8::is_ascii_digit).count();
+        let (m, n) = (digits(a), digits(b));
+        if m > 0 && n > 0 {
+            let (p, q) = (a[..m].trim_start_matches('0'), b[..n].trim_start_matches('0'));
+            let order = p.len().cmp(&q.len()).then_with(|| p.cmp(q));
+            if order != Ordering::Equal {
+                return order;
+            }
+            (a, b) = (&a[m..], &b[n..]);
+            continue;
+        }
+        let (mut s, mut t) = (a.chars(), b.chars());
+        match (s.next(), t.next()) {
+            (None, None) => return Ordering::Equal,
+            (None, _) => return Ordering::Less,
+            (_, None) => return Ordering::Greater,
+            (Some(p), Some(q)) if p == q => (a, b) = (s.as_str(), t.as_str()),
+            (Some(p), Some(q)) => return p.cmp(&q),
+        }
+    }
+}
+
+/// `31/5/2026`, `5.31.2026`: a date that does not sort as text.
+fn is_local_date(text: &str) -> bool {
+    let date = text.split([' ', 'T']).next().unwrap_or_default();
+    let parts: Vec<&str> = date.split(['/', '.', '-']).collect();
+    parts.len() == 3
+        && parts.iter().all(|p| p.bytes().all(|b| b.is_ascii_digit()))
+        && (1..=2).contains(&parts[0].len())
+        && (1..=2).contains(&parts[1].len())
+        && parts[2].len() == 4
+}

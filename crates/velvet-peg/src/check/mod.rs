@@ -1,0 +1,512 @@
+//! The quality sheet of a layer: what it holds, how its reference system is known, where it
+//! lies, what is wrong with its geometries, keys and fields; and whether several layers agree.
+//!
+//! One reading a layer; about 16 bytes a feature are held, to find duplicates.
+
+mod agreement;
+mod coordinates;
+mod fields;
+mod render;
+mod sexagesimal;
+
+pub use agreement::{Agreement, Elsewhere};
+pub use fields::FieldSheet;
+pub use render::{sheets_as_html, sheets_as_markdown};
+
+use crate::build::{BuildOptions, BuildPoints};
+use crate::checks::{home_system, short};
+use crate::error::Result;
+use crate::format::{LayerReader, WriteOptions, format_of};
+use crate::layer::{Batch, GeometryKind, LayerInfo};
+use crate::notice::Weight;
+use crate::table::{CoordinateColumns, TableOptions, position};
+use crate::watch::{Unwatched, Watch};
+use coordinates::Coordinates;
+use fields::Fields;
+use serde::Serialize;
+use std::collections::{BTreeMap, HashMap};
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::path::{Path, PathBuf};
+use velvet_peg_core::planar::{Ring, flaws_between_parts, flaws_of_line, flaws_of_polygon};
+use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
+
+/// What is checked beyond what every sheet tells.
+#[derive(Clone, Debug, Default)]
+pub struct CheckOptions {
+    /// Columns whose values together have to be there and different for every feature.
+    pub key: Vec<String>,
+    /// Columns that have to be filled in every feature.
+    pub complete: Vec<String>,
+    /// The system that the layer has to be in.
+    pub expected: Option<Crs>,
+    /// The number of features that there have to be.
+    pub count: Option<u64>,
+    /// For tables: their coordinate columns, guessed where not named.
+    pub columns: CoordinateColumns,
+    /// For tables, and layers without one: the reference system.
+    pub crs: Option<Crs>,
+    /// How tables are read.
+    pub table: TableOptions,
+    /// Layer to take, if the file has several; all of them if none.
+    pub layer: Option<String>,
+}
+
+/// How much a finding weighs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Level {
+    /// Worth knowing.
+    Note,
+    /// Likely a mistake.
+    Warning,
+    /// Wrong: the layer does not pass.
+    Fault,
+}
+
+/// Something that was found.
+#[derive(Clone, Debug, Serialize)]
+pub struct Finding {
+    /// How much it weighs.
+    pub level: Level,
+    /// What it is about: `crs`, `position`, `geometry`, `key`, `fields`, `source`.
+    pub about: &'static str,
+    /// What was found, with figures.
+    pub text: String,
+}
+
+/// The quality sheet of one layer.
+#[derive(Clone, Debug, Serialize)]
+pub struct QualitySheet {
+    /// File.
+    pub source: PathBuf,
+    /// Format of the file.
+    pub format: &'static str,
+    /// Layer.
+    pub layer: String,
+    /// Features that could be read.
+    pub features: u64,
+    /// Records that could not.
+    pub unreadable: u64,
+    /// Features by kind of geometry.
+    pub kinds: BTreeMap<&'static str, u64>,
+    /// Features without a geometry.
+    pub without_geometry: u64,
+    /// Features whose geometry another has as well.
+    pub duplicate_geometries: u64,
+    /// Features with a geometry that is not valid.
+    pub invalid: u64,
+    /// Vertices.
+    pub vertices: u64,
+    /// True if vertices have heights.
+    pub has_z: bool,
+    /// Reference system.
+    pub crs: Option<String>,
+    /// How the reference system is known.
+    pub crs_known: &'static str,
+    /// Unit of the coordinates.
+    pub unit: Option<String>,
+    /// Extent in the layer's own units: smallest x and y, largest x and y.
+    pub extent: Option<[f64; 4]>,
+    /// Extent in degrees on the system's own datum: west, south, east, north.
+    pub extent_degrees: Option<[f64; 4]>,
+    /// Area of use of the reference system.
+    pub area_of_use: Option<String>,
+    /// Vertices outside the area of use.
+    pub outside_area_of_use: u64,
+    /// Decimals of the coordinates, and how many vertices have so many.
+    pub decimals: BTreeMap<usize, u64>,
+    /// Columns.
+    pub fields: Vec<FieldSheet>,
+    /// Columns of the key, and how many different values they have.
+    pub key: Option<(String, u64)>,
+    /// What was found.
+    pub findings: Vec<Finding>,
+    /// Sample of positions, for comparing layers.
+    #[serde(skip)]
+    pub(crate) sample: Vec<(f64, f64)>,
+    #[serde(skip)]
+    pub(crate) system: Option<Crs>,
+}
+
+/// The sheets of the layers checked, and whether they agree.
+#[derive(Clone, Debug, Serialize)]
+pub struct CheckReport {
+    /// One sheet a layer.
+    pub sheets: Vec<QualitySheet>,
+    /// How the layers go together; none for a single one.
+    pub agreement: Option<Agreement>,
+}
+
+impl CheckReport {
+    /// The weightiest finding of all.
+    pub fn worst(&self) -> Option<Level> {
+        let between = self.agreement.iter().flat_map(|agreement| &agreement.findings);
+        let own = self.sheets.iter().flat_map(|sheet| &sheet.findings);
+        own.chain(between).map(|finding| finding.level).max()
+    }
+
+    /// True if nothing wrong was found (warnings may have been).
+    pub fn passes(&self) -> bool {
+        self.worst() != Some(Level::Fault)
+    }
+}
+
+/// Checks every layer of some files, and how they go together.
+///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::{CheckOptions, Unwatched, check};
+/// let options = CheckOptions { key: vec!["field".into()], ..CheckOptions::default() };
+/// let report = check(&[file("fields.geojson")], &options, &mut Unwatched)?;
+/// assert!(report.passes());
+/// assert_eq!(report.sheets[0].kinds["polygon"], 16);
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
+/// # Errors
+/// If a file cannot be read, or a column that was named is missing.
+pub fn check(
+    files: &[PathBuf],
+    options: &CheckOptions,
+    watch: &mut dyn Watch,
+) -> Result<CheckReport> {
+    let mut sheets = Vec::new();
+    for file in files {
+        if format_of(file)?.is_table() {
+            sheets.push(table_sheet(file, options, watch)?);
+            continue;
+        }
+        let readers = match &options.layer {
+            Some(layer) => vec![LayerReader::open(file, Some(layer))?],
+            None => LayerReader::open_all(file)?,
+        };
+        for mut reader in readers {
+            if let (None, Some(crs)) = (&reader.info().crs, &options.crs) {
+                reader.assume(crs.clone());
+            }
+            sheets.push(sheet(&reader, options, watch)?);
+        }
+    }
+    let agreement = (sheets.len() > 1).then(|| Agreement::of(&sheets));
+    Ok(CheckReport { sheets, agreement })
+}
+
+/// A table is checked as the points that it makes.
+fn table_sheet(file: &Path, options: &CheckOptions, watch: &mut dyn Watch) -> Result<QualitySheet> {
+    let folder = tempfile::tempdir()?;
+    let points = folder.path().join("points.gpkg");
+    let build = BuildPoints {
+        columns: options.columns.clone(),
+        packed: false,
+        build: BuildOptions {
+            crs: options.crs.clone(),
+            table: options.table.clone(),
+            write: WriteOptions { verify: Some(false), ..WriteOptions::default() },
+            ..BuildOptions::default()
+        },
+    };
+    let outcome = build.run(file, &points, &mut Unwatched)?;
+    let reader = LayerReader::open(&points, None)?;
+    let mut sheet = sheet(&reader, options, watch).map_err(|e| e.shown_as(&points, file))?;
+    sheet.source = file.to_path_buf();
+    sheet.format = format_of(file)?.name();
+    sheet.unreadable = outcome.rejected.count;
+    sheet.crs_known = if options.crs.is_some() { "given" } else { "missing" };
+    if let Some((row, reason)) = outcome.rejected.first.first() {
+        let text = format!(
+            "{} rows have no coordinates that can be used; the first, row {row}: {reason}",
+            outcome.rejected.count
+        );
+        sheet.findings.insert(0, Finding { level: Level::Fault, about: "source", text });
+    }
+    Ok(sheet)
+}
+
+/// Identifiers of geometries and keys met before.
+#[derive(Default)]
+struct Met(HashMap<u64, u64>);
+
+impl Met {
+    /// The feature that had the same before, if one had.
+    fn again(&mut self, what: impl Hash, number: u64) -> Option<u64> {
+        let mut hasher = DefaultHasher::new();
+        what.hash(&mut hasher);
+        match self.0.entry(hasher.finish()) {
+            std::collections::hash_map::Entry::Occupied(entry) => Some(*entry.get()),
+            std::collections::hash_map::Entry::Vacant(entry) => {
+                entry.insert(number);
+                None
+            }
+        }
+    }
+}
+
+/// Cases that are counted, with the first few in words.
+#[derive(Default)]
+struct Cases {
+    count: u64,
+    first: Vec<String>,
+}
+
+impl Cases {
+    fn add(&mut self, case: impl FnOnce() -> String) {
+        self.count += 1;
+        if self.first.len() < 5 {
+            self.first.push(case());
+        }
+    }
+
+    fn text(&self) -> String {
+        match self.count as usize - self.first.len() {
+            0 => self.first.join("; "),
+            more => format!("{}; and {more} more", self.first.join("; ")),
+        }
+    }
+}
+
+fn sheet(
+    reader: &LayerReader,
+    options: &CheckOptions,
+    watch: &mut dyn Watch,
+) -> Result<QualitySheet> {
+    let info = reader.info();
+    let mut sheet = empty_sheet(reader, info);
+    let mut findings = Vec::new();
+    let mut add = |level: Level, about: &'static str, text: String| {
+        findings.push(Finding { level, about, text });
+    };
+    for notice in &reader.notices {
+        let level = if notice.weight == Weight::Warning { Level::Warning } else { Level::Note };
+        add(level, "source", notice.text.clone());
+    }
+    let names: Vec<String> = info.schema.fields().iter().map(|f| f.name().clone()).collect();
+    let places = |wanted: &[String]| -> Result<Vec<usize>> {
+        let place = |name: &String| position(&names, name, None);
+        wanted.iter().map(place).collect::<Result<_>>().map_err(|e| e.in_file(reader.path()))
+    };
+    let (key, complete) = (places(&options.key)?, places(&options.complete)?);
+    let mut fields = Fields::new(&info.schema);
+    let mut coordinates = Coordinates::new(info.crs.as_ref());
+    let (mut geometries, mut keys) = (Met::default(), Met::default());
+    let (mut doubles, mut key_doubles, mut key_blank) =
+        (Cases::default(), Cases::default(), Cases::default());
+    let mut unreadable = Cases::default();
+    let mut flaws: BTreeMap<(bool, &'static str), Cases> = BTreeMap::new();
+    let mut different_keys = 0;
+    reader.for_each_batch(&mut |batch| {
+        watch.at(batch.first, info.count);
+        for record in &batch.unreadable {
+            sheet.unreadable += 1;
+            unreadable.add(|| format!("record {}: {}", record.number, record.reason));
+        }
+        for feature in 0..batch.geometry.len() {
+            let number = batch.first + feature as u64;
+            sheet.features += 1;
+            fields.add(&batch, feature, number);
+            if !key.is_empty() {
+                let values: Vec<String> =
+                    batch_values(&batch, feature, &key).iter().map(|v| v.to_text()).collect();
+                if values.iter().any(|value| value.trim().is_empty()) {
+                    key_blank.add(|| number.to_string());
+                } else if let Some(first) = keys.again(&values, number) {
+                    key_doubles
+                        .add(|| format!("{} (features {first} and {number})", values.join(", ")));
+                } else {
+                    different_keys += 1;
+                }
+            }
+            let Some(kind) = batch.geometry.kinds()[feature] else {
+                sheet.without_geometry += 1;
+                continue;
+            };
+            *sheet.kinds.entry(kind.name()).or_default() += 1;
+            let range = batch.geometry.vertices(feature);
+            sheet.vertices += range.len() as u64;
+            let bits: Vec<(u64, u64)> = range
+                .clone()
+                .map(|v| (batch.geometry.x[v].to_bits(), batch.geometry.y[v].to_bits()))
+                .collect();
+            if let Some(first) = geometries.again(&bits, number) {
+                doubles.add(|| format!("{first} and {number}"));
+            }
+            coordinates.add(&batch.geometry, feature, number);
+            let mut invalid = false;
+            for (flaw, at) in flaws_of(&batch, feature) {
+                invalid |= flaw.is_invalid();
+                let case = || format!("feature {number} at {}, {}", short(at.0), short(at.1));
+                flaws.entry((!flaw.is_invalid(), flaw.name())).or_default().add(case);
+            }
+            sheet.invalid += u64::from(invalid);
+        }
+        Ok(())
+    })?;
+    if sheet.features + sheet.unreadable == 0 {
+        add(Level::Warning, "source", "the layer holds no features".to_string());
+    }
+    if unreadable.count > 0 {
+        add(
+            Level::Fault,
+            "source",
+            format!("{} records cannot be read: {}", unreadable.count, unreadable.text()),
+        );
+    }
+    if let Some(count) = options.count.filter(|count| *count != sheet.features) {
+        add(
+            Level::Fault,
+            "source",
+            format!("{} features, where {count} are expected", sheet.features),
+        );
+    }
+    match (&info.crs, &options.expected) {
+        (None, _) => add(
+            Level::Fault,
+            "crs",
+            "no reference system is stated: nobody can tell where this is. `vpeg crs guess` ranks the \
+             candidates, `vpeg declare` states one"
+                .to_string(),
+        ),
+        (Some(crs), Some(expected)) if crs != expected => add(
+            Level::Fault,
+            "crs",
+            format!("it is in {}, where {} is expected", crs.label(), expected.label()),
+        ),
+        _ => {}
+    }
+    if sheet.without_geometry > 0 {
+        let text = format!("{} features have no geometry", sheet.without_geometry);
+        add(Level::Warning, "geometry", text);
+    }
+    sheet.duplicate_geometries = doubles.count;
+    if doubles.count > 0 {
+        let text = format!(
+            "{} features have the same geometry as one before them: features {}",
+            doubles.count,
+            doubles.text()
+        );
+        add(Level::Warning, "geometry", text);
+    }
+    for ((tidy, name), cases) in &flaws {
+        let level = if *tidy { Level::Warning } else { Level::Fault };
+        add(level, "geometry", format!("{name}: {} ({})", cases.count, cases.text()));
+    }
+    if !key.is_empty() {
+        let name = options.key.join(", ");
+        if key_doubles.count > 0 {
+            add(
+                Level::Fault,
+                "key",
+                format!(
+                    "{name} is not unique: {} again: {}",
+                    key_doubles.count,
+                    key_doubles.text()
+                ),
+            );
+        }
+        if key_blank.count > 0 {
+            let text =
+                format!("{name} is blank {} times: features {}", key_blank.count, key_blank.text());
+            add(Level::Fault, "key", text);
+        }
+        sheet.key = Some((name, different_keys));
+    }
+    sheet.fields = fields.finish();
+    for at in complete {
+        let field = &sheet.fields[at];
+        let missing = sheet.features - field.filled;
+        if missing > 0 {
+            let text =
+                format!("{} is blank in {missing} of {} features", field.name, sheet.features);
+            add(Level::Fault, "fields", text);
+        }
+    }
+    for field in &sheet.fields {
+        if let Some(note) = &field.note {
+            add(Level::Warning, "fields", format!("{}: {note}", field.name));
+        }
+    }
+    coordinates.finish(reader, &mut sheet, &mut |level, text| add(level, "position", text))?;
+    findings.sort_by_key(|finding| std::cmp::Reverse(finding.level));
+    sheet.findings = findings;
+    Ok(sheet)
+}
+
+fn empty_sheet(reader: &LayerReader, info: &LayerInfo) -> QualitySheet {
+    QualitySheet {
+        source: reader.path().to_path_buf(),
+        format: reader.format().name(),
+        layer: info.name.clone(),
+        features: 0,
+        unreadable: 0,
+        kinds: BTreeMap::new(),
+        without_geometry: 0,
+        duplicate_geometries: 0,
+        invalid: 0,
+        vertices: 0,
+        has_z: info.has_z,
+        crs: info.crs.as_ref().map(Crs::label),
+        crs_known: if info.crs.is_some() { info.crs_origin.name() } else { "missing" },
+        unit: info.crs.as_ref().map(Crs::unit_plural),
+        extent: None,
+        extent_degrees: None,
+        area_of_use: info.crs.as_ref().map(|crs| crs.extent().name().to_string()),
+        outside_area_of_use: 0,
+        decimals: BTreeMap::new(),
+        fields: Vec::new(),
+        key: None,
+        findings: Vec::new(),
+        sample: Vec::new(),
+        system: info.crs.clone(),
+    }
+}
+
+fn batch_values(batch: &Batch, feature: usize, places: &[usize]) -> Vec<crate::layer::Value> {
+    places.iter().map(|at| crate::layer::value_at(batch.attributes.column(*at), feature)).collect()
+}
+
+/// The flaws of a feature, part by part.
+fn flaws_of(batch: &Batch, feature: usize) -> Vec<(velvet_peg_core::planar::FlawKind, (f64, f64))> {
+    let column = &batch.geometry;
+    let Some(kind) = column.kinds()[feature] else { return Vec::new() };
+    let mut found = Vec::new();
+    for part in column.parts(feature) {
+        let rings: Vec<Ring<'_>> = column
+            .rings(part)
+            .map(|ring| {
+                let range = column.ring(ring);
+                Ring { x: &column.x[range.clone()], y: &column.y[range] }
+            })
+            .collect();
+        let flaws = match kind.single() {
+            GeometryKind::Polygon => flaws_of_polygon(&rings),
+            GeometryKind::Line => rings.first().map_or(Vec::new(), |line| flaws_of_line(*line)),
+            _ => Vec::new(),
+        };
+        found.extend(flaws.into_iter().map(|flaw| (flaw.kind, flaw.at)));
+    }
+    if kind == GeometryKind::MultiPolygon {
+        let outer: Vec<Ring<'_>> = column
+            .parts(feature)
+            .filter_map(|part| column.rings(part).next())
+            .map(|ring| {
+                let range = column.ring(ring);
+                Ring { x: &column.x[range.clone()], y: &column.y[range] }
+            })
+            .collect();
+        found.extend(flaws_between_parts(&outer).into_iter().map(|flaw| (flaw.kind, flaw.at)));
+    }
+    found
+}
+
+/// Positions in degrees from Greenwich of coordinates of a system; those that cannot be carried
+/// are left out.
+fn in_degrees(crs: &Crs, points: &[(f64, f64)]) -> Vec<Geographic> {
+    let Some(home) = home_system(crs) else { return Vec::new() };
+    let Ok(converter) = Converter::new(crs, &home) else { return Vec::new() };
+    points
+        .iter()
+        .filter_map(|(x, y)| converter.convert(Coordinate::xy(*x, *y)).ok())
+        .map(|at| crate::checks::from_greenwich(&home, at))
+        .collect()
+}

@@ -1,0 +1,602 @@
+//! Running a job: validating, planning, the steps one after another in a folder of their own,
+//! the checks, and the outputs, which take their places together at the end.
+//!
+//! Every step streams from file to file: what goes between them lies on disk, not in memory.
+
+use super::file::{Job, JobOutput};
+use super::log::{JobLog, LoggedCheck, LoggedStep, logged, now};
+use super::step::{At, Named};
+use super::words::StepKind;
+use crate::check::{CheckOptions, Level, check, sheets_as_html, sheets_as_markdown};
+use crate::convert::ConvertLayer;
+use crate::draw::{DrawOptions, draw};
+use crate::error::{Error, Result};
+use crate::format::{Format, LayerReader, WriteOptions};
+use crate::layer::Layer;
+use crate::notice::{Notice, Weight};
+use crate::output::{Output, refuse_existing};
+use crate::pack::{PackOptions, pack, with_side_files};
+use crate::reference::read_reference;
+use crate::select::Selection;
+use crate::watch::{Unwatched, Watch};
+use std::collections::BTreeMap;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+use tempfile::TempDir;
+use velvet_peg_core::registry;
+
+/// How a job is run.
+#[derive(Clone, Debug, Default)]
+pub struct RunOptions {
+    /// Values of variables that replace the job's own.
+    pub variables: Vec<(String, String)>,
+    /// Replace the outputs of an earlier run.
+    pub overwrite: bool,
+}
+
+/// Hears how a job goes.
+pub trait JobWatch {
+    /// A step begins.
+    fn begins(&mut self, number: usize, of: usize, kind: &str, name: &str);
+    /// A step has ended.
+    fn ended(&mut self, step: &LoggedStep);
+    /// The watch of the step that runs.
+    fn step(&mut self) -> &mut dyn Watch;
+}
+
+/// Shows nothing.
+#[derive(Debug, Default)]
+pub struct UnwatchedJob(Unwatched);
+
+impl JobWatch for UnwatchedJob {
+    fn begins(&mut self, _: usize, _: usize, _: &str, _: &str) {}
+    fn ended(&mut self, _: &LoggedStep) {}
+    fn step(&mut self) -> &mut dyn Watch {
+        &mut self.0
+    }
+}
+
+/// What a job will do, told without doing it.
+#[derive(Clone, Debug)]
+pub struct JobPlan {
+    /// Each line of the plan: what, and its details.
+    pub lines: Vec<(String, String)>,
+    /// Files that are there and would be replaced.
+    pub replaces: Vec<PathBuf>,
+}
+
+impl Job {
+    /// Validates the job against what is there, and tells what it will do: every source can be
+    /// opened, every reference system is known, every path can be written.
+    ///
+    /// # Errors
+    /// If something of this is not so.
+    pub fn plan(&self, file: &Path, options: &RunOptions) -> Result<JobPlan> {
+        let folder = folder_of(file);
+        let mut plan = JobPlan { lines: Vec::new(), replaces: Vec::new() };
+        let sources = self.sources(&folder, options)?;
+        for (name, named) in &sources {
+            let what = match named.is_table()? {
+                true => "table".to_string(),
+                false => {
+                    let reader = named.layer(&folder)?;
+                    let info = reader.info();
+                    format!(
+                        "layer {}{}, {}",
+                        info.name,
+                        info.count.map_or(String::new(), |count| format!(", {count} features")),
+                        info.crs
+                            .as_ref()
+                            .map_or("no reference system".to_string(), |crs| crs.label())
+                    )
+                }
+            };
+            plan.lines
+                .push((format!("read {name}"), format!("{} ({what})", self.sources[name].file)));
+        }
+        for (number, step) in self.steps.iter().enumerate() {
+            for text in [&step.crs, &step.to, &step.grid].into_iter().flatten() {
+                if !["utm", "state-plane", "state-plane-m"].contains(&text.as_str()) {
+                    read_reference(text, &folder).map_err(|error| {
+                        Error::usage(format!("step {} ({}): {error}", number + 1, step.kind))
+                    })?;
+                }
+            }
+            let kind = StepKind::named(&step.kind);
+            if let (Some(kind), Some(source)) = (kind, sources.get(&step.from))
+                && source.is_table()? != kind.from_table
+            {
+                return Err(Error::usage(format!(
+                    "step {} ({}) starts from {}, but `{}` is {}",
+                    number + 1,
+                    step.kind,
+                    if kind.from_table { "a table" } else { "a layer" },
+                    step.from,
+                    if kind.from_table { "a layer" } else { "a table" }
+                )));
+            }
+            let with = step.with.as_ref().map_or(String::new(), |with| format!(" with {with}"));
+            plan.lines.push((
+                format!("{} {}", step.kind, step.from),
+                format!("{with} → {}", self.name_of(number)).trim_start().to_string(),
+            ));
+        }
+        for check in &self.checks {
+            plan.lines.push(("check".to_string(), check.of.join(", ")));
+        }
+        for (output, path) in self.targets(&folder, options)? {
+            if path.exists() {
+                plan.replaces.push(path.clone());
+            }
+            let parent = folder_of(&path);
+            if parent.exists() && !parent.is_dir() {
+                return Err(Error::usage("its folder is a file").in_file(&path));
+            }
+            plan.lines.push((format!("write {}", output.file), output.from.join(", ")));
+        }
+        if let Some(pack) = &self.pack {
+            let path = self.path(&pack.file, &folder, &options.variables)?;
+            if path.exists() {
+                plan.replaces.push(path);
+            }
+            plan.lines.push((format!("pack {}", pack.file), "the outputs".to_string()));
+        }
+        Ok(plan)
+    }
+
+    /// Runs the job. Outputs appear only if every step ends and every check holds: they are
+    /// written beside their places first, and take them together at the end.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{Job, RunOptions, UnwatchedJob};
+    /// let job = Job::parse(r#"
+    ///     job = 1
+    ///     [sources.fields]
+    ///     file = "fields.geojson"
+    ///     [[steps]]
+    ///     do = "convert"
+    ///     from = "fields"
+    ///     to = "EPSG:2285"
+    ///     as = "fields-sp"
+    ///     [[outputs]]
+    ///     file = "fields-sp.gpkg"
+    ///     from = ["fields-sp"]
+    /// "#)?;
+    /// let log = job.run(&file("job.toml"), &RunOptions::default(), &mut UnwatchedJob::default())?;
+    /// assert_eq!((log.steps[0].rows_in, log.steps[0].out), (16, 16));
+    /// assert!(file("fields-sp.gpkg").exists());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As [`Job::plan`]; if a step fails, or an output exists and is not to be overwritten. Checks
+    /// that do not hold are no error: the log says so, and nothing is written but the log.
+    pub fn run(
+        &self,
+        file: &Path,
+        options: &RunOptions,
+        watch: &mut dyn JobWatch,
+    ) -> Result<JobLog> {
+        self.plan(file, options)?;
+        let folder = folder_of(file);
+        let targets = self.targets(&folder, options)?;
+        for (_, path) in &targets {
+            refuse_existing(path, options.overwrite)?;
+        }
+        let pack_to = match &self.pack {
+            Some(pack) => Some(self.path(&pack.file, &folder, &options.variables)?),
+            None => None,
+        };
+        if let Some(path) = &pack_to {
+            refuse_existing(path, options.overwrite)?;
+        }
+        let mut log = JobLog {
+            title: self.title.clone(),
+            started: now(),
+            version: env!("CARGO_PKG_VERSION"),
+            registry: registry::VERSION,
+            ..JobLog::default()
+        };
+        let mut known = self.sources(&folder, options)?;
+        for (name, named) in &known {
+            for path in with_side_files(&named.path) {
+                let main = path == named.path;
+                let shown = Path::new(&self.sources[name].file);
+                let shown = match main {
+                    true => shown.to_path_buf(),
+                    false => shown.with_file_name(path.file_name().unwrap_or_default()),
+                };
+                if !log.inputs.iter().any(|input| input.path == shown) {
+                    log.inputs.push(logged(&path, &shown)?);
+                }
+            }
+        }
+        let work = tempfile::tempdir()?;
+        let mut rejects: Vec<(String, PathBuf)> = Vec::new();
+        for (number, step) in self.steps.iter().enumerate() {
+            let name = self.name_of(number);
+            watch.begins(number + 1, self.steps.len(), &step.kind, &name);
+            let out = work.path().join(format!("{}.gpkg", number + 1));
+            let at = At {
+                folder: &folder,
+                from: &known[&step.from],
+                with: step.with.as_ref().map(|with| &known[with]),
+                name: &name,
+                out: &out,
+            };
+            let began = Instant::now();
+            let run = step.run(&at, watch.step());
+            let (outcome, closures) = run.map_err(|error| {
+                Error::usage(format!("step {} ({} → {name}): {error}", number + 1, step.kind))
+            })?;
+            let logged = logged_step(step, &name, &outcome, &closures, began);
+            watch.ended(&logged);
+            log.steps.push(logged);
+            if let Some(path) = outcome.rejected.path {
+                rejects.push((name.clone(), path));
+            }
+            let source = super::file::JobSource { layer: None, ..Default::default() };
+            known.insert(name, Named { path: out, source });
+        }
+        self.hold(&folder, &known, &mut log)?;
+        if log.holds() {
+            let mut staged = Staged::default();
+            for (output, path) in &targets {
+                let notices = self.write(output, path, &known, &folder, &mut staged)?;
+                log.notices.extend(notices.into_iter().map(|notice| {
+                    let weight = match notice.weight {
+                        Weight::Warning => "warning",
+                        Weight::Remark => "note",
+                    };
+                    (output.file.clone(), weight, notice.text)
+                }));
+            }
+            let rejects_to = match (&self.rejects, targets.first()) {
+                (Some(text), _) => Some(self.path(text, &folder, &options.variables)?),
+                (None, Some((_, path))) => Some(folder_of(path)),
+                (None, None) => None,
+            };
+            if let Some(to) = rejects_to {
+                for (name, path) in &rejects {
+                    let target = to.join(format!("{name}.rejects.csv"));
+                    let at = staged.place(&target)?;
+                    std::fs::copy(path, &at)
+                        .map_err(|e| Error::file(&target, "cannot be written", e))?;
+                }
+            }
+            if let (Some(to), Some(asked)) = (&pack_to, &self.pack) {
+                let wanted = |output: &JobOutput| {
+                    asked.outputs.is_empty() || asked.outputs.contains(&output.file)
+                };
+                let files: Vec<PathBuf> = targets
+                    .iter()
+                    .filter(|(output, _)| wanted(output))
+                    .map(|(_, path)| staged.at(path))
+                    .collect();
+                let target = staged.place(to)?;
+                let pack_options =
+                    PackOptions { title: self.title.clone(), ..PackOptions::default() };
+                pack(&files, &target, &pack_options)?;
+            }
+            let written = staged.publish(options.overwrite)?;
+            for path in written {
+                let shown = path.strip_prefix(&folder).unwrap_or(&path).to_path_buf();
+                log.outputs.push(logged(&path, &shown)?);
+            }
+        }
+        log.finished = now();
+        self.write_log(file, &folder, options, &log)?;
+        Ok(log)
+    }
+
+    /// The sources, where they lie.
+    fn sources(&self, folder: &Path, options: &RunOptions) -> Result<BTreeMap<String, Named>> {
+        let mut sources = BTreeMap::new();
+        for (name, source) in &self.sources {
+            let path = self.path(&source.file, folder, &options.variables)?;
+            if !path.exists() {
+                return Err(Error::usage(format!(
+                    "the source `{name}` is not there; the path is taken from the folder of the job \
+                     file"
+                ))
+                .in_file(&path));
+            }
+            sources.insert(name.clone(), Named { path, source: source.clone() });
+        }
+        Ok(sources)
+    }
+
+    /// The outputs with their paths.
+    fn targets(&self, folder: &Path, options: &RunOptions) -> Result<Vec<(&JobOutput, PathBuf)>> {
+        self.outputs
+            .iter()
+            .map(|output| Ok((output, self.path(&output.file, folder, &options.variables)?)))
+            .collect()
+    }
+
+    /// The checks that have to hold.
+    fn hold(&self, folder: &Path, known: &BTreeMap<String, Named>, log: &mut JobLog) -> Result<()> {
+        for wanted in &self.checks {
+            let expected = wanted.crs.as_deref().map(|crs| read_reference(crs, folder));
+            let options = CheckOptions {
+                key: wanted.key.clone(),
+                complete: wanted.complete.clone(),
+                expected: expected.transpose()?.map(|(crs, _)| crs),
+                count: wanted.count,
+                ..CheckOptions::default()
+            };
+            let files: Vec<PathBuf> =
+                wanted.of.iter().map(|name| known[name].path.clone()).collect();
+            let report = check(&files, &options, &mut Unwatched)?;
+            let fails =
+                |level: Level| level == Level::Fault || (wanted.strict && level == Level::Warning);
+            let mut found = Vec::new();
+            let mut holds = true;
+            let all = report
+                .sheets
+                .iter()
+                .flat_map(|sheet| sheet.findings.iter().map(move |f| (sheet.layer.as_str(), f)))
+                .chain(
+                    report.agreement.iter().flat_map(|a| a.findings.iter().map(|f| ("layers", f))),
+                );
+            for (layer, finding) in all {
+                holds &= !fails(finding.level);
+                found.push(format!("{} ({layer}): {}", finding.level.name(), finding.text));
+            }
+            if let Some(condition) = &wanted.every {
+                for name in &wanted.of {
+                    let count = self.breaking(&known[name].layer(folder)?, condition)?;
+                    if count > 0 {
+                        holds = false;
+                        found.insert(
+                            0,
+                            format!(
+                                "fault ({name}): `{condition}` is not true for {count} features"
+                            ),
+                        );
+                    }
+                }
+            }
+            log.checks.push(LoggedCheck { of: wanted.of.clone(), holds, found });
+        }
+        Ok(())
+    }
+
+    /// Features for which a condition is not true.
+    fn breaking(&self, reader: &LayerReader, condition: &str) -> Result<u64> {
+        let selection =
+            Selection { condition: Some(condition.to_string()), ..Selection::default() };
+        let planned = selection.plan(reader.info())?;
+        let mut count = 0;
+        reader.for_each_batch(&mut |batch| {
+            if let Some(mask) = planned.mask(&batch)? {
+                count += (mask.len() - mask.true_count()) as u64;
+            }
+            Ok(())
+        })?;
+        Ok(count)
+    }
+
+    /// Writes one output beside its place.
+    fn write(
+        &self,
+        output: &JobOutput,
+        path: &Path,
+        known: &BTreeMap<String, Named>,
+        folder: &Path,
+        staged: &mut Staged,
+    ) -> Result<Vec<Notice>> {
+        let mut notices = Vec::new();
+        let again = staged.has(path);
+        let at = staged.place(path)?;
+        let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
+        let readers = || -> Result<Vec<LayerReader>> {
+            output.from.iter().map(|name| known[name].layer(folder)).collect()
+        };
+        match extension.to_ascii_lowercase().as_str() {
+            "svg" | "png" => {
+                let layers: Vec<Layer> =
+                    readers()?.iter().map(LayerReader::read).collect::<Result<_>>()?;
+                let options = DrawOptions {
+                    title: output.title.clone(),
+                    label: output.label.clone(),
+                    ..DrawOptions::default()
+                };
+                notices.extend(draw(&layers, &at, &options)?);
+            }
+            "md" | "html" => {
+                let files: Vec<PathBuf> =
+                    output.from.iter().map(|name| known[name].path.clone()).collect();
+                let mut report = check(&files, &CheckOptions::default(), &mut Unwatched)?;
+                for (sheet, name) in report.sheets.iter_mut().zip(&output.from) {
+                    sheet.source = match self.sources.get(name) {
+                        Some(source) => source.file.clone().into(),
+                        None => format!("{name}, a step of the job").into(),
+                    };
+                }
+                let text = match extension {
+                    "md" => sheets_as_markdown(&report),
+                    _ => sheets_as_html(&report),
+                };
+                std::fs::write(&at, text).map_err(|e| Error::file(path, "cannot be written", e))?;
+            }
+            _ => {
+                let several = output.from.len() > 1 || again;
+                if several && Format::of(path)? != Format::GeoPackage {
+                    return Err(Error::usage(
+                        "several layers go into one file only as a GeoPackage (.gpkg)",
+                    )
+                    .in_file(path));
+                }
+                for (name, reader) in output.from.iter().zip(readers()?) {
+                    let layer = output.layer.clone().filter(|_| output.from.len() == 1);
+                    let convert = ConvertLayer {
+                        write: WriteOptions {
+                            layer: Some(layer.unwrap_or_else(|| name.clone())),
+                            decimals: output.decimals,
+                            wkt: output.wkt,
+                            layer_by: output.layer_by.clone(),
+                            label: output.label.clone(),
+                            append: several,
+                            stamp: Some(format!(
+                                "{}T00:00:00.000Z",
+                                self.date.as_deref().unwrap_or("1970-01-01")
+                            )),
+                            ..WriteOptions::default()
+                        },
+                        ..ConvertLayer::default()
+                    };
+                    let written = convert.run(&reader, &at, &mut Unwatched);
+                    let written = written.map_err(|error| error.shown_as(&at, path))?;
+                    let place = at.display().to_string();
+                    notices.extend(written.notices.into_iter().map(|mut notice| {
+                        notice.text = notice.text.replace(&place, &output.file);
+                        notice
+                    }));
+                }
+                // Every layer of a new file is new.
+                notices.retain(|notice| !notice.text.ends_with("yet: it gets one"));
+            }
+        }
+        Ok(notices)
+    }
+
+    fn write_log(
+        &self,
+        file: &Path,
+        folder: &Path,
+        options: &RunOptions,
+        log: &JobLog,
+    ) -> Result<()> {
+        let text_to = match &self.log {
+            Some(text) => self.path(text, folder, &options.variables)?,
+            None => file.with_extension("log"),
+        };
+        let mut json_to = text_to.clone().into_os_string();
+        json_to.push(".json");
+        let json = serde_json::to_string_pretty(log)
+            .map_err(|e| Error::file(&text_to, "cannot be written", e))?;
+        for (path, text) in [(text_to.as_path(), log.to_text()), (Path::new(&json_to), json)] {
+            make_folder(path)?;
+            let mut output = Output::create(path, true)?;
+            output
+                .file()
+                .write_all(text.as_bytes())
+                .map_err(|e| Error::file(path, "cannot be written", e))?;
+            output.finish()?;
+        }
+        Ok(())
+    }
+}
+
+fn logged_step(
+    step: &super::file::Step,
+    name: &str,
+    outcome: &crate::build::Outcome,
+    closures: &[crate::build::courses::Closure],
+    began: Instant,
+) -> LoggedStep {
+    let texts = |weight: Weight| -> Vec<String> {
+        let of = |notice: &&Notice| notice.weight == weight;
+        outcome.notices.iter().filter(of).map(|notice| notice.text.clone()).collect()
+    };
+    LoggedStep {
+        kind: step.kind.clone(),
+        name: name.to_string(),
+        rows_in: outcome.rows_in,
+        out: outcome.out,
+        left_out: outcome.left_out,
+        rejected: outcome.rejected.count,
+        rejects: outcome.rejected.first.clone(),
+        route: outcome
+            .converter
+            .as_ref()
+            .map(|converter| (converter.route().summary(), converter.route().accuracy_m())),
+        closures: closures
+            .iter()
+            .map(|c| (c.name.clone(), c.misclosure.length, c.misclosure.ratio()))
+            .collect(),
+        warnings: texts(Weight::Warning),
+        remarks: texts(Weight::Remark),
+        seconds: began.elapsed().as_secs_f64(),
+    }
+}
+
+/// The folder that a file lies in.
+pub(crate) fn folder_of(file: &Path) -> PathBuf {
+    match file.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder.to_path_buf(),
+        _ => PathBuf::from("."),
+    }
+}
+
+fn make_folder(file: &Path) -> Result<()> {
+    let folder = folder_of(file);
+    std::fs::create_dir_all(&folder).map_err(|e| Error::file(&folder, "cannot be made", e))
+}
+
+/// Outputs that wait beside their places, in a folder of the same folder, until all are whole.
+#[derive(Default)]
+struct Staged {
+    /// For each folder of targets, the one where they wait.
+    folders: BTreeMap<PathBuf, TempDir>,
+    targets: Vec<PathBuf>,
+}
+
+impl Staged {
+    fn has(&self, target: &Path) -> bool {
+        self.targets.iter().any(|other| other == target)
+    }
+
+    /// Where a target waits.
+    fn place(&mut self, target: &Path) -> Result<PathBuf> {
+        let folder = folder_of(target);
+        if !self.folders.contains_key(&folder) {
+            make_folder(target)?;
+            let waiting = tempfile::Builder::new()
+                .prefix(".vpeg-")
+                .tempdir_in(&folder)
+                .map_err(|e| Error::file(&folder, "cannot be written", e))?;
+            self.folders.insert(folder.clone(), waiting);
+        }
+        if !self.has(target) {
+            self.targets.push(target.to_path_buf());
+        }
+        Ok(self.at(target))
+    }
+
+    fn at(&self, target: &Path) -> PathBuf {
+        let name = target.file_name().unwrap_or_default();
+        match self.folders.get(&folder_of(target)) {
+            Some(folder) => folder.path().join(name),
+            None => target.to_path_buf(),
+        }
+    }
+
+    /// Gives every file its place, side files before those that they belong to; gives the places.
+    fn publish(self, overwrite: bool) -> Result<Vec<PathBuf>> {
+        let mut moves: Vec<(PathBuf, PathBuf)> = Vec::new();
+        for (folder, waiting) in &self.folders {
+            let entries = std::fs::read_dir(waiting.path())
+                .map_err(|e| Error::file(folder, "cannot be read", e))?;
+            for entry in entries {
+                let name = entry.map_err(|e| Error::file(folder, "cannot be read", e))?.file_name();
+                moves.push((waiting.path().join(&name), folder.join(&name)));
+            }
+        }
+        moves.sort_by_key(|(_, to)| (self.has(to), to.clone()));
+        for (_, to) in &moves {
+            refuse_existing(to, overwrite)?;
+        }
+        for (from, to) in &moves {
+            std::fs::rename(from, to).map_err(|e| Error::file(to, "cannot be written", e))?;
+        }
+        let mut written: Vec<PathBuf> = moves.into_iter().map(|(_, to)| to).collect();
+        written.sort();
+        Ok(written)
+    }
+}

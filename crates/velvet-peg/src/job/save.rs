@@ -1,0 +1,96 @@
+//! Writing down what was just done as a job.
+
+use super::file::{JOB_VERSION, Job, JobOutput, JobSource, Step};
+use super::run::folder_of;
+use crate::error::{Error, Result};
+use crate::output::Output;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+impl Job {
+    /// The job of one step: a source, what is done with it, and an output. A second source is
+    /// what the step is done with.
+    ///
+    /// ```
+    /// use std::path::Path;
+    /// use velvet_peg::{Job, JobOutput, JobSource, Step};
+    /// let step = Step { kind: "convert".into(), to: Some("utm".into()), ..Step::default() };
+    /// let source = JobSource { file: "fields.geojson".into(), ..JobSource::default() };
+    /// let job = Job::of_step(source, None, step, JobOutput { file: "out.gpkg".into(), ..JobOutput::default() });
+    /// let again = Job::parse(&job.to_toml()?)?;
+    /// assert_eq!(again.steps, job.steps);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    pub fn of_step(
+        source: JobSource,
+        with: Option<JobSource>,
+        mut step: Step,
+        mut output: JobOutput,
+    ) -> Job {
+        let mut job = Job { job: JOB_VERSION, ..Job::default() };
+        step.from = "input".to_string();
+        step.name = Some("result".to_string());
+        step.with = with.as_ref().map(|_| "other".to_string());
+        output.from = vec!["result".to_string()];
+        job.sources.insert("input".to_string(), source);
+        if let Some(with) = with {
+            job.sources.insert("other".to_string(), with);
+        }
+        job.steps.push(step);
+        job.outputs.push(output);
+        job
+    }
+
+    /// Writes the job to a file, its paths from the folder of the file.
+    ///
+    /// # Errors
+    /// If the file exists and is not to be overwritten, or cannot be written.
+    pub fn save(&self, file: &Path, overwrite: bool) -> Result<()> {
+        let folder = folder_of(file);
+        let mut job = self.clone();
+        for source in job.sources.values_mut() {
+            source.file = from_folder(&folder, &source.file)?;
+        }
+        for output in &mut job.outputs {
+            output.file = from_folder(&folder, &output.file)?;
+        }
+        for step in &mut job.steps {
+            for text in [&mut step.crs, &mut step.to, &mut step.grid].into_iter().flatten() {
+                for kind in ["like:", "file:"] {
+                    if let Some(path) = text.clone().strip_prefix(kind) {
+                        *text = format!("{kind}{}", from_folder(&folder, path)?);
+                    }
+                }
+            }
+        }
+        let text = job.to_toml()?;
+        let mut output = Output::create(file, overwrite)?;
+        output
+            .file()
+            .write_all(text.as_bytes())
+            .map_err(|e| Error::file(file, "cannot be written", e))?;
+        output.finish()
+    }
+}
+
+/// A path as it is from a folder.
+fn from_folder(folder: &Path, path: &str) -> Result<String> {
+    let absolute = |path: &Path| std::path::absolute(path).map_err(Error::from);
+    let (folder, path) = (absolute(folder)?, absolute(Path::new(path))?);
+    let (mut from, mut to) = (folder.components().peekable(), path.components().peekable());
+    while let (Some(a), Some(b)) = (from.peek(), to.peek()) {
+        if a != b {
+            break;
+        }
+        from.next();
+        to.next();
+    }
+    let mut relative: PathBuf = from.map(|_| "..").collect();
+    relative.extend(to);
+    // Braces stand for variables in job files.
+    let text = relative.to_string_lossy().replace('\\', "/");
+    match text.contains(['{', '}']) {
+        true => Err(Error::usage(format!("`{text}`: paths of jobs cannot hold braces"))),
+        false => Ok(text),
+    }
+}

@@ -1,0 +1,458 @@
+//! Attributes of a table joined to the features of a layer by key, with a report on how the keys
+//! meet before anything is written.
+
+use crate::attributes::AttributeTable;
+use crate::build::Outcome;
+use crate::convert::ConvertLayer;
+use crate::error::{Error, Result};
+use crate::format::{LayerReader, Stage, WriteOptions, distinct};
+use crate::layer::{Batch, GeometryColumn, Rows, Value};
+use crate::notice::Notice;
+use crate::table::{TableOptions, position};
+use crate::watch::Watch;
+use arrow_schema::{Field, Schema, SchemaRef};
+use std::collections::{BTreeMap, HashMap};
+use std::path::{Path, PathBuf};
+use std::rc::Rc;
+use std::sync::Arc;
+
+/// How a table is joined to a layer.
+#[derive(Clone, Debug, Default)]
+pub struct JoinTable {
+    /// Column of the layer that holds the key.
+    pub key: String,
+    /// Column of the table that holds it; the same name if none.
+    pub table_key: Option<String>,
+    /// Columns of the table to take over; all but the key if there are none.
+    pub columns: Vec<String>,
+    /// Put in front of the names of the columns taken over.
+    pub prefix: Option<String>,
+    /// A feature whose key is in several rows comes out once for each of them.
+    pub many: bool,
+    /// Keys meet without regard to capitals, blanks and leading zeros.
+    pub loose: bool,
+    /// Leaves out the features whose key is not in the table.
+    pub matched_only: bool,
+    /// How the table is read.
+    pub table: TableOptions,
+    /// Layer to take, if the table is a file of several.
+    pub table_layer: Option<String>,
+    /// How the features are written.
+    pub write: WriteOptions,
+    /// Where rejects go; `OUT.rejects.csv` if none.
+    pub rejects: Option<PathBuf>,
+}
+
+/// How the keys of a layer and a table meet. Examples are the first of each kind.
+#[derive(Clone, Debug, Default)]
+pub struct MatchReport {
+    /// Features of the layer.
+    pub features: u64,
+    /// Rows of the table.
+    pub rows: u64,
+    /// Features with their key in the table.
+    pub features_met: u64,
+    /// Rows with their key in the layer.
+    pub rows_met: u64,
+    /// Features whose key is not in the table.
+    pub features_unmet: Examples,
+    /// Rows whose key is not in the layer.
+    pub rows_unmet: Examples,
+    /// Features without a key.
+    pub features_blank: u64,
+    /// Rows without a key.
+    pub rows_blank: u64,
+    /// Keys that several features have.
+    pub layer_duplicates: Examples,
+    /// Keys that several rows have.
+    pub table_duplicates: Examples,
+    /// Of those, the ones that a feature has.
+    pub duplicates_met: Examples,
+    /// Keys that would meet without regard to capitals, blanks or leading zeros: the layer's,
+    /// the table's, and what keeps them apart.
+    pub near: Vec<(String, String, &'static str)>,
+    /// Number of the near ones.
+    pub near_count: u64,
+    /// The types of the two columns in words, where they differ.
+    pub types: Option<(&'static str, &'static str)>,
+}
+
+/// A count with the first few cases.
+#[derive(Clone, Debug, Default)]
+pub struct Examples {
+    /// How many.
+    pub count: u64,
+    /// The first of them.
+    pub first: Vec<String>,
+}
+
+/// Cases given as examples.
+const SHOWN: usize = 8;
+
+impl Examples {
+    fn add(&mut self, case: &str) {
+        self.count += 1;
+        if self.first.len() < SHOWN {
+            self.first.push(case.to_string());
+        }
+    }
+
+    /// The count, and the first cases in brackets.
+    pub fn text(&self) -> String {
+        match self.count as usize - self.first.len() {
+            _ if self.count == 0 => "none".to_string(),
+            0 => format!("{} ({})", self.count, self.first.join(", ")),
+            _ => format!("{} ({}, …)", self.count, self.first.join(", ")),
+        }
+    }
+}
+
+/// A key with what is often written differently taken away.
+fn plain_key(text: &str) -> String {
+    let words = text.split_whitespace().collect::<Vec<_>>().join(" ").to_lowercase();
+    let number = words.strip_suffix(".0").unwrap_or(&words);
+    let mut plain = String::new();
+    let mut digits = false;
+    for c in number.chars() {
+        // Zeros in front of a number within it say nothing: F-01 is F-1.
+        if c == '0' && !digits {
+            plain.push('\0');
+        } else {
+            while !digits && c.is_ascii_digit() && plain.ends_with('\0') {
+                plain.pop();
+            }
+            plain.push(c);
+        }
+        // Behind a decimal point zeros count.
+        digits = (c == '.' && digits) || (c.is_ascii_digit() && (digits || c != '0'));
+    }
+    // A zero that nothing followed is a zero.
+    let mut out = String::new();
+    for c in plain.chars() {
+        match c {
+            '\0' if out.ends_with('0') => {}
+            '\0' => out.push('0'),
+            c => out.push(c),
+        }
+    }
+    out
+}
+
+fn why_apart(a: &str, b: &str) -> &'static str {
+    let squeezed = |t: &str| t.split_whitespace().collect::<Vec<_>>().join(" ");
+    if squeezed(a) == squeezed(b) {
+        "blanks"
+    } else if squeezed(a).to_lowercase() == squeezed(b).to_lowercase() {
+        "capitals"
+    } else {
+        "leading zeros"
+    }
+}
+
+/// The sides of a join, read.
+struct Sides {
+    key_at: usize,
+    table: AttributeTable,
+    /// Rows of each key.
+    by_key: HashMap<String, Vec<usize>>,
+    report: MatchReport,
+    columns: Vec<usize>,
+}
+
+impl JoinTable {
+    /// How the keys meet, without writing anything.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{JoinTable, LayerReader};
+    /// std::fs::write(file("crops.csv"), "field,yield\nF-01,3.5\nf-2,4\n")?;
+    /// let join = JoinTable { key: "field".into(), ..JoinTable::default() };
+    /// let report = join.report(&LayerReader::open(&file("fields.geojson"), None)?, &file("crops.csv"))?;
+    /// assert_eq!((report.features_met, report.rows_unmet.count), (1, 1));
+    /// assert_eq!(report.near[0], ("F-02".into(), "f-2".into(), "leading zeros"));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If either side cannot be read or has no such column.
+    pub fn report(&self, reader: &LayerReader, table: &Path) -> Result<MatchReport> {
+        Ok(self.sides(reader, table)?.report)
+    }
+
+    /// Joins, and writes the features with the columns of the table behind their own. Features
+    /// whose key is not in the table are kept, with nothing in those columns. The table is held
+    /// in memory.
+    ///
+    /// # Errors
+    /// As [`JoinTable::report`]; if no key meets, if a key that a feature has is in several rows
+    /// and `many` was not asked for, or if the output exists or cannot be written.
+    pub fn run(
+        &self,
+        reader: LayerReader,
+        table: &Path,
+        out: &Path,
+        watch: &mut dyn Watch,
+    ) -> Result<(Outcome, MatchReport)> {
+        let sides = self.sides(&reader, table)?;
+        let report = sides.report.clone();
+        if report.features > 0 && report.features_met == 0 {
+            let near = match report.near.first() {
+                Some((a, b, why)) => format!(
+                    ": `{a}` and `{b}` are kept apart by {why}; --loose has them meet (and {} like \
+                     them)",
+                    report.near_count - 1
+                ),
+                None => format!(
+                    ": the layer's begin {}, the table's {}",
+                    report.features_unmet.text(),
+                    report.rows_unmet.text()
+                ),
+            };
+            return Err(
+                Error::data(format!("no key of the layer is in the table{near}")).in_file(table)
+            );
+        }
+        if report.duplicates_met.count > 0 && !self.many {
+            return Err(Error::data(format!(
+                "keys of features that are in several rows of the table: {}. Which row is meant? Make \
+                 the keys of the table unique, or add --many to get the feature once for each row",
+                report.duplicates_met.text()
+            ))
+            .in_file(table));
+        }
+        let mut info = reader.info().clone();
+        let mut fields: Vec<Field> =
+            info.schema.fields().iter().map(|f| f.as_ref().clone()).collect();
+        let mut taken: Vec<String> = fields.iter().map(|f| f.name().clone()).collect();
+        let prefix = self.prefix.as_deref().unwrap_or_default();
+        let mut renamed = Vec::new();
+        for at in &sides.columns {
+            let field = sides.table.schema.field(*at);
+            let wanted = format!("{prefix}{}", field.name());
+            let name = distinct(&taken, &wanted);
+            if name != wanted {
+                renamed.push(format!("`{wanted}` → `{name}`"));
+            }
+            taken.push(name.clone());
+            fields.push(field.clone().with_name(name));
+        }
+        info.schema = Arc::new(Schema::new(fields));
+        info.count = None;
+        let mut notices = sides.table.notices.clone();
+        notices.extend(report.notices());
+        if !renamed.is_empty() {
+            notices.push(Notice::remark(format!(
+                "columns of the table whose names the layer has already: {} (--prefix sets them \
+                 apart)",
+                renamed.join(", ")
+            )));
+        }
+        let before = report.features;
+        let stage = Joining {
+            loose: self.loose,
+            matched_only: self.matched_only,
+            schema: info.schema.clone(),
+            sides,
+        };
+        let joined = reader.through(info, Rc::new(stage));
+        let convert = ConvertLayer {
+            write: self.write.clone(),
+            rejects: self.rejects.clone(),
+            ..ConvertLayer::default()
+        };
+        let mut outcome = convert.run(&joined, out, watch)?;
+        if self.matched_only {
+            outcome.left_out = before - report.features_met;
+        }
+        outcome.rows_in = before;
+        outcome.notices.splice(..0, notices);
+        Ok((outcome, report))
+    }
+
+    fn key(&self, value: &Value) -> Option<String> {
+        key_of(value, self.loose)
+    }
+
+    fn sides(&self, reader: &LayerReader, path: &Path) -> Result<Sides> {
+        let names: Vec<String> =
+            reader.info().schema.fields().iter().map(|f| f.name().clone()).collect();
+        let key_at =
+            position(&names, &self.key, None).map_err(|error| error.in_file(reader.path()))?;
+        let table = AttributeTable::read(path, &self.table, self.table_layer.as_deref())?;
+        let table_names = table.names();
+        let here = |error: Error| error.in_file(path);
+        let table_key = self.table_key.as_ref().unwrap_or(&self.key);
+        let table_at = position(&table_names, table_key, None).map_err(here)?;
+        let columns: Vec<usize> = match self.columns.as_slice() {
+            [] => (0..table_names.len()).filter(|at| *at != table_at).collect(),
+            wanted => wanted
+                .iter()
+                .map(|name| position(&table_names, name, None))
+                .collect::<Result<_>>()
+                .map_err(here)?,
+        };
+        let mut report = MatchReport { rows: table.rows.len() as u64, ..MatchReport::default() };
+        let kind = |schema: &SchemaRef, at: usize| crate::layer::type_name(schema.field(at));
+        let kinds = (kind(&reader.info().schema, key_at), kind(&table.schema, table_at));
+        report.types = (kinds.0 != kinds.1).then_some(kinds);
+        let mut by_key: HashMap<String, Vec<usize>> = HashMap::new();
+        // How keys that meet loosely were written first.
+        let mut written: HashMap<String, String> = HashMap::new();
+        let mut order: Vec<String> = Vec::new();
+        for (at, (_, values)) in table.rows.iter().enumerate() {
+            match self.key(&values[table_at]) {
+                None => report.rows_blank += 1,
+                Some(key) => {
+                    let rows = by_key.entry(key.clone()).or_default();
+                    if rows.is_empty() {
+                        written.insert(key.clone(), values[table_at].to_text());
+                        order.push(key);
+                    }
+                    rows.push(at);
+                }
+            }
+        }
+        // Features of each key, by the order in which they came.
+        let mut counts: BTreeMap<String, u64> = BTreeMap::new();
+        let mut layer_order: Vec<String> = Vec::new();
+        reader.for_each_batch(&mut |batch| {
+            let column = batch.attributes.column(key_at);
+            for at in 0..batch.geometry.len() {
+                report.features += 1;
+                let value = crate::layer::value_at(column, at);
+                match self.key(&value) {
+                    None => report.features_blank += 1,
+                    Some(key) => {
+                        report.features_met += u64::from(by_key.contains_key(&key));
+                        let count = counts.entry(key.clone()).or_default();
+                        *count += 1;
+                        if *count == 1 {
+                            written.entry(key.clone()).or_insert_with(|| value.to_text());
+                            layer_order.push(key);
+                        }
+                    }
+                }
+            }
+            Ok(())
+        })?;
+        let mut loosely: HashMap<String, &str> = HashMap::new();
+        for key in &order {
+            let rows = &by_key[key];
+            let met = counts.contains_key(key);
+            if rows.len() > 1 {
+                report.table_duplicates.add(&written[key]);
+                if met {
+                    report.duplicates_met.add(&written[key]);
+                }
+            }
+            if met {
+                report.rows_met += rows.len() as u64;
+            } else {
+                report.rows_unmet.add(&written[key]);
+                loosely.entry(plain_key(key)).or_insert(key);
+            }
+        }
+        for key in &layer_order {
+            if counts[key] > 1 {
+                report.layer_duplicates.add(&written[key]);
+            }
+            if by_key.contains_key(key) {
+                continue;
+            }
+            report.features_unmet.add(&written[key]);
+            if let Some(other) = loosely.get(&plain_key(key)) {
+                report.near_count += 1;
+                if report.near.len() < SHOWN {
+                    report.near.push((key.clone(), other.to_string(), why_apart(key, other)));
+                }
+            }
+        }
+        Ok(Sides { key_at, table, by_key, report, columns })
+    }
+}
+
+fn key_of(value: &Value, loose: bool) -> Option<String> {
+    let text = value.to_text();
+    let key = if loose { plain_key(&text) } else { text };
+    (!key.trim().is_empty()).then_some(key)
+}
+
+impl MatchReport {
+    /// What of it matters to whoever uses the result.
+    fn notices(&self) -> Vec<Notice> {
+        let mut notices = Vec::new();
+        if self.near_count > 0 {
+            let pairs: Vec<String> =
+                self.near.iter().map(|(a, b, why)| format!("`{a}` and `{b}` ({why})")).collect();
+            notices.push(Notice::warning(format!(
+                "{} keys do not meet but look the same: {}; --loose has them meet",
+                self.near_count,
+                pairs.join(", ")
+            )));
+        }
+        if self.features_unmet.count > 0 {
+            notices.push(Notice::warning(format!(
+                "keys of features that are not in the table: {}",
+                self.features_unmet.text()
+            )));
+        }
+        if self.rows_unmet.count > 0 {
+            notices.push(Notice::warning(format!(
+                "keys of the table that no feature has: {}",
+                self.rows_unmet.text()
+            )));
+        }
+        if self.features_blank + self.rows_blank > 0 {
+            notices.push(Notice::remark(format!(
+                "without a key: {} features, {} rows",
+                self.features_blank, self.rows_blank
+            )));
+        }
+        notices
+    }
+}
+
+/// Adds the columns of the table to features.
+struct Joining {
+    loose: bool,
+    matched_only: bool,
+    schema: SchemaRef,
+    sides: Sides,
+}
+
+impl std::fmt::Debug for Joining {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Joining").field("keys", &self.sides.by_key.len()).finish()
+    }
+}
+
+impl Stage for Joining {
+    fn apply(&self, batch: Batch) -> Result<Batch> {
+        let mut rows = Rows::new(self.schema.clone());
+        let mut geometry = GeometryColumn::new();
+        let Sides { key_at, table, by_key, columns, .. } = &self.sides;
+        for at in 0..batch.geometry.len() {
+            let values = batch.values(at);
+            let found = key_of(&values[*key_at], self.loose).and_then(|key| by_key.get(&key));
+            match found {
+                Some(found) => {
+                    for row in found {
+                        let theirs = columns.iter().map(|c| table.rows[*row].1[*c].clone());
+                        rows.push(values.iter().cloned().chain(theirs));
+                        geometry.push_from(&batch.geometry, at);
+                    }
+                }
+                None if self.matched_only => {}
+                None => {
+                    rows.push(values);
+                    geometry.push_from(&batch.geometry, at);
+                }
+            }
+        }
+        let mut joined = Batch::new(geometry, rows.finish()?, batch.first);
+        joined.unreadable = batch.unreadable;
+        Ok(joined)
+    }
+}

@@ -1,0 +1,209 @@
+//! Lengths, perimeters and areas of a layer: on the ellipsoid, on the grid and on the ground,
+//! side by side.
+
+mod columns;
+mod legs;
+mod meter;
+mod statistics;
+
+pub use columns::MeasureColumns;
+pub use legs::{FeatureLeg, feature_legs};
+pub use statistics::Statistics;
+
+use crate::error::Result;
+use crate::format::LayerReader;
+use crate::layer::{GeometryKind, no_system};
+use crate::notice::Notice;
+use crate::watch::Watch;
+use meter::Meter;
+use velvet_peg_core::{Crs, LengthUnit};
+
+/// How to measure.
+#[derive(Clone, Debug, Default)]
+pub struct MeasureOptions {
+    /// Grid for the plane figures; the layer's own system if it is projected.
+    pub grid: Option<Crs>,
+    /// Ellipsoidal height of the ground in metres, for figures on the ground.
+    pub ground_height_m: Option<f64>,
+    /// Combined factor of the grid, for figures on the ground: grid length = ground length ×
+    /// factor.
+    pub combined_factor: Option<f64>,
+    /// Column whose values the features are known by; their first attribute if none.
+    pub label: Option<String>,
+    /// Column whose values group the statistics.
+    pub by: Option<String>,
+}
+
+/// Figures of one feature. Lengths of polygons are perimeters, holes included.
+#[derive(Clone, Debug)]
+pub struct Measured {
+    /// Number in the layer, from 1.
+    pub number: u64,
+    /// What it is known by.
+    pub label: String,
+    /// The group it is in; blank if none was asked for.
+    pub group: String,
+    /// Kind; none for a feature without geometry.
+    pub kind: Option<GeometryKind>,
+    /// Vertices.
+    pub vertices: usize,
+    /// Along geodesics, metres.
+    pub length_m: f64,
+    /// Bounded by geodesics, square metres; 0 for points and lines.
+    pub area_m2: f64,
+    /// On the grid, metres.
+    pub grid_length_m: Option<f64>,
+    /// On the grid, square metres.
+    pub grid_area_m2: Option<f64>,
+    /// On the ground at the given height, metres.
+    pub ground_length_m: Option<f64>,
+    /// On the ground at the given height, square metres.
+    pub ground_area_m2: Option<f64>,
+    /// Mean scale factor of the grid along the feature: the root of the product of the factors
+    /// along the meridian and along the parallel, averaged over its legs (Simpson's rule
+    /// on both ends and the middle of each). It is what grid lengths differ by from those on the
+    /// ellipsoid, and its square what areas differ by.
+    pub scale_factor: Option<f64>,
+}
+
+impl Measured {
+    /// Lengths on the grid against the ellipsoid, parts in a million.
+    pub fn length_ppm(&self) -> Option<f64> {
+        ppm(self.grid_length_m?, self.length_m)
+    }
+
+    /// Areas on the grid against the ellipsoid, parts in a million.
+    pub fn area_ppm(&self) -> Option<f64> {
+        ppm(self.grid_area_m2?, self.area_m2)
+    }
+}
+
+fn ppm(plane: f64, truth: f64) -> Option<f64> {
+    (truth > 0.0).then(|| (plane / truth - 1.0) * 1e6)
+}
+
+/// Figures of a layer.
+#[derive(Clone, Debug)]
+pub struct Measures {
+    /// System of the data.
+    pub crs: Crs,
+    /// Ellipsoid of the geodesic figures.
+    pub ellipsoid: &'static str,
+    /// System of the plane figures.
+    pub grid: Option<Crs>,
+    /// Height of the figures on the ground.
+    pub ground_height_m: Option<f64>,
+    /// Combined factor of the figures on the ground.
+    pub combined_factor: Option<f64>,
+    /// One entry a feature.
+    pub features: Vec<Measured>,
+    /// What was noticed.
+    pub notices: Vec<Notice>,
+}
+
+impl Measures {
+    /// Sum of a figure over all features; none if no feature has it.
+    pub fn total(&self, figure: impl Fn(&Measured) -> Option<f64>) -> Option<f64> {
+        let statistics = Statistics::of(self.features.iter().filter_map(figure));
+        (statistics.count > 0).then_some(statistics.sum)
+    }
+
+    /// The names of the groups, in the order in which they came.
+    pub fn groups(&self) -> Vec<&str> {
+        let mut groups: Vec<&str> = Vec::new();
+        for measured in &self.features {
+            if !groups.contains(&measured.group.as_str()) {
+                groups.push(&measured.group);
+            }
+        }
+        groups
+    }
+
+    /// Unit of the grid's coordinates.
+    pub fn grid_unit(&self) -> Option<LengthUnit> {
+        self.grid.as_ref()?.length_unit()
+    }
+}
+
+/// Measures every feature of a layer.
+///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::{measure, LayerReader, MeasureOptions, Unwatched};
+/// let reader = LayerReader::open(&file("fields.geojson"), None)?;
+/// let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched)?;
+/// assert_eq!(measures.ellipsoid, "WGS 84");
+/// assert!((measures.features[0].area_m2 - 122_958.0).abs() < 1.0);
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
+/// # Errors
+/// If the layer has no reference system, or a vertex is out of range for it.
+pub fn measure(
+    reader: &LayerReader,
+    options: &MeasureOptions,
+    watch: &mut dyn Watch,
+) -> Result<Measures> {
+    let info = reader.info();
+    let crs = info.crs.clone().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+    let meter = Meter::new(info, &crs, options).map_err(|error| error.in_file(reader.path()))?;
+    let mut measures = Measures {
+        ellipsoid: meter.ellipsoid_name(),
+        crs,
+        grid: meter.grid_system().cloned(),
+        ground_height_m: options.ground_height_m,
+        combined_factor: options.combined_factor,
+        features: Vec::new(),
+        notices: reader.notices.clone(),
+    };
+    reader.for_each_batch(&mut |batch| {
+        watch.at(batch.first, info.count);
+        meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))
+    })?;
+    if measures.grid.is_none() {
+        let degrees = measures.crs.unit_plural();
+        measures.notices.push(Notice::remark(format!(
+            "there are no plane figures, because {degrees} have no length: take the ellipsoid's, or \
+             name a grid with --grid (utm, state-plane, or a projected system)"
+        )));
+    }
+    measures.notices.extend(distortion(&measures));
+    Ok(measures)
+}
+
+/// A warning where plane areas or lengths are off the ellipsoid's by more than surveyors
+/// overlook: one part in ten thousand for lengths, twice that for areas.
+fn distortion(measures: &Measures) -> Option<Notice> {
+    let grid = measures.grid.as_ref()?;
+    let worst = |pairs: &dyn Fn(&Measured) -> Option<(f64, f64)>| {
+        measures
+            .features
+            .iter()
+            .filter_map(pairs)
+            .filter(|(plane, truth)| *truth > 0.0 && plane.is_finite())
+            .map(|(plane, truth)| plane / truth - 1.0)
+            .fold(0.0, |worst: f64, off| if off.abs() > worst.abs() { off } else { worst })
+    };
+    let length = worst(&|m| Some((m.grid_length_m?, m.length_m)));
+    let area = worst(&|m| Some((m.grid_area_m2?, m.area_m2)));
+    if length.abs() < 1e-4 && area.abs() < 2e-4 {
+        return None;
+    }
+    let (what, off) = if area.abs() > 0.0 { ("area", area) } else { ("length", length) };
+    let factors: Vec<f64> = measures.features.iter().filter_map(|m| m.scale_factor).collect();
+    let factor = Statistics::of(factors.iter().copied());
+    let size = match off.abs() {
+        off if off < 0.1 => format!("{:.3} %", off * 100.0),
+        off => format!("{:.1} %", off * 100.0),
+    };
+    Some(Notice::warning(format!(
+        "the grid of {} distorts: the worst {what} on it is {size} {} than on the ellipsoid (its mean \
+         scale factor here is {:.6}). Quote the ellipsoid's figures, or the ground's (--height), \
+         where true size matters",
+        grid.label(),
+        if off > 0.0 { "larger" } else { "smaller" },
+        factor.mean
+    )))
+}

@@ -1,0 +1,60 @@
+//! References to a reference system as people write them: `REF`.
+
+use crate::definition_file::definition_file;
+use crate::error::{Error, Result};
+use crate::format::LayerReader;
+use crate::notice::Notice;
+use crate::zone::{state_plane_of_layer, utm_of_layer};
+use std::path::Path;
+use velvet_peg_core::{Crs, definition};
+
+/// Reads a `REF` that needs no data: a code, an OGC URN, plain words that match one system,
+/// `file:PATH` (definition text in a file) or `like:PATH` (that of another data set). Paths are
+/// taken from `folder`. A file is told of in a notice.
+///
+/// ```
+/// use std::path::Path;
+/// use velvet_peg::read_reference;
+/// let (crs, _) = read_reference("nad83 washington south ftus", Path::new(""))?;
+/// assert_eq!(crs.code(), Some(2286));
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
+/// # Errors
+/// If it names no system, or several.
+pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)> {
+    if let Some(path) = text.strip_prefix("like:") {
+        let reader = LayerReader::open(&folder.join(path), None)?;
+        let crs = reader.info().crs.clone();
+        let crs =
+            crs.ok_or_else(|| Error::usage(format!("{path} has no reference system to be like")))?;
+        return Ok((crs, None));
+    }
+    if let Some(path) = text.strip_prefix("file:") {
+        let crs = definition_file(&folder.join(path))?;
+        let what = match crs.code() {
+            Some(_) => crs.label(),
+            None => format!("{}: {}", crs.name(), definition::identify(&crs).summary()),
+        };
+        return Ok((crs, Some(Notice::remark(format!("{path} describes {what}")))));
+    }
+    Ok((Crs::parse(text)?, None))
+}
+
+/// Reads a `REF` that may depend on where the data lies: `utm` and `state-plane` choose the zone
+/// that all of it lies in (`state-plane` in the zone's legal foot, `state-plane-m` in metres).
+///
+/// # Errors
+/// As [`read_reference`], and if the data lies in several zones.
+pub fn read_reference_for(
+    text: &str,
+    folder: &Path,
+    layer: &LayerReader,
+) -> Result<(Crs, Option<Notice>)> {
+    match text.to_ascii_lowercase().as_str() {
+        "utm" => Ok((utm_of_layer(layer)?, None)),
+        "state-plane" => Ok((state_plane_of_layer(layer, false)?, None)),
+        "state-plane-m" => Ok((state_plane_of_layer(layer, true)?, None)),
+        _ => read_reference(text, folder),
+    }
+}

@@ -1,0 +1,303 @@
+//! Lines, polygons and the parcels of deeds, built from tables with known answers.
+
+use std::path::{Path, PathBuf};
+use velvet_peg::{
+    BuildCourses, BuildLines, BuildOptions, BuildPolygons, Crs, Geometry, Layer, LayerReader,
+    LengthUnit, MeasureOptions, Outcome, Unwatched, VertexOptions, WriteOptions, measure,
+};
+
+fn data(name: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/build").join(name)
+}
+
+fn vertices(by: &str) -> VertexOptions {
+    let build =
+        BuildOptions { crs: Some(Crs::from_epsg(32610).unwrap()), ..BuildOptions::default() };
+    VertexOptions { group: vec![by.to_string()], build, ..VertexOptions::default() }
+}
+
+fn texts(outcome: &Outcome) -> String {
+    outcome.notices.iter().map(|notice| notice.text.clone()).collect::<Vec<_>>().join("\n")
+}
+
+/// The features of a file as well-known text, by their first attribute.
+fn written(path: &Path) -> Vec<(String, String)> {
+    let mut found = Vec::new();
+    LayerReader::open(path, None)
+        .unwrap()
+        .for_each_batch(&mut |batch| {
+            for at in 0..batch.geometry.len() {
+                let name = batch.values(at).first().map_or(String::new(), |value| value.to_text());
+                found.push((name, batch.geometry.text_of(at)));
+            }
+            Ok(())
+        })
+        .unwrap();
+    found
+}
+
+#[test]
+fn lines_are_grouped_ordered_and_put_together_in_parts() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("lines.gpkg");
+    let mut lines = BuildLines { vertices: vertices("ditch"), repair: false };
+    lines.vertices.order = Some("no".into());
+    lines.vertices.part = Some("part".into());
+    lines.vertices.columns.z = Some("z".into());
+    let outcome = lines.run(&data("lines.csv"), &out, &mut Unwatched).unwrap();
+    assert_eq!((outcome.rows_in, outcome.vertices, outcome.rejected.count), (15, Some(12), 3));
+    assert_eq!(outcome.out, 3);
+    let found = written(&out);
+    assert_eq!(found[0].0, "T-1");
+    assert_eq!(
+        found[0].1,
+        "LINESTRING Z (600000 5250000 10, 600010 5250000 11, 600020 5250000 12, 600030 5250000 13, \
+         600040 5250000 14, 600050 5250000 15)"
+    );
+    assert!(found[1].1.starts_with("MULTILINESTRING Z ((") && found[1].1.contains("), ("));
+    // What agrees is kept (a blank cell agrees), what differs is named with an example.
+    let layer = LayerReader::open(&out, None).unwrap();
+    let names: Vec<&str> = layer.info().schema.fields().iter().map(|f| f.name().as_str()).collect();
+    assert_eq!(names, ["ditch", "class"]);
+    assert!(texts(&outcome).contains("`crew` (in `T-1` row 2 has `A`, row 4 `B`)"));
+    let rejects = std::fs::read_to_string(folder.path().join("lines.gpkg.rejects.csv")).unwrap();
+    for line in [
+        "12,\"`T-3` part a: a line needs two vertices, and there is one\",T-3,P1",
+        "13,`wet` is not a number,T-4,P1",
+        "16,\"column `ditch`, which tells features apart, is blank\",,P9",
+    ] {
+        assert!(rejects.contains(line), "{rejects}");
+    }
+}
+
+#[test]
+fn doubtful_orders_legs_and_dates_are_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let run = |order: &[&str], x: &[f64]| {
+        let rows: String =
+            order.iter().zip(x).map(|(no, x)| format!("T,{no},{x},5250000\n")).collect();
+        std::fs::write(at("t.csv"), format!("d,no,x,y\n{rows}")).unwrap();
+        let mut lines = BuildLines { vertices: vertices("d"), repair: false };
+        lines.vertices.order = Some("no".into());
+        lines.vertices.build.write = WriteOptions { overwrite: true, ..WriteOptions::default() };
+        lines.run(&at("t.csv"), &at("t.gpkg"), &mut Unwatched)
+    };
+    let even = [6e5, 6e5 + 10.0, 6e5 + 20.0, 6e5 + 30.0, 6e5 + 40.0, 6e5 + 50.0];
+    for (order, x, wanted) in [
+        (["1", "2", "3", "4", "5", "6"], even, None),
+        (["10", "20", "30", "40", "60", "70"], even, Some("no goes from 40 to 60 (rows 5 and 6)")),
+        (["1", "2", "2", "3", "4", "5"], even, Some("rows 3 and 4 both have no 2")),
+        (
+            ["1", "2", "3", "4", "5", "6"],
+            [6e5, 6e5 + 10.0, 6e5 + 20.0, 6e5 + 9000.0, 6e5 + 40.0, 6e5 + 50.0],
+            Some("8980.0 m from row 4 to row 5, 898 times the usual leg of 10.0 m"),
+        ),
+        (
+            [
+                "2026-05-01T09:05:00Z",
+                "2026-05-01T09:06:00Z",
+                "2026-05-01T10:00:00Z",
+                "2026-05-02T01:00:00Z",
+                "2026-05-02T02:00:00Z",
+                "2026-05-10T02:00:00Z",
+            ],
+            even,
+            None,
+        ),
+    ] {
+        let outcome = run(&order, &x).unwrap();
+        let texts = texts(&outcome);
+        match wanted {
+            Some(wanted) => assert!(texts.contains(wanted), "{order:?}: {texts}"),
+            None => assert!(outcome.notices.iter().all(|n| !n.text.contains("T`")), "{texts}"),
+        }
+    }
+    // Dates whose day and month cannot be told apart do not order anything.
+    let error =
+        run(&["1/5/2026", "2/5/2026", "3/5/2026", "4/5/2026", "5/5/2026", "6/5/2026"], &even)
+            .unwrap_err()
+            .to_string();
+    assert!(error.contains("write them as 2026-05-31"), "{error}");
+}
+
+#[test]
+fn polygons_find_their_holes_and_their_flaws() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("p.gpkg");
+    let mut polygons =
+        BuildPolygons { vertices: vertices("parcel"), ring: Some("ring".into()), repair: false };
+    polygons.vertices.build.write.overwrite = true;
+    let outcome = polygons.run(&data("polygons.csv"), &out, &mut Unwatched).unwrap();
+    assert_eq!((outcome.rows_in, outcome.vertices, outcome.rejected.count), (45, Some(43), 2));
+    let areas = |path: &Path| -> Vec<(String, f64)> {
+        let reader = LayerReader::open(path, None).unwrap();
+        let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched).unwrap();
+        measures.features.iter().map(|m| (m.label.clone(), m.grid_area_m2.unwrap())).collect()
+    };
+    // To the square centimetre: a hole of 80 m in a square of 100, and a triangle in the hole.
+    assert_eq!(
+        areas(&out)[..4],
+        [
+            ("plain".into(), 10_000.0),
+            ("island".into(), 10_000.0 - 6_400.0 + 200.0),
+            ("apart".into(), 100.0),
+            ("told".into(), 5_000.0 - 200.0),
+        ]
+    );
+    let found = written(&out);
+    assert!(found[1].1.starts_with("MULTIPOLYGON"), "the triangle in the hole is its own part");
+    assert!(found[2].1.starts_with("MULTIPOLYGON"));
+    // Outer rings counter-clockwise, holes clockwise, closed, from their first vertices.
+    assert!(found[1].1.contains("((600000 5260000, 600100 5260000"), "{}", found[1].1);
+    assert!(found[1].1.contains("(600010 5260010, 600010 5260090"), "{}", found[1].1);
+    let told = texts(&outcome);
+    for wanted in [
+        "hole outside the outer ring: `told` ring hole 1 at 600200, 5280010 (row 27)",
+        "`tie` ring 1 at 600020, 5290020 (the edge from row 30)",
+        "`messy` ring 1 at 600100, 5300000 (row 36)",
+        "`messy` ring 1 at 600100, 5300150 (row 38)",
+        "rings that cross each other, kept as they are: `messy` ring 2 at",
+    ] {
+        assert!(told.contains(wanted), "{wanted}\n{told}");
+    }
+    // Repaired only when asked, and told what was changed.
+    polygons.repair = true;
+    let outcome = polygons.run(&data("polygons.csv"), &out, &mut Unwatched).unwrap();
+    let told = texts(&outcome);
+    for wanted in [
+        "tips of spikes left out: `messy` ring 1 at 600100, 5300150 (row 38)",
+        "repeated vertices left out (2 times): `messy` ring 1 at",
+        "duplicate rings left out: `messy` ring 2, rows 41 to 44",
+        "`tie` ring 1 at 600020, 5290020",
+    ] {
+        assert!(told.contains(wanted), "{wanted}\n{told}");
+    }
+    let messy = areas(&out).into_iter().find(|(name, _)| name == "messy").unwrap();
+    assert_eq!(messy.1, 10_000.0);
+}
+
+#[test]
+fn rings_end_where_they_come_back_if_nothing_tells_them_apart() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let rows = "0,0\n9,0\n9,9\n0,9\n0,0\n3,3\n6,3\n6,6\n3,3\n";
+    std::fs::write(at("a.csv"), format!("x,y\n{rows}")).unwrap();
+    let outcome =
+        BuildPolygons::default().run(&at("a.csv"), &at("a.gpkg"), &mut Unwatched).unwrap();
+    assert!(texts(&outcome).contains("taken as the next ring"), "{}", texts(&outcome));
+    assert_eq!(
+        written(&at("a.gpkg"))[0].1,
+        "POLYGON ((0 0, 9 0, 9 9, 0 9, 0 0), (3 3, 6 6, 6 3, 3 3))"
+    );
+}
+
+/// Rows of courses, the unit, the area in the grid's square units, the misclosure.
+const DEEDS: &[(&str, &str, f64, f64)] = &[
+    ("N 0 E,100\nN 90 E,50\nS 0 E,100\nS 90 W,50\n", "m", 5_000.0, 0.0),
+    // The same the other way round, by azimuths.
+    ("90,50\n0,100\n270,50\n180,100\n", "m", 5_000.0, 0.0),
+    (
+        "N 45-00-00 E,10 chUS\nS 45 E,10 chUS\nS 45 W,10 chUS\nN 45 W,10 chUS\n",
+        "ftUS",
+        435_600.0,
+        0.0,
+    ),
+    ("N 0 E,328.0833333333\nN 90 E,100 m\nS 0 E,100 m\nS 90 W,100 m\n", "ftUS", 107_639.0, 4e-10),
+    ("N 0 E,100\nN 90 E,100\nS 0 E,100\nS 90 W,99.5\n", "m", 10_000.0, 0.5),
+];
+
+#[test]
+fn deeds_close_as_reckoned_by_hand() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    for (number, (rows, unit, area, miss)) in DEEDS.iter().enumerate() {
+        let table = at(&format!("{number}.csv"));
+        std::fs::write(&table, format!("bearing,distance\n{rows}")).unwrap();
+        let code = if *unit == "m" { 32610 } else { 2285 };
+        let build =
+            BuildOptions { crs: Some(Crs::from_epsg(code).unwrap()), ..BuildOptions::default() };
+        let courses = BuildCourses { start: Some((6e5, 1.5e5)), build, ..BuildCourses::default() };
+        let out = at(&format!("{number}.gpkg"));
+        let (_, closures) = courses.run(&table, &out, &mut Unwatched).unwrap();
+        let found = &closures[0];
+        assert!((found.misclosure.length - miss).abs() < 1e-6, "{number}: {:?}", found.misclosure);
+        assert!((found.area / area - 1.0).abs() < 1e-5, "{number}: {}", found.area);
+        // The polygon in the file has the area that is told.
+        let reader = LayerReader::open(&out, None).unwrap();
+        let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched).unwrap();
+        let metres = found.unit.unwrap().metres();
+        let written = measures.features[0].grid_area_m2.unwrap();
+        assert!((written - found.area * metres * metres).abs() < 1e-4, "{number}: {written}");
+    }
+}
+
+#[test]
+fn deeds_tell_what_is_missing_or_misread() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let run = |text: &str, change: &dyn Fn(&mut BuildCourses)| {
+        std::fs::write(at("d.csv"), text).unwrap();
+        let mut courses = BuildCourses { group: vec!["p".into()], ..BuildCourses::default() };
+        courses.build.write.overwrite = true;
+        change(&mut courses);
+        courses.run(&at("d.csv"), &at("d.gpkg"), &mut Unwatched)
+    };
+    let square = "p,bearing,distance,radius,delta,turn\nA,N 0 E,100,,,\nA,N 80 E,50,,,\nA,S 0 E,100,,,\nA,S 80 E,50,,,\n";
+    let (outcome, _) = run(square, &|_| {}).unwrap();
+    let told = texts(&outcome);
+    assert!(told.contains("misses closing by 98.481") && told.contains("in row 5"), "{told}");
+    let rows = "p,bearing,distance,radius,delta,turn\nA,N 0 E,100,,,\nA,,,50,90,R\nA,S 0 E,50,,,\nB,N 0 E,100 ft,,,\nC,N 0 E,9,,,\nC,,,5,90,\nD,,,5,90,L\nE,N 0 E,5,,,\nE,N 90 E,7.9,5,90,R\nE,S 0 E,5,,,\n";
+    let (outcome, closures) = run(rows, &|_| {}).unwrap();
+    assert_eq!(closures.iter().map(|c| c.name.as_str()).collect::<Vec<_>>(), ["A", "E"]);
+    let rejects = std::fs::read_to_string(at("d.gpkg.rejects.csv")).unwrap();
+    for wanted in [
+        "write ftUS (US survey) or ft-intl",
+        "needs its turn, left or right",
+        "goes on from the course before it, and there is none",
+    ] {
+        assert!(rejects.contains(wanted), "{rejects}");
+    }
+    let told = texts(&outcome);
+    assert!(told.contains("has an arc of 7.854, which the table's misses by 0.046"), "{told}");
+    assert!(told.contains("bends off the course before it by 45.000°"), "{told}");
+    assert_eq!(outcome.rows_in, outcome.vertices.unwrap() + outcome.rejected.count);
+    // Ground distances come to the grid; a rotation turns the bearings.
+    let metre = "p,bearing,distance\nA,N 0 E,100\nA,N 90 E,100\nA,S 0 E,100\nA,S 90 W,100\n";
+    let (_, closures) = run(metre, &|courses| {
+        courses.combined_factor = Some(0.9999);
+        courses.rotate_deg = Some(45.0);
+        courses.unit = Some(LengthUnit::named("chUS").unwrap());
+    })
+    .unwrap();
+    let side = 100.0 * 66.0 * 1200.0 / 3937.0 * 0.9999;
+    assert!((closures[0].area / (side * side) - 1.0).abs() < 1e-12);
+    assert!((closures[0].legs[0].azimuth_deg - 45.0).abs() < 1e-12);
+    for (change, why) in [
+        (
+            (&|c: &mut BuildCourses| c.build.crs = Some(Crs::from_epsg(4326).unwrap()))
+                as &dyn Fn(&mut BuildCourses),
+            "run on a plane grid",
+        ),
+        (&|c| c.build.crs = Some(Crs::from_epsg(32610).unwrap()), "where the first course begins"),
+        (&|c| c.combined_factor = Some(99.0), "near 1"),
+        (&|c| c.columns.bearing = Some("course".into()), "no column `course`"),
+    ] {
+        let error = run(metre, change).unwrap_err().to_string();
+        assert!(error.contains(why), "{error}");
+    }
+}
+
+#[test]
+fn features_come_from_plain_tuples() {
+    let mut layer = Layer::new("ditches", Some(Crs::from_epsg(32610).unwrap()));
+    let line = Geometry::Line(vec![(6e5, 5.25e6), (6e5, 5.2501e6)]);
+    layer.push(line, [("name", "T-1".into())]).unwrap();
+    let ring = vec![(6e5, 5.25e6), (6.001e5, 5.25e6), (6.001e5, 5.2501e6)];
+    layer.push(Geometry::Polygon(vec![ring]), [("name", "F-1".into())]).unwrap();
+    let reader = LayerReader::of_layer(&layer, Path::new("code"));
+    let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched).unwrap();
+    assert_eq!(measures.features[0].grid_length_m, Some(100.0));
+    assert_eq!(measures.features[1].grid_area_m2, Some(5_000.0));
+    assert!(layer.add(Geometry::Point((0.0, 0.0)), vec![("other", 1.into())]).is_err());
+}

@@ -1,0 +1,197 @@
+//! Jobs: read and refused with line and column, run, run again, held back by their checks, and
+//! carried elsewhere.
+
+use std::path::{Path, PathBuf};
+use velvet_peg::{
+    Job, JobLog, PackOptions, RunOptions, STEP_KINDS, UnwatchedJob, WORDS, demo, pack_job,
+    steps_table,
+};
+
+fn laid_out() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    demo::lay_out(folder.path(), false).unwrap();
+    folder
+}
+
+fn run(file: &Path, overwrite: bool) -> Result<JobLog, String> {
+    let options = RunOptions { overwrite, ..RunOptions::default() };
+    Job::read(file)
+        .and_then(|job| job.run(file, &options, &mut UnwatchedJob::default()))
+        .map_err(|error| error.to_string())
+}
+
+/// Every file of a folder with its bytes.
+fn files(folder: &Path) -> Vec<(PathBuf, Vec<u8>)> {
+    let mut found: Vec<(PathBuf, Vec<u8>)> = std::fs::read_dir(folder)
+        .unwrap()
+        .map(|entry| entry.unwrap().path())
+        .filter(|path| path.is_file())
+        .map(|path| (path.file_name().unwrap().into(), std::fs::read(&path).unwrap()))
+        .collect();
+    found.sort();
+    found
+}
+
+/// The text of a job, and what is wrong with it.
+const WRONG: &str = include_str!("data/jobs-wrong.txt");
+
+#[test]
+fn jobs_that_are_not_valid_are_refused_with_line_and_column() {
+    let mut cases = 0;
+    for case in WRONG.split("\n====\n").skip(1) {
+        let (wanted, text) = case.split_once('\n').unwrap();
+        let error = Job::parse(text).unwrap_err().to_string();
+        assert!(error.contains(wanted), "wanted: {wanted}\nfound: {error}\n{text}");
+        cases += 1;
+    }
+    assert!(cases >= 12, "{cases}");
+}
+
+#[test]
+fn the_story_of_the_demo_runs_and_runs_again_to_the_same_bytes() {
+    let folder = laid_out();
+    let job = folder.path().join("tumblewick.toml");
+    let log = run(&job, false).unwrap();
+    assert!(log.holds(), "{}", log.to_text());
+    let counts: Vec<(&str, u64, u64, u64)> =
+        log.steps.iter().map(|s| (s.name.as_str(), s.rows_in, s.out, s.rejected)).collect();
+    assert_eq!(counts[0], ("gates", 40, 34, 4));
+    assert_eq!(counts[1], ("laterals", 95, 9, 0));
+    assert_eq!(counts[3], ("tracts", 10, 2, 0));
+    // The tracts close as the deeds do, the gates have their beat.
+    assert_eq!(log.steps[3].closures[0].2.map(f64::round), Some(20_520.0));
+    let first = files(&folder.path().join("out"));
+    assert!(first.len() > 8);
+    let text = std::fs::read_to_string(folder.path().join("tumblewick.log")).unwrap();
+    assert!(text.contains("points → gates: 40 in, 34 out, 2 left out, 4 rejected"), "{text}");
+    assert!(text.contains("known to 4 m"), "{text}");
+    // Outputs are not replaced unasked.
+    let error = run(&job, false).unwrap_err();
+    assert!(error.contains("exists already"), "{error}");
+    std::thread::sleep(std::time::Duration::from_millis(1100));
+    let log = run(&job, true).unwrap();
+    assert_eq!(log.outputs.len(), first.len());
+    for ((name, before), (_, after)) in first.iter().zip(files(&folder.path().join("out"))) {
+        assert_eq!(before.len(), after.len(), "{}", name.display());
+        assert!(*before == after, "{} differs", name.display());
+    }
+}
+
+#[test]
+fn a_job_with_its_data_runs_elsewhere() {
+    let (folder, elsewhere, outside) = (laid_out(), tempfile::tempdir().unwrap(), laid_out());
+    let job = folder.path().join("tumblewick.toml");
+    run(&job, false).unwrap();
+    // One source from outside the job's folder.
+    let text = std::fs::read_to_string(&job).unwrap();
+    let beats = outside.path().join("beats.csv");
+    let text = text.replace("file = \"beats.csv\"", &format!("file = \"{}\"", beats.display()));
+    std::fs::write(&job, text).unwrap();
+    let zip = elsewhere.path().join("job.zip");
+    let packed = pack_job(&job, &zip, &PackOptions::default()).unwrap();
+    assert!(packed.files.iter().any(|(name, _)| name == "data/beats.csv"), "{:?}", packed.files);
+    let mut archive = zip::ZipArchive::new(std::fs::File::open(&zip).unwrap()).unwrap();
+    archive.extract(elsewhere.path()).unwrap();
+    drop(outside);
+    run(&elsewhere.path().join("tumblewick.toml"), false).unwrap();
+    assert_eq!(files(&folder.path().join("out")).len(), files(&elsewhere.path().join("out")).len());
+    for ((name, here), (_, there)) in
+        files(&folder.path().join("out")).iter().zip(files(&elsewhere.path().join("out")))
+    {
+        assert!(*here == there, "{} differs", name.display());
+    }
+}
+
+/// A check, and whether it holds.
+const CHECKS: &[(&str, bool)] = &[
+    ("count = 16", true),
+    ("count = 17", false),
+    ("key = [\"field\"]", true),
+    ("key = [\"ditch\"]", false),
+    ("complete = [\"crop\"]", true),
+    ("crs = \"EPSG:2285\"", true),
+    ("crs = \"EPSG:4326\"", false),
+    ("every = \"right_acres > 20\"", true),
+    ("every = \"right_acres > 25\"", false),
+];
+
+#[test]
+fn outputs_appear_only_if_every_check_holds() {
+    let folder = laid_out();
+    let job = folder.path().join("j.toml");
+    let out = folder.path().join("fields.fgb");
+    std::fs::write(&out, "old").unwrap();
+    for (check, holds) in CHECKS {
+        let text = format!(
+            "job = 1\n[sources.fields]\nfile = \"fields.geojson\"\n[[steps]]\ndo = \"convert\"\n\
+             from = \"fields\"\nto = \"EPSG:2285\"\nas = \"sp\"\n[[checks]]\nof = [\"sp\"]\n{check}\n\
+             [[outputs]]\nfile = \"fields.fgb\"\nfrom = [\"sp\"]\n"
+        );
+        std::fs::write(&job, text).unwrap();
+        let log = run(&job, true).unwrap();
+        assert_eq!(log.holds(), *holds, "{check}: {:?}", log.checks);
+        let written = std::fs::read(&out).unwrap() != b"old";
+        assert_eq!(written, *holds, "{check}");
+        assert_eq!(log.outputs.is_empty(), !holds);
+        std::fs::write(&out, "old").unwrap();
+    }
+    // A step that fails leaves the old output as well, and nothing beside it.
+    let before = std::fs::read_dir(folder.path()).unwrap().count();
+    let text = std::fs::read_to_string(&job).unwrap().replace("EPSG:2285", "EPSG:27700");
+    std::fs::write(&job, text.replace("as = \"sp\"", "as = \"sp\"\nwhere = \"nix > 1\"")).unwrap();
+    let error = run(&job, true).unwrap_err();
+    assert!(
+        error.contains("step 1 (convert → sp)") && error.contains("no column `nix`"),
+        "{error}"
+    );
+    assert_eq!(std::fs::read(&out).unwrap(), b"old");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), before);
+}
+
+#[test]
+fn variables_fill_paths_and_the_plan_tells_what_will_be_done() {
+    let folder = laid_out();
+    let file = folder.path().join("j.toml");
+    let text = "job = 1\n[variables]\nyear = \"2026\"\n[sources.f]\nfile = \"{what}.geojson\"\n[[outputs]]\nfile = \"o/{year}.gpkg\"\nfrom = [\"f\"]\n";
+    std::fs::write(&file, text).unwrap();
+    let job = Job::read(&file).unwrap();
+    let error = job.plan(&file, &RunOptions::default()).unwrap_err().to_string();
+    assert!(error.contains("no variable `what`; the job has year"), "{error}");
+    let options =
+        RunOptions { variables: vec![("what".into(), "fields".into())], ..RunOptions::default() };
+    let plan = job.plan(&file, &options).unwrap();
+    assert_eq!(plan.lines.len(), 2);
+    assert!(plan.lines[0].1.contains("layer fields, 16 features, EPSG:4326"), "{plan:?}");
+    assert!(!folder.path().join("o").exists(), "a plan does nothing");
+    job.run(&file, &options, &mut UnwatchedJob::default()).unwrap();
+    assert!(folder.path().join("o/2026.gpkg").exists());
+    for (from, to, why) in [
+        ("geojson", "nix", "is not there"),
+        (
+            "from = [\"f\"]",
+            "from = [\"f\"]\n[[steps]]\ndo=\"lines\"\nfrom=\"f\"",
+            "starts from a table",
+        ),
+        (
+            "from = [\"f\"]",
+            "from = [\"f\"]\n[[steps]]\ndo=\"declare\"\nfrom=\"f\"\ncrs=\"EPSG:1\"",
+            "step 1",
+        ),
+    ] {
+        std::fs::write(&file, text.replace(from, to)).unwrap();
+        let error = Job::read(&file).unwrap().plan(&file, &options).unwrap_err().to_string();
+        assert!(error.contains(why), "{error}");
+    }
+}
+
+#[test]
+fn the_documentation_has_every_step_and_word() {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/jobs.md");
+    let text = std::fs::read_to_string(path).unwrap();
+    assert!(text.contains(&steps_table()), "run `cargo run -p velvet-peg --example steps_table`");
+    for kind in STEP_KINDS {
+        for word in kind.needs.iter().chain(kind.may) {
+            assert!(WORDS.iter().any(|(known, _)| known == word), "{word} is not explained");
+        }
+    }
+}

@@ -1,0 +1,155 @@
+//! `vpeg check`: the quality sheet of layers, and whether they agree.
+
+use super::{ColumnArguments, TableArguments};
+use crate::progress::Progress;
+use crate::{Ending, reference, show};
+use clap::Args;
+use std::io::Write;
+use std::path::PathBuf;
+use velvet_peg::{
+    CheckOptions, CheckReport, Error, Finding, Level, check, sheets_as_html, sheets_as_markdown,
+};
+
+/// The quality sheet of layers or tables, and whether they agree.
+///
+/// Exit status: 0 if they pass, 3 if a fault was found (with --strict, a warning too), so that
+/// scripts can wait for it.
+#[derive(Debug, Args)]
+pub(crate) struct Check {
+    /// Files of layers, or tables.
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// Columns whose values together have to be there and different for every feature.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    key: Vec<String>,
+    /// Columns that have to be filled in every feature.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    complete: Vec<String>,
+    /// The reference system that every layer has to be in.
+    #[arg(long, value_name = "REF")]
+    expect_crs: Option<String>,
+    /// The number of features that there have to be.
+    #[arg(long, value_name = "N")]
+    count: Option<u64>,
+    /// Reference system of tables, and of layers that have none.
+    #[arg(long, value_name = "REF")]
+    crs: Option<String>,
+    /// Layer to take, if a file has several; all of them if not given.
+    #[arg(long)]
+    layer: Option<String>,
+    /// Write the sheets to hand in: .md, .html or .json.
+    #[arg(long, short)]
+    output: Option<PathBuf>,
+    /// Replace an existing file.
+    #[arg(long)]
+    overwrite: bool,
+    #[command(flatten)]
+    columns: ColumnArguments,
+    #[command(flatten)]
+    reading: TableArguments,
+}
+
+impl Check {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let options = CheckOptions {
+            key: self.key.clone(),
+            complete: self.complete.clone(),
+            expected: self.expect_crs.as_deref().map(reference::system).transpose()?,
+            count: self.count,
+            columns: self.columns.columns(),
+            crs: self.crs.as_deref().map(reference::system).transpose()?,
+            table: self.reading.options(),
+            layer: self.layer.clone(),
+        };
+        let mut progress = Progress::new("checking");
+        let report = check(&self.files, &options, &mut progress)?;
+        drop(progress);
+        if let Some(output) = &self.output {
+            let text = match output.extension().and_then(|e| e.to_str()) {
+                Some("md") => sheets_as_markdown(&report),
+                Some("html") => sheets_as_html(&report),
+                Some("json") => format!("{:#}\n", as_json(&report)),
+                _ => {
+                    return Err(Error::from_usage(
+                        "quality sheets are written as .md, .html or .json",
+                    ));
+                }
+            };
+            velvet_peg::write_whole(output, text.as_bytes(), self.overwrite)?;
+            show::remark(&format!("wrote {}", output.display()));
+        }
+        if show::wants_json() {
+            show::json(&as_json(&report))?;
+        } else if self.output.is_none() {
+            text(&report)?;
+        }
+        let strict = show::is_strict() && report.worst() == Some(Level::Warning);
+        let verdict = match report.worst() {
+            Some(Level::Fault) => "does not pass",
+            Some(Level::Warning) if strict => "does not pass (--strict)",
+            Some(Level::Warning) => "passes, with warnings",
+            _ => "passes",
+        };
+        let layers = match report.sheets.len() {
+            1 => "1 layer".to_string(),
+            count => format!("{count} layers"),
+        };
+        let of = |level: Level| {
+            let own = report.sheets.iter().flat_map(|sheet| &sheet.findings);
+            let between = report.agreement.iter().flat_map(|agreement| &agreement.findings);
+            own.chain(between).filter(|finding| finding.level == level).count()
+        };
+        let (faults, warnings) = (of(Level::Fault), of(Level::Warning));
+        show::remark(&format!("{layers}: {faults} faults, {warnings} warnings: {verdict}"));
+        Ok(if report.passes() && !strict { Ending::Done } else { Ending::Rejects })
+    }
+}
+
+fn as_json(report: &CheckReport) -> serde_json::Value {
+    let mut json = serde_json::to_value(report).unwrap_or_default();
+    json["passes"] = report.passes().into();
+    json
+}
+
+fn text(report: &CheckReport) -> Result<(), Error> {
+    for (number, sheet) in report.sheets.iter().enumerate() {
+        if number > 0 {
+            show::answer("")?;
+        }
+        let lines: Vec<(String, String)> =
+            sheet.lines().into_iter().map(|(label, text)| (label.to_string(), text)).collect();
+        show::answer(&format!("{}\n{}", show::heading(&sheet.layer), show::pairs(&lines)))?;
+        if !sheet.fields.is_empty() {
+            let mut table =
+                show::Table::new(["field", "type", "filled", "different", "from", "to"]);
+            for field in &sheet.fields {
+                table.row(field.cells().to_vec());
+            }
+            let indented: Vec<String> =
+                table.text().lines().map(|line| format!("  {line}")).collect();
+            show::answer(&format!("\n{}", indented.join("\n")))?;
+        }
+        findings(&sheet.findings)?;
+    }
+    if let Some(agreement) = &report.agreement {
+        let pairs: Vec<String> =
+            agreement.overlapping.iter().map(|(a, b)| format!("{a} and {b}")).collect();
+        let pairs = if pairs.is_empty() { "none".to_string() } else { pairs.join("; ") };
+        show::answer(&format!(
+            "\n{}\n  overlapping: {pairs}",
+            show::heading("The layers together")
+        ))?;
+        findings(&agreement.findings)?;
+    }
+    Ok(())
+}
+
+fn findings(findings: &[Finding]) -> Result<(), Error> {
+    for finding in findings {
+        show::finding(finding.level, &finding.text)?;
+    }
+    if findings.is_empty() {
+        show::answer("  nothing wrong was found")?;
+    }
+    std::io::stdout().flush().map_err(Error::from)
+}

@@ -1,0 +1,134 @@
+//! `vpeg fields`: choose features, compute and shape columns.
+
+use super::WriteArguments;
+use super::save::{SaveArguments, layer_source};
+use crate::progress::Progress;
+use crate::{Ending, show};
+use clap::Args;
+use std::path::{Path, PathBuf};
+use velvet_peg::{ConvertLayer, Error, LayerReader, NumberText, PlaceColumns, Selection, Step};
+
+#[derive(Debug, Args)]
+pub(crate) struct Fields {
+    /// Layer file; `-` for standard input.
+    file: PathBuf,
+    /// File to write; its extension says the format.
+    #[arg(long, short)]
+    output: PathBuf,
+    /// Layer to take, if the file has several.
+    #[arg(long)]
+    layer: Option<String>,
+    /// Keep the features for which this SQL condition is true.
+    #[arg(long = "where", value_name = "SQL")]
+    condition: Option<String>,
+    /// Compute a column: "acres = ST_Area(geometry) / 43560"; several times for several.
+    #[arg(long, value_name = "NAME=SQL")]
+    set: Vec<String>,
+    /// A column of one value throughout; several times for several.
+    #[arg(long, value_name = "NAME=VALUE", value_parser = pair)]
+    constant: Vec<(String, String)>,
+    /// Coordinates as columns, in any reference system, with so many decimals:
+    /// EPSG:32611:utm_e,utm_n:2; of lines the middle, of polygons the centroid.
+    #[arg(long, value_name = "REF:X,Y:DECIMALS")]
+    coords: Vec<String>,
+    /// Columns to keep, in this order.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    keep: Vec<String>,
+    /// Columns to leave out.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',', conflicts_with = "keep")]
+    drop: Vec<String>,
+    /// Columns that come first, in this order.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    first: Vec<String>,
+    /// New names for columns: old=new.
+    #[arg(long, value_name = "OLD=NEW", value_delimiter = ',', value_parser = pair)]
+    rename: Vec<(String, String)>,
+    /// Round a column to so many decimals: acres=2; 0 makes whole numbers.
+    #[arg(long, value_name = "COLUMN=DECIMALS", value_delimiter = ',', value_parser = pair)]
+    round: Vec<(String, String)>,
+    /// Write the numbers of a column as text: acres=2, or acres=,2 with commas between
+    /// thousands.
+    #[arg(long, value_name = "COLUMN=FORMAT", value_parser = pair)]
+    format: Vec<(String, String)>,
+    #[command(flatten)]
+    write: WriteArguments,
+    #[command(flatten)]
+    save: SaveArguments,
+    /// File for rejected features; OUTPUT.rejects.csv if not given.
+    #[arg(long)]
+    rejects: Option<PathBuf>,
+}
+
+fn pair(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((name, value)) if !name.trim().is_empty() => {
+            Ok((name.trim().to_string(), value.trim().to_string()))
+        }
+        _ => Err(format!("`{text}` is no pair: write NAME=VALUE")),
+    }
+}
+
+impl Fields {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let select = self.selection()?;
+        let source = layer_source(&self.file, self.layer.as_ref(), None);
+        let output = self.write.output(&self.output);
+        self.save.save(source, None, self.step(&select), output, &self.write)?;
+        let job = ConvertLayer {
+            select,
+            write: self.write.options(),
+            rejects: self.rejects.clone(),
+            ..ConvertLayer::default()
+        };
+        let mut progress = Progress::new("writing");
+        let outcome = job.run(&reader, &self.output, &mut progress)?;
+        drop(progress);
+        show::outcome(&outcome, "features", "features", &self.output)
+    }
+
+    fn selection(&self) -> Result<Selection, Error> {
+        let mut coordinates = Vec::new();
+        for text in &self.coords {
+            let (columns, notice) = PlaceColumns::parse(text, Path::new(""))?;
+            show::notices(notice.as_slice());
+            coordinates.push(columns);
+        }
+        let round = |(name, decimals): &(String, String)| match decimals.parse() {
+            Ok(decimals) => Ok((name.clone(), decimals)),
+            Err(_) => {
+                Err(Error::from_usage(format!("`{decimals}` is no number of decimals for {name}")))
+            }
+        };
+        let format = |(name, text): &(String, String)| Ok((name.clone(), NumberText::parse(text)?));
+        Ok(Selection {
+            condition: self.condition.clone(),
+            set: self.set.clone(),
+            constant: self.constant.clone(),
+            coordinates,
+            keep: self.keep.clone(),
+            drop: self.drop.clone(),
+            first: self.first.clone(),
+            rename: self.rename.clone(),
+            round: self.round.iter().map(round).collect::<Result<_, Error>>()?,
+            format: self.format.iter().map(format).collect::<Result<_, Error>>()?,
+        })
+    }
+
+    fn step(&self, select: &Selection) -> Step {
+        Step {
+            kind: "fields".to_string(),
+            condition: self.condition.clone(),
+            set: self.set.clone(),
+            keep: self.keep.clone(),
+            drop: self.drop.clone(),
+            first: self.first.clone(),
+            rename: self.rename.iter().cloned().collect(),
+            constant: self.constant.iter().cloned().collect(),
+            round: select.round.iter().cloned().collect(),
+            format: self.format.iter().cloned().collect(),
+            coords: self.coords.clone(),
+            ..Step::default()
+        }
+    }
+}

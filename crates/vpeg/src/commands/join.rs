@@ -1,0 +1,168 @@
+//! `vpeg join`: take over columns of a table by key.
+
+use super::save::{SaveArguments, layer_source};
+use super::{TableArguments, WriteArguments};
+use crate::progress::Progress;
+use crate::{Ending, show};
+use clap::Args;
+use std::path::{Path, PathBuf};
+use velvet_peg::{Error, JoinTable, LayerReader, MatchReport, Step};
+
+#[derive(Debug, Args)]
+pub(crate) struct Join {
+    /// Layer file.
+    layer_file: PathBuf,
+    /// Table to join: delimited text, a workbook, a .dbf, or the attributes of a layer.
+    table: PathBuf,
+    /// Key: a column of both, or LAYER-COLUMN=TABLE-COLUMN.
+    #[arg(long, value_name = "COLUMN[=COLUMN]")]
+    on: String,
+    /// File to write; without it, only the report on how the keys meet.
+    #[arg(long, short)]
+    output: Option<PathBuf>,
+    /// Columns of the table to take over; all if not given.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    columns: Vec<String>,
+    /// Put in front of their names.
+    #[arg(long)]
+    prefix: Option<String>,
+    /// Let a feature come out once for each row of its key.
+    #[arg(long)]
+    many: bool,
+    /// Let keys meet without regard to capitals, blanks and leading zeros.
+    #[arg(long)]
+    loose: bool,
+    /// Leave out the features whose key is not in the table.
+    #[arg(long)]
+    matched_only: bool,
+    /// Layer to take, if the layer file has several.
+    #[arg(long)]
+    layer: Option<String>,
+    /// Layer of the table to take, if that is a file of several.
+    #[arg(long, value_name = "NAME")]
+    table_layer: Option<String>,
+    #[command(flatten)]
+    write: WriteArguments,
+    #[command(flatten)]
+    save: SaveArguments,
+    /// File for rejected features; OUTPUT.rejects.csv if not given.
+    #[arg(long)]
+    rejects: Option<PathBuf>,
+    #[command(flatten)]
+    reading: TableArguments,
+}
+
+impl Join {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let reader = LayerReader::open(&self.layer_file, self.layer.as_deref())?;
+        let (key, table_key) = match self.on.split_once('=') {
+            Some((key, other)) => (key.trim().to_string(), Some(other.trim().to_string())),
+            None => (self.on.clone(), None),
+        };
+        let job = JoinTable {
+            key,
+            table_key,
+            columns: self.columns.clone(),
+            prefix: self.prefix.clone(),
+            many: self.many,
+            loose: self.loose,
+            matched_only: self.matched_only,
+            table: self.reading.options(),
+            table_layer: self.table_layer.clone(),
+            write: self.write.options(),
+            rejects: self.rejects.clone(),
+        };
+        let report = job.report(&reader, &self.table)?;
+        let Some(output) = &self.output else {
+            return self.only_report(&report);
+        };
+        if !show::wants_json() && output != Path::new("-") {
+            show::answer(&text(&report))?;
+        }
+        self.save(&job, output)?;
+        let mut progress = Progress::new("joining");
+        let (outcome, report) = job.run(reader, &self.table, output, &mut progress)?;
+        drop(progress);
+        show::outcome_with(&outcome, "features", "features", output, &[("keys", as_json(&report))])
+    }
+
+    fn only_report(&self, report: &MatchReport) -> Result<Ending, Error> {
+        if show::wants_json() {
+            show::json(&as_json(report))?;
+        } else {
+            show::answer(&text(report))?;
+            show::remark("nothing was written: add -o FILE to join");
+        }
+        Ok(Ending::Done)
+    }
+
+    fn save(&self, job: &JoinTable, output: &Path) -> Result<(), Error> {
+        let mut with = self.reading.source(&self.table);
+        with.layer.clone_from(&self.table_layer);
+        let step = Step {
+            kind: "join".to_string(),
+            on: Some(job.key.clone()),
+            key: job.table_key.clone(),
+            columns: self.columns.clone(),
+            prefix: self.prefix.clone(),
+            many: self.many,
+            loose: self.loose,
+            matched_only: self.matched_only,
+            ..Step::default()
+        };
+        let source = layer_source(&self.layer_file, self.layer.as_ref(), None);
+        self.save.save(source, Some(with), step, self.write.output(output), &self.write)
+    }
+}
+
+/// How the keys meet.
+fn text(report: &MatchReport) -> String {
+    let mut lines = vec![
+        (
+            "features".to_string(),
+            format!("{} of {} have their key in the table", report.features_met, report.features),
+        ),
+        (
+            "rows".to_string(),
+            format!("{} of {} have their key in the layer", report.rows_met, report.rows),
+        ),
+        ("only in the layer".to_string(), report.features_unmet.text()),
+        ("only in the table".to_string(), report.rows_unmet.text()),
+        ("repeated in the layer".to_string(), report.layer_duplicates.text()),
+        ("repeated in the table".to_string(), report.table_duplicates.text()),
+        (
+            "blank".to_string(),
+            format!("{} features, {} rows", report.features_blank, report.rows_blank),
+        ),
+    ];
+    if let Some((layer, table)) = report.types {
+        lines.push(("types".to_string(), format!("{layer} in the layer, {table} in the table")));
+    }
+    if report.near_count > 0 {
+        let pairs: Vec<String> =
+            report.near.iter().map(|(a, b, why)| format!("{a} and {b} ({why})")).collect();
+        lines.push((
+            "look the same".to_string(),
+            format!("{}: {}; --loose has them meet", report.near_count, pairs.join(", ")),
+        ));
+    }
+    format!("{}\n{}", show::heading("How the keys meet"), show::pairs(&lines))
+}
+
+fn as_json(report: &MatchReport) -> serde_json::Value {
+    let examples = |examples: &velvet_peg::Examples| serde_json::json!({"count": examples.count, "first": examples.first});
+    serde_json::json!({
+        "features": report.features,
+        "rows": report.rows,
+        "features_met": report.features_met,
+        "rows_met": report.rows_met,
+        "features_unmet": examples(&report.features_unmet),
+        "rows_unmet": examples(&report.rows_unmet),
+        "features_blank": report.features_blank,
+        "rows_blank": report.rows_blank,
+        "layer_duplicates": examples(&report.layer_duplicates),
+        "table_duplicates": examples(&report.table_duplicates),
+        "near": report.near.iter().map(|(a, b, why)| serde_json::json!([a, b, why])).collect::<Vec<_>>(),
+        "near_count": report.near_count,
+    })
+}

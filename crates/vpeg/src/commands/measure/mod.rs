@@ -1,0 +1,279 @@
+//! `vpeg measure`: lengths, perimeters and areas of a layer.
+
+mod courses;
+mod figures;
+mod json;
+
+use super::WriteArguments;
+use super::save::{SaveArguments, layer_source};
+use crate::progress::Progress;
+use crate::{Ending, reference, show};
+use clap::{Args, ValueEnum};
+use figures::{Columns, cell};
+use std::path::PathBuf;
+use velvet_peg::{
+    AreaUnit, Error, GeometryKind, LayerReader, LengthUnit, MeasureColumns, MeasureOptions,
+    Measured, Measures, Statistics, Step, measure,
+};
+
+/// Lengths, perimeters and areas: on the ellipsoid, on the grid and on the ground, side by side.
+#[derive(Debug, Args)]
+pub(crate) struct Measure {
+    /// Layer file.
+    file: PathBuf,
+    /// Grid for plane figures (REF, or utm or state-plane); the layer's own system if it is
+    /// projected.
+    #[arg(long, value_name = "REF")]
+    grid: Option<String>,
+    /// Ellipsoidal height of the ground in metres, for figures on the ground.
+    #[arg(long, value_name = "METRES", allow_negative_numbers = true)]
+    height: Option<f64>,
+    /// Combined factor of the grid, for figures on the ground.
+    #[arg(long, value_name = "FACTOR", conflicts_with = "height")]
+    combined_factor: Option<f64>,
+    /// Units of lengths: m, km, ftUS, ft-intl, miUS, mi-intl, chUS, ch-intl, yd, nmi.
+    #[arg(long, value_name = "UNITS", value_delimiter = ',')]
+    length_unit: Vec<String>,
+    /// Units of areas: m2, ha, km2, acUS, ac-intl, ft2US, ft2-intl.
+    #[arg(long, value_name = "UNITS", value_delimiter = ',')]
+    area_unit: Vec<String>,
+    /// Layer to take, if the file has several.
+    #[arg(long)]
+    layer: Option<String>,
+    /// Column that features are known by; their first attribute if not given.
+    #[arg(long, value_name = "COLUMN")]
+    name: Option<String>,
+    /// Column whose values group the statistics.
+    #[arg(long, value_name = "COLUMN")]
+    by: Option<String>,
+    /// Order of the list.
+    #[arg(long, value_enum, default_value_t = Order::File)]
+    sort: Order,
+    /// Largest first.
+    #[arg(long)]
+    descending: bool,
+    /// Features to list; statistics always count all.
+    #[arg(long, default_value_t = 50)]
+    limit: usize,
+    /// Courses of the feature of this number, from vertex to vertex.
+    #[arg(long, value_name = "FEATURE", conflicts_with = "output")]
+    courses: Option<u64>,
+    /// Write the features with their figures as new columns.
+    #[arg(long, short)]
+    output: Option<PathBuf>,
+    #[command(flatten)]
+    write: WriteArguments,
+    #[command(flatten)]
+    save: SaveArguments,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum Order {
+    /// As in the file.
+    File,
+    /// By name.
+    Name,
+    /// By length or perimeter on the ellipsoid.
+    Length,
+    /// By area on the ellipsoid.
+    Area,
+    /// By the difference between grid and ellipsoid.
+    Difference,
+}
+
+/// Units that figures are given in.
+struct Units {
+    lengths: Vec<LengthUnit>,
+    areas: Vec<AreaUnit>,
+}
+
+impl Measure {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let grid =
+            self.grid.as_deref().map(|grid| reference::system_for(grid, &reader)).transpose()?;
+        if let Some(number) = self.courses {
+            return courses::show_courses(&reader, number, grid.as_ref());
+        }
+        let units = Units {
+            lengths: parsed(&self.length_unit, LengthUnit::named)?,
+            areas: parsed(&self.area_unit, AreaUnit::named)?,
+        };
+        let options = MeasureOptions {
+            grid,
+            ground_height_m: self.height,
+            combined_factor: self.combined_factor,
+            label: self.name.clone(),
+            by: self.by.clone(),
+        };
+        if let Some(output) = &self.output {
+            self.save(output)?;
+            let job = MeasureColumns {
+                measure: options,
+                lengths: units.lengths,
+                areas: units.areas,
+                write: self.write.options(),
+                rejects: None,
+            };
+            let mut progress = Progress::new("measuring");
+            let outcome = job.run(reader, output, &mut progress)?;
+            drop(progress);
+            return show::outcome(&outcome, "features", "features", output);
+        }
+        let mut progress = Progress::new("measuring");
+        let mut measures = measure(&reader, &options, &mut progress)?;
+        drop(progress);
+        self.sort(&mut measures.features);
+        if show::wants_json() {
+            show::json(&json::as_json(&measures, &reader.info().name, &units))?;
+        } else {
+            self.text(&measures, &reader.info().name, &units)?;
+        }
+        show::notices(&measures.notices);
+        Ok(Ending::Done)
+    }
+
+    fn save(&self, output: &std::path::Path) -> Result<(), Error> {
+        let step = Step {
+            kind: "measure".to_string(),
+            grid: self.grid.clone(),
+            height: self.height,
+            combined_factor: self.combined_factor,
+            length_units: self.length_unit.clone(),
+            area_units: self.area_unit.clone(),
+            ..Step::default()
+        };
+        let source = layer_source(&self.file, self.layer.as_ref(), None);
+        self.save.save(source, None, step, self.write.output(output), &self.write)
+    }
+
+    fn sort(&self, features: &mut [Measured]) {
+        let by = |key: fn(&Measured) -> f64, features: &mut [Measured]| {
+            features.sort_by(|a, b| key(a).total_cmp(&key(b)));
+        };
+        match self.sort {
+            Order::File => {}
+            Order::Name => features.sort_by(|a, b| a.label.cmp(&b.label)),
+            Order::Length => by(|m| m.length_m, features),
+            Order::Area => by(|m| m.area_m2, features),
+            Order::Difference => by(
+                |m| m.area_ppm().filter(|_| m.area_m2 > 0.0).or(m.length_ppm()).unwrap_or(0.0),
+                features,
+            ),
+        }
+        if self.descending {
+            features.reverse();
+        }
+    }
+
+    fn text(&self, measures: &Measures, name: &str, units: &Units) -> Result<(), Error> {
+        let ground = match (measures.ground_height_m, measures.combined_factor) {
+            (Some(h), _) => format!("\n  ground: at an ellipsoidal height of {h} m"),
+            (None, Some(factor)) => {
+                format!("\n  ground: grid divided by the combined factor {factor}")
+            }
+            (None, None) => String::new(),
+        };
+        show::answer(&format!(
+            "{}: {} features in {}\n  ellipsoid: geodesic, on {}{}{ground}",
+            show::heading(name),
+            measures.features.len(),
+            measures.crs.label(),
+            measures.ellipsoid,
+            measures
+                .grid
+                .as_ref()
+                .map_or(String::new(), |grid| format!("\n  grid: plane, on {}", grid.label())),
+        ))?;
+        if measures.features.is_empty() {
+            return show::answer("  no features to measure");
+        }
+        let has = |kind| measures.features.iter().any(|m| single(m) == Some(kind));
+        let (areal, linear) = (has(GeometryKind::Polygon), has(GeometryKind::Line));
+        if !areal && !linear {
+            return show::answer(
+                "\n  points have neither length nor area; distances between them: vpeg course",
+            );
+        }
+        let columns = Columns::new(measures, areal, units);
+        show::answer(&columns.legend())?;
+        let mut header = vec!["feature".to_string(), "name".to_string()];
+        header.extend(columns.titles());
+        let mut table = show::Table::with_header(header.clone());
+        for measured in measures.features.iter().take(self.limit) {
+            let mut row =
+                vec![measured.number.to_string(), measured.label.chars().take(24).collect()];
+            row.extend(columns.cells(measured));
+            table.row(row);
+        }
+        let groups = measures.groups();
+        if self.by.is_none() && measures.features.len() > 1 {
+            table.rule();
+            statistics(&columns, &measures.features.iter().collect::<Vec<_>>(), "", &mut table);
+        }
+        show::answer(&format!("\n{}", table.text()))?;
+        if let Some(by) = &self.by {
+            header[0] = by.clone();
+            header[1] = String::new();
+            let mut table = show::Table::with_header(header);
+            for (number, group) in groups.iter().enumerate() {
+                if number > 0 {
+                    table.rule();
+                }
+                let members: Vec<&Measured> =
+                    measures.features.iter().filter(|m| m.group == *group).collect();
+                let name = if group.is_empty() { "(blank)" } else { group };
+                statistics(&columns, &members, name, &mut table);
+            }
+            show::answer(&format!("\n{}", table.text()))?;
+        }
+        if measures.features.len() > self.limit {
+            show::remark(&format!(
+                "{} of {} features listed: raise --limit, or use --json for all",
+                self.limit,
+                measures.features.len()
+            ));
+        }
+        Ok(())
+    }
+}
+
+/// Rows of sum, mean, median, extremes and standard deviation.
+fn statistics(columns: &Columns, members: &[&Measured], name: &str, table: &mut show::Table) {
+    type Row = (&'static str, fn(&Statistics) -> f64);
+    let rows: [Row; 6] = [
+        ("sum", |s| s.sum),
+        ("mean", |s| s.mean),
+        ("median", |s| s.median),
+        ("minimum", |s| s.minimum),
+        ("maximum", |s| s.maximum),
+        ("std deviation", |s| s.deviation),
+    ];
+    for (number, (label, of)) in rows.into_iter().enumerate() {
+        let first = match number {
+            0 => name.to_string(),
+            1 if !name.is_empty() => format!("{} features", members.len()),
+            _ => String::new(),
+        };
+        let mut row = vec![first, label.to_string()];
+        row.extend(columns.0.iter().map(|column| {
+            let found =
+                Statistics::of(members.iter().filter_map(|measured| (column.figure)(measured)));
+            // Differences and factors cannot be summed.
+            let fits = found.count > 0 && (column.sums || label != "sum");
+            cell(fits.then(|| of(&found)), column.decimals)
+        }));
+        table.row(row);
+    }
+}
+
+fn parsed<T, E: Into<Error>>(
+    texts: &[String],
+    named: impl Fn(&str) -> Result<T, E>,
+) -> Result<Vec<T>, Error> {
+    texts.iter().map(|text| named(text).map_err(Into::into)).collect()
+}
+
+fn single(measured: &Measured) -> Option<GeometryKind> {
+    measured.kind.map(GeometryKind::single)
+}

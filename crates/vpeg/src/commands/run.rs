@@ -1,0 +1,141 @@
+//! `vpeg run`: a written-down job, again.
+
+use crate::progress::Progress;
+use crate::{Ending, show};
+use clap::Args;
+use std::path::PathBuf;
+use velvet_peg::{Error, Job, JobLog, JobWatch, LoggedStep, RunOptions, Watch};
+
+/// Run a job file.
+///
+/// Everything is validated first. Outputs appear together at the end, if every check holds; the
+/// log stands beside the job file unless the job says otherwise.
+#[derive(Debug, Args)]
+pub(crate) struct Run {
+    /// Job file (TOML; docs/jobs.md describes it).
+    job: PathBuf,
+    /// Validate, and show what would be done, without doing it.
+    #[arg(long)]
+    plan: bool,
+    /// Value of a variable of the job; several times for several.
+    #[arg(long = "var", value_name = "NAME=VALUE", value_parser = variable)]
+    variables: Vec<(String, String)>,
+    /// Replace the outputs of an earlier run.
+    #[arg(long)]
+    overwrite: bool,
+}
+
+fn variable(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((name, value)) => Ok((name.trim().to_string(), value.to_string())),
+        None => Err(format!("`{text}` is no variable: write NAME=VALUE")),
+    }
+}
+
+/// Shows each step as it ends, and its progress.
+struct Shown {
+    progress: Progress,
+}
+
+impl JobWatch for Shown {
+    fn begins(&mut self, _number: usize, _of: usize, _kind: &str, _name: &str) {
+        self.progress = Progress::new("running");
+    }
+
+    fn ended(&mut self, step: &LoggedStep) {
+        self.progress = Progress::new("running");
+        show::remark(&step.line());
+        for (row, reason) in &step.rejects {
+            show::rejected(&format!("{row}: {reason}"));
+        }
+        for warning in &step.warnings {
+            show::warning(warning);
+        }
+    }
+
+    fn step(&mut self) -> &mut dyn Watch {
+        &mut self.progress
+    }
+}
+
+impl Run {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let job = Job::read(&self.job)?;
+        let options = RunOptions { variables: self.variables.clone(), overwrite: self.overwrite };
+        let in_file = |error: Error| error.about(&self.job);
+        if self.plan {
+            let plan = job.plan(&self.job, &options).map_err(in_file)?;
+            if show::wants_json() {
+                let lines: Vec<_> =
+                    plan.lines.iter().map(|(a, b)| serde_json::json!([a, b])).collect();
+                show::json(&serde_json::json!({"plan": lines, "replaces": plan.replaces}))?;
+            } else {
+                let title = job.title.as_deref().unwrap_or("The job");
+                show::answer(&format!("{}\n{}", show::heading(title), show::pairs(&plan.lines)))?;
+            }
+            if !plan.replaces.is_empty() && !self.overwrite {
+                let files: Vec<String> =
+                    plan.replaces.iter().map(|path| path.display().to_string()).collect();
+                show::warning(&format!(
+                    "exist already, and need --overwrite: {}",
+                    files.join(", ")
+                ));
+            }
+            show::remark("nothing was done: leave out --plan to run it");
+            return Ok(Ending::Done);
+        }
+        let mut shown = Shown { progress: Progress::new("running") };
+        let log = job.run(&self.job, &options, &mut shown).map_err(in_file)?;
+        drop(shown);
+        if show::wants_json() {
+            show::json(&serde_json::to_value(&log).unwrap_or_default())?;
+        } else {
+            text(&log)?;
+        }
+        let done = log.holds() && log.rejected() == 0;
+        Ok(if done { Ending::Done } else { Ending::Rejects })
+    }
+}
+
+fn text(log: &JobLog) -> Result<(), Error> {
+    let mut table =
+        show::Table::new(["step", "name", "in", "out", "left out", "rejected", "seconds"]);
+    for step in &log.steps {
+        table.row(vec![
+            step.kind.clone(),
+            step.name.clone(),
+            step.rows_in.to_string(),
+            step.out.to_string(),
+            step.left_out.to_string(),
+            step.rejected.to_string(),
+            format!("{:.2}", step.seconds),
+        ]);
+    }
+    show::answer(&table.text())?;
+    for (output, weight, text) in &log.notices {
+        match *weight {
+            "warning" => show::warning(&format!("{output}: {text}")),
+            _ => show::remark(&format!("{output}: {text}")),
+        }
+    }
+    for check in &log.checks {
+        let holds = if check.holds { "holds" } else { "does not hold" };
+        show::answer(&format!("check of {}: {holds}", check.of.join(", ")))?;
+        if !check.holds {
+            for found in &check.found {
+                show::answer(&format!("  {found}"))?;
+            }
+        }
+    }
+    if log.holds() {
+        let files: Vec<String> = log
+            .outputs
+            .iter()
+            .map(|file| format!("  {:>9} bytes  {}", file.bytes, file.path.display()))
+            .collect();
+        show::answer(&format!("wrote\n{}", files.join("\n")))
+    } else {
+        show::warning("nothing was written, because a check does not hold; the log tells all");
+        Ok(())
+    }
+}

@@ -1,0 +1,122 @@
+//! `--save-job`: writing down as a job file what a command does.
+
+use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
+use crate::show;
+use clap::Args;
+use std::path::{Path, PathBuf};
+use velvet_peg::{Error, Job, JobOutput, JobSource, LayerReader, Step};
+
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct SaveArguments {
+    /// Write the job that does the same (`vpeg run FILE` does it again).
+    #[arg(long, value_name = "FILE")]
+    save_job: Option<PathBuf>,
+}
+
+impl SaveArguments {
+    /// Saves the job, if that was asked for.
+    pub(crate) fn save(
+        &self,
+        source: JobSource,
+        with: Option<JobSource>,
+        step: Step,
+        mut output: JobOutput,
+        write: &WriteArguments,
+    ) -> Result<(), Error> {
+        let Some(file) = &self.save_job else { return Ok(()) };
+        let standard = |text: &str| text == "-" || text.contains("://");
+        if write.append || standard(&source.file) || standard(&output.file) {
+            return Err(Error::from_usage(
+                "a job goes from files to files: --save-job does not go with --append, standard \
+                 input or output, or addresses",
+            ));
+        }
+        if output.layer.is_none() {
+            output.layer = Some(layer_name(&source)?);
+        }
+        Job::of_step(source, with, step, output).save(file, write.overwrite)?;
+        show::remark(&format!("the job is written down: vpeg run {}", file.display()));
+        Ok(())
+    }
+}
+
+/// The name that the layer has without being given one.
+fn layer_name(source: &JobSource) -> Result<String, Error> {
+    let path = Path::new(&source.file);
+    if !velvet_peg::format_of(path)?.is_table() {
+        return Ok(LayerReader::open(path, source.layer.as_deref())?.info().name.clone());
+    }
+    Ok(match source.sheets.as_slice() {
+        [sheet] => sheet.clone(),
+        _ => path.file_stem().unwrap_or_default().to_string_lossy().into_owned(),
+    })
+}
+
+/// A path as a job has it.
+fn text(path: &Path) -> String {
+    path.to_string_lossy().into_owned()
+}
+
+/// A file of layers as the source of a job.
+pub(crate) fn layer_source(path: &Path, layer: Option<&String>, crs: Option<&String>) -> JobSource {
+    JobSource { file: text(path), layer: layer.cloned(), crs: crs.cloned(), ..JobSource::default() }
+}
+
+impl TableArguments {
+    /// A table as the source of a job.
+    pub(crate) fn source(&self, path: &Path) -> JobSource {
+        let options = self.options();
+        JobSource {
+            file: text(path),
+            sheets: options.sheets,
+            all_sheets: options.all_sheets,
+            header_row: options.header_row,
+            delimiter: options.delimiter,
+            encoding: options.encoding,
+            no_header: options.no_header,
+            names: options.names,
+            skip_lines: options.skip_lines,
+            comment: options.comment,
+            ..JobSource::default()
+        }
+    }
+}
+
+impl WriteArguments {
+    /// The output of a job.
+    pub(crate) fn output(&self, path: &Path) -> JobOutput {
+        let options = self.options();
+        JobOutput {
+            file: text(path),
+            layer: options.layer,
+            decimals: options.decimals,
+            wkt: options.wkt,
+            layer_by: options.layer_by,
+            label: options.label,
+            ..JobOutput::default()
+        }
+    }
+}
+
+impl SelectArguments {
+    /// Puts the selection into a step.
+    pub(crate) fn step(&self, step: &mut Step) {
+        let selection = self.selection();
+        step.condition = selection.condition;
+        step.set = selection.set;
+        step.keep = selection.keep;
+    }
+}
+
+impl ColumnArguments {
+    /// Puts the coordinate columns into a step.
+    pub(crate) fn step(&self, step: &mut Step) {
+        let columns = self.columns();
+        step.x = columns.x;
+        step.y = columns.y;
+        step.z = columns.z;
+        step.packed = self.packed;
+        step.decimal_comma = columns.numbers.decimal_comma;
+        step.thousands = columns.numbers.thousands;
+    }
+}

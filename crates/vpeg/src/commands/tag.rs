@@ -1,0 +1,105 @@
+//! `vpeg tag`: points take columns of the polygon that they fall in.
+
+use super::WriteArguments;
+use super::save::{SaveArguments, layer_source};
+use crate::progress::Progress;
+use crate::{Ending, show};
+use clap::Args;
+use std::path::PathBuf;
+use velvet_peg::{Error, LayerReader, Step, TagPoints};
+
+/// Points take columns of the polygon that they fall in.
+///
+/// A point in a polygon or on its boundary (that of a hole included) belongs to it; of several
+/// polygons the first in their layer is taken, and the point reported. Reference systems are
+/// converted for the test; the points' own coordinates stay.
+#[derive(Debug, Args)]
+pub(crate) struct Tag {
+    /// Layer file of points.
+    points: PathBuf,
+    /// Layer file of polygons.
+    #[arg(long = "from", value_name = "POLYGONS")]
+    polygons: PathBuf,
+    /// File to write; its extension says the format.
+    #[arg(long, short)]
+    output: PathBuf,
+    /// Columns of the polygons to take over; all if not given.
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    columns: Vec<String>,
+    /// Put in front of their names.
+    #[arg(long)]
+    prefix: Option<String>,
+    /// Let points in no polygon take the nearest within so many metres.
+    #[arg(long, value_name = "METRES")]
+    within: Option<f64>,
+    /// How near to a boundary counts as on it, metres.
+    #[arg(long, value_name = "METRES", default_value_t = 0.001)]
+    tolerance: f64,
+    /// Column for the distance to the polygon in metres.
+    #[arg(long, value_name = "NAME")]
+    distance_column: Option<String>,
+    /// Layer of points to take, if the file has several.
+    #[arg(long)]
+    layer: Option<String>,
+    /// Layer of polygons to take, if the file has several.
+    #[arg(long, value_name = "NAME")]
+    from_layer: Option<String>,
+    #[command(flatten)]
+    write: WriteArguments,
+    #[command(flatten)]
+    save: SaveArguments,
+    /// File for rejected features; OUTPUT.rejects.csv if not given.
+    #[arg(long)]
+    rejects: Option<PathBuf>,
+}
+
+impl Tag {
+    pub(crate) fn run(&self) -> Result<Ending, Error> {
+        let points = LayerReader::open(&self.points, self.layer.as_deref())?;
+        let polygons = LayerReader::open(&self.polygons, self.from_layer.as_deref())?;
+        let job = TagPoints {
+            columns: self.columns.clone(),
+            prefix: self.prefix.clone(),
+            within_m: self.within,
+            tolerance_m: Some(self.tolerance),
+            distance: self.distance_column.clone(),
+            write: self.write.options(),
+            rejects: self.rejects.clone(),
+        };
+        let step = Step {
+            kind: "tag".to_string(),
+            columns: self.columns.clone(),
+            prefix: self.prefix.clone(),
+            within: self.within,
+            tolerance: (self.tolerance != 0.001).then_some(self.tolerance),
+            distance_column: self.distance_column.clone(),
+            ..Step::default()
+        };
+        let source = layer_source(&self.points, self.layer.as_ref(), None);
+        let with = layer_source(&self.polygons, self.from_layer.as_ref(), None);
+        let output = self.write.output(&self.output);
+        self.save.save(source, Some(with), step, output, &self.write)?;
+        let mut progress = Progress::new("tagging");
+        let (outcome, report) = job.run(points, &polygons, &self.output, &mut progress)?;
+        drop(progress);
+        let mut counts = vec![
+            format!("{} in one polygon", report.inside),
+            format!("{} in several", report.several),
+            format!("{} in none", report.none),
+        ];
+        if self.within.is_some() {
+            counts.insert(2, format!("{} near one", report.nearest));
+        }
+        show::remark(&counts.join(", "));
+        let more = serde_json::json!({
+            "inside": report.inside,
+            "several": report.several,
+            "nearest": report.nearest,
+            "none": report.none,
+            "on_boundary": report.on_boundary,
+            "polygons": report.polygons,
+            "polygons_without_points": report.empty,
+        });
+        show::outcome_with(&outcome, "features", "features", &self.output, &[("points", more)])
+    }
+}
