@@ -101,6 +101,46 @@ impl TagPoints {
         out: &Path,
         watch: &mut dyn Watch,
     ) -> Result<(Outcome, TagReport)> {
+        let (tagged, stage, mut notices) = self.prepare(points, polygons)?;
+        let convert = ConvertLayer {
+            write: self.write.clone(),
+            rejects: self.rejects.clone(),
+            ..ConvertLayer::default()
+        };
+        let mut outcome = convert.run(&tagged, out, watch)?;
+        let report = stage.report();
+        notices.extend(report.notices(self.within_m));
+        outcome.notices.splice(..0, notices);
+        Ok((outcome, report))
+    }
+
+    /// How the points fall, without writing anything; with what is worth knowing of it.
+    ///
+    /// # Errors
+    /// As [`TagPoints::run`], as far as it reads.
+    pub fn report(
+        &self,
+        points: LayerReader,
+        polygons: &LayerReader,
+        watch: &mut dyn Watch,
+    ) -> Result<(TagReport, Vec<Notice>)> {
+        let total = points.info().count;
+        let (tagged, stage, mut notices) = self.prepare(points, polygons)?;
+        tagged.for_each_batch(&mut |batch| {
+            watch.at(batch.first, total);
+            Ok(())
+        })?;
+        let report = stage.report();
+        notices.extend(report.notices(self.within_m));
+        Ok((report, notices))
+    }
+
+    /// The points on their way through the polygons.
+    fn prepare(
+        &self,
+        points: LayerReader,
+        polygons: &LayerReader,
+    ) -> Result<(LayerReader, Rc<Tagging>, Vec<Notice>)> {
         let mut notices = Vec::new();
         let converter = between(&points, polygons)?;
         if let Some(converter) = &converter {
@@ -129,31 +169,18 @@ impl TagPoints {
             add(name.clone(), Field::new(name, DataType::Float64, true));
         }
         info.schema = Arc::new(Schema::new(fields));
-        let report =
-            RefCell::new(TagReport { polygons: areas.labels.len() as u64, ..TagReport::default() });
-        let hit = RefCell::new(vec![false; areas.labels.len()]);
+        let report = TagReport { polygons: areas.labels.len() as u64, ..TagReport::default() };
         let stage = Rc::new(Tagging {
             schema: info.schema.clone(),
             converter,
+            hit: RefCell::new(vec![false; areas.labels.len()]),
             areas,
             within_m: self.within_m,
             tolerance_m: self.tolerance_m.unwrap_or(0.001),
             distance: self.distance.is_some(),
-            report,
-            hit,
+            report: RefCell::new(report),
         });
-        let tagged = points.through(info, stage.clone());
-        let convert = ConvertLayer {
-            write: self.write.clone(),
-            rejects: self.rejects.clone(),
-            ..ConvertLayer::default()
-        };
-        let mut outcome = convert.run(&tagged, out, watch)?;
-        let mut report = stage.report.borrow().clone();
-        report.empty = stage.hit.borrow().iter().filter(|hit| !**hit).count() as u64;
-        notices.extend(report.notices(self.within_m));
-        outcome.notices.splice(..0, notices);
-        Ok((outcome, report))
+        Ok((points.through(info, stage.clone()), stage, notices))
     }
 }
 
@@ -389,6 +416,14 @@ struct Tagging {
 impl std::fmt::Debug for Tagging {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Tagging").field("polygons", &self.areas.labels.len()).finish()
+    }
+}
+
+impl Tagging {
+    /// What became of the points so far.
+    fn report(&self) -> TagReport {
+        let empty = self.hit.borrow().iter().filter(|hit| !**hit).count() as u64;
+        TagReport { empty, ..self.report.borrow().clone() }
     }
 }
 

@@ -40,4 +40,14 @@ fn the_examples_run_and_say_what_they_should() {
         areas[1] > areas[0] && areas[2] > areas[0] && areas[2] < areas[0] * 1.000_2,
         "{parcel}"
     );
+    for (name, says) in [
+        ("features_from_code", "Some(Text(\"Alder Lateral\")) [(-120.0"),
+        ("deed", "misses by 0.077 in 1576.73: 1 in Some(20520"),
+        ("join_and_tag", "15 of 16 fields have shares\n34 of 36 gates are in a beat"),
+        ("quality", "declared as EPSG:32611"),
+        ("job", "out/tumblewick.gpkg"),
+    ] {
+        let out = run(name, &[]);
+        assert!(out.contains(says), "{name}: {out}");
+    }
 }

@@ -130,7 +130,8 @@ fn layers_that_lie_elsewhere_are_told_what_would_bring_them_home() {
     let map = |f: &dyn Fn(f64, f64) -> (f64, f64)| -> Vec<(f64, f64)> {
         cloud().into_iter().map(|(x, y)| f(x, y)).collect()
     };
-    let cases: Vec<(&str, Option<u32>, Vec<(f64, f64)>, &str)> = vec![
+    type Case = (&'static str, Option<u32>, Vec<(f64, f64)>, &'static str);
+    let cases: Vec<Case> = vec![
         ("swapped", Some(4326), map(&|x, y| (y, x)), "x and y swapped"),
         ("lost minus", Some(4326), map(&|x, y| (-x, y)), "the sign of x turned"),
         ("hemisphere", Some(4326), map(&|x, y| (x, -y)), "the sign of y turned"),

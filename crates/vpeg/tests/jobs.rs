@@ -194,6 +194,7 @@ const SAID: &[(&str, i32, &str)] = &[
         "no key of the layer",
     ),
     ("tag gates.gpkg --from beats.gpkg -o t.gpkg", 0, "in no polygon"),
+    ("tag gates.gpkg --from beats.gpkg", 0, "34 points in one polygon, 0 in several, 2 in none"),
     ("tag fields.gpkg --from beats.gpkg -o t2.gpkg", 1, "points are what is tagged"),
     ("measure fields.gpkg --by crop --limit 1", 0, "std deviation"),
     ("measure fields.gpkg --sort area --descending --limit 1 --area-unit ha", 0, "F-13"),

@@ -330,7 +330,7 @@ fn measures_can_be_taken_on_another_grid_and_on_the_ground() {
         run.err
     );
     assert!(run.err.contains("2 of 16 features listed"), "{}", run.err);
-    assert!(run.out.contains("total") && run.out.contains("F-02") && !run.out.contains("F-03"));
+    assert!(run.out.contains("sum") && run.out.contains("F-02") && !run.out.contains("F-03"));
 }
 
 #[test]

@@ -58,7 +58,11 @@ pub fn feature_legs(
     let to_degrees = Converter::new(crs, &home)?;
     let own = crs.is_projected().then_some(crs);
     let to_grid = match grid.or(own) {
-        Some(grid) if grid.is_projected() => Some((Converter::new(crs, grid)?, grid.length_unit())),
+        // On its own grid a layer's coordinates are taken as they are.
+        Some(grid) if grid == crs => Some((None, grid.length_unit())),
+        Some(grid) if grid.is_projected() => {
+            Some((Some(Converter::new(crs, grid)?), grid.length_unit()))
+        }
         Some(grid) => {
             return Err(Error::usage(format!("{} is not a grid", grid.label())));
         }
@@ -114,8 +118,11 @@ pub fn feature_legs(
                     grid_bearing_deg: None,
                 };
                 if let Some((converter, unit)) = &to_grid {
-                    let a = converter.convert(Coordinate::xy(from.0, from.1))?;
-                    let b = converter.convert(Coordinate::xy(to.0, to.1))?;
+                    let on_grid = |(x, y): (f64, f64)| match converter {
+                        Some(converter) => converter.convert(Coordinate::xy(x, y)),
+                        None => Ok(Coordinate::xy(x, y)),
+                    };
+                    let (a, b) = (on_grid(from)?, on_grid(to)?);
                     let (dx, dy) = (b.x - a.x, b.y - a.y);
                     let metres = unit.map_or(1.0, |unit| unit.metres());
                     leg.grid_distance_m = Some(dx.hypot(dy) * metres);

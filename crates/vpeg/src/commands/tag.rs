@@ -5,8 +5,8 @@ use super::save::{SaveArguments, layer_source};
 use crate::progress::Progress;
 use crate::{Ending, show};
 use clap::Args;
-use std::path::PathBuf;
-use velvet_peg::{Error, LayerReader, Step, TagPoints};
+use std::path::{Path, PathBuf};
+use velvet_peg::{Error, LayerReader, Step, TagPoints, TagReport};
 
 /// Points take columns of the polygon that they fall in.
 ///
@@ -20,9 +20,9 @@ pub(crate) struct Tag {
     /// Layer file of polygons.
     #[arg(long = "from", value_name = "POLYGONS")]
     polygons: PathBuf,
-    /// File to write; its extension says the format.
+    /// File to write; without it, only the report on how the points fall.
     #[arg(long, short)]
-    output: PathBuf,
+    output: Option<PathBuf>,
     /// Columns of the polygons to take over; all if not given.
     #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
     columns: Vec<String>,
@@ -66,6 +66,28 @@ impl Tag {
             write: self.write.options(),
             rejects: self.rejects.clone(),
         };
+        let mut progress = Progress::new("tagging");
+        let Some(output) = &self.output else {
+            let (report, notices) = job.report(points, &polygons, &mut progress)?;
+            drop(progress);
+            show::notices(&notices);
+            if show::wants_json() {
+                show::json(&as_json(&report))?;
+            } else {
+                show::answer(&self.text(&report))?;
+                show::remark("nothing was written: add -o FILE to tag");
+            }
+            return Ok(Ending::Done);
+        };
+        self.save(output)?;
+        let (outcome, report) = job.run(points, &polygons, output, &mut progress)?;
+        drop(progress);
+        show::remark(&self.text(&report));
+        let more = [("points", as_json(&report))];
+        show::outcome_with(&outcome, "features", "features", output, &more)
+    }
+
+    fn save(&self, output: &Path) -> Result<(), Error> {
         let step = Step {
             kind: "tag".to_string(),
             columns: self.columns.clone(),
@@ -77,29 +99,30 @@ impl Tag {
         };
         let source = layer_source(&self.points, self.layer.as_ref(), None);
         let with = layer_source(&self.polygons, self.from_layer.as_ref(), None);
-        let output = self.write.output(&self.output);
-        self.save.save(source, Some(with), step, output, &self.write)?;
-        let mut progress = Progress::new("tagging");
-        let (outcome, report) = job.run(points, &polygons, &self.output, &mut progress)?;
-        drop(progress);
+        self.save.save(source, Some(with), step, self.write.output(output), &self.write)
+    }
+
+    fn text(&self, report: &TagReport) -> String {
         let mut counts = vec![
-            format!("{} in one polygon", report.inside),
+            format!("{} points in one polygon", report.inside),
             format!("{} in several", report.several),
             format!("{} in none", report.none),
         ];
         if self.within.is_some() {
             counts.insert(2, format!("{} near one", report.nearest));
         }
-        show::remark(&counts.join(", "));
-        let more = serde_json::json!({
-            "inside": report.inside,
-            "several": report.several,
-            "nearest": report.nearest,
-            "none": report.none,
-            "on_boundary": report.on_boundary,
-            "polygons": report.polygons,
-            "polygons_without_points": report.empty,
-        });
-        show::outcome_with(&outcome, "features", "features", &self.output, &[("points", more)])
+        counts.join(", ")
     }
+}
+
+fn as_json(report: &TagReport) -> serde_json::Value {
+    serde_json::json!({
+        "inside": report.inside,
+        "several": report.several,
+        "nearest": report.nearest,
+        "none": report.none,
+        "on_boundary": report.on_boundary,
+        "polygons": report.polygons,
+        "polygons_without_points": report.empty,
+    })
 }

@@ -1,0 +1,32 @@
+//! Attributes by key, and from the polygon a point falls in.
+use velvet_peg::{
+    BuildOptions, BuildPoints, BuildPolygons, Crs, JoinTable, LayerReader, TagPoints, Unwatched,
+    VertexOptions, demo,
+};
+
+fn main() -> velvet_peg::Result<()> {
+    let folder = tempfile::tempdir()?;
+    demo::lay_out(folder.path(), false)?;
+    let file = |name: &str| folder.path().join(name);
+    let open = |name: &str| LayerReader::open(&file(name), None);
+
+    let join = JoinTable { key: "field".into(), ..JoinTable::default() };
+    let mut shares = join.clone();
+    shares.table.sheets = vec!["Shares".into()];
+    let report = shares.report(&open("fields.geojson")?, &file("register.xlsx"))?;
+    println!("{} of {} fields have shares", report.features_met, report.features);
+    shares.run(open("fields.geojson")?, &file("register.xlsx"), &file("f.gpkg"), &mut Unwatched)?;
+
+    let gates = BuildPoints::in_system(Crs::parse("EPSG:4326")?);
+    gates.run(&file("headgates.csv"), &file("gates.gpkg"), &mut Unwatched)?;
+    let build = BuildOptions { crs: Some(Crs::parse("EPSG:2285")?), ..BuildOptions::default() };
+    let vertices =
+        VertexOptions { group: vec!["beat".into(), "rider".into()], build, ..Default::default() };
+    let beats = BuildPolygons { vertices, ..BuildPolygons::default() };
+    beats.run(&file("beats.csv"), &file("beats.gpkg"), &mut Unwatched)?;
+    let tag = TagPoints { columns: vec!["beat".into()], ..TagPoints::default() };
+    let (outcome, report) =
+        tag.run(open("gates.gpkg")?, &open("beats.gpkg")?, &file("t.gpkg"), &mut Unwatched)?;
+    println!("{} of {} gates are in a beat", report.inside, outcome.rows_in);
+    Ok(())
+}
