@@ -165,7 +165,6 @@ fn conditions_columns_and_layers_are_chosen_on_the_way() {
 }
 
 /// Answers one request with this text, in the way of a server that says how long it is.
-#[cfg(feature = "http")]
 fn serve(body: String, status: &'static str) -> std::net::SocketAddr {
     use std::io::{Read, Write};
     let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
@@ -182,7 +181,6 @@ fn serve(body: String, status: &'static str) -> std::net::SocketAddr {
     address
 }
 
-#[cfg(feature = "http")]
 #[test]
 fn files_come_from_addresses() {
     let bench = Bench::with_demo();
