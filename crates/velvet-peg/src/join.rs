@@ -381,7 +381,7 @@ fn key_of(value: &Value, loose: bool) -> Option<String> {
 
 impl MatchReport {
     /// What of it matters to whoever uses the result.
-    fn notices(&self) -> Vec<Notice> {
+    pub fn notices(&self) -> Vec<Notice> {
         let mut notices = Vec::new();
         if self.near_count > 0 {
             let pairs: Vec<String> =

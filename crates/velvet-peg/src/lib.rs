@@ -56,8 +56,9 @@ mod zone;
 
 pub use append::AppendOptions;
 pub use build::courses::{BuildCourses, Closure, ClosureLeg, CourseNames};
+pub use build::lines::BuildLines;
 pub use build::polygons::BuildPolygons;
-pub use build::vertices::{BuildLines, VertexOptions};
+pub use build::vertices::VertexOptions;
 pub use build::{BuildFeatures, BuildOptions, BuildPoints, Outcome};
 pub use check::{
     Agreement, CheckOptions, CheckReport, Elsewhere, FieldSheet, Finding, Level, QualitySheet,

@@ -1,5 +1,6 @@
 //! Looking at a file: what is in it, what looks wrong, and what to do next.
 
+use crate::build::courses::CourseNames;
 use crate::build::each_row;
 use crate::checks::Cloud;
 use crate::error::Result;
@@ -8,7 +9,7 @@ use crate::layer::LayerInfo;
 use crate::notice::Notice;
 use crate::table::{
     Found, Inference, Notation, NumberFormat, SheetShape, TableFile, TableOptions, delimiter_name,
-    likely, read_pair,
+    likely, read_pair, vertices,
 };
 use crate::watch::Watch;
 use std::path::Path;
@@ -68,6 +69,11 @@ pub struct TableLook {
     pub why: String,
     /// A column that holds geometries as text.
     pub geometry: Option<String>,
+    /// If the rows look like vertices of lines or polygons: the column that tells features apart,
+    /// and the one that puts their vertices in order.
+    pub vertices: Option<(String, String)>,
+    /// True if the rows look like the courses of deeds.
+    pub courses: bool,
     /// True if the coordinates read as degrees; none without coordinate columns.
     pub degrees: Option<bool>,
     /// Rows whose coordinates cannot be read, with the first reasons.
@@ -214,6 +220,10 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Resul
         y: pair.map(|(_, at)| headers[at].clone()),
         why,
         geometry: geometry.map(|at| headers[at].clone()),
+        vertices: pair
+            .and_then(|pair| vertices(&headers, &head, pair))
+            .map(|(group, order)| (headers[group].clone(), headers[order].clone())),
+        courses: CourseNames::default().fit(&headers),
         degrees,
         unreadable: (reading.bad, reading.reasons),
         extent: reading.extent.bounds(),

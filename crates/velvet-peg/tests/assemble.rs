@@ -291,13 +291,15 @@ fn deeds_tell_what_is_missing_or_misread() {
 #[test]
 fn features_come_from_plain_tuples() {
     let mut layer = Layer::new("ditches", Some(Crs::from_epsg(32610).unwrap()));
-    let line = Geometry::Line(vec![(6e5, 5.25e6), (6e5, 5.2501e6)]);
-    layer.push(line, [("name", "T-1".into())]).unwrap();
-    let ring = vec![(6e5, 5.25e6), (6.001e5, 5.25e6), (6.001e5, 5.2501e6)];
-    layer.push(Geometry::Polygon(vec![ring]), [("name", "F-1".into())]).unwrap();
+    layer.push([(6e5, 5.25e6), (6e5, 5.2501e6)], [("name", "T-1".into())]).unwrap();
+    let ring = [(6e5, 5.25e6), (6.001e5, 5.25e6), (6.001e5, 5.2501e6)];
+    layer.push(Geometry::polygon(ring), [("name", "F-1".into())]).unwrap();
+    layer.push((6e5, 5.25e6), [("name", "G-1".into())]).unwrap();
+    layer.push(&ring[..2], [("name", "T-2".into())]).unwrap();
     let reader = LayerReader::of_layer(&layer, Path::new("code"));
     let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched).unwrap();
     assert_eq!(measures.features[0].grid_length_m, Some(100.0));
     assert_eq!(measures.features[1].grid_area_m2, Some(5_000.0));
-    assert!(layer.add(Geometry::Point((0.0, 0.0)), vec![("other", 1.into())]).is_err());
+    assert_eq!(measures.features[3].grid_length_m, Some(100.0));
+    assert!(layer.add((0.0, 0.0), vec![("other", 1.into())]).is_err());
 }

@@ -230,6 +230,62 @@ fn every_command_answers_and_ends_as_scripts_expect() {
     assert_eq!(run.code, 3, "{}", run.err);
 }
 
+/// What a careless user types, and what the answer must say; nothing may be left behind.
+const CARELESS: &[(&str, i32, &str)] = &[
+    ("build lines lateral-vertices.csv --by dich --crs EPSG:2285 -o o.gpkg", 1, "no column `dich`"),
+    (
+        "build lines lateral-vertices.csv --by ditch --order name --ring x --crs EPSG:2285 -o o.gpkg",
+        2,
+        "--ring",
+    ),
+    ("build polygons headgates.csv --crs EPSG:4326 -o o", 1, "names no format"),
+    ("build polygons fields.geojson --crs EPSG:4326 -o o.gpkg", 1, "holds features already"),
+    ("build courses headgates.csv -o o.gpkg", 1, "--bearing"),
+    ("build courses deed.csv --start here -o o.gpkg", 2, "EASTING,NORTHING"),
+    ("build courses deed.csv --unit ft --start 1,2 -o o.gpkg", 1, "ftUS"),
+    ("fields fields.gpkg --keep crop --drop ditch -o o.gpkg", 2, "cannot be used with"),
+    ("fields headgates.csv --drop remark -o o.gpkg", 1, "vpeg build points"),
+    ("fields fields.gpkg -o fields.gpkg", 1, "exists already"),
+    ("join fields.gpkg headgates.csv -o o.gpkg", 2, "--on"),
+    ("join headgates.csv fields.gpkg --on field -o o.gpkg", 1, "is a table"),
+    ("join fields.gpkg register.xlsx --on field -o o.gpkg", 1, "--sheet"),
+    ("join fields.gpkg register.xlsx --sheet Share --on field -o o.gpkg", 1, "Shares"),
+    ("tag beats.gpkg --from gates.gpkg -o o.gpkg", 1, "points are tagged from polygons"),
+    ("tag gates.gpkg -o o.gpkg", 2, "--from"),
+    ("tag gates.gpkg --from beats.gpkg --columns beet -o o.gpkg", 1, "no column `beet`"),
+    ("measure gates.csv", 1, "gates.csv"),
+    ("measure fields.gpkg --height high", 2, "high"),
+    ("measure fields.gpkg --by corp", 1, "no column `corp`"),
+    ("check nix.gpkg", 1, "nix.gpkg"),
+    ("check fields.gpkg beats.gpkg --key nix", 1, "none of the layers has a column `nix`"),
+    ("run headgates.csv", 1, "line 1"),
+    ("run nix.toml", 1, "nix.toml"),
+    ("run tumblewick.toml --var out", 2, "NAME=VALUE"),
+    ("pack -o o.zip", 2, "FILES"),
+    ("pack tumblewick.toml fields.gpkg -o tumblewick.toml", 1, "exists already"),
+];
+
+#[test]
+fn careless_words_get_an_answer_that_says_what_to_do() {
+    let bench = district();
+    for (line, code, says) in CARELESS {
+        let run = bench.run(&words(line));
+        let said = format!("{}{}", run.out, run.err);
+        assert_eq!(run.code, *code, "{line}: {said}");
+        let plain = said.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(plain.contains(says) && !plain.contains("panicked"), "{line}: {said}");
+        for left in ["o.gpkg", "o.zip", "o.gpkg.rejects.csv"] {
+            assert!(!bench.has(left), "{line} left {left}");
+        }
+    }
+    let left = std::fs::read_dir(bench.path("")).unwrap();
+    let hidden: Vec<_> = left
+        .map(|entry| entry.unwrap().file_name())
+        .filter(|name| name.to_string_lossy().starts_with('.'))
+        .collect();
+    assert!(hidden.is_empty(), "{hidden:?}");
+}
+
 #[test]
 fn answers_are_json_when_asked_for() {
     let bench = district();

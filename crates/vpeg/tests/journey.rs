@@ -74,6 +74,14 @@ fn looking_says_what_comes_next() {
     assert_eq!(json["rows"], 40);
     assert_eq!(json["degrees"], true);
     assert_eq!(json["unusable_rows"], 4);
+    for (file, next) in [
+        ("lateral-vertices.csv", "vpeg build lines lateral-vertices.csv --by ditch --order point"),
+        ("beats.csv", "vpeg build lines beats.csv --by beat --order corner"),
+        ("deed.csv", "vpeg build courses deed.csv --start EASTING,NORTHING"),
+    ] {
+        let run = bench.ok(&["look", file]);
+        assert!(run.out.contains(next), "{}", run.out);
+    }
     let run = bench.ok(&["look", "old-weirs.csv"]);
     assert!(run.out.contains("--e east --n north --crs REF"), "{}", run.out);
 }

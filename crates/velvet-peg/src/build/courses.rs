@@ -490,6 +490,11 @@ struct Found {
 }
 
 impl CourseNames {
+    /// True if a table has columns of courses.
+    pub(crate) fn fit(&self, headers: &[String]) -> bool {
+        self.find(headers).is_ok()
+    }
+
     fn find(&self, headers: &[String]) -> Result<Found> {
         let look = |named: &Option<String>, words: &[&str]| -> Result<Option<usize>> {
             if let Some(name) = named {

@@ -1,10 +1,12 @@
 //! Building features from the rows of a table: points from coordinate columns, or features of
-//! any kind from a column with geometries as text. Lines and polygons from rows of vertices are
-//! in [`vertices`], from the courses of deeds in [`courses`].
+//! any kind from a column with geometries as text. [`vertices`] gathers rows of vertices for
+//! [`lines`] and [`polygons`]; [`courses`] has the courses of deeds.
 
 pub(crate) mod courses;
 mod findings;
 mod judge;
+pub(crate) mod lines;
+mod order;
 pub(crate) mod polygons;
 mod repair;
 pub(crate) mod vertices;

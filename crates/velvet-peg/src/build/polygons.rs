@@ -47,7 +47,7 @@ impl BuildPolygons {
     /// Makes a polygon of the rows of every group. Closing vertices may be there or not; outer
     /// rings come out counter-clockwise, holes clockwise, and each format has them as it wants
     /// them. Flaws are told with their place; rows of rings that enclose nothing go to the
-    /// rejects. Attributes as [`BuildLines::run`](super::vertices::BuildLines::run).
+    /// rejects. Attributes as [`BuildLines::run`](super::lines::BuildLines::run).
     ///
     /// ```
     /// # let folder = tempfile::tempdir()?;
@@ -61,7 +61,7 @@ impl BuildPolygons {
     /// ```
     ///
     /// # Errors
-    /// As [`BuildLines::run`](super::vertices::BuildLines::run).
+    /// As [`BuildLines::run`](super::lines::BuildLines::run).
     pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
         let mut gathered = Gathered::read(&self.vertices, self.ring.as_deref(), table, out, watch)?;
         let ruler = Ruler::of(self.vertices.build.crs.as_ref());

@@ -1,18 +1,16 @@
-//! Gathering the vertices of lines and polygons from the rows of a table, and making lines of
-//! them.
+//! Gathering the vertices of lines and polygons from the rows of a table.
 //!
 //! Vertices of one feature need not be adjacent, so all of them are held in memory (about 100
 //! bytes a row); attributes are held once a feature.
 
 use super::findings::Findings;
+use super::order::{is_local_date, natural};
 use super::{BuildOptions, Judge, Outcome, each_row, renamed};
 use crate::checks::Cloud;
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
 use crate::format::LayerReader;
-use crate::layer::{
-    BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, Layer, LayerInfo, Learn, Rows,
-};
+use crate::layer::{BATCH, Batch, CrsOrigin, GeometryColumn, Layer, LayerInfo, Learn, Rows};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, rejects_path};
 use crate::rejects::Rejects;
@@ -23,7 +21,7 @@ use csv::StringRecord;
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
-use velvet_peg_core::planar::{FlawKind, Ring, flaws_of_line};
+use velvet_peg_core::planar::FlawKind;
 
 /// Which rows make which feature, and in which order.
 #[derive(Clone, Debug, Default)]
@@ -43,108 +41,6 @@ pub struct VertexOptions {
     pub part: Option<String>,
     /// What is the same for all features built from tables.
     pub build: BuildOptions,
-}
-
-/// What to build lines from.
-#[derive(Clone, Debug, Default)]
-pub struct BuildLines {
-    /// Which rows make which line.
-    pub vertices: VertexOptions,
-    /// Leaves out repeated vertices and spikes, saying which.
-    pub repair: bool,
-}
-
-impl BuildLines {
-    /// Lines in a reference system, told apart by one column.
-    pub fn grouped_by(column: &str, crs: velvet_peg_core::Crs) -> BuildLines {
-        let build = BuildOptions { crs: Some(crs), ..BuildOptions::default() };
-        let vertices =
-            VertexOptions { group: vec![column.to_string()], build, ..VertexOptions::default() };
-        BuildLines { vertices, repair: false }
-    }
-
-    /// Makes a line of the rows of every group. Attributes that agree within every group are
-    /// kept (blank cells agree with anything); columns that differ are named and left out. Rows
-    /// that cannot be used, and groups of a single vertex, go to the rejects.
-    ///
-    /// ```
-    /// # let folder = tempfile::tempdir()?;
-    /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildLines, Crs, Unwatched};
-    /// std::fs::write(file("a.csv"), "ditch,no,east,north\nT-1,2,600010,5250000\nT-1,1,600000,5250000\n")?;
-    /// let mut lines = BuildLines::grouped_by("ditch", Crs::from_epsg(32610)?);
-    /// lines.vertices.order = Some("no".into());
-    /// let outcome = lines.run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
-    /// assert_eq!((outcome.rows_in, outcome.vertices, outcome.out), (2, Some(2), 1));
-    /// # Ok::<(), velvet_peg::Error>(())
-    /// ```
-    ///
-    /// # Errors
-    /// If the table cannot be read, a column is missing, an output exists, or no line can be
-    /// made.
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
-        let mut gathered = Gathered::read(&self.vertices, None, table, out, watch)?;
-        let ruler = Ruler::of(self.vertices.build.crs.as_ref());
-        let mut lines = Vec::new();
-        for group in 0..gathered.groups.len() {
-            let mut column = GeometryColumn::new();
-            let mut parts = 0;
-            for run in gathered.runs(group) {
-                let vertices = &gathered.vertices[run.clone()];
-                let distinct =
-                    vertices.iter().any(|v| (v.x, v.y) != (vertices[0].x, vertices[0].y));
-                if !distinct {
-                    let what = match vertices.len() {
-                        1 => "a line needs two vertices, and there is one".to_string(),
-                        n => format!("a line needs two places, and its {n} vertices are at one"),
-                    };
-                    let label = gathered.label(&vertices[0]);
-                    let rows: Vec<u64> = vertices.iter().map(|v| v.row).collect();
-                    gathered.refuse(&rows, &format!("{label}: {what}"));
-                    continue;
-                }
-                let mut kept: Vec<Vertex> = vertices.to_vec();
-                gathered.examine(&kept, &ruler);
-                line_flaws(&mut gathered, &mut kept, self.repair);
-                for v in &kept {
-                    column.push_vertex(v.x, v.y, v.z);
-                }
-                column.end_ring();
-                column.end_part();
-                parts += 1;
-            }
-            if parts > 0 {
-                let kind = if parts > 1 { GeometryKind::MultiLine } else { GeometryKind::Line };
-                column.end_feature(Some(kind));
-                lines.push((group, column));
-            }
-        }
-        gathered.write(&self.vertices, lines, out, watch)
-    }
-}
-
-/// Tells of repeated vertices and spikes, and leaves them out if that is wanted.
-fn line_flaws(gathered: &mut Gathered, vertices: &mut Vec<Vertex>, repair: bool) {
-    loop {
-        let x: Vec<f64> = vertices.iter().map(|v| v.x).collect();
-        let y: Vec<f64> = vertices.iter().map(|v| v.y).collect();
-        let flaws = flaws_of_line(Ring { x: &x, y: &y });
-        let untidy = |kind: FlawKind| matches!(kind, FlawKind::RepeatedVertex | FlawKind::Spike);
-        let mut gone = Vec::new();
-        for flaw in flaws.iter().filter(|flaw| untidy(flaw.kind)) {
-            let vertex = &vertices[flaw.vertex];
-            gathered.flaw(flaw.kind, vertex, repair);
-            gone.push(flaw.vertex);
-        }
-        if !repair || gone.is_empty() || vertices.len() - gone.len() < 2 {
-            return;
-        }
-        let mut at = 0;
-        vertices.retain(|_| {
-            at += 1;
-            !gone.contains(&(at - 1))
-        });
-    }
 }
 
 /// A row that is a vertex.
@@ -662,41 +558,4 @@ impl Gathered {
         outcome.notices.splice(..0, self.notices);
         Ok(outcome)
     }
-}
-
-/// Compares texts with the numbers in them as numbers: P2 before P10.
-pub(crate) fn natural(a: &str, b: &str) -> Ordering {
-    let (mut a, mut b) = (a, b);
-    loop {
-        let digits = |s: &str| s.bytes().take_while(u8::is_ascii_digit).count();
-        let (m, n) = (digits(a), digits(b));
-        if m > 0 && n > 0 {
-            let (p, q) = (a[..m].trim_start_matches('0'), b[..n].trim_start_matches('0'));
-            let order = p.len().cmp(&q.len()).then_with(|| p.cmp(q));
-            if order != Ordering::Equal {
-                return order;
-            }
-            (a, b) = (&a[m..], &b[n..]);
-            continue;
-        }
-        let (mut s, mut t) = (a.chars(), b.chars());
-        match (s.next(), t.next()) {
-            (None, None) => return Ordering::Equal,
-            (None, _) => return Ordering::Less,
-            (_, None) => return Ordering::Greater,
-            (Some(p), Some(q)) if p == q => (a, b) = (s.as_str(), t.as_str()),
-            (Some(p), Some(q)) => return p.cmp(&q),
-        }
-    }
-}
-
-/// `31/5/2026`, `5.31.2026`: a date that does not sort as text.
-fn is_local_date(text: &str) -> bool {
-    let date = text.split([' ', 'T']).next().unwrap_or_default();
-    let parts: Vec<&str> = date.split(['/', '.', '-']).collect();
-    parts.len() == 3
-        && parts.iter().all(|p| p.bytes().all(|b| b.is_ascii_digit()))
-        && (1..=2).contains(&parts[0].len())
-        && (1..=2).contains(&parts[1].len())
-        && parts[2].len() == 4
 }

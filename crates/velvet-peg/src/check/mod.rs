@@ -15,7 +15,7 @@ pub use render::{sheets_as_html, sheets_as_markdown};
 
 use crate::build::{BuildOptions, BuildPoints};
 use crate::checks::{home_system, short};
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::format::{LayerReader, WriteOptions, format_of};
 use crate::layer::{Batch, GeometryKind, LayerInfo};
 use crate::notice::Weight;
@@ -33,7 +33,8 @@ use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 /// What is checked beyond what every sheet tells.
 #[derive(Clone, Debug, Default)]
 pub struct CheckOptions {
-    /// Columns whose values together have to be there and different for every feature.
+    /// Columns whose values together have to be there and different for every feature. Of several
+    /// layers, those are held to it that have the columns; one has to.
     pub key: Vec<String>,
     /// Columns that have to be filled in every feature.
     pub complete: Vec<String>,
@@ -172,21 +173,32 @@ pub fn check(
     options: &CheckOptions,
     watch: &mut dyn Watch,
 ) -> Result<CheckReport> {
-    let mut sheets = Vec::new();
+    let mut sheets: Vec<QualitySheet> = Vec::new();
+    let several = files.len() > 1;
     for file in files {
         if format_of(file)?.is_table() {
-            sheets.push(table_sheet(file, options, watch)?);
+            sheets.push(table_sheet(file, options, several, watch)?);
             continue;
         }
         let readers = match &options.layer {
             Some(layer) => vec![LayerReader::open(file, Some(layer))?],
             None => LayerReader::open_all(file)?,
         };
+        let layers = readers.len();
         for mut reader in readers {
             if let (None, Some(crs)) = (&reader.info().crs, &options.crs) {
                 reader.assume(crs.clone());
             }
-            sheets.push(sheet(&reader, options, watch)?);
+            let several = several || layers > 1;
+            sheets.push(sheet(&reader, options, several, watch)?);
+        }
+    }
+    for name in options.key.iter().chain(&options.complete) {
+        let has = |sheet: &QualitySheet| {
+            sheet.fields.iter().any(|field| field.name.eq_ignore_ascii_case(name))
+        };
+        if several && !sheets.iter().any(has) {
+            return Err(Error::usage(format!("none of the layers has a column `{name}`")));
         }
     }
     let agreement = (sheets.len() > 1).then(|| Agreement::of(&sheets));
@@ -194,7 +206,12 @@ pub fn check(
 }
 
 /// A table is checked as the points that it makes.
-fn table_sheet(file: &Path, options: &CheckOptions, watch: &mut dyn Watch) -> Result<QualitySheet> {
+fn table_sheet(
+    file: &Path,
+    options: &CheckOptions,
+    several: bool,
+    watch: &mut dyn Watch,
+) -> Result<QualitySheet> {
     let folder = tempfile::tempdir()?;
     let points = folder.path().join("points.gpkg");
     let build = BuildPoints {
@@ -209,7 +226,8 @@ fn table_sheet(file: &Path, options: &CheckOptions, watch: &mut dyn Watch) -> Re
     };
     let outcome = build.run(file, &points, &mut Unwatched)?;
     let reader = LayerReader::open(&points, None)?;
-    let mut sheet = sheet(&reader, options, watch).map_err(|e| e.shown_as(&points, file))?;
+    let mut sheet =
+        sheet(&reader, options, several, watch).map_err(|e| e.shown_as(&points, file))?;
     sheet.source = file.to_path_buf();
     sheet.format = format_of(file)?.name();
     sheet.unreadable = outcome.rejected.count;
@@ -269,6 +287,7 @@ impl Cases {
 fn sheet(
     reader: &LayerReader,
     options: &CheckOptions,
+    several: bool,
     watch: &mut dyn Watch,
 ) -> Result<QualitySheet> {
     let info = reader.info();
@@ -286,7 +305,12 @@ fn sheet(
         let place = |name: &String| position(&names, name, None);
         wanted.iter().map(place).collect::<Result<_>>().map_err(|e| e.in_file(reader.path()))
     };
-    let (key, complete) = (places(&options.key)?, places(&options.complete)?);
+    // Of several layers those are held to a key, or to columns filled, that have them.
+    let asked = |wanted: &[String]| match places(wanted) {
+        Err(error) if !several => Err(error),
+        found => Ok(found.unwrap_or_default()),
+    };
+    let (key, complete) = (asked(&options.key)?, asked(&options.complete)?);
     let mut fields = Fields::new(&info.schema);
     let mut coordinates = Coordinates::new(info.crs.as_ref());
     let (mut geometries, mut keys) = (Met::default(), Met::default());

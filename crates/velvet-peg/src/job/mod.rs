@@ -9,12 +9,13 @@ mod file;
 mod log;
 mod run;
 mod save;
+mod staged;
 mod step;
 mod words;
 
 pub use file::{JOB_VERSION, Job, JobCheck, JobOutput, JobPack, JobSource, Step};
 pub(crate) use log::logged;
 pub use log::{JobLog, LoggedCheck, LoggedFile, LoggedStep};
-pub(crate) use run::folder_of;
 pub use run::{JobPlan, JobWatch, RunOptions, UnwatchedJob};
+pub(crate) use staged::folder_of;
 pub use words::{STEP_KINDS, StepKind, WORDS, steps_table};

@@ -5,6 +5,7 @@
 
 use super::file::{Job, JobOutput};
 use super::log::{JobLog, LoggedCheck, LoggedStep, logged, now};
+use super::staged::{Staged, folder_of, make_folder};
 use super::step::{At, Named};
 use super::words::StepKind;
 use crate::check::{CheckOptions, Level, check, sheets_as_html, sheets_as_markdown};
@@ -23,7 +24,6 @@ use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
-use tempfile::TempDir;
 use velvet_peg_core::registry;
 
 /// How a job is run.
@@ -523,80 +523,5 @@ fn logged_step(
         warnings: texts(Weight::Warning),
         remarks: texts(Weight::Remark),
         seconds: began.elapsed().as_secs_f64(),
-    }
-}
-
-/// The folder that a file lies in.
-pub(crate) fn folder_of(file: &Path) -> PathBuf {
-    match file.parent() {
-        Some(folder) if !folder.as_os_str().is_empty() => folder.to_path_buf(),
-        _ => PathBuf::from("."),
-    }
-}
-
-fn make_folder(file: &Path) -> Result<()> {
-    let folder = folder_of(file);
-    std::fs::create_dir_all(&folder).map_err(|e| Error::file(&folder, "cannot be made", e))
-}
-
-/// Outputs that wait beside their places, in a folder of the same folder, until all are whole.
-#[derive(Default)]
-struct Staged {
-    /// For each folder of targets, the one where they wait.
-    folders: BTreeMap<PathBuf, TempDir>,
-    targets: Vec<PathBuf>,
-}
-
-impl Staged {
-    fn has(&self, target: &Path) -> bool {
-        self.targets.iter().any(|other| other == target)
-    }
-
-    /// Where a target waits.
-    fn place(&mut self, target: &Path) -> Result<PathBuf> {
-        let folder = folder_of(target);
-        if !self.folders.contains_key(&folder) {
-            make_folder(target)?;
-            let waiting = tempfile::Builder::new()
-                .prefix(".vpeg-")
-                .tempdir_in(&folder)
-                .map_err(|e| Error::file(&folder, "cannot be written", e))?;
-            self.folders.insert(folder.clone(), waiting);
-        }
-        if !self.has(target) {
-            self.targets.push(target.to_path_buf());
-        }
-        Ok(self.at(target))
-    }
-
-    fn at(&self, target: &Path) -> PathBuf {
-        let name = target.file_name().unwrap_or_default();
-        match self.folders.get(&folder_of(target)) {
-            Some(folder) => folder.path().join(name),
-            None => target.to_path_buf(),
-        }
-    }
-
-    /// Gives every file its place, side files before those that they belong to; gives the places.
-    fn publish(self, overwrite: bool) -> Result<Vec<PathBuf>> {
-        let mut moves: Vec<(PathBuf, PathBuf)> = Vec::new();
-        for (folder, waiting) in &self.folders {
-            let entries = std::fs::read_dir(waiting.path())
-                .map_err(|e| Error::file(folder, "cannot be read", e))?;
-            for entry in entries {
-                let name = entry.map_err(|e| Error::file(folder, "cannot be read", e))?.file_name();
-                moves.push((waiting.path().join(&name), folder.join(&name)));
-            }
-        }
-        moves.sort_by_key(|(_, to)| (self.has(to), to.clone()));
-        for (_, to) in &moves {
-            refuse_existing(to, overwrite)?;
-        }
-        for (from, to) in &moves {
-            std::fs::rename(from, to).map_err(|e| Error::file(to, "cannot be written", e))?;
-        }
-        let mut written: Vec<PathBuf> = moves.into_iter().map(|(_, to)| to).collect();
-        written.sort();
-        Ok(written)
     }
 }

@@ -1,7 +1,7 @@
 //! Writing down what was just done as a job.
 
 use super::file::{JOB_VERSION, Job, JobOutput, JobSource, Step};
-use super::run::folder_of;
+use super::staged::folder_of;
 use crate::error::{Error, Result};
 use crate::output::Output;
 use std::io::Write;

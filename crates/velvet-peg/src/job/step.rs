@@ -2,8 +2,9 @@
 
 use super::file::{JobSource, Step};
 use crate::build::courses::{BuildCourses, Closure, CourseNames};
+use crate::build::lines::BuildLines;
 use crate::build::polygons::BuildPolygons;
-use crate::build::vertices::{BuildLines, VertexOptions};
+use crate::build::vertices::VertexOptions;
 use crate::build::{BuildFeatures, BuildOptions, BuildPoints, Outcome};
 use crate::convert::{ConvertLayer, route_notices};
 use crate::declare::declare;

@@ -68,6 +68,40 @@ pub enum Geometry {
     Polygon(Vec<Vec<(f64, f64)>>),
 }
 
+impl Geometry {
+    /// A polygon of one ring, without holes.
+    ///
+    /// ```
+    /// use velvet_peg::Geometry;
+    /// let field = Geometry::polygon([(0.0, 0.0), (9.0, 0.0), (9.0, 9.0)]);
+    /// assert_eq!(field, Geometry::Polygon(vec![vec![(0.0, 0.0), (9.0, 0.0), (9.0, 9.0)]]));
+    /// ```
+    pub fn polygon(corners: impl IntoIterator<Item = (f64, f64)>) -> Geometry {
+        Geometry::Polygon(vec![corners.into_iter().collect()])
+    }
+}
+
+/// A point.
+impl From<(f64, f64)> for Geometry {
+    fn from(at: (f64, f64)) -> Geometry {
+        Geometry::Point(at)
+    }
+}
+
+/// A line.
+impl From<&[(f64, f64)]> for Geometry {
+    fn from(vertices: &[(f64, f64)]) -> Geometry {
+        Geometry::Line(vertices.to_vec())
+    }
+}
+
+/// A line.
+impl<const N: usize> From<[(f64, f64); N]> for Geometry {
+    fn from(vertices: [(f64, f64); N]) -> Geometry {
+        Geometry::Line(vertices.to_vec())
+    }
+}
+
 /// The geometries of a batch of features.
 #[derive(Clone, Debug, Default)]
 pub struct GeometryColumn {

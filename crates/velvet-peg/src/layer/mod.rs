@@ -152,10 +152,10 @@ impl Layer {
     /// An empty layer to push features to.
     ///
     /// ```
-    /// use velvet_peg::{Crs, Geometry, Layer};
+    /// use velvet_peg::{Crs, Layer};
     /// let mut gates = Layer::new("gates", Some(Crs::from_epsg(4326)?));
-    /// gates.push(Geometry::Point((-120.004, 47.412)), [("name", "Gate 7".into()), ("cfs", 4.5.into())])?;
-    /// gates.push(Geometry::Point((-119.991, 47.405)), [("name", "Gate 8".into()), ("cfs", 2.0.into())])?;
+    /// gates.push((-120.004, 47.412), [("name", "Gate 7".into()), ("cfs", 4.5.into())])?;
+    /// gates.push((-119.991, 47.405), [("name", "Gate 8".into()), ("cfs", 2.0.into())])?;
     /// assert_eq!(gates.len(), 2);
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
@@ -188,7 +188,8 @@ impl Layer {
         Layer { info, batches, open: false }
     }
 
-    /// Adds a feature with its attributes. The first feature decides the columns and their
+    /// Adds a feature with its attributes. A pair of numbers is a point, a slice or array of
+    /// them a line; [`Geometry`] has the rest. The first feature decides the columns and their
     /// types.
     ///
     /// # Errors
@@ -196,7 +197,7 @@ impl Layer {
     /// feature's.
     pub fn push<const N: usize>(
         &mut self,
-        geometry: Geometry,
+        geometry: impl Into<Geometry>,
         attributes: [(&str, Value); N],
     ) -> Result<()> {
         self.add(geometry, attributes.into_iter().collect())
@@ -206,7 +207,12 @@ impl Layer {
     ///
     /// # Errors
     /// As [`Layer::push`].
-    pub fn add(&mut self, geometry: Geometry, attributes: Vec<(&str, Value)>) -> Result<()> {
+    pub fn add(
+        &mut self,
+        geometry: impl Into<Geometry>,
+        attributes: Vec<(&str, Value)>,
+    ) -> Result<()> {
+        let geometry = geometry.into();
         if !self.open {
             return Err(Error::usage(
                 "features can be pushed only to a layer made with Layer::new",

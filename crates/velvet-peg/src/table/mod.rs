@@ -11,6 +11,7 @@ mod detect;
 mod infer;
 mod laid_down;
 mod likely;
+mod purpose;
 mod sample;
 mod sheets;
 
@@ -20,6 +21,7 @@ pub(crate) use coordinate::{Notation, read_pair};
 pub(crate) use detect::delimiter_name;
 pub(crate) use infer::{Inference, data_type_of_text};
 pub(crate) use likely::likely;
+pub(crate) use purpose::vertices;
 pub use sheets::SheetShape;
 
 use crate::error::{Error, Result};

@@ -414,7 +414,10 @@ fn show_closures(closures: &[Closure]) -> Result<(), Error> {
         for leg in &closure.legs {
             table.row(vec![
                 leg.row.to_string(),
-                quadrant(leg.azimuth_deg, 0),
+                match leg.radius {
+                    Some(_) => format!("{} (chord)", quadrant(leg.azimuth_deg, 0)),
+                    None => quadrant(leg.azimuth_deg, 0),
+                },
                 format!("{:.3}", leg.length),
                 leg.radius.map_or(String::new(), |radius| format!("{radius:.3}")),
                 format!("{:.3}", leg.end.0),

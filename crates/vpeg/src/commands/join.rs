@@ -81,8 +81,13 @@ impl Join {
         }
         self.save(&job, output)?;
         let mut progress = Progress::new("joining");
-        let (outcome, report) = job.run(reader, &self.table, output, &mut progress)?;
+        let (mut outcome, report) = job.run(reader, &self.table, output, &mut progress)?;
         drop(progress);
+        if !show::wants_json() && output != Path::new("-") {
+            // The report has said it.
+            let said = report.notices();
+            outcome.notices.retain(|notice| !said.contains(notice));
+        }
         show::outcome_with(&outcome, "features", "features", output, &[("keys", as_json(&report))])
     }
 

@@ -190,6 +190,21 @@ impl Look {
                  system that the coordinates are in, with `vpeg crs find WORDS`)",
                 word(look.geometry.as_deref().unwrap_or_default())
             ),
+            Found::Table(look) if look.courses => format!(
+                "vpeg build courses {file} --start EASTING,NORTHING --crs REF -o {stem}.gpkg\n      (the \
+                 courses of deeds; --by COLUMN if it holds several parcels)"
+            ),
+            Found::Table(look) if look.vertices.is_some() => {
+                let (by, order) = look.vertices.clone().unwrap_or_default();
+                let crs = if look.degrees == Some(true) { "EPSG:4326" } else { "REF" };
+                format!(
+                    "vpeg build lines {file} --by {} --order {} --crs {crs} -o {stem}.gpkg\n      (the rows \
+                     look like vertices; `build polygons` if they are corners, `build points` to keep \
+                     them apart)",
+                    word(&by),
+                    word(&order)
+                )
+            }
             Found::Table(look) => match (&look.x, &look.y, look.degrees) {
                 (Some(x), Some(y), Some(true)) => format!(
                     "vpeg build points {file} --lon {} --lat {} --crs EPSG:4326 -o {stem}.gpkg\n      \

@@ -1,0 +1,112 @@
+//! Lines from the rows of a table.
+
+use super::vertices::{Gathered, Vertex, VertexOptions};
+use super::{BuildOptions, Outcome};
+use crate::error::Result;
+use crate::layer::{GeometryColumn, GeometryKind};
+use crate::ruler::Ruler;
+use crate::watch::Watch;
+use std::path::Path;
+use velvet_peg_core::planar::{FlawKind, Ring, flaws_of_line};
+
+/// What to build lines from.
+#[derive(Clone, Debug, Default)]
+pub struct BuildLines {
+    /// Which rows make which line.
+    pub vertices: VertexOptions,
+    /// Leaves out repeated vertices and spikes, saying which.
+    pub repair: bool,
+}
+
+impl BuildLines {
+    /// Lines in a reference system, told apart by one column.
+    pub fn grouped_by(column: &str, crs: velvet_peg_core::Crs) -> BuildLines {
+        let build = BuildOptions { crs: Some(crs), ..BuildOptions::default() };
+        let vertices =
+            VertexOptions { group: vec![column.to_string()], build, ..VertexOptions::default() };
+        BuildLines { vertices, repair: false }
+    }
+
+    /// Makes a line of the rows of every group. Attributes that agree within every group are
+    /// kept (blank cells agree with anything); columns that differ are named and left out. Rows
+    /// that cannot be used, and groups of a single vertex, go to the rejects.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{BuildLines, Crs, Unwatched};
+    /// std::fs::write(file("a.csv"), "ditch,no,east,north\nT-1,2,600010,5250000\nT-1,1,600000,5250000\n")?;
+    /// let mut lines = BuildLines::grouped_by("ditch", Crs::from_epsg(32610)?);
+    /// lines.vertices.order = Some("no".into());
+    /// let outcome = lines.run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
+    /// assert_eq!((outcome.rows_in, outcome.vertices, outcome.out), (2, Some(2), 1));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the table cannot be read, a column is missing, an output exists, or no line can be
+    /// made.
+    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+        let mut gathered = Gathered::read(&self.vertices, None, table, out, watch)?;
+        let ruler = Ruler::of(self.vertices.build.crs.as_ref());
+        let mut lines = Vec::new();
+        for group in 0..gathered.groups.len() {
+            let mut column = GeometryColumn::new();
+            let mut parts = 0;
+            for run in gathered.runs(group) {
+                let vertices = &gathered.vertices[run.clone()];
+                let distinct =
+                    vertices.iter().any(|v| (v.x, v.y) != (vertices[0].x, vertices[0].y));
+                if !distinct {
+                    let what = match vertices.len() {
+                        1 => "a line needs two vertices, and there is one".to_string(),
+                        n => format!("a line needs two places, and its {n} vertices are at one"),
+                    };
+                    let label = gathered.label(&vertices[0]);
+                    let rows: Vec<u64> = vertices.iter().map(|v| v.row).collect();
+                    gathered.refuse(&rows, &format!("{label}: {what}"));
+                    continue;
+                }
+                let mut kept: Vec<Vertex> = vertices.to_vec();
+                gathered.examine(&kept, &ruler);
+                line_flaws(&mut gathered, &mut kept, self.repair);
+                for v in &kept {
+                    column.push_vertex(v.x, v.y, v.z);
+                }
+                column.end_ring();
+                column.end_part();
+                parts += 1;
+            }
+            if parts > 0 {
+                let kind = if parts > 1 { GeometryKind::MultiLine } else { GeometryKind::Line };
+                column.end_feature(Some(kind));
+                lines.push((group, column));
+            }
+        }
+        gathered.write(&self.vertices, lines, out, watch)
+    }
+}
+
+/// Tells of repeated vertices and spikes, and leaves them out if that is wanted.
+fn line_flaws(gathered: &mut Gathered, vertices: &mut Vec<Vertex>, repair: bool) {
+    loop {
+        let x: Vec<f64> = vertices.iter().map(|v| v.x).collect();
+        let y: Vec<f64> = vertices.iter().map(|v| v.y).collect();
+        let flaws = flaws_of_line(Ring { x: &x, y: &y });
+        let untidy = |kind: FlawKind| matches!(kind, FlawKind::RepeatedVertex | FlawKind::Spike);
+        let mut gone = Vec::new();
+        for flaw in flaws.iter().filter(|flaw| untidy(flaw.kind)) {
+            let vertex = &vertices[flaw.vertex];
+            gathered.flaw(flaw.kind, vertex, repair);
+            gone.push(flaw.vertex);
+        }
+        if !repair || gone.is_empty() || vertices.len() - gone.len() < 2 {
+            return;
+        }
+        let mut at = 0;
+        vertices.retain(|_| {
+            at += 1;
+            !gone.contains(&(at - 1))
+        });
+    }
+}
