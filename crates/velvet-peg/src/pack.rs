@@ -79,6 +79,9 @@ pub fn pack(files: &[PathBuf], out: &Path, options: &PackOptions) -> Result<Pack
         if !file.is_file() {
             return Err(Error::usage("is not there").in_file(file));
         }
+        if std::path::absolute(file)? == std::path::absolute(out)? {
+            return Err(Error::usage("is to be packed: the zip needs another name").in_file(file));
+        }
         for path in with_side_files(file) {
             let name = name_of(&path);
             if entries.iter().any(|(other, known)| *other == name && *known != path) {

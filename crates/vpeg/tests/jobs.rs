@@ -262,6 +262,7 @@ const CARELESS: &[(&str, i32, &str)] = &[
     ("run nix.toml", 1, "nix.toml"),
     ("run tumblewick.toml --var out", 2, "NAME=VALUE"),
     ("pack -o o.zip", 2, "FILES"),
+    ("pack fields.gpkg -o fields.gpkg --overwrite", 1, "the zip needs another name"),
     ("pack tumblewick.toml fields.gpkg -o tumblewick.toml", 1, "exists already"),
 ];
 

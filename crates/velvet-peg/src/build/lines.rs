@@ -63,8 +63,8 @@ impl BuildLines {
                         n => format!("a line needs two places, and its {n} vertices are at one"),
                     };
                     let label = gathered.label(&vertices[0]);
-                    let rows: Vec<u64> = vertices.iter().map(|v| v.row).collect();
-                    gathered.refuse(&rows, &format!("{label}: {what}"));
+                    let vertices = vertices.to_vec();
+                    gathered.refuse(&vertices, &format!("{label}: {what}"));
                     continue;
                 }
                 let mut kept: Vec<Vertex> = vertices.to_vec();

@@ -130,24 +130,23 @@ impl BuildPolygons {
         }
         let mut loops = Vec::new();
         for mut ring in rings {
+            let mut places: Vec<(f64, f64)> = ring.iter().map(|v| (v.x, v.y)).collect();
+            places.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)));
+            places.dedup();
+            if places.len() < 3 {
+                let label = gathered.label(&ring[0]);
+                gathered.refuse(
+                    &ring,
+                    &format!("{label}: a ring needs three places, and there are {}", places.len()),
+                );
+                continue;
+            }
             // The closing vertex, and its repetitions.
             while ring.len() > 1 && {
                 let (first, last) = (&ring[0], &ring[ring.len() - 1]);
                 (first.x, first.y) == (last.x, last.y)
             } {
                 ring.pop();
-            }
-            let mut places: Vec<(f64, f64)> = ring.iter().map(|v| (v.x, v.y)).collect();
-            places.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)));
-            places.dedup();
-            if places.len() < 3 {
-                let label = gathered.label(&ring[0]);
-                let rows: Vec<u64> = ring.iter().map(|v| v.row).collect();
-                gathered.refuse(
-                    &rows,
-                    &format!("{label}: a ring needs three places, and there are {}", places.len()),
-                );
-                continue;
             }
             if self.repair {
                 for (kind, vertex) in tidy(&mut ring) {

@@ -6,7 +6,7 @@
 use super::findings::Findings;
 use super::order::{is_local_date, natural};
 use super::{BuildOptions, Judge, Outcome, each_row, renamed};
-use crate::checks::Cloud;
+use crate::checks::{Cloud, short};
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
 use crate::format::LayerReader;
@@ -54,6 +54,8 @@ pub(super) struct Vertex {
     pub(super) y: f64,
     pub(super) z: Option<f64>,
     pub(super) row: u64,
+    /// Its place among all rows: several sheets have rows of the same number.
+    pub(super) place: u64,
 }
 
 /// The rows of a table in groups.
@@ -71,7 +73,8 @@ pub(super) struct Gathered {
     inference: Inference,
     /// Columns that become attributes.
     kept: Vec<usize>,
-    rejected: BTreeMap<u64, String>,
+    /// Rows that are no vertices, by their place: their number, and why.
+    rejected: BTreeMap<u64, (u64, String)>,
     pub(super) findings: Findings,
     notices: Vec<Notice>,
     cloud: Cloud,
@@ -190,7 +193,10 @@ impl Gathered {
             let (x, y, z) = match read() {
                 Ok(at) => at,
                 Err(reason) => {
-                    gathered.rejected.insert(reader.row(), reader.on_sheet(record, reason));
+                    let place = gathered.rows;
+                    gathered
+                        .rejected
+                        .insert(place, (reader.row(), reader.on_sheet(record, reason)));
                     return Ok(());
                 }
             };
@@ -224,6 +230,7 @@ impl Gathered {
                 y,
                 z,
                 row: reader.row(),
+                place: gathered.rows,
             });
             Ok(())
         })?;
@@ -232,7 +239,7 @@ impl Gathered {
             let first = gathered.rejected.iter().next();
             return Err(Error::data(match first {
                 None => "has a header but no rows: nothing to build".to_string(),
-                Some((row, reason)) => format!(
+                Some((_, (row, reason))) => format!(
                     "none of the {} rows has coordinates that can be used. The first: row {row}: \
                      {reason}",
                     gathered.rows
@@ -383,10 +390,10 @@ impl Gathered {
         label
     }
 
-    /// Rejects rows.
-    pub(super) fn refuse(&mut self, rows: &[u64], reason: &str) {
-        for row in rows {
-            self.rejected.insert(*row, reason.to_string());
+    /// Rejects the rows of vertices.
+    pub(super) fn refuse(&mut self, vertices: &[Vertex], reason: &str) {
+        for vertex in vertices {
+            self.rejected.insert(vertex.place, (vertex.row, reason.to_string()));
         }
     }
 
@@ -404,7 +411,8 @@ impl Gathered {
             (kind, _) => kind.name(),
         };
         let label = self.label(vertex);
-        let case = || format!("{label} at {}, {} (row {})", vertex.x, vertex.y, vertex.row);
+        let case =
+            || format!("{label} at {}, {} (row {})", short(vertex.x), short(vertex.y), vertex.row);
         match kind {
             FlawKind::RepeatedVertex => self.findings.remark(what, case),
             _ => self.findings.add(what, case),
@@ -479,7 +487,7 @@ impl Gathered {
         let table = self.file.path.clone();
         if features.is_empty() {
             let first = self.rejected.iter().next();
-            let first = first.map_or(String::new(), |(row, why)| format!("row {row}: {why}"));
+            let first = first.map_or(String::new(), |(_, (row, why))| format!("row {row}: {why}"));
             return Err(Error::data(format!(
                 "none of the {} rows makes a feature. The first: {first}",
                 self.rows
@@ -545,9 +553,11 @@ impl Gathered {
         if !self.rejected.is_empty() {
             let mut record = StringRecord::new();
             let mut reader = self.file.rows()?;
+            let mut place = 0;
             while reader.next(&mut record)? {
-                if let Some(reason) = self.rejected.get(&reader.row()) {
-                    rejects.add(reader.row(), reason, record.iter())?;
+                place += 1;
+                if let Some((row, reason)) = self.rejected.get(&place) {
+                    rejects.add(*row, reason, record.iter())?;
                 }
             }
         }

@@ -193,7 +193,11 @@ impl Coordinates {
         let total: u64 = self.decimals.iter().sum();
         let Some(usual) = (0..=10).max_by_key(|d| self.decimals[*d]) else { return };
         // All the digits that a double has are a sign of computing, not of writing.
-        if total < 8 || !(3..10).contains(&usual) {
+        let largest = self.extent.bounds().map_or(1.0, |b| {
+            [b.west, b.south, b.east, b.north].map(f64::abs).into_iter().fold(1.0, f64::max)
+        });
+        let all = 14usize.saturating_sub(largest.log10().floor() as usize).min(10);
+        if total < 8 || !(3..all).contains(&usual) {
             return;
         }
         let coarse: u64 = self.decimals[..=usual - 3].iter().sum();

@@ -246,13 +246,14 @@ impl Job {
         if log.holds() {
             let mut staged = Staged::default();
             for (output, path) in &targets {
-                let notices = self.write(output, path, &known, &folder, &mut staged)?;
+                let shown = path.strip_prefix(&folder).unwrap_or(path).display().to_string();
+                let notices = self.write(output, path, &shown, &known, &folder, &mut staged)?;
                 log.notices.extend(notices.into_iter().map(|notice| {
                     let weight = match notice.weight {
                         Weight::Warning => "warning",
                         Weight::Remark => "note",
                     };
-                    (output.file.clone(), weight, notice.text)
+                    (shown.clone(), weight, notice.text)
                 }));
             }
             let rejects_to = match (&self.rejects, targets.first()) {
@@ -386,6 +387,7 @@ impl Job {
         &self,
         output: &JobOutput,
         path: &Path,
+        shown: &str,
         known: &BTreeMap<String, Named>,
         folder: &Path,
         staged: &mut Staged,
@@ -454,7 +456,7 @@ impl Job {
                     let written = written.map_err(|error| error.shown_as(&at, path))?;
                     let place = at.display().to_string();
                     notices.extend(written.notices.into_iter().map(|mut notice| {
-                        notice.text = notice.text.replace(&place, &output.file);
+                        notice.text = notice.text.replace(&place, shown);
                         notice
                     }));
                 }

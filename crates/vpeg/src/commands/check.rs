@@ -100,7 +100,15 @@ impl Check {
             own.chain(between).filter(|finding| finding.level == level).count()
         };
         let (faults, warnings) = (of(Level::Fault), of(Level::Warning));
-        show::remark(&format!("{layers}: {faults} faults, {warnings} warnings: {verdict}"));
+        let plural = |count: usize, what: &str| match count {
+            1 => format!("1 {what}"),
+            count => format!("{count} {what}s"),
+        };
+        show::remark(&format!(
+            "{layers}: {}, {}: {verdict}",
+            plural(faults, "fault"),
+            plural(warnings, "warning")
+        ));
         Ok(if report.passes() && !strict { Ending::Done } else { Ending::Rejects })
     }
 }
