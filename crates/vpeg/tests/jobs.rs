@@ -263,7 +263,7 @@ const CARELESS: &[(&str, i32, &str)] = &[
     ("run tumblewick.toml --var out", 2, "NAME=VALUE"),
     ("pack -o o.zip", 2, "FILES"),
     ("pack fields.gpkg -o fields.gpkg --overwrite", 1, "the zip needs another name"),
-    ("pack tumblewick.toml fields.gpkg -o tumblewick.toml", 1, "exists already"),
+    ("pack tumblewick.toml fields.gpkg -o headgates.csv", 1, "exists already"),
 ];
 
 #[test]
