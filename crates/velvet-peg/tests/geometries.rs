@@ -258,3 +258,19 @@ fn features_made_in_code_mix_only_what_fits_together() {
     layer.declare(Crs::from_epsg(32610).unwrap());
     assert_eq!(layer.crs().unwrap().code(), Some(32610));
 }
+
+#[test]
+fn many_features_are_pushed_as_fast_as_few() {
+    let mut layer = Layer::new("many", None);
+    for number in 0..20_000 {
+        layer.push((f64::from(number), 2.0), [("n", number.into())]).unwrap();
+    }
+    assert_eq!(layer.len(), 20_000);
+    // Full batches, and the rest one by one.
+    assert_eq!(layer.batches().len(), 2 + (20_000 - 2 * 8192));
+    for (number, feature) in layer.features().enumerate() {
+        assert_eq!(feature.number, number as u64 + 1);
+        assert_eq!(feature.vertices(), [(number as f64, 2.0)]);
+        assert_eq!(feature.value("n"), Some((number as i64).into()));
+    }
+}

@@ -116,6 +116,10 @@ impl Batch {
 pub struct Layer {
     info: LayerInfo,
     batches: Vec<Batch>,
+    /// Features.
+    count: usize,
+    /// Batches at the end that hold one pushed feature each.
+    loose: usize,
     /// True while features may be pushed.
     open: bool,
 }
@@ -173,6 +177,8 @@ impl Layer {
                 extent: None,
             },
             batches: Vec::new(),
+            count: 0,
+            loose: 0,
             open: true,
         }
     }
@@ -185,7 +191,8 @@ impl Layer {
     }
 
     pub(crate) fn from_batches(info: LayerInfo, batches: Vec<Batch>) -> Layer {
-        Layer { info, batches, open: false }
+        let count = batches.iter().map(|batch| batch.geometry.len()).sum();
+        Layer { info, batches, count, loose: 0, open: false }
     }
 
     /// Adds a feature with its attributes. A pair of numbers is a point, a slice or array of
@@ -239,6 +246,22 @@ impl Layer {
         let first = self.len() as u64 + 1;
         self.batches.push(Batch::new(column, rows.finish()?, first));
         self.info.count = Some(first);
+        self.count += 1;
+        self.loose += 1;
+        if self.loose == BATCH { self.gather() } else { Ok(()) }
+    }
+
+    /// Makes one batch of the features that were pushed one by one.
+    fn gather(&mut self) -> Result<()> {
+        let loose = self.batches.split_off(self.batches.len() - self.loose);
+        let mut geometry = GeometryColumn::new();
+        loose.iter().for_each(|batch| geometry.push_from(&batch.geometry, 0));
+        let attributes = arrow_select::concat::concat_batches(
+            &self.info.schema,
+            loose.iter().map(|batch| &batch.attributes),
+        )?;
+        self.batches.push(Batch::new(geometry, attributes, loose[0].first));
+        self.loose = 0;
         Ok(())
     }
 
@@ -254,7 +277,7 @@ impl Layer {
 
     /// Number of features.
     pub fn len(&self) -> usize {
-        self.batches.iter().map(|batch| batch.geometry.len()).sum()
+        self.count
     }
 
     /// True if there is no feature.
