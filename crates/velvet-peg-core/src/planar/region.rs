@@ -92,7 +92,12 @@ impl Region {
         let (from, to) = (self.band(at.1 - distance), self.band(at.1 + distance));
         self.bands[from..=to].iter().flatten().any(|edge| {
             let (a, b) = self.edges[*edge as usize];
-            distance_to_segment(at, a, b) <= distance
+            // Most edges are told apart by their boxes alone.
+            at.0 >= a.0.min(b.0) - distance
+                && at.0 <= a.0.max(b.0) + distance
+                && at.1 >= a.1.min(b.1) - distance
+                && at.1 <= a.1.max(b.1) + distance
+                && distance_to_segment(at, a, b) <= distance
         })
     }
 
