@@ -261,6 +261,14 @@ proptest! {
         let places = [&left, &right].map(|(x, y)| place_in_ring(x, y, at));
         let regions = [&left, &right].map(|(x, y)| Region::new([(&x[..], &y[..])]).place(at));
         prop_assert_eq!(places, regions);
+        // Within a tolerance of the boundary counts as on it, and nothing else changes.
+        for ((x, y), place) in [&left, &right].into_iter().zip(places) {
+            let region = Region::new([(&x[..], &y[..])]);
+            let far = region.distance(at);
+            let wanted = if far <= 0.5 { Placing::Boundary } else { place };
+            prop_assert_eq!(region.place_within(at, 0.5), wanted, "{} away", far);
+            prop_assert_eq!(region.place_within(at, 0.0), place);
+        }
         if py > low && py < high {
             let inside = places.iter().filter(|p| **p == Placing::Inside).count();
             let on = places.iter().filter(|p| **p == Placing::Boundary).count();

@@ -17,8 +17,8 @@ use crate::table::position;
 use crate::watch::Watch;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use rstar::RTree;
 use rstar::primitives::{GeomWithData, Rectangle};
-use rstar::{AABB, RTree};
 use std::cell::RefCell;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
@@ -151,7 +151,7 @@ impl TagPoints {
             )));
             notices.extend(route_notices(converter));
         }
-        let areas = Areas::read(polygons, &self.columns)?;
+        let areas = Areas::read(polygons, &self.columns, self.tolerance_m.unwrap_or(0.001))?;
         let mut info = points.info().clone();
         let mut fields: Vec<Field> =
             info.schema.fields().iter().map(|f| f.as_ref().clone()).collect();
@@ -176,7 +176,6 @@ impl TagPoints {
             hit: RefCell::new(vec![false; areas.labels.len()]),
             areas,
             within_m: self.within_m,
-            tolerance_m: self.tolerance_m.unwrap_or(0.001),
             distance: self.distance.is_some(),
             report: RefCell::new(report),
         });
@@ -259,6 +258,8 @@ pub(crate) struct Areas {
     regions: Vec<Region>,
     tree: RTree<Boxed>,
     scale: Scale,
+    /// How near to a boundary counts as on it, in units of the coordinates.
+    tolerance: f64,
     ruler: Ruler,
 }
 
@@ -291,7 +292,7 @@ impl Scale {
 }
 
 impl Areas {
-    pub(crate) fn read(reader: &LayerReader, columns: &[String]) -> Result<Areas> {
+    fn read(reader: &LayerReader, columns: &[String], tolerance_m: f64) -> Result<Areas> {
         let info = reader.info();
         let names: Vec<String> = info.schema.fields().iter().map(|f| f.name().clone()).collect();
         let places: Vec<usize> = match columns {
@@ -335,40 +336,44 @@ impl Areas {
         if regions.is_empty() {
             return Err(Error::data("has no polygon to tag points from").in_file(reader.path()));
         }
-        let boxes = regions.iter().enumerate().map(|(at, region)| {
-            let [west, south, east, north] = region.bounds();
-            Boxed::new(Rectangle::from_corners([west, south], [east, north]), at as u32)
-        });
-        let tree = RTree::bulk_load(boxes.collect());
         let middle = regions.iter().map(|r| (r.bounds()[1] + r.bounds()[3]) / 2.0).sum::<f64>()
             / regions.len() as f64;
         let scale = Scale::of(info.crs.as_ref(), middle);
+        // Of degrees, those of the longer side: no more than the tolerance either way.
+        let tolerance = tolerance_m / scale.x.max(scale.y);
+        let boxes = regions.iter().enumerate().map(|(at, region)| {
+            let [west, south, east, north] = region.bounds();
+            Boxed::new(
+                Rectangle::from_corners(
+                    [west - tolerance, south - tolerance],
+                    [east + tolerance, north + tolerance],
+                ),
+                at as u32,
+            )
+        });
+        let tree = RTree::bulk_load(boxes.collect());
         let ruler = Ruler::of(info.crs.as_ref());
-        Ok(Areas { fields, values: values.finish()?, labels, regions, tree, scale, ruler })
+        Ok(Areas {
+            fields,
+            values: values.finish()?,
+            labels,
+            regions,
+            tree,
+            scale,
+            tolerance,
+            ruler,
+        })
     }
 
     /// The polygons that a place is in or on, and whether it is on a boundary of any.
-    fn at(&self, at: (f64, f64), tolerance_m: f64, found: &mut Vec<u32>) -> bool {
+    fn at(&self, at: (f64, f64), found: &mut Vec<u32>) -> bool {
         found.clear();
-        let reach = [tolerance_m / self.scale.x, tolerance_m / self.scale.y];
-        let box_ = AABB::from_corners(
-            [at.0 - reach[0], at.1 - reach[1]],
-            [at.0 + reach[0], at.1 + reach[1]],
-        );
         let mut boundary = false;
-        for candidate in self.tree.locate_in_envelope_intersecting(box_) {
-            let region = &self.regions[candidate.data as usize];
-            let on = match region.place(at) {
-                Placing::Boundary => true,
-                place => {
-                    let near = tolerance_m > 0.0 && region.is_within(at, reach[1].min(reach[0]));
-                    if place == Placing::Outside && !near {
-                        continue;
-                    }
-                    near
-                }
-            };
-            boundary |= on;
+        for candidate in self.tree.locate_all_at_point([at.0, at.1]) {
+            match self.regions[candidate.data as usize].place_within(at, self.tolerance) {
+                Placing::Outside => continue,
+                place => boundary |= place == Placing::Boundary,
+            }
             found.push(candidate.data);
         }
         found.sort_unstable();
@@ -407,7 +412,6 @@ struct Tagging {
     converter: Option<Converter>,
     areas: Areas,
     within_m: Option<f64>,
-    tolerance_m: f64,
     distance: bool,
     report: RefCell<TagReport>,
     hit: RefCell<Vec<bool>>,
@@ -458,7 +462,7 @@ impl Stage for Tagging {
             let at = kind.map(|_| (places.x[vertices.start], places.y[vertices.start]));
             let mut taken: Option<(u32, f64)> = None;
             if let Some(at) = at.filter(|at| at.0.is_finite()) {
-                let boundary = self.areas.at(at, self.tolerance_m, &mut found);
+                let boundary = self.areas.at(at, &mut found);
                 report.on_boundary += u64::from(boundary);
                 if found.len() > 1 {
                     report.several += 1;

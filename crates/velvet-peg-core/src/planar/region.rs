@@ -8,14 +8,17 @@ use super::{Placing, distance_to_segment};
 /// holes, and polygons in several parts, come out right without being told apart.
 #[derive(Clone, Debug)]
 pub struct Region {
-    edges: Vec<((f64, f64), (f64, f64))>,
-    /// Edges of each band.
-    bands: Vec<Vec<u32>>,
+    /// The edges of each band, one band after another; an edge of several bands is in each.
+    edges: Vec<Edge>,
+    /// Where the edges of each band begin, and where those of the last end.
+    starts: Vec<u32>,
     low: f64,
     per_band: f64,
     /// West, south, east, north.
     bounds: [f64; 4],
 }
+
+type Edge = ((f64, f64), (f64, f64));
 
 impl Region {
     /// Of rings, whose first vertex may be repeated at the end or not.
@@ -30,7 +33,7 @@ impl Region {
     /// assert_eq!(region.place((3.0, 4.0)), Placing::Boundary);
     /// ```
     pub fn new<'a>(rings: impl IntoIterator<Item = (&'a [f64], &'a [f64])>) -> Region {
-        let mut edges = Vec::new();
+        let mut edges: Vec<Edge> = Vec::new();
         let mut bounds = [f64::INFINITY, f64::INFINITY, f64::NEG_INFINITY, f64::NEG_INFINITY];
         for (x, y) in rings {
             let count = x.len().min(y.len());
@@ -51,18 +54,42 @@ impl Region {
         let count = (edges.len() / 4).clamp(1, 4096);
         let height = bounds[3] - bounds[1];
         let per_band = if height > 0.0 { count as f64 / height } else { 0.0 };
-        let mut region =
-            Region { edges, bands: vec![Vec::new(); count], low: bounds[1], per_band, bounds };
-        for (at, (a, b)) in region.edges.iter().enumerate() {
-            let (from, to) = (region.band(a.1.min(b.1)), region.band(a.1.max(b.1)));
-            region.bands[from..=to].iter_mut().for_each(|band| band.push(at as u32));
+        let mut region = Region {
+            edges: Vec::new(),
+            starts: vec![0; count + 1],
+            low: bounds[1],
+            per_band,
+            bounds,
+        };
+        let spans: Vec<(usize, usize)> = edges
+            .iter()
+            .map(|(a, b)| (region.band(a.1.min(b.1)), region.band(a.1.max(b.1))))
+            .collect();
+        for (from, to) in &spans {
+            region.starts[from + 1..=to + 1].iter_mut().for_each(|start| *start += 1);
+        }
+        for band in 0..count {
+            region.starts[band + 1] += region.starts[band];
+        }
+        let mut next = region.starts.clone();
+        region.edges = vec![((0.0, 0.0), (0.0, 0.0)); region.starts[count] as usize];
+        for (edge, (from, to)) in edges.iter().zip(&spans) {
+            for place in &mut next[*from..=*to] {
+                region.edges[*place as usize] = *edge;
+                *place += 1;
+            }
         }
         region
     }
 
     fn band(&self, y: f64) -> usize {
         // Rounding is the same for an edge's ends and a place: whatever it is, it is monotonic.
-        (((y - self.low) * self.per_band) as usize).min(self.bands.len() - 1)
+        (((y - self.low) * self.per_band) as usize).min(self.starts.len() - 2)
+    }
+
+    /// The edges of some bands.
+    fn edges_of(&self, from: usize, to: usize) -> &[Edge] {
+        &self.edges[self.starts[from] as usize..self.starts[to + 1] as usize]
     }
 
     /// West, south, east and north of it.
@@ -77,9 +104,9 @@ impl Region {
             return Placing::Outside;
         }
         let mut inside = false;
-        for edge in &self.bands[self.band(at.1)] {
-            let (a, b) = self.edges[*edge as usize];
-            match edge_from(a, b, at) {
+        let band = self.band(at.1);
+        for (a, b) in self.edges_of(band, band) {
+            match edge_from(*a, *b, at) {
                 Some(crosses) => inside ^= crosses,
                 None => return Placing::Boundary,
             }
@@ -87,18 +114,42 @@ impl Region {
         if inside { Placing::Inside } else { Placing::Outside }
     }
 
-    /// True if the boundary comes within so much of a place.
-    pub fn is_within(&self, at: (f64, f64), distance: f64) -> bool {
-        let (from, to) = (self.band(at.1 - distance), self.band(at.1 + distance));
-        self.bands[from..=to].iter().flatten().any(|edge| {
-            let (a, b) = self.edges[*edge as usize];
+    /// As [`Region::place`], where a place within so much of the boundary counts as on it.
+    pub fn place_within(&self, at: (f64, f64), tolerance: f64) -> Placing {
+        let [west, south, east, north] = self.bounds;
+        let out = at.0 < west - tolerance
+            || at.0 > east + tolerance
+            || at.1 < south - tolerance
+            || at.1 > north + tolerance;
+        if out {
+            return Placing::Outside;
+        }
+        let near = |a: (f64, f64), b: (f64, f64)| {
             // Most edges are told apart by their boxes alone.
-            at.0 >= a.0.min(b.0) - distance
-                && at.0 <= a.0.max(b.0) + distance
-                && at.1 >= a.1.min(b.1) - distance
-                && at.1 <= a.1.max(b.1) + distance
-                && distance_to_segment(at, a, b) <= distance
-        })
+            at.0 >= a.0.min(b.0) - tolerance
+                && at.0 <= a.0.max(b.0) + tolerance
+                && at.1 >= a.1.min(b.1) - tolerance
+                && at.1 <= a.1.max(b.1) + tolerance
+                && distance_to_segment(at, a, b) <= tolerance
+        };
+        let band = self.band(at.1);
+        let (from, to) = (self.band(at.1 - tolerance), self.band(at.1 + tolerance));
+        // The bands beside are looked at only near their edges.
+        let beside = |band: usize| self.edges_of(band, band).iter().any(|(a, b)| near(*a, *b));
+        if (from < band && beside(from)) || (to > band && beside(to)) {
+            return Placing::Boundary;
+        }
+        let mut inside = false;
+        for (a, b) in self.edges_of(band, band) {
+            match edge_from(*a, *b, at) {
+                Some(_) if near(*a, *b) => return Placing::Boundary,
+                Some(crosses) => inside ^= crosses,
+                None => return Placing::Boundary,
+            }
+        }
+        // A place beside the box is outside, whatever its row of edges says.
+        let within = at.0 >= west && at.0 <= east && at.1 >= south && at.1 <= north;
+        if inside && within { Placing::Inside } else { Placing::Outside }
     }
 
     /// The place of the boundary that is nearest, with x and y in units of these lengths.
@@ -123,7 +174,7 @@ impl Region {
 
     /// Distance of a place from the boundary, in the unit of the coordinates.
     pub fn distance(&self, at: (f64, f64)) -> f64 {
-        let far = |(a, b): &((f64, f64), (f64, f64))| distance_to_segment(at, *a, *b);
+        let far = |(a, b): &Edge| distance_to_segment(at, *a, *b);
         self.edges.iter().map(far).fold(f64::INFINITY, f64::min)
     }
 }
