@@ -3,7 +3,8 @@
 use proptest::prelude::*;
 use velvet_peg_core::bearing::{parse_bearing, quadrant};
 use velvet_peg_core::planar::{
-    Placing, Region, Ring, crossings, flaws_of_polygon, orientation, place_in_ring, ring_area,
+    Mosaic, Placing, Region, Ring, crossings, flaws_between_parts, flaws_of_polygon, orientation,
+    place_in_ring, ring_area,
 };
 use velvet_peg_core::traverse::{Leg, Traverse, Turn};
 use velvet_peg_core::{AreaUnit, LengthUnit};
@@ -64,6 +65,47 @@ fn flaws_of_polygons_are_found_with_their_place_and_no_others() {
         cases += 1;
     }
     assert!(cases >= 12, "{cases}");
+}
+
+#[test]
+fn parts_overlap_only_where_they_share_ground() {
+    let square = |x: f64, y: f64, size: f64| -> (Vec<f64>, Vec<f64>) {
+        (vec![x, x + size, x + size, x], vec![y, y, y + size, y + size])
+    };
+    // Parts, each an outer ring and its holes; the place that is told, if one is.
+    type Part = Vec<(Vec<f64>, Vec<f64>)>;
+    type Case = (&'static str, Vec<Part>, Option<(f64, f64)>);
+    let cases: Vec<Case> = vec![
+        ("apart", vec![vec![square(0.0, 0.0, 4.0)], vec![square(9.0, 0.0, 4.0)]], None),
+        ("one corner", vec![vec![square(0.0, 0.0, 4.0)], vec![square(4.0, 4.0, 4.0)]], None),
+        (
+            "one edge",
+            vec![vec![square(0.0, 0.0, 4.0)], vec![square(4.0, 0.0, 4.0)]],
+            Some((4.0, 0.0)),
+        ),
+        (
+            "crossing",
+            vec![vec![square(0.0, 0.0, 4.0)], vec![square(2.0, 1.0, 4.0)]],
+            Some((4.0, 1.0)),
+        ),
+        (
+            "within",
+            vec![vec![square(0.0, 0.0, 9.0)], vec![square(3.0, 3.0, 2.0)]],
+            Some((3.0, 3.0)),
+        ),
+        (
+            "an island in a hole",
+            vec![vec![square(0.0, 0.0, 9.0), square(2.0, 2.0, 5.0)], vec![square(3.0, 3.0, 2.0)]],
+            None,
+        ),
+    ];
+    for (name, parts, wanted) in cases {
+        let rings: Vec<Vec<Ring<'_>>> =
+            parts.iter().map(|part| part.iter().map(|(x, y)| Ring { x, y }).collect()).collect();
+        let found = flaws_between_parts(&rings);
+        assert_eq!(found.first().map(|flaw| flaw.at), wanted, "{name}: {found:?}");
+        assert!(found.len() < 2, "{name}");
+    }
 }
 
 #[test]
@@ -166,14 +208,16 @@ fn curves_of_a_traverse_keep_their_area_and_their_ends() {
             }
         }
     }
-    // The reflex segment: three quarters of a circle on a chord.
+    // The reflex segment: three quarters of a circle on a chord, beside a square of its radius.
     let legs = [
         Leg::Line { azimuth_deg: 0.0, length: 10.0 },
         Leg::Curve { radius: 10.0, delta_deg: 270.0, turn: Turn::Left, chord_deg: Some(225.0) },
         Leg::Line { azimuth_deg: 90.0, length: 10.0 },
     ];
     let traverse = Traverse::run((0.0, 0.0), &legs).unwrap();
-    assert!(traverse.misclosure().length < 4.2, "a radius, a curve and a radius");
+    assert!(traverse.misclosure().length < 1e-12);
+    let exact = 100.0 + 75.0 * std::f64::consts::PI;
+    assert!((traverse.area() / exact - 1.0).abs() < 1e-14, "{}", traverse.area());
     for (legs, why) in [
         (vec![Leg::Line { azimuth_deg: 0.0, length: 0.0 }], "leads nowhere"),
         (
@@ -295,5 +339,37 @@ proptest! {
             }
         }
         prop_assert_eq!(found, slow);
+    }
+
+    #[test]
+    fn a_mosaic_says_what_its_regions_say(
+        shapes in proptest::collection::vec(
+            (-40i32..40, -40i32..40, proptest::collection::vec((-30i32..30, -30i32..30), 3..9)), 1..20,
+        ),
+        places in proptest::collection::vec((-80i32..80, -80i32..80), 1..60),
+        tolerance in prop_oneof![Just(0.0), Just(0.25), Just(3.0)],
+    ) {
+        // Any rings at all, crossing themselves or flat, on whole numbers so that places fall on
+        // edges, corners and the sides of cells.
+        let regions: Vec<Region> = shapes
+            .iter()
+            .map(|(x, y, corners)| {
+                let (x, y): (Vec<f64>, Vec<f64>) =
+                    corners.iter().map(|(a, b)| (f64::from(x + a), f64::from(y + b))).unzip();
+                Region::new([(&x[..], &y[..])])
+            })
+            .collect();
+        let mosaic = Mosaic::new(regions.clone(), tolerance);
+        let mut found = Vec::new();
+        for (x, y) in places {
+            let at = (f64::from(x) / 1.5, f64::from(y) / 2.0);
+            let on = mosaic.at(at, &mut found);
+            let each: Vec<Placing> =
+                regions.iter().map(|region| region.place_within(at, tolerance)).collect();
+            let wanted: Vec<u32> =
+                (0..each.len()).filter(|n| each[*n] != Placing::Outside).map(|n| n as u32).collect();
+            prop_assert_eq!(&found, &wanted, "at {:?}", at);
+            prop_assert_eq!(on, each.contains(&Placing::Boundary));
+        }
     }
 }

@@ -72,17 +72,15 @@ impl AttributeTable {
 
     fn of_layer(reader: &LayerReader) -> Result<AttributeTable> {
         let mut rows = Vec::new();
+        let mut notices = reader.notices.clone();
         reader.for_each_batch(&mut |batch| {
+            notices.extend(batch.lost(reader.path()));
             rows.extend(
                 (0..batch.geometry.len()).map(|at| (batch.first + at as u64, batch.values(at))),
             );
             Ok(())
         })?;
-        Ok(AttributeTable {
-            schema: reader.info().schema.clone(),
-            rows,
-            notices: reader.notices.clone(),
-        })
+        Ok(AttributeTable { schema: reader.info().schema.clone(), rows, notices })
     }
 
     /// Names of the columns.

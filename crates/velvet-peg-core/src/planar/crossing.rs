@@ -16,8 +16,8 @@ pub struct Crossing {
 type Segment = ((f64, f64), (f64, f64));
 
 /// Every pair of segments that have a point in common, for which `wanted` is true. What touches,
-/// meets. Segments are sorted by where they begin in x and compared while their spans overlap,
-/// which takes n log n steps for the boundaries of parcels.
+/// meets. Segments are sorted by where they begin in x and each is compared with those whose spans
+/// are still open: a few for the boundaries of parcels, all of them at worst.
 ///
 /// ```
 /// use velvet_peg_core::planar::crossings;

@@ -29,6 +29,8 @@ pub enum FlawKind {
     DuplicateRing,
     /// A hole lies outside the outer ring.
     HoleOutside,
+    /// A hole lies in another hole.
+    HoleInHole,
     /// The ring encloses nothing.
     NoArea,
     /// Two parts of a multi-polygon overlap, or share a stretch of their boundaries.
@@ -46,6 +48,7 @@ impl FlawKind {
             FlawKind::RingsCross => "rings cross",
             FlawKind::DuplicateRing => "duplicate ring",
             FlawKind::HoleOutside => "hole outside the outer ring",
+            FlawKind::HoleInHole => "hole in another hole",
             FlawKind::NoArea => "no area",
             FlawKind::PartsOverlap => "parts overlap",
         }
@@ -82,6 +85,17 @@ impl Ring<'_> {
 
     fn at(&self, vertex: usize) -> (f64, f64) {
         (self.x[vertex], self.y[vertex])
+    }
+
+    /// The first vertex, or middle of the edge from it, that lies so with regard to another ring.
+    fn first(&self, wanted: Placing, other: Ring<'_>) -> Option<(usize, (f64, f64))> {
+        let n = self.count();
+        (0..n)
+            .flat_map(|v| {
+                let (a, b) = (self.at(v), self.at(if v + 1 == n { 0 } else { v + 1 }));
+                [(v, a), (v, ((a.0 + b.0) / 2.0, (a.1 + b.1) / 2.0))]
+            })
+            .find(|(_, at)| place_in_ring(other.x, other.y, *at) == wanted)
     }
 }
 
@@ -220,27 +234,58 @@ pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
         if known || hole.count() < 3 || rings[0].count() < 3 {
             continue;
         }
-        let place = |v: usize| place_in_ring(rings[0].x, rings[0].y, hole.at(v));
-        let decisive = (0..hole.count()).find(|v| place(*v) != Placing::Boundary);
-        if let Some(v) = decisive.filter(|v| place(*v) == Placing::Outside) {
-            let at = hole.at(v);
-            flaws.push(Flaw { kind: FlawKind::HoleOutside, ring: number, vertex: v, at });
+        let mut add = |kind, (vertex, at)| flaws.push(Flaw { kind, ring: number, vertex, at });
+        // Rings that pass through each other's vertices only are told apart by where they go.
+        match (hole.first(Placing::Inside, rings[0]), hole.first(Placing::Outside, rings[0])) {
+            (Some(_), Some(out)) => add(FlawKind::RingsCross, out),
+            (None, Some(out)) => add(FlawKind::HoleOutside, out),
+            _ => {}
+        }
+        let others = rings.iter().enumerate().skip(1).filter(|(other, _)| *other != number);
+        let within = |(_, other): &(usize, &Ring<'_>)| {
+            hole.first(Placing::Inside, **other).is_some()
+                && hole.first(Placing::Outside, **other).is_none()
+        };
+        if others.filter(|(_, other)| other.count() >= 3).any(|other| within(&other)) {
+            add(FlawKind::HoleInHole, (0, hole.at(0)));
         }
     }
     flaws
 }
 
-/// Parts of a multi-polygon that overlap or run along each other, by their outer rings; `ring` is
-/// the part. A part that lies wholly in another is not looked for.
-pub fn flaws_between_parts(outer: &[Ring<'_>]) -> Vec<Flaw> {
-    if outer.len() < 2 {
+/// Parts of a multi-polygon (each its outer ring and holes) that overlap or run along each other;
+/// `ring` is the part.
+pub fn flaws_between_parts(parts: &[Vec<Ring<'_>>]) -> Vec<Flaw> {
+    let outer: Vec<Ring<'_>> = parts.iter().filter_map(|part| part.first().copied()).collect();
+    if outer.len() < 2 || outer.len() != parts.len() {
         return Vec::new();
     }
-    flaws_of_polygon(outer)
+    let mut flaws: Vec<Flaw> = flaws_of_polygon(&outer)
         .into_iter()
         .filter(|f| matches!(f.kind, FlawKind::RingsCross | FlawKind::DuplicateRing))
         .map(|flaw| Flaw { kind: FlawKind::PartsOverlap, ..flaw })
-        .collect()
+        .collect();
+    for (number, ring) in outer.iter().enumerate() {
+        let around = |(other, part): (usize, &Vec<Ring<'_>>)| {
+            // In another part, and not in a hole of it.
+            let island = || {
+                part[1..]
+                    .iter()
+                    .any(|hole| hole.count() >= 3 && ring.first(Placing::Outside, *hole).is_none())
+            };
+            other != number
+                && part[0].count() >= 3
+                && ring.first(Placing::Inside, part[0]).is_some()
+                && ring.first(Placing::Outside, part[0]).is_none()
+                && !island()
+        };
+        let told = flaws.iter().any(|flaw| flaw.ring == number);
+        if !told && ring.count() >= 3 && parts.iter().enumerate().any(around) {
+            let kind = FlawKind::PartsOverlap;
+            flaws.push(Flaw { kind, ring: number, vertex: 0, at: ring.at(0) });
+        }
+    }
+    flaws
 }
 
 /// Two segments cross, neither beginning nor ending where they meet.

@@ -7,6 +7,7 @@
 
 mod crossing;
 mod flaws;
+mod mosaic;
 mod orientation;
 mod place;
 mod region;
@@ -15,6 +16,7 @@ pub use crossing::{Crossing, crossings};
 pub use flaws::{
     Flaw, FlawKind, Ring, flaws_between_parts, flaws_of_line, flaws_of_polygon, same_ring,
 };
+pub use mosaic::Mosaic;
 pub use orientation::orientation;
 pub use place::{Placing, distance_to_segment, place_in_ring};
 pub use region::Region;

@@ -18,7 +18,7 @@ pub struct Region {
     bounds: [f64; 4],
 }
 
-type Edge = ((f64, f64), (f64, f64));
+pub(super) type Edge = ((f64, f64), (f64, f64));
 
 impl Region {
     /// Of rings, whose first vertex may be repeated at the end or not.
@@ -90,6 +90,11 @@ impl Region {
     /// The edges of some bands.
     fn edges_of(&self, from: usize, to: usize) -> &[Edge] {
         &self.edges[self.starts[from] as usize..self.starts[to + 1] as usize]
+    }
+
+    /// All edges, some more than once.
+    pub(super) fn edges(&self) -> &[Edge] {
+        &self.edges
     }
 
     /// West, south, east and north of it.

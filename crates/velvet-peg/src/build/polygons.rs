@@ -243,10 +243,13 @@ impl BuildPolygons {
             tell_flaws(gathered, &polygon);
             nested.push(polygon);
         }
-        let columns: Vec<(Vec<f64>, Vec<f64>)> =
-            nested.iter().map(|polygon| coordinates(&polygon[0].vertices)).collect();
-        let outer: Vec<Ring<'_>> = columns.iter().map(|(x, y)| Ring { x, y }).collect();
-        for flaw in flaws_between_parts(&outer) {
+        let columns: Vec<Vec<(Vec<f64>, Vec<f64>)>> = nested
+            .iter()
+            .map(|polygon| polygon.iter().map(|ring| coordinates(&ring.vertices)).collect())
+            .collect();
+        let parts: Vec<Vec<Ring<'_>>> =
+            columns.iter().map(|part| part.iter().map(|(x, y)| Ring { x, y }).collect()).collect();
+        for flaw in flaws_between_parts(&parts) {
             gathered.flaw(flaw.kind, &nested[flaw.ring][0].vertices[flaw.vertex], false);
         }
         nested

@@ -493,34 +493,27 @@ fn batch_values(batch: &Batch, feature: usize, places: &[usize]) -> Vec<crate::l
 fn flaws_of(batch: &Batch, feature: usize) -> Vec<(velvet_peg_core::planar::FlawKind, (f64, f64))> {
     let column = &batch.geometry;
     let Some(kind) = column.kinds()[feature] else { return Vec::new() };
-    let mut found = Vec::new();
-    for part in column.parts(feature) {
-        let rings: Vec<Ring<'_>> = column
-            .rings(part)
-            .map(|ring| {
+    let parts: Vec<Vec<Ring<'_>>> = column
+        .parts(feature)
+        .map(|part| {
+            let ring = |ring| {
                 let range = column.ring(ring);
                 Ring { x: &column.x[range.clone()], y: &column.y[range] }
-            })
-            .collect();
-        let flaws = match kind.single() {
-            GeometryKind::Polygon => flaws_of_polygon(&rings),
-            GeometryKind::Line => rings.first().map_or(Vec::new(), |line| flaws_of_line(*line)),
-            _ => Vec::new(),
-        };
-        found.extend(flaws.into_iter().map(|flaw| (flaw.kind, flaw.at)));
-    }
+            };
+            column.rings(part).map(ring).collect()
+        })
+        .collect();
+    let mut flaws = match kind.single() {
+        GeometryKind::Polygon => parts.iter().flat_map(|part| flaws_of_polygon(part)).collect(),
+        GeometryKind::Line => {
+            parts.iter().flatten().flat_map(|line| flaws_of_line(*line)).collect()
+        }
+        _ => Vec::new(),
+    };
     if kind == GeometryKind::MultiPolygon {
-        let outer: Vec<Ring<'_>> = column
-            .parts(feature)
-            .filter_map(|part| column.rings(part).next())
-            .map(|ring| {
-                let range = column.ring(ring);
-                Ring { x: &column.x[range.clone()], y: &column.y[range] }
-            })
-            .collect();
-        found.extend(flaws_between_parts(&outer).into_iter().map(|flaw| (flaw.kind, flaw.at)));
+        flaws.extend(flaws_between_parts(&parts));
     }
-    found
+    flaws.into_iter().map(|flaw| (flaw.kind, flaw.at)).collect()
 }
 
 /// Positions in degrees from Greenwich of coordinates of a system; those that cannot be carried

@@ -17,8 +17,10 @@ pub(crate) use value::{Rows, value_at};
 pub use value::{Value, type_name};
 
 use crate::error::{Error, Result};
+use crate::notice::Notice;
 use arrow_array::RecordBatch;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use std::path::Path;
 use std::sync::Arc;
 use velvet_peg_core::{Bounds, Converter, Crs};
 
@@ -103,6 +105,18 @@ impl Batch {
     /// Features of which the first has this number in its source.
     pub fn new(geometry: GeometryColumn, attributes: RecordBatch, first: u64) -> Batch {
         Batch { geometry, attributes, first, unreadable: Vec::new() }
+    }
+
+    /// A warning of the records that could not be read, for whoever cannot make them rejects.
+    pub(crate) fn lost(&self, file: &Path) -> Option<Notice> {
+        let first = self.unreadable.first()?;
+        Some(Notice::warning(format!(
+            "{}: {} records cannot be read and take no part; the first, {}: {}",
+            file.display(),
+            self.unreadable.len(),
+            first.number,
+            first.reason
+        )))
     }
 
     /// Attribute values of one feature, in the order of the schema.

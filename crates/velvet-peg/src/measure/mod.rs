@@ -160,6 +160,7 @@ pub fn measure(
     };
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
+        measures.notices.extend(batch.lost(reader.path()));
         meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))
     })?;
     if measures.grid.is_none() {

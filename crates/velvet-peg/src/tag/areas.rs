@@ -1,0 +1,201 @@
+//! Polygons that are asked which of them hold a place, and which is the nearest.
+
+use crate::error::{Error, Result};
+use crate::format::LayerReader;
+use crate::layer::{GeometryKind, Rows, Value};
+use crate::notice::Notice;
+use crate::ruler::Ruler;
+use crate::table::position;
+use arrow_array::RecordBatch;
+use arrow_schema::{Field, Schema};
+use rstar::RTree;
+use rstar::primitives::{GeomWithData, Rectangle};
+use std::sync::Arc;
+use velvet_peg_core::Crs;
+use velvet_peg_core::planar::{Mosaic, Region};
+
+type Boxed = GeomWithData<Rectangle<[f64; 2]>, u32>;
+
+/// Polygons to ask for points.
+pub(super) struct Areas {
+    pub(super) fields: Vec<Field>,
+    /// Columns to take over, a row a polygon.
+    pub(super) values: RecordBatch,
+    pub(super) labels: Vec<String>,
+    mosaic: Mosaic,
+    tree: RTree<Boxed>,
+    scale: Scale,
+    ruler: Ruler,
+    /// What was noticed of the polygons.
+    pub(super) notices: Vec<Notice>,
+}
+
+/// Metres in one unit of x and of y, near the middle of the polygons.
+#[derive(Clone, Copy, Debug)]
+struct Scale {
+    x: f64,
+    y: f64,
+}
+
+impl Scale {
+    fn of(crs: Option<&Crs>, y: f64) -> Scale {
+        let degrees =
+            crs.and_then(Crs::degrees_per_unit).filter(|_| crs.is_some_and(Crs::is_geographic));
+        match (crs.and_then(Crs::ellipsoid), degrees) {
+            (Some(ellipsoid), Some(degrees)) => {
+                let lat = y * degrees;
+                let radians = degrees.to_radians();
+                Scale {
+                    x: ellipsoid.prime_vertical_radius_m(lat) * lat.to_radians().cos() * radians,
+                    y: ellipsoid.meridian_radius_m(lat) * radians,
+                }
+            }
+            _ => {
+                let metres = crs.and_then(Crs::length_unit).map_or(1.0, |unit| unit.metres());
+                Scale { x: metres, y: metres }
+            }
+        }
+    }
+}
+
+impl Areas {
+    pub(super) fn read(
+        reader: &LayerReader,
+        columns: &[String],
+        tolerance_m: f64,
+    ) -> Result<Areas> {
+        let info = reader.info();
+        let names: Vec<String> = info.schema.fields().iter().map(|f| f.name().clone()).collect();
+        let places: Vec<usize> = match columns {
+            [] => (0..names.len()).collect(),
+            columns => columns
+                .iter()
+                .map(|name| position(&names, name, None))
+                .collect::<Result<_>>()
+                .map_err(|error| error.in_file(reader.path()))?,
+        };
+        let fields: Vec<Field> = places.iter().map(|at| info.schema.field(*at).clone()).collect();
+        let mut values = Rows::new(Arc::new(Schema::new(fields.clone())));
+        let (mut labels, mut regions) = (Vec::new(), Vec::new());
+        let mut notices = reader.notices.clone();
+        reader.for_each_batch(&mut |batch| {
+            notices.extend(batch.lost(reader.path()));
+            let column = &batch.geometry;
+            for at in 0..column.len() {
+                match column.kinds()[at].map(GeometryKind::single) {
+                    Some(GeometryKind::Polygon) => {}
+                    None => continue,
+                    Some(kind) => {
+                        return Err(Error::usage(format!(
+                            "feature {} is a {}: points are tagged from polygons",
+                            batch.first + at as u64,
+                            kind.name()
+                        ))
+                        .in_file(reader.path()));
+                    }
+                }
+                let rings = column.parts(at).flat_map(|part| column.rings(part)).map(|ring| {
+                    let range = column.ring(ring);
+                    (&column.x[range.clone()], &column.y[range])
+                });
+                regions.push(Region::new(rings));
+                let row = batch.values(at);
+                let label = row.iter().find(|value| **value != Value::Null).map(Value::to_text);
+                labels.push(label.unwrap_or(format!("polygon {}", batch.first + at as u64)));
+                values.push(places.iter().map(|at| row[*at].clone()));
+            }
+            Ok(())
+        })?;
+        if regions.is_empty() {
+            return Err(Error::data("has no polygon to tag points from").in_file(reader.path()));
+        }
+        let middle = regions.iter().map(|r| (r.bounds()[1] + r.bounds()[3]) / 2.0).sum::<f64>()
+            / regions.len() as f64;
+        let scale = Scale::of(info.crs.as_ref(), middle);
+        // Of degrees, those of the longer side: no more than the tolerance either way.
+        let tolerance = tolerance_m / scale.x.max(scale.y);
+        let boxes = regions.iter().enumerate().map(|(at, region)| {
+            let [west, south, east, north] = region.bounds();
+            Boxed::new(Rectangle::from_corners([west, south], [east, north]), at as u32)
+        });
+        let tree = RTree::bulk_load(boxes.collect());
+        let mosaic = Mosaic::new(regions, tolerance);
+        let ruler = Ruler::of(info.crs.as_ref());
+        let values = values.finish()?;
+        Ok(Areas { fields, values, labels, mosaic, tree, scale, ruler, notices })
+    }
+
+    /// The polygons that a place is in or on, in their order; true if it is on the boundary of
+    /// one of them.
+    pub(super) fn at(&self, at: (f64, f64), found: &mut Vec<u32>) -> bool {
+        self.mosaic.at(at, found)
+    }
+
+    /// The nearest polygon and its distance in metres, if it is within a limit.
+    pub(super) fn nearest(&self, at: (f64, f64), limit_m: f64) -> Option<(u32, f64)> {
+        let Scale { x, y } = self.scale;
+        let mut best: Option<(u32, f64)> = None;
+        // Boxes come by distance in units; a margin makes up for units of two lengths.
+        let (short, long) = (x.min(y), x.max(y));
+        for (candidate, square) in self.tree.nearest_neighbor_iter_with_distance_2([at.0, at.1]) {
+            let at_least = square.sqrt() * short;
+            if at_least > best.map_or(limit_m, |(_, distance)| distance) {
+                break;
+            }
+            let region = &self.mosaic.regions()[candidate.data as usize];
+            let distance = match short == long {
+                true => region.distance(at) * x,
+                // Degrees: the nearest place is sought in the plane, its distance on the
+                // ellipsoid.
+                false => self.ruler.distance(at, region.nearest(at, (x, y))),
+            };
+            if distance <= limit_m && best.is_none_or(|(_, least)| distance < least) {
+                best = Some((candidate.data, distance));
+            }
+        }
+        best
+    }
+}
+
+/// Where a point falls.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Fall {
+    /// The polygon that it takes, and how far it is.
+    pub(super) taken: Option<(u32, f64)>,
+    /// Polygons that it is in or on.
+    pub(super) polygons: usize,
+    /// True on the boundary of one of them.
+    pub(super) on_boundary: bool,
+}
+
+/// Points from which it is worth to share the work.
+const SHARED: usize = 1024;
+
+impl Areas {
+    /// Where each place falls, the work shared among the processors. A place in no polygon
+    /// takes the nearest one within a limit, if there is a limit.
+    pub(super) fn falls(&self, places: &[Option<(f64, f64)>], within_m: Option<f64>) -> Vec<Fall> {
+        let mut falls = vec![Fall::default(); places.len()];
+        let workers = std::thread::available_parallelism().map_or(1, usize::from);
+        let share = places.len().div_ceil(workers).max(SHARED);
+        std::thread::scope(|scope| {
+            for (falls, places) in falls.chunks_mut(share).zip(places.chunks(share)) {
+                scope.spawn(move || self.fall(places, within_m, falls));
+            }
+        });
+        falls
+    }
+
+    fn fall(&self, places: &[Option<(f64, f64)>], within_m: Option<f64>, falls: &mut [Fall]) {
+        let mut found = Vec::new();
+        for (place, fall) in places.iter().zip(falls) {
+            let Some(at) = *place else { continue };
+            fall.on_boundary = self.at(at, &mut found);
+            fall.polygons = found.len();
+            fall.taken = match found.first() {
+                Some(first) => Some((*first, 0.0)),
+                None => within_m.and_then(|limit| self.nearest(at, limit)),
+            };
+        }
+    }
+}

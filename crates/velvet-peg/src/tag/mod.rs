@@ -1,0 +1,308 @@
+//! Points take attributes of the polygon that they fall in, or of the nearest.
+//!
+//! **Rule.** A point in a polygon, or on its boundary (that of a hole included), belongs to it;
+//! within the tolerance of a boundary (1 mm if nothing else is asked for) it counts as on it. A
+//! point of several polygons takes the attributes of the one that comes first in its layer, and
+//! is reported. Points are carried into the polygons' reference system for the test; their own
+//! coordinates stay.
+
+mod areas;
+mod report;
+
+pub use report::TagReport;
+
+use crate::build::Outcome;
+use crate::convert::{ConvertLayer, area_of, route_notices};
+use crate::error::{Error, Result};
+use crate::format::{LayerReader, Stage, WriteOptions, distinct};
+use crate::layer::{Batch, GeometryKind, Value, no_system};
+use crate::notice::Notice;
+use crate::watch::Watch;
+use areas::Areas;
+use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
+use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use report::metres;
+use std::cell::RefCell;
+use std::path::{Path, PathBuf};
+use std::rc::Rc;
+use std::sync::Arc;
+use velvet_peg_core::{Converter, PlanOptions};
+
+/// How points are tagged.
+#[derive(Clone, Debug, Default)]
+pub struct TagPoints {
+    /// Columns of the polygons to take over; all if there are none.
+    pub columns: Vec<String>,
+    /// Put in front of their names.
+    pub prefix: Option<String>,
+    /// Points in no polygon take those of the nearest one within so many metres.
+    pub within_m: Option<f64>,
+    /// How near to a boundary a point counts as on it, in metres; 0.001 if none.
+    pub tolerance_m: Option<f64>,
+    /// Column for the distance to the polygon in metres: 0 within it, nothing where no polygon
+    /// was taken.
+    pub distance: Option<String>,
+    /// How the points are written.
+    pub write: WriteOptions,
+    /// Where rejects go; `OUT.rejects.csv` if none.
+    pub rejects: Option<PathBuf>,
+}
+
+/// Cases given as examples.
+const SHOWN: usize = 5;
+
+impl TagPoints {
+    /// Tags, and writes the points with the columns of their polygons behind their own. The
+    /// polygons are held in memory.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{BuildPoints, Crs, LayerReader, TagPoints, Unwatched};
+    /// std::fs::write(file("a.csv"), "lon,lat\n-120.0445,47.4272\n-120.9,47.4\n")?;
+    /// BuildPoints::in_system(Crs::from_epsg(4326)?).run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
+    /// let points = LayerReader::open(&file("a.gpkg"), None)?;
+    /// let fields = LayerReader::open(&file("fields.geojson"), None)?;
+    /// let tag = TagPoints { columns: vec!["field".into()], ..TagPoints::default() };
+    /// let (_, report) = tag.run(points, &fields, &file("b.gpkg"), &mut Unwatched)?;
+    /// assert_eq!((report.inside, report.none), (1, 1));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the layers are not points and polygons, only one of them has a reference system, no
+    /// operation joins the two, a column is missing, or the output exists or cannot be written.
+    pub fn run(
+        &self,
+        points: LayerReader,
+        polygons: &LayerReader,
+        out: &Path,
+        watch: &mut dyn Watch,
+    ) -> Result<(Outcome, TagReport)> {
+        let (tagged, stage, mut notices) = self.prepare(points, polygons)?;
+        let convert = ConvertLayer {
+            write: self.write.clone(),
+            rejects: self.rejects.clone(),
+            ..ConvertLayer::default()
+        };
+        let mut outcome = convert.run(&tagged, out, watch)?;
+        let report = stage.report();
+        notices.extend(report.notices(self.within_m));
+        outcome.notices.splice(..0, notices);
+        Ok((outcome, report))
+    }
+
+    /// How the points fall, without writing anything; with what is worth knowing of it.
+    ///
+    /// # Errors
+    /// As [`TagPoints::run`], as far as it reads.
+    pub fn report(
+        &self,
+        points: LayerReader,
+        polygons: &LayerReader,
+        watch: &mut dyn Watch,
+    ) -> Result<(TagReport, Vec<Notice>)> {
+        let total = points.info().count;
+        let (tagged, stage, mut notices) = self.prepare(points, polygons)?;
+        tagged.for_each_batch(&mut |batch| {
+            watch.at(batch.first, total);
+            Ok(())
+        })?;
+        let report = stage.report();
+        notices.extend(report.notices(self.within_m));
+        Ok((report, notices))
+    }
+
+    /// The points on their way through the polygons.
+    fn prepare(
+        &self,
+        points: LayerReader,
+        polygons: &LayerReader,
+    ) -> Result<(LayerReader, Rc<Tagging>, Vec<Notice>)> {
+        let mut notices = Vec::new();
+        let converter = between(&points, polygons)?;
+        if let Some(converter) = &converter {
+            notices.push(Notice::remark(format!(
+                "points were carried from {} to {} for the test",
+                converter.source().label(),
+                converter.target().label()
+            )));
+            notices.extend(route_notices(converter));
+        }
+        let areas = Areas::read(polygons, &self.columns, self.tolerance_m.unwrap_or(0.001))?;
+        notices.extend(areas.notices.iter().cloned());
+        let mut info = points.info().clone();
+        let mut fields: Vec<Field> =
+            info.schema.fields().iter().map(|f| f.as_ref().clone()).collect();
+        let mut taken: Vec<String> = fields.iter().map(|f| f.name().clone()).collect();
+        let prefix = self.prefix.as_deref().unwrap_or_default();
+        let mut add = |name: String, field: Field| {
+            let name = distinct(&taken, &name);
+            taken.push(name.clone());
+            fields.push(field.with_name(name));
+        };
+        for field in &areas.fields {
+            add(format!("{prefix}{}", field.name()), field.clone());
+        }
+        if let Some(name) = &self.distance {
+            add(name.clone(), Field::new(name, DataType::Float64, true));
+        }
+        info.schema = Arc::new(Schema::new(fields));
+        let report = TagReport { polygons: areas.labels.len() as u64, ..TagReport::default() };
+        let stage = Rc::new(Tagging {
+            schema: info.schema.clone(),
+            converter,
+            hit: RefCell::new(vec![false; areas.labels.len()]),
+            areas,
+            within_m: self.within_m,
+            distance: self.distance.is_some(),
+            report: RefCell::new(report),
+        });
+        Ok((points.through(info, stage.clone()), stage, notices))
+    }
+}
+
+/// The way from the points' system to the polygons', if they differ.
+fn between(points: &LayerReader, polygons: &LayerReader) -> Result<Option<Converter>> {
+    match (&points.info().crs, &polygons.info().crs) {
+        (Some(from), Some(to)) if from == to => Ok(None),
+        (Some(from), Some(to)) => {
+            let area = points.info().extent.and_then(|extent| area_of(from, &extent));
+            let plan = PlanOptions { area, ..PlanOptions::default() };
+            let converter = Converter::plan(from, to, &plan);
+            converter.map(Some).map_err(|e| Error::from(e).in_file(points.path()))
+        }
+        (None, None) => Ok(None),
+        (None, Some(_)) => Err(no_system(&points.info().name).in_file(points.path())),
+        (Some(_), None) => Err(no_system(&polygons.info().name).in_file(polygons.path())),
+    }
+}
+
+/// Gives points the attributes of their polygons.
+struct Tagging {
+    schema: SchemaRef,
+    converter: Option<Converter>,
+    areas: Areas,
+    within_m: Option<f64>,
+    distance: bool,
+    report: RefCell<TagReport>,
+    hit: RefCell<Vec<bool>>,
+}
+
+impl std::fmt::Debug for Tagging {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Tagging").field("polygons", &self.areas.labels.len()).finish()
+    }
+}
+
+impl Tagging {
+    /// What became of the points so far.
+    fn report(&self) -> TagReport {
+        let empty = self.hit.borrow().iter().filter(|hit| !**hit).count() as u64;
+        TagReport { empty, ..self.report.borrow().clone() }
+    }
+
+    /// A point in no polygon, with the nearest.
+    fn lost(&self, batch: &Batch, feature: usize, place: Option<(f64, f64)>) -> String {
+        let label = label_of(batch, feature);
+        match place.and_then(|at| self.areas.nearest(at, f64::INFINITY)) {
+            Some((polygon, distance)) => {
+                let name = &self.areas.labels[polygon as usize];
+                format!("{label}, {} from {name}", metres(distance))
+            }
+            None => label,
+        }
+    }
+
+    /// A point in several polygons, with their names.
+    fn shared(&self, batch: &Batch, feature: usize, place: Option<(f64, f64)>) -> String {
+        let mut found = Vec::new();
+        if let Some(at) = place {
+            self.areas.at(at, &mut found);
+        }
+        let names: Vec<&str> =
+            found.iter().map(|at| self.areas.labels[*at as usize].as_str()).collect();
+        format!("{} in {}", label_of(batch, feature), names.join(", "))
+    }
+}
+
+impl Stage for Tagging {
+    fn apply(&self, batch: Batch) -> Result<Batch> {
+        let mut carried = None;
+        if let Some(converter) = &self.converter {
+            let mut column = batch.geometry.clone();
+            column.convert(converter);
+            carried = Some(column);
+        }
+        let column = carried.as_ref().unwrap_or(&batch.geometry);
+        let places: Vec<Option<(f64, f64)>> = (0..batch.geometry.len())
+            .map(|feature| match batch.geometry.kinds()[feature] {
+                None => Ok(None),
+                Some(GeometryKind::Point) => {
+                    let vertex = column.vertices(feature).start;
+                    let at = (column.x[vertex], column.y[vertex]);
+                    Ok(Some(at).filter(|at| at.0.is_finite()))
+                }
+                Some(kind) => Err(Error::usage(format!(
+                    "feature {} is a {}: points are what is tagged",
+                    batch.first + feature as u64,
+                    kind.name()
+                ))),
+            })
+            .collect::<Result<_>>()?;
+        let falls = self.areas.falls(&places, self.within_m);
+        let mut report = self.report.borrow_mut();
+        let mut hit = self.hit.borrow_mut();
+        for (feature, fall) in falls.iter().enumerate() {
+            report.on_boundary += u64::from(fall.on_boundary);
+            match (fall.polygons, fall.taken) {
+                (0, None) => {
+                    report.none += 1;
+                    if report.first_none.len() < SHOWN {
+                        let case = self.lost(&batch, feature, places[feature]);
+                        report.first_none.push(case);
+                    }
+                }
+                (0, Some(_)) => report.nearest += 1,
+                (1, _) => report.inside += 1,
+                _ => {
+                    report.several += 1;
+                    if report.first_several.len() < SHOWN {
+                        let case = self.shared(&batch, feature, places[feature]);
+                        report.first_several.push(case);
+                    }
+                }
+            }
+            if let Some((polygon, _)) = fall.taken {
+                hit[polygon as usize] = true;
+            }
+        }
+        let polygons: Vec<Option<u32>> =
+            falls.iter().map(|fall| fall.taken.map(|(polygon, _)| polygon)).collect();
+        let polygons = UInt32Array::from(polygons);
+        let mut columns: Vec<ArrayRef> = batch.attributes.columns().to_vec();
+        for column in self.areas.values.columns() {
+            columns.push(arrow_select::take::take(column, &polygons, None)?);
+        }
+        if self.distance {
+            // Tenths of a millimetre.
+            let rounded = |(_, distance): (u32, f64)| (distance * 1e4).round() / 1e4;
+            let distances: Float64Array =
+                falls.iter().map(|fall| fall.taken.map(rounded)).collect();
+            columns.push(Arc::new(distances));
+        }
+        let options = RecordBatchOptions::new().with_row_count(Some(batch.geometry.len()));
+        let attributes = RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?;
+        Ok(Batch { attributes, ..batch })
+    }
+}
+
+/// What a feature is known by: its first attribute, and its number.
+fn label_of(batch: &Batch, feature: usize) -> String {
+    let number = batch.first + feature as u64;
+    match batch.values(feature).iter().find(|value| **value != Value::Null) {
+        Some(value) => format!("{} ({number})", value.to_text()),
+        None => number.to_string(),
+    }
+}
