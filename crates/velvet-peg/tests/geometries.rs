@@ -260,7 +260,7 @@ fn features_made_in_code_mix_only_what_fits_together() {
 }
 
 #[test]
-fn many_features_are_pushed_as_fast_as_few() {
+fn pushed_features_are_put_together_in_full_batches() {
     let mut layer = Layer::new("many", None);
     for number in 0..20_000 {
         layer.push((f64::from(number), 2.0), [("n", number.into())]).unwrap();

@@ -1,18 +1,17 @@
 //! Polygons from the courses of deeds: bearings and distances, curves by radius and central
 //! angle, with what they miss closing by.
 
+use super::carry::Carry;
 use super::{BuildOptions, Outcome, each_row, renamed};
-use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
-use crate::format::LayerReader;
-use crate::layer::{Geometry, Layer, Value};
+use crate::layer::{Extender, Geometry, Layer, Value};
 use crate::notice::Notice;
-use crate::output::{refuse_existing, rejects_path};
-use crate::rejects::Rejects;
+use crate::output::refuse_existing;
 use crate::table::{TableFile, list, position};
 use crate::watch::Watch;
 use arrow_schema::{DataType, Field};
 use csv::StringRecord;
+use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg_core::LengthUnit;
 use velvet_peg_core::angle::{Axis, parse};
@@ -156,18 +155,21 @@ impl BuildCourses {
         }
         let to_grid = self.to_grid(unit)?;
         let mut parcels: Vec<Parcel> = Vec::new();
+        let mut known: HashMap<Vec<String>, usize> = HashMap::new();
         let mut rows = 0;
         each_row(reader, &mut |reader, record| {
             rows += 1;
             let cell = |at: usize| record.get(at).unwrap_or_default().trim().to_string();
             let values: Vec<String> = group.iter().map(|at| cell(*at)).collect();
-            let at = match parcels.iter().position(|parcel| parcel.values == values) {
-                Some(at) => at,
-                None => {
-                    parcels.push(Parcel { values, ..Parcel::default() });
-                    parcels.len() - 1
-                }
-            };
+            let at = *known.entry(values.clone()).or_insert_with(|| {
+                let blank = values.iter().position(String::is_empty);
+                let wrong = blank.map(|at| {
+                    let name = &reader.headers[group[at]];
+                    format!("column `{name}`, which tells parcels apart, is blank")
+                });
+                parcels.push(Parcel { values, wrong, ..Parcel::default() });
+                parcels.len() - 1
+            });
             let parcel = &mut parcels[at];
             parcel.rows.push((reader.row(), record.clone()));
             if parcel.wrong.is_some() {
@@ -193,12 +195,7 @@ impl BuildCourses {
             }
             Ok(())
         })?;
-        let rejects_to = build.rejects.clone().unwrap_or_else(|| rejects_path(out));
-        let overwrite = build.write.overwrite || build.write.append;
-        let mut rejects = Rejects::new(&rejects_to, overwrite, &headers)?;
-        let stem = table.file_stem().and_then(|s| s.to_str()).unwrap_or("features");
-        let name = build.layer.clone().or_else(|| file.sheet.clone());
-        let name = name.unwrap_or(if stem == "-" { "features" } else { stem }.to_string());
+        let mut rejects = build.open_rejects(out, &headers)?;
         let group_names: Vec<String> = group.iter().map(|at| headers[*at].clone()).collect();
         let mut fields: Vec<Field> =
             group_names.iter().map(|name| Field::new(name, DataType::Utf8, true)).collect();
@@ -206,13 +203,29 @@ impl BuildCourses {
         for name in ["perimeter", "misclosure", "closes_1_in"] {
             fields.push(Field::new(name, DataType::Float64, true));
         }
-        let mut layer = Layer::with_fields(&name, build.crs.clone(), fields);
+        let mut layer = Layer::with_fields(&build.layer_name(&file), build.crs.clone(), fields);
         let mut closures = Vec::new();
         let mut used = 0;
+        let mut closed = Vec::new();
+        let mut extent = Extender::default();
         for parcel in &mut parcels {
+            let made = self.close(parcel, unit, &parcel.values.join(", "));
+            if let Ok((_, vertices)) = &made {
+                vertices.iter().for_each(|(x, y)| extent.point(*x, *y));
+            }
+            closed.push(made);
+        }
+        let carry = Carry::plan(build, extent.bounds())?;
+        for (parcel, made) in parcels.iter().zip(closed) {
             let label = parcel.values.join(", ");
             let shown = if label.is_empty() { String::new() } else { format!("`{label}`: ") };
-            match self.close(parcel, unit, &label) {
+            let made = made.and_then(|(closure, vertices)| {
+                match carry.refuses(vertices.iter().copied()) {
+                    None => Ok((closure, vertices)),
+                    Some(why) => Err(why),
+                }
+            });
+            match made {
                 Ok((closure, vertices)) => {
                     used += parcel.rows.len() as u64;
                     notices.extend(
@@ -246,15 +259,7 @@ impl BuildCourses {
                 first.map_or(String::new(), |reason| format!(". The first: {reason}"))
             ))));
         }
-        let convert = ConvertLayer {
-            target: build.to.clone(),
-            epoch: build.epoch,
-            select: build.select.clone(),
-            write: build.write.clone(),
-            rejects: None,
-        };
-        let reader = LayerReader::of_layer(&layer, table);
-        let mut outcome = convert.run_into(&reader, out, &mut rejects, watch)?;
+        let mut outcome = build.write_made(&layer, &file, out, &mut rejects, watch)?;
         outcome.rows_in = rows;
         outcome.vertices = Some(used);
         outcome.rejected = rejects.finish()?;
@@ -287,13 +292,17 @@ impl BuildCourses {
         let own = self.unit;
         let grid_m = unit.map_or(1.0, |unit| unit.metres());
         Ok(move |text: &str| {
-            let end = text
-                .find(|c: char| !(c.is_ascii_digit() || ".,+ ".contains(c)))
-                .unwrap_or(text.len());
-            let number = text[..end].replace([',', ' '], "");
-            let value: f64 = number
+            let number = |c: char| c.is_ascii_digit() || c == '.' || c == '+';
+            let end = text.find(|c: char| !number(c)).unwrap_or(text.len());
+            // A comma may stand for the point or between thousands: neither is guessed.
+            let value: f64 = text[..end]
                 .parse()
                 .map_err(|_| format!("`{text}` is not a distance: write 125.50, or 125.50 ftUS"))?;
+            if text[end..].trim_start().starts_with(|c: char| c == ',' || c.is_ascii_digit()) {
+                return Err(format!(
+                    "`{text}`: write distances with a decimal point and no mark between thousands"
+                ));
+            }
             let named = match text[end..].trim() {
                 "" => own.or(unit),
                 // Of the foot that was asked for.

@@ -94,19 +94,26 @@ fn line_flaws(gathered: &mut Gathered, vertices: &mut Vec<Vertex>, repair: bool)
         let y: Vec<f64> = vertices.iter().map(|v| v.y).collect();
         let flaws = flaws_of_line(Ring { x: &x, y: &y });
         let untidy = |kind: FlawKind| matches!(kind, FlawKind::RepeatedVertex | FlawKind::Spike);
-        let mut gone = Vec::new();
-        for flaw in flaws.iter().filter(|flaw| untidy(flaw.kind)) {
-            let vertex = &vertices[flaw.vertex];
-            gathered.flaw(flaw.kind, vertex, repair);
-            gone.push(flaw.vertex);
+        let gone: Vec<(usize, FlawKind)> = flaws
+            .iter()
+            .filter(|flaw| untidy(flaw.kind))
+            .map(|flaw| (flaw.vertex, flaw.kind))
+            .collect();
+        // A line keeps two places at least.
+        let mut left =
+            (0..x.len()).filter(|at| gone.iter().all(|(v, _)| v != at)).map(|at| (x[at], y[at]));
+        let first = left.next();
+        let repairs = repair && left.any(|at| Some(at) != first);
+        for (vertex, kind) in &gone {
+            gathered.flaw(*kind, &vertices[*vertex], repairs);
         }
-        if !repair || gone.is_empty() || vertices.len() - gone.len() < 2 {
+        if !repairs || gone.is_empty() {
             return;
         }
         let mut at = 0;
         vertices.retain(|_| {
             at += 1;
-            !gone.contains(&(at - 1))
+            gone.iter().all(|(vertex, _)| *vertex != at - 1)
         });
     }
 }

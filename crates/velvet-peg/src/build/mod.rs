@@ -2,6 +2,7 @@
 //! any kind from a column with geometries as text. [`vertices`] gathers rows of vertices for
 //! [`lines`] and [`polygons`]; [`courses`] has the courses of deeds.
 
+mod carry;
 pub(crate) mod courses;
 mod findings;
 mod judge;
@@ -14,9 +15,12 @@ pub(crate) mod vertices;
 pub(crate) use judge::{FirstReasons, Judge};
 
 use crate::checks::Cloud;
+use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
-use crate::format::{LayerWriter, WriteOptions, read_wkb, wkt};
-use crate::layer::{BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, Learn, Rows};
+use crate::format::{LayerReader, LayerWriter, WriteOptions, read_wkb, wkt};
+use crate::layer::{
+    BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, Layer, LayerInfo, Learn, Rows,
+};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, rejects_path};
 use crate::rejects::{Rejected, Rejects};
@@ -71,6 +75,53 @@ pub struct BuildOptions {
     pub layer: Option<String>,
     /// Where rejects go; `OUT.rejects.csv` if none.
     pub rejects: Option<PathBuf>,
+}
+
+impl BuildOptions {
+    /// Name of the layer: the one asked for, that of the sheet, or that of the table.
+    fn layer_name(&self, file: &TableFile) -> String {
+        let stem = file.path.file_stem().and_then(|stem| stem.to_str());
+        let stem = stem.filter(|stem| *stem != "-").unwrap_or("features");
+        let named = self.layer.as_ref().or(file.sheet.as_ref());
+        named.cloned().unwrap_or_else(|| stem.to_string())
+    }
+
+    /// A warning where the features have no reference system.
+    fn undeclared(&self, out: &Path) -> Option<Notice> {
+        self.crs.is_none().then(|| {
+            Notice::warning(format!(
+                "no reference system was given, so the features have none and cannot be converted \
+                 or measured: add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
+                out.display()
+            ))
+        })
+    }
+
+    /// Writes features that were made in memory; rows in them and rows rejected are counted by
+    /// whoever made them.
+    fn write_made(
+        &self,
+        layer: &Layer,
+        file: &TableFile,
+        out: &Path,
+        rejects: &mut Rejects,
+        watch: &mut dyn Watch,
+    ) -> Result<Outcome> {
+        let convert = ConvertLayer {
+            target: self.to.clone(),
+            epoch: self.epoch,
+            select: self.select.clone(),
+            write: self.write.clone(),
+            rejects: None,
+        };
+        convert.run_into(&LayerReader::of_layer(layer, &file.path), out, rejects, watch)
+    }
+
+    /// The file for rejected rows.
+    fn open_rejects(&self, out: &Path, headers: &[String]) -> Result<Rejects> {
+        let path = self.rejects.clone().unwrap_or_else(|| rejects_path(out));
+        Rejects::new(&path, self.write.overwrite || self.write.append, headers)
+    }
 }
 
 /// What became of the rows: in = out + rejected + left out; where features are made of several
@@ -353,16 +404,8 @@ fn run(
     let FirstReading { inference, learn, mut cloud, .. } =
         first_reading(options, file, places, &judge, &needed, watch)?;
 
-    let rejects_to = options.rejects.clone().unwrap_or_else(|| rejects_path(out));
-    let overwrite = options.write.overwrite || options.write.append;
-    let mut rejects = Rejects::new(&rejects_to, overwrite, &headers)?;
-    let stem = table.file_stem().and_then(|s| s.to_str()).unwrap_or("features");
-    let name = match (&options.layer, &file.sheet) {
-        (Some(name), _) => name.clone(),
-        (None, Some(sheet)) => sheet.clone(),
-        (None, None) if stem == "-" => "features".to_string(),
-        (None, None) => stem.to_string(),
-    };
+    let mut rejects = options.open_rejects(out, &headers)?;
+    let name = options.layer_name(file);
     let extent = learn.extent.bounds();
     let source = LayerInfo {
         name,
@@ -450,11 +493,7 @@ fn run(
             ))),
             None => {}
         },
-        None => notices.push(Notice::warning(format!(
-            "no reference system was given, so the features have none and cannot be converted \
-             or measured: add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
-            out.display()
-        ))),
+        None => notices.extend(options.undeclared(out)),
     }
     let written = writer.finish()?;
     notices.extend(written.notices);

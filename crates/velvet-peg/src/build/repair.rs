@@ -17,7 +17,13 @@ pub(super) fn tidy(ring: &mut Vec<Vertex>) -> Vec<(FlawKind, Vertex)> {
             .collect();
         untidy.sort_by_key(|(vertex, _)| *vertex);
         untidy.dedup_by_key(|(vertex, _)| *vertex);
-        if untidy.is_empty() || ring.len() - untidy.len() < 3 {
+        let left = (0..x.len()).filter(|at| untidy.iter().all(|(vertex, _)| vertex != at));
+        let mut places: Vec<(u64, u64)> =
+            left.map(|at| (x[at].to_bits(), y[at].to_bits())).collect();
+        places.sort_unstable();
+        places.dedup();
+        // A ring keeps three places at least.
+        if untidy.is_empty() || places.len() < 3 {
             return gone;
         }
         for (vertex, kind) in untidy.into_iter().rev() {

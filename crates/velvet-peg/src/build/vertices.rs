@@ -3,17 +3,17 @@
 //! Vertices of one feature need not be adjacent, so all of them are held in memory (about 100
 //! bytes a row); attributes are held once a feature.
 
+use super::carry::Carry;
 use super::findings::Findings;
 use super::order::{is_local_date, natural};
 use super::{BuildOptions, Judge, Outcome, each_row, renamed};
 use crate::checks::{Cloud, short};
-use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
-use crate::format::LayerReader;
-use crate::layer::{BATCH, Batch, CrsOrigin, GeometryColumn, Layer, LayerInfo, Learn, Rows};
+use crate::layer::{
+    BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, Learn, Rows,
+};
 use crate::notice::Notice;
-use crate::output::{refuse_existing, rejects_path};
-use crate::rejects::Rejects;
+use crate::output::refuse_existing;
 use crate::ruler::Ruler;
 use crate::table::{CoordinateColumns, Inference, Notation, TableFile, position, read_pair};
 use crate::watch::Watch;
@@ -475,6 +475,15 @@ impl Gathered {
         self.median_leg
     }
 
+    /// No row makes a feature.
+    fn nothing(&self) -> Error {
+        let first = self.rejected.values().next();
+        let first = first.map_or(String::new(), |(row, why)| format!("row {row}: {why}"));
+        let rows = self.rows;
+        Error::data(format!("none of the {rows} rows makes a feature. The first: {first}"))
+            .in_file(&self.file.path)
+    }
+
     /// Writes the features made of the groups.
     pub(super) fn write(
         mut self,
@@ -484,15 +493,24 @@ impl Gathered {
         watch: &mut dyn Watch,
     ) -> Result<Outcome> {
         let build = &options.build;
-        let table = self.file.path.clone();
+        let mut extent = Extender::default();
+        features.iter().for_each(|(_, column)| extent.add(column));
+        let carry = Carry::plan(build, extent.bounds())?;
+        let mut carried = Vec::with_capacity(features.len());
+        for (group, column) in features {
+            match carry.refuses(column.x.iter().copied().zip(column.y.iter().copied())) {
+                None => carried.push((group, column)),
+                Some(why) => {
+                    let label = self.groups[group].clone();
+                    let of = self.vertices.iter().filter(|v| v.group == group);
+                    let rows: Vec<Vertex> = of.cloned().collect();
+                    self.refuse(&rows, &format!("`{label}`: {why}"));
+                }
+            }
+        }
+        let features = carried;
         if features.is_empty() {
-            let first = self.rejected.iter().next();
-            let first = first.map_or(String::new(), |(_, (row, why))| format!("row {row}: {why}"));
-            return Err(Error::data(format!(
-                "none of the {} rows makes a feature. The first: {first}",
-                self.rows
-            ))
-            .in_file(&table));
+            return Err(self.nothing());
         }
         for v in &self.vertices {
             self.cloud.judge(v.row, v.x, v.y);
@@ -501,11 +519,7 @@ impl Gathered {
         self.notices.extend(self.cloud.notices());
         match &build.crs {
             Some(crs) => self.notices.extend(self.cloud.against(crs)),
-            None => self.notices.push(Notice::warning(format!(
-                "no reference system was given, so the features have none and cannot be converted \
-                 or measured: add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
-                out.display()
-            ))),
+            None => self.notices.extend(build.undeclared(out)),
         }
         let schema = self.inference.schema(&self.headers, &self.kept);
         let types = &self.inference.types;
@@ -526,10 +540,8 @@ impl Gathered {
                 first += size;
             }
         }
-        let stem = table.file_stem().and_then(|s| s.to_str()).unwrap_or("features");
-        let name = build.layer.clone().or_else(|| self.file.sheet.clone());
         let info = LayerInfo {
-            name: name.unwrap_or(if stem == "-" { "features" } else { stem }.to_string()),
+            name: build.layer_name(&self.file),
             crs: build.crs.clone(),
             crs_origin: CrsOrigin::Given,
             schema,
@@ -539,17 +551,7 @@ impl Gathered {
             count: Some(count as u64),
             extent: learn.extent.bounds(),
         };
-        let reader = LayerReader::of_layer(&Layer::from_batches(info, batches), &table);
-        let rejects_to = build.rejects.clone().unwrap_or_else(|| rejects_path(out));
-        let overwrite = build.write.overwrite || build.write.append;
-        let mut rejects = Rejects::new(&rejects_to, overwrite, &self.headers)?;
-        let convert = ConvertLayer {
-            target: build.to.clone(),
-            epoch: build.epoch,
-            select: build.select.clone(),
-            write: build.write.clone(),
-            rejects: None,
-        };
+        let mut rejects = build.open_rejects(out, &self.headers)?;
         if !self.rejected.is_empty() {
             let mut record = StringRecord::new();
             let mut reader = self.file.rows()?;
@@ -561,7 +563,8 @@ impl Gathered {
                 }
             }
         }
-        let mut outcome = convert.run_into(&reader, out, &mut rejects, watch)?;
+        let layer = Layer::from_batches(info, batches);
+        let mut outcome = build.write_made(&layer, &self.file, out, &mut rejects, watch)?;
         outcome.rows_in = self.rows;
         outcome.vertices = Some(self.rows - self.rejected.len() as u64);
         outcome.rejected = rejects.finish()?;

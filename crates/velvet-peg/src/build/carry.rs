@@ -1,0 +1,28 @@
+//! Features of several rows on their way to another reference system: one that cannot be carried
+//! gives its rows to the rejects before anything is written.
+
+use super::BuildOptions;
+use crate::convert::area_of;
+use crate::error::Result;
+use velvet_peg_core::{Bounds, Converter, Coordinate, PlanOptions};
+
+/// The way to the system that features are carried to, if they are.
+pub(super) struct Carry(Option<Converter>);
+
+impl Carry {
+    pub(super) fn plan(build: &BuildOptions, extent: Option<Bounds>) -> Result<Carry> {
+        let (Some(from), Some(to)) = (&build.crs, &build.to) else { return Ok(Carry(None)) };
+        let area = extent.and_then(|extent| area_of(from, &extent));
+        let plan = PlanOptions { area, epoch: build.epoch, ..PlanOptions::default() };
+        Ok(Carry(Some(Converter::plan(from, to, &plan)?)))
+    }
+
+    /// Why a feature with these vertices cannot be carried, if it cannot.
+    pub(super) fn refuses(&self, vertices: impl Iterator<Item = (f64, f64)>) -> Option<String> {
+        let converter = self.0.as_ref()?;
+        let (x, y) = vertices
+            .into_iter()
+            .find(|(x, y)| converter.convert(Coordinate::xy(*x, *y)).is_err())?;
+        Some(format!("{x}, {y} cannot be carried to {}", converter.target().label()))
+    }
+}
