@@ -77,9 +77,9 @@ pub use format::{
 pub use grid_folder::{GridFolder, use_grid_folder};
 pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
 pub use job::{
-    JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack, JobPlan, JobSource, JobWatch,
-    LoggedCheck, LoggedFile, LoggedStep, RunOptions, STEP_KINDS, Step, StepKind, UnwatchedJob,
-    WORDS, steps_table,
+    JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack, JobPlaces, JobPlan, JobSource,
+    JobWatch, LoggedCheck, LoggedFile, LoggedStep, RunOptions, STEP_KINDS, Step, StepKind,
+    UnwatchedJob, WORDS, steps_table,
 };
 pub use join::{Examples, JoinTable, MatchReport};
 pub use layer::{

@@ -150,7 +150,8 @@ pub fn pack(files: &[PathBuf], out: &Path, options: &PackOptions) -> Result<Pack
 
 /// Packs a job with the sources that it reads, so that it can be run elsewhere: unpack, and run
 /// the job file. Sources from outside the job's folder come to lie in `data/`, and the job says
-/// so.
+/// so; files that reference systems are read from (`like:`, `file:`) go along. Grids of shifts
+/// stay where they are: whoever runs the job needs those that its log names.
 ///
 /// # Errors
 /// If the job is not valid, a source is not there, or the zip exists or cannot be written.
@@ -158,36 +159,20 @@ pub fn pack_job(file: &Path, out: &Path, options: &PackOptions) -> Result<Packed
     let mut job = Job::read(file)?;
     let folder = folder_of(file);
     job.plan(file, &RunOptions::default())?;
-    let mut entries: Vec<(String, PathBuf)> = Vec::new();
-    let mut sources = job.sources.clone();
-    for source in sources.values_mut() {
-        let path = job.path(&source.file, &folder, &[])?;
-        let inside = path
-            .strip_prefix(&folder)
-            .ok()
-            .filter(|rest| {
-                rest.components().all(|part| matches!(part, std::path::Component::Normal(_)))
-            })
-            .map(|rest| rest.to_string_lossy().replace('\\', "/"));
-        let name = inside.clone().unwrap_or_else(|| format!("data/{}", name_of(&path)));
-        for side in with_side_files(&path) {
-            let entry = match name.rsplit_once('/') {
-                Some((folder, _)) => format!("{folder}/{}", name_of(&side)),
-                None => name_of(&side),
-            };
-            if entries.iter().any(|(other, known)| *other == entry && *known != side) {
-                return Err(Error::usage(format!("two sources would be {entry}")).in_file(&side));
-            }
-            if !entries.iter().any(|(other, _)| *other == entry) {
-                entries.push((entry, side));
-            }
-        }
-        if inside.is_none() {
+    let mut inputs = Inputs { folder, entries: Vec::new() };
+    let read = job.clone();
+    for source in job.sources.values_mut() {
+        let path = read.path(&source.file, &inputs.folder, &[])?;
+        if let Some(name) = inputs.take(&path)? {
             source.file = name;
         }
     }
-    let changed = sources != job.sources;
-    job.sources = sources;
+    job.change_references(&mut |path| {
+        let moved = inputs.take(&inputs.folder.join(path))?;
+        Ok(moved.unwrap_or_else(|| path.to_string()))
+    })?;
+    let entries = inputs.entries;
+    let changed = job.to_toml()? != read.to_toml()?;
     let text = match changed {
         true => job.to_toml()?,
         // As it was written, with its comments.
@@ -217,6 +202,43 @@ pub fn pack_job(file: &Path, out: &Path, options: &PackOptions) -> Result<Packed
     zip.text("manifest.json", &format!("{manifest:#}\n"))?;
     let files = zip.finish()?;
     Ok(Packed { files, manifest, missing: Vec::new() })
+}
+
+/// What a job reads, on its way into a zip.
+struct Inputs {
+    /// Folder of the job.
+    folder: PathBuf,
+    /// Names in the zip, and files.
+    entries: Vec<(String, PathBuf)>,
+}
+
+impl Inputs {
+    /// Takes a file and those that belong to it; gives its new path if it comes to lie elsewhere.
+    fn take(&mut self, path: &Path) -> Result<Option<String>> {
+        let inside = path
+            .strip_prefix(&self.folder)
+            .ok()
+            .filter(|rest| {
+                rest.components().all(|part| matches!(part, std::path::Component::Normal(_)))
+            })
+            .map(|rest| rest.to_string_lossy().replace('\\', "/"));
+        let name = inside.clone().unwrap_or_else(|| format!("data/{}", name_of(path)));
+        for side in with_side_files(path) {
+            let entry = match name.rsplit_once('/') {
+                Some((folder, _)) => format!("{folder}/{}", name_of(&side)),
+                None => name_of(&side),
+            };
+            match self.entries.iter().find(|(other, _)| *other == entry) {
+                Some((_, known)) if *known != side => {
+                    let what = format!("two files would be {entry}");
+                    return Err(Error::usage(what).in_file(&side));
+                }
+                Some(_) => {}
+                None => self.entries.push((entry, side)),
+            }
+        }
+        Ok(inside.is_none().then_some(name))
+    }
 }
 
 fn name_of(path: &Path) -> String {

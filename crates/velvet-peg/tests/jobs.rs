@@ -3,8 +3,8 @@
 
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    Job, JobLog, PackOptions, RunOptions, STEP_KINDS, UnwatchedJob, WORDS, demo, pack_job,
-    steps_table,
+    Crs, Job, JobLog, PackOptions, RunOptions, STEP_KINDS, UnwatchedJob, WORDS, definition, demo,
+    pack_job, steps_table,
 };
 
 fn laid_out() -> tempfile::TempDir {
@@ -32,8 +32,11 @@ fn files(folder: &Path) -> Vec<(PathBuf, Vec<u8>)> {
     found
 }
 
-/// The text of a job, and what is wrong with it.
+/// What is wrong with a job, and its text.
 const WRONG: &str = include_str!("data/jobs-wrong.txt");
+
+/// The same of jobs that can be read, but do not fit the demo data.
+const UNPLANNED: &str = include_str!("data/jobs-unplanned.txt");
 
 #[test]
 fn jobs_that_are_not_valid_are_refused_with_line_and_column() {
@@ -45,6 +48,27 @@ fn jobs_that_are_not_valid_are_refused_with_line_and_column() {
         cases += 1;
     }
     assert!(cases >= 12, "{cases}");
+}
+
+#[test]
+fn jobs_that_do_not_fit_are_refused_before_anything_runs() {
+    let folder = laid_out();
+    let file = folder.path().join("j.toml");
+    let before = files(folder.path());
+    let (mut cases, mut wrong) = (0, String::new());
+    for case in UNPLANNED.split("\n====\n").skip(1) {
+        let (wanted, text) = case.split_once('\n').unwrap();
+        let planned = Job::parse(&format!("job = 1\n{text}"))
+            .and_then(|job| job.plan(&file, &RunOptions::default()));
+        let error = planned.map(|plan| format!("{plan:?}")).unwrap_err().to_string();
+        let error = error.replace(&format!("{}/", folder.path().display()), "");
+        if !error.contains(wanted) {
+            wrong.push_str(&format!("wanted: {wanted}\nfound: {error}\n{text}\n"));
+        }
+        cases += 1;
+    }
+    assert!(cases >= 20 && wrong.is_empty(), "{cases}\n{wrong}");
+    assert!(before == files(folder.path()));
 }
 
 #[test]
@@ -102,6 +126,52 @@ fn a_job_with_its_data_runs_elsewhere() {
     }
 }
 
+#[test]
+fn references_told_by_files_go_along() {
+    let (folder, elsewhere, outside) = (laid_out(), tempfile::tempdir().unwrap(), laid_out());
+    let like = outside.path().join("turnouts.shp");
+    let grid = definition::wkt1(&Crs::from_epsg(2285).unwrap()).unwrap();
+    std::fs::write(folder.path().join("grid.prj"), grid).unwrap();
+    let text = format!(
+        "job = 1\nsources.fields.file = \"fields.geojson\"\n[[steps]]\ndo = \"fields\"\nfrom = \"fields\"\n\
+         coords = [\"like:{}:utm_e,utm_n:2\", \"file:grid.prj:e,n:1\"]\nas = \"f\"\n\
+         [[outputs]]\nfile = \"f.csv\"\nfrom = [\"f\"]\n",
+        like.display()
+    );
+    let job = folder.path().join("j.toml");
+    std::fs::write(&job, text).unwrap();
+    run(&job, false).unwrap();
+    let zip = elsewhere.path().join("j.zip");
+    let packed = pack_job(&job, &zip, &PackOptions::default()).unwrap();
+    let names: Vec<&str> = packed.files.iter().map(|(name, _)| name.as_str()).collect();
+    for name in ["grid.prj", "data/turnouts.shp", "data/turnouts.prj"] {
+        assert!(names.contains(&name), "{names:?}");
+    }
+    zip::ZipArchive::new(std::fs::File::open(&zip).unwrap())
+        .unwrap()
+        .extract(elsewhere.path())
+        .unwrap();
+    drop(outside);
+    run(&elsewhere.path().join("j.toml"), false).unwrap();
+    let read = |folder: &Path| std::fs::read_to_string(folder.join("f.csv")).unwrap();
+    assert_eq!(read(folder.path()), read(elsewhere.path()));
+}
+
+#[test]
+fn rejects_of_an_earlier_run_do_not_stay() {
+    let folder = laid_out();
+    let job = folder.path().join("j.toml");
+    let text = "job = 1\nsources.g.file = \"g.csv\"\n[[steps]]\ndo = \"points\"\nfrom = \"g\"\n\
+                as = \"p\"\n[[outputs]]\nfile = \"p.csv\"\nfrom = [\"p\"]\n";
+    std::fs::write(&job, text).unwrap();
+    let rejects = folder.path().join("p.rejects.csv");
+    for (rows, wanted) in [("1,2\n?,3\n", true), ("1,2\n2,3\n", false)] {
+        std::fs::write(folder.path().join("g.csv"), format!("x,y\n{rows}")).unwrap();
+        run(&job, true).unwrap();
+        assert_eq!(rejects.exists(), wanted, "{rows}");
+    }
+}
+
 /// A check, and whether it holds.
 const CHECKS: &[(&str, bool)] = &[
     ("count = 16", true),
@@ -137,11 +207,14 @@ fn outputs_appear_only_if_every_check_holds() {
     }
     // A step that fails leaves the old output as well, and nothing beside it.
     let before = std::fs::read_dir(folder.path()).unwrap().count();
-    let text = std::fs::read_to_string(&job).unwrap().replace("EPSG:2285", "EPSG:27700");
-    std::fs::write(&job, text.replace("as = \"sp\"", "as = \"sp\"\nwhere = \"nix > 1\"")).unwrap();
+    let text = std::fs::read_to_string(&job).unwrap();
+    let tag =
+        "[[steps]]\ndo = \"tag\"\nfrom = \"sp\"\nwith = \"fields\"\nas = \"tagged\"\n[[checks]]";
+    std::fs::write(&job, text.replace("[[checks]]", tag)).unwrap();
     let error = run(&job, true).unwrap_err();
     assert!(
-        error.contains("step 1 (convert → sp)") && error.contains("no column `nix`"),
+        error.contains("line 10, column 6: step 2 (tag → tagged)")
+            && error.contains("points are what is tagged"),
         "{error}"
     );
     assert_eq!(std::fs::read(&out).unwrap(), b"old");

@@ -37,11 +37,11 @@ const SAVED: &[&str] = &[
     "build points headgates.csv --lon longitude --lat latitude --crs EPSG:4326 --to EPSG:2285 --keep gate,cfs -o {}.fgb",
     "build lines lateral-vertices.csv --by ditch,name --order point --z invert~ft --repair --crs EPSG:2285 -o {}.fgb",
     "build polygons beats.csv --by beat --order corner --crs EPSG:2285 --to EPSG:4326 -o {}.fgb",
-    "build courses deed.csv --by tract --x start~e --y start~n --adjust --crs EPSG:2285 -o {}.fgb",
+    "build courses deed.csv --by tract --x start~e --y start~n --adjust --tolerance 0.5 --crs EPSG:2285 -o {}.fgb",
     "declare turnouts.shp --crs EPSG:32611 -o {}.fgb",
     "convert turnouts.shp --crs EPSG:32611 --to EPSG:2285 --where size~in_>_12 -o {}.fgb",
     "convert fields.geojson --to state-plane --output-layer f --decimals 2 -o {}.csv",
-    "fields fields.gpkg --set acres_=_ST~Area(geometry)/43560 --round acres=2 --rename crop=plant --constant year=2026 --coords EPSG:4269:lon,lat:6 --drop ditch --first acres -o {}.fgb",
+    "fields fields.gpkg --set acres_=_ST~Area(geometry)/43560 --round acres=2 --rename crop=plant --constant year=2026 --constant a=1 --coords EPSG:4269:lon,lat:6 --drop ditch --first acres -o {}.fgb",
     "join fields.gpkg register.xlsx --sheet Shares --on field --columns shares -o {}.fgb",
     "tag gates.gpkg --from beats.gpkg --columns beat --within 50 -o {}.fgb",
     "measure fields.gpkg --height 350 --area-unit acUS -o {}.fgb",
@@ -68,8 +68,22 @@ fn what_was_done_is_saved_as_a_job_that_does_the_same() {
             bench.read("saved.toml")
         );
     }
-    let run = bench.run(&words("convert fields.gpkg -o - --save-job x.toml"));
-    assert!(run.code == 1 && !bench.has("x.toml"), "{}", run.err);
+    std::fs::create_dir(bench.path("d")).unwrap();
+    for (line, why) in [
+        ("convert fields.gpkg -o -", "from files to files"),
+        ("convert fields.gpkg gates.gpkg -o d", "there are several"),
+        ("convert headgates.csv --crs EPSG:4326 --to EPSG:2285 -o a.csv", "is a table"),
+    ] {
+        let run = bench.run(&words(&format!("{line} --save-job x.toml")));
+        assert!(run.code == 1 && !bench.has("x.toml"), "{line}: {}", run.err);
+        assert!(run.err.contains("--save-job") && run.err.contains(why), "{}", run.err);
+    }
+    // Reference systems that files tell are found from the job's own folder.
+    let line = "fields fields.gpkg --coords like:turnouts.shp:e,n:1 -o c.csv --save-job d/c.toml";
+    bench.ok(&words(line));
+    let text = bench.read("d/c.toml");
+    assert!(text.contains("like:../turnouts.shp:e,n:1"), "{text}");
+    bench.ok(&["run", "d/c.toml", "--overwrite"]);
 }
 
 #[test]

@@ -1,11 +1,12 @@
 //! Job files: reading and writing them (TOML 1.0, a format of our own, version 1).
 
-use super::words::StepKind;
+use super::places::{JobPlaces, line_and_column};
+use super::validate::check_steps;
 use crate::error::{Error, Result};
+use indexmap::IndexMap;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use toml_edit::{Document, Item, Table};
+use toml_edit::{Document, Item};
 
 /// The version of the format that is read and written.
 pub const JOB_VERSION: i64 = 1;
@@ -30,10 +31,10 @@ pub struct Job {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub rejects: Option<String>,
     /// Texts that stand for `{name}` in paths.
-    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    pub variables: BTreeMap<String, String>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub variables: IndexMap<String, String>,
     /// Files to read, by the names that steps know them by.
-    pub sources: BTreeMap<String, JobSource>,
+    pub sources: IndexMap<String, JobSource>,
     /// What is done, in order.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub steps: Vec<Step>,
@@ -46,6 +47,9 @@ pub struct Job {
     /// The deliverable to make of the outputs.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub pack: Option<JobPack>,
+    /// Where its words stand in the text that it was read from.
+    #[serde(skip)]
+    pub places: JobPlaces,
 }
 
 /// A file to read.
@@ -159,14 +163,14 @@ pub struct Step {
     pub drop: Vec<String>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub first: Vec<String>,
-    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    pub rename: BTreeMap<String, String>,
-    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    pub constant: BTreeMap<String, String>,
-    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    pub round: BTreeMap<String, usize>,
-    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    pub format: BTreeMap<String, String>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub rename: IndexMap<String, String>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub constant: IndexMap<String, String>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub round: IndexMap<String, usize>,
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub format: IndexMap<String, String>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub coords: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -318,9 +322,10 @@ impl Job {
             return Err(at(root.get("date").and_then(Item::span), &what));
         }
         check_steps(root, &at)?;
-        let job: Job = toml_edit::de::from_str(text)
+        let mut job: Job = toml_edit::de::from_str(text)
             .map_err(|e: toml_edit::de::Error| at(e.span(), e.message().trim()))?;
-        check_names(root, &job, &at)?;
+        job.places = JobPlaces::of(root, text);
+        job.check_names()?;
         Ok(job)
     }
 
@@ -363,7 +368,7 @@ impl Job {
             rest = &rest[close + 1..];
         }
         filled.push_str(rest);
-        Ok(folder.join(filled))
+        Ok(if folder == Path::new(".") { filled.into() } else { folder.join(filled) })
     }
 }
 
@@ -376,101 +381,6 @@ fn is_date(text: &str) -> bool {
         && text.bytes().all(|b| b == b'-' || b.is_ascii_digit())
         && (1..=12).contains(&number(1))
         && (1..=31).contains(&number(2))
-}
-
-/// Line and column, both from 1, of a byte.
-fn line_and_column(text: &str, byte: usize) -> (usize, usize) {
-    let before = &text[..byte.min(text.len())];
-    let line = before.matches('\n').count() + 1;
-    let column = before.rsplit('\n').next().map_or(0, |l| l.chars().count()) + 1;
-    (line, column)
-}
-
-type At<'a> = &'a dyn Fn(Option<std::ops::Range<usize>>, &str) -> Error;
-
-/// Every step has a kind that there is, says what it has to, and nothing that it cannot.
-fn check_steps(root: &Table, at: At<'_>) -> Result<()> {
-    let Some(steps) = root.get("steps").and_then(Item::as_array_of_tables) else {
-        return Ok(());
-    };
-    for step in steps {
-        let name = step.get("do").and_then(Item::as_str);
-        let kinds: Vec<&str> = super::STEP_KINDS.iter().map(|kind| kind.name).collect();
-        let Some(name) = name else {
-            let what = format!("a step says what it does: do = one of {}", kinds.join(", "));
-            return Err(at(step.span(), &what));
-        };
-        let Some(kind) = StepKind::named(name) else {
-            let what = format!("there is no step `{name}`: the steps are {}", kinds.join(", "));
-            return Err(at(step.get("do").and_then(Item::span), &what));
-        };
-        for (word, _) in step {
-            if !kind.takes(word) {
-                let what = format!(
-                    "`{word}` is no word of the step `{name}`: it may say {}",
-                    kind.needs.iter().chain(kind.may).copied().collect::<Vec<_>>().join(", ")
-                );
-                return Err(at(step.key(word).and_then(|key| key.span()), &what));
-            }
-        }
-        for word in ["from"].iter().chain(kind.needs) {
-            if step.get(word).is_none() {
-                return Err(at(step.span(), &format!("the step `{name}` needs `{word}`")));
-            }
-        }
-    }
-    Ok(())
-}
-
-/// Every name that is used is that of a source or of an earlier step.
-fn check_names(root: &Table, job: &Job, at: At<'_>) -> Result<()> {
-    let mut known: Vec<String> = job.sources.keys().cloned().collect();
-    let item = |list: &str, n: usize, word: &str| {
-        root.get(list)
-            .and_then(Item::as_array_of_tables)
-            .and_then(|tables| tables.get(n))
-            .and_then(|table| table.get(word))
-            .and_then(Item::span)
-    };
-    for (name, source) in &job.sources {
-        if source.file.is_empty() {
-            let table = root.get("sources").and_then(|sources| sources.get(name));
-            let what = format!("the source `{name}` needs `file`");
-            return Err(at(table.and_then(Item::span), &what));
-        }
-    }
-    for (n, step) in job.steps.iter().enumerate() {
-        for (word, name) in [("from", Some(&step.from)), ("with", step.with.as_ref())] {
-            if let Some(name) = name.filter(|name| !known.contains(name)) {
-                return Err(at(item("steps", n, word), &unknown(name, &known)));
-            }
-        }
-        let name = job.name_of(n);
-        if known.contains(&name) {
-            return Err(at(item("steps", n, "as"), &format!("the name `{name}` is taken already")));
-        }
-        known.push(name);
-    }
-    for (n, output) in job.outputs.iter().enumerate() {
-        if output.file.is_empty() || output.from.is_empty() {
-            let span = item("outputs", n, "file").or(item("outputs", n, "from"));
-            return Err(at(span, "an output needs `file` and `from = [\"…\"]`"));
-        }
-        if let Some(name) = output.from.iter().find(|name| !known.contains(name)) {
-            return Err(at(item("outputs", n, "from"), &unknown(name, &known)));
-        }
-    }
-    for (n, check) in job.checks.iter().enumerate() {
-        if let Some(name) = check.of.iter().find(|name| !known.contains(name)) {
-            return Err(at(item("checks", n, "of"), &unknown(name, &known)));
-        }
-    }
-    Ok(())
-}
-
-fn unknown(name: &str, known: &[String]) -> String {
-    let known = if known.is_empty() { "none".to_string() } else { known.join(", ") };
-    format!("there is no source or earlier step `{name}`: there is {known}")
 }
 
 impl Job {

@@ -7,15 +7,22 @@
 
 mod file;
 mod log;
+mod places;
+mod plan;
+mod references;
 mod run;
 mod save;
 mod staged;
 mod step;
+mod translate;
+mod validate;
 mod words;
 
 pub use file::{JOB_VERSION, Job, JobCheck, JobOutput, JobPack, JobSource, Step};
 pub(crate) use log::logged;
 pub use log::{JobLog, LoggedCheck, LoggedFile, LoggedStep};
-pub use run::{JobPlan, JobWatch, RunOptions, UnwatchedJob};
+pub use places::JobPlaces;
+pub use plan::JobPlan;
+pub use run::{JobWatch, RunOptions, UnwatchedJob};
 pub(crate) use staged::folder_of;
 pub use words::{STEP_KINDS, StepKind, WORDS, steps_table};

@@ -7,12 +7,11 @@ use super::file::{Job, JobOutput};
 use super::log::{JobLog, LoggedCheck, LoggedStep, logged, now};
 use super::staged::{Staged, folder_of, make_folder};
 use super::step::{At, Named};
-use super::words::StepKind;
 use crate::check::{CheckOptions, Level, check, sheets_as_html, sheets_as_markdown};
 use crate::convert::ConvertLayer;
 use crate::draw::{DrawOptions, draw};
 use crate::error::{Error, Result};
-use crate::format::{Format, LayerReader, WriteOptions};
+use crate::format::{LayerReader, WriteOptions};
 use crate::layer::Layer;
 use crate::notice::{Notice, Weight};
 use crate::output::{Output, refuse_existing};
@@ -20,7 +19,7 @@ use crate::pack::{PackOptions, pack, with_side_files};
 use crate::reference::read_reference;
 use crate::select::Selection;
 use crate::watch::{Unwatched, Watch};
-use std::collections::BTreeMap;
+use indexmap::IndexMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -57,94 +56,7 @@ impl JobWatch for UnwatchedJob {
     }
 }
 
-/// What a job will do, told without doing it.
-#[derive(Clone, Debug)]
-pub struct JobPlan {
-    /// Each line of the plan: what, and its details.
-    pub lines: Vec<(String, String)>,
-    /// Files that are there and would be replaced.
-    pub replaces: Vec<PathBuf>,
-}
-
 impl Job {
-    /// Validates the job against what is there, and tells what it will do: every source can be
-    /// opened, every reference system is known, every path can be written.
-    ///
-    /// # Errors
-    /// If something of this is not so.
-    pub fn plan(&self, file: &Path, options: &RunOptions) -> Result<JobPlan> {
-        let folder = folder_of(file);
-        let mut plan = JobPlan { lines: Vec::new(), replaces: Vec::new() };
-        let sources = self.sources(&folder, options)?;
-        for (name, named) in &sources {
-            let what = match named.is_table()? {
-                true => "table".to_string(),
-                false => {
-                    let reader = named.layer(&folder)?;
-                    let info = reader.info();
-                    format!(
-                        "layer {}{}, {}",
-                        info.name,
-                        info.count.map_or(String::new(), |count| format!(", {count} features")),
-                        info.crs
-                            .as_ref()
-                            .map_or("no reference system".to_string(), |crs| crs.label())
-                    )
-                }
-            };
-            plan.lines
-                .push((format!("read {name}"), format!("{} ({what})", self.sources[name].file)));
-        }
-        for (number, step) in self.steps.iter().enumerate() {
-            for text in [&step.crs, &step.to, &step.grid].into_iter().flatten() {
-                if !["utm", "state-plane", "state-plane-m"].contains(&text.as_str()) {
-                    read_reference(text, &folder).map_err(|error| {
-                        Error::usage(format!("step {} ({}): {error}", number + 1, step.kind))
-                    })?;
-                }
-            }
-            let kind = StepKind::named(&step.kind);
-            if let (Some(kind), Some(source)) = (kind, sources.get(&step.from))
-                && source.is_table()? != kind.from_table
-            {
-                return Err(Error::usage(format!(
-                    "step {} ({}) starts from {}, but `{}` is {}",
-                    number + 1,
-                    step.kind,
-                    if kind.from_table { "a table" } else { "a layer" },
-                    step.from,
-                    if kind.from_table { "a layer" } else { "a table" }
-                )));
-            }
-            let with = step.with.as_ref().map_or(String::new(), |with| format!(" with {with}"));
-            plan.lines.push((
-                format!("{} {}", step.kind, step.from),
-                format!("{with} → {}", self.name_of(number)).trim_start().to_string(),
-            ));
-        }
-        for check in &self.checks {
-            plan.lines.push(("check".to_string(), check.of.join(", ")));
-        }
-        for (output, path) in self.targets(&folder, options)? {
-            if path.exists() {
-                plan.replaces.push(path.clone());
-            }
-            let parent = folder_of(&path);
-            if parent.exists() && !parent.is_dir() {
-                return Err(Error::usage("its folder is a file").in_file(&path));
-            }
-            plan.lines.push((format!("write {}", output.file), output.from.join(", ")));
-        }
-        if let Some(pack) = &self.pack {
-            let path = self.path(&pack.file, &folder, &options.variables)?;
-            if path.exists() {
-                plan.replaces.push(path);
-            }
-            plan.lines.push((format!("pack {}", pack.file), "the outputs".to_string()));
-        }
-        Ok(plan)
-    }
-
     /// Runs the job. Outputs appear only if every step ends and every check holds: they are
     /// written beside their places first, and take them together at the end.
     ///
@@ -231,7 +143,8 @@ impl Job {
             let began = Instant::now();
             let run = step.run(&at, watch.step());
             let (outcome, closures) = run.map_err(|error| {
-                Error::usage(format!("step {} ({} → {name}): {error}", number + 1, step.kind))
+                let what = format!("step {} ({} → {name}): {error}", number + 1, step.kind);
+                self.places.blame(&format!("steps.{number}.do"), what)
             })?;
             let logged = logged_step(step, &name, &outcome, &closures, began);
             watch.ended(&logged);
@@ -261,12 +174,21 @@ impl Job {
                 (None, Some((_, path))) => Some(folder_of(path)),
                 (None, None) => None,
             };
+            let mut stale = Vec::new();
             if let Some(to) = rejects_to {
-                for (name, path) in &rejects {
+                for number in 0..self.steps.len() {
+                    let name = self.name_of(number);
                     let target = to.join(format!("{name}.rejects.csv"));
-                    let at = staged.place(&target)?;
-                    std::fs::copy(path, &at)
-                        .map_err(|e| Error::file(&target, "cannot be written", e))?;
+                    match rejects.iter().find(|(other, _)| *other == name) {
+                        Some((_, path)) => {
+                            let at = staged.place(&target)?;
+                            std::fs::copy(path, &at)
+                                .map_err(|e| Error::file(&target, "cannot be written", e))?;
+                        }
+                        // Those of an earlier run tell of rows that are none any more.
+                        None if options.overwrite && target.is_file() => stale.push(target),
+                        None => {}
+                    }
                 }
             }
             if let (Some(to), Some(asked)) = (&pack_to, &self.pack) {
@@ -284,6 +206,10 @@ impl Job {
                 pack(&files, &target, &pack_options)?;
             }
             let written = staged.publish(options.overwrite)?;
+            for path in stale {
+                std::fs::remove_file(&path)
+                    .map_err(|e| Error::file(&path, "cannot be removed", e))?;
+            }
             for path in written {
                 let shown = path.strip_prefix(&folder).unwrap_or(&path).to_path_buf();
                 log.outputs.push(logged(&path, &shown)?);
@@ -295,8 +221,12 @@ impl Job {
     }
 
     /// The sources, where they lie.
-    fn sources(&self, folder: &Path, options: &RunOptions) -> Result<BTreeMap<String, Named>> {
-        let mut sources = BTreeMap::new();
+    pub(super) fn sources(
+        &self,
+        folder: &Path,
+        options: &RunOptions,
+    ) -> Result<IndexMap<String, Named>> {
+        let mut sources = IndexMap::new();
         for (name, source) in &self.sources {
             let path = self.path(&source.file, folder, &options.variables)?;
             if !path.exists() {
@@ -312,7 +242,11 @@ impl Job {
     }
 
     /// The outputs with their paths.
-    fn targets(&self, folder: &Path, options: &RunOptions) -> Result<Vec<(&JobOutput, PathBuf)>> {
+    pub(super) fn targets(
+        &self,
+        folder: &Path,
+        options: &RunOptions,
+    ) -> Result<Vec<(&JobOutput, PathBuf)>> {
         self.outputs
             .iter()
             .map(|output| Ok((output, self.path(&output.file, folder, &options.variables)?)))
@@ -320,7 +254,7 @@ impl Job {
     }
 
     /// The checks that have to hold.
-    fn hold(&self, folder: &Path, known: &BTreeMap<String, Named>, log: &mut JobLog) -> Result<()> {
+    fn hold(&self, folder: &Path, known: &IndexMap<String, Named>, log: &mut JobLog) -> Result<()> {
         for wanted in &self.checks {
             let expected = wanted.crs.as_deref().map(|crs| read_reference(crs, folder));
             let options = CheckOptions {
@@ -388,7 +322,7 @@ impl Job {
         output: &JobOutput,
         path: &Path,
         shown: &str,
-        known: &BTreeMap<String, Named>,
+        known: &IndexMap<String, Named>,
         folder: &Path,
         staged: &mut Staged,
     ) -> Result<Vec<Notice>> {
@@ -428,12 +362,6 @@ impl Job {
             }
             _ => {
                 let several = output.from.len() > 1 || again;
-                if several && Format::of(path)? != Format::GeoPackage {
-                    return Err(Error::usage(
-                        "several layers go into one file only as a GeoPackage (.gpkg)",
-                    )
-                    .in_file(path));
-                }
                 for (name, reader) in output.from.iter().zip(readers()?) {
                     let layer = output.layer.clone().filter(|_| output.from.len() == 1);
                     let convert = ConvertLayer {

@@ -54,15 +54,7 @@ impl Job {
         for output in &mut job.outputs {
             output.file = from_folder(&folder, &output.file)?;
         }
-        for step in &mut job.steps {
-            for text in [&mut step.crs, &mut step.to, &mut step.grid].into_iter().flatten() {
-                for kind in ["like:", "file:"] {
-                    if let Some(path) = text.clone().strip_prefix(kind) {
-                        *text = format!("{kind}{}", from_folder(&folder, path)?);
-                    }
-                }
-            }
-        }
+        job.change_references(&mut |path| from_folder(&folder, path))?;
         let text = job.to_toml()?;
         let mut output = Output::create(file, overwrite)?;
         output

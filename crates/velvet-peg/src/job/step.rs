@@ -1,25 +1,22 @@
 //! Running one step of a job: from files in the work folder to a file in it.
 
 use super::file::{JobSource, Step};
-use crate::build::courses::{BuildCourses, Closure, CourseNames};
-use crate::build::lines::BuildLines;
-use crate::build::polygons::BuildPolygons;
-use crate::build::vertices::VertexOptions;
-use crate::build::{BuildFeatures, BuildOptions, BuildPoints, Outcome};
+use crate::build::courses::Closure;
+use crate::build::{BuildOptions, Outcome};
 use crate::convert::{ConvertLayer, route_notices};
 use crate::declare::declare;
 use crate::error::{Error, Result};
 use crate::format::{LayerReader, WriteOptions, format_of};
 use crate::join::JoinTable;
-use crate::measure::{MeasureColumns, MeasureOptions};
+use crate::measure::MeasureColumns;
 use crate::notice::Notice;
 use crate::reference::{read_reference, read_reference_for};
-use crate::select::{NumberText, PlaceColumns, Selection};
-use crate::table::{CoordinateColumns, NumberFormat, TableOptions};
+use crate::select::Selection;
+use crate::table::TableOptions;
 use crate::tag::TagPoints;
 use crate::watch::Watch;
 use std::path::{Path, PathBuf};
-use velvet_peg_core::{AreaUnit, Crs, LengthUnit};
+use velvet_peg_core::Crs;
 
 /// A source or the result of a step, as later steps find it.
 #[derive(Clone, Debug)]
@@ -81,104 +78,45 @@ impl Step {
     ) -> Result<(Outcome, Vec<Closure>)> {
         let mut told: Vec<Notice> = Vec::new();
         let mut closures = Vec::new();
+        let write = WriteOptions { layer: Some(at.name.to_string()), ..WriteOptions::default() };
+        let with = || at.with.ok_or_else(|| Error::usage("the step needs `with`"));
         let mut outcome = match self.kind.as_str() {
-            "points" => {
-                let build = self.build(at, &mut told)?;
-                let job = BuildPoints { columns: self.columns_of(), packed: self.packed, build };
-                job.run(&at.from.path, at.out, watch)?
-            }
-            "features" => {
-                let build = self.build(at, &mut told)?;
-                let job = BuildFeatures { geometry: self.geometry.clone(), build };
-                job.run(&at.from.path, at.out, watch)?
-            }
-            "lines" => {
-                let vertices = self.vertices(at, &mut told)?;
-                BuildLines { vertices, repair: self.repair }.run(&at.from.path, at.out, watch)?
-            }
-            "polygons" => {
-                let vertices = self.vertices(at, &mut told)?;
-                let job = BuildPolygons { vertices, ring: self.ring.clone(), repair: self.repair };
-                job.run(&at.from.path, at.out, watch)?
-            }
-            "courses" => {
-                let job = BuildCourses {
-                    group: self.by.clone(),
-                    columns: CourseNames {
-                        bearing: self.bearing.clone(),
-                        distance: self.distance.clone(),
-                        radius: self.radius.clone(),
-                        delta: self.delta.clone(),
-                        turn: self.turn.clone(),
-                    },
-                    start: self.start,
-                    start_columns: self.x.clone().zip(self.y.clone()),
-                    unit: self.unit.as_deref().map(LengthUnit::named).transpose()?,
-                    combined_factor: self.combined_factor,
-                    rotate_deg: self.rotate,
-                    adjust: self.adjust,
-                    tolerance: None,
-                    build: self.build(at, &mut told)?,
-                };
-                let (outcome, found) = job.run(&at.from.path, at.out, watch)?;
-                closures = found;
-                outcome
-            }
             "declare" => {
                 let reader = at.from.layer(at.folder)?;
                 let crs = self.crs.as_deref().unwrap_or_default();
                 let crs = reference(crs, at.folder, &mut told)?;
-                declare(&reader, &crs, at.out, &self.write(at), watch)?
+                declare(&reader, &crs, at.out, &write, watch)?
             }
             "convert" => {
                 let reader = at.from.layer(at.folder)?;
                 let to = self.to.as_deref().unwrap_or_default();
                 let (target, notice) = read_reference_for(to, at.folder, &reader)?;
                 told.extend(notice);
-                let job = ConvertLayer {
+                let select = self.chosen(at, &mut told)?;
+                ConvertLayer {
                     target: Some(target),
                     epoch: self.epoch,
-                    select: self.selection(at, &mut told)?,
-                    write: self.write(at),
+                    select,
+                    write,
                     rejects: None,
-                };
-                job.run(&reader, at.out, watch)?
+                }
+                .run(&reader, at.out, watch)?
             }
             "fields" => {
+                let select = self.chosen(at, &mut told)?;
                 let reader = at.from.layer(at.folder)?;
-                let select = self.selection(at, &mut told)?;
-                let job = ConvertLayer { select, write: self.write(at), ..ConvertLayer::default() };
-                job.run(&reader, at.out, watch)?
+                ConvertLayer { select, write, ..ConvertLayer::default() }
+                    .run(&reader, at.out, watch)?
             }
             "join" => {
-                let with = at.with.ok_or_else(|| Error::usage("the step needs `with`"))?;
-                let job = JoinTable {
-                    key: self.on.clone().unwrap_or_default(),
-                    table_key: self.key.clone(),
-                    columns: self.columns.clone(),
-                    prefix: self.prefix.clone(),
-                    many: self.many,
-                    loose: self.loose,
-                    matched_only: self.matched_only,
-                    table: with.table(),
-                    table_layer: with.source.layer.clone(),
-                    write: self.write(at),
-                    rejects: None,
-                };
+                let with = with()?;
+                let table_layer = with.source.layer.clone();
+                let job = JoinTable { table: with.table(), table_layer, write, ..self.join() };
                 job.run(at.from.layer(at.folder)?, &with.path, at.out, watch)?.0
             }
             "tag" => {
-                let with = at.with.ok_or_else(|| Error::usage("the step needs `with`"))?;
-                let job = TagPoints {
-                    columns: self.columns.clone(),
-                    prefix: self.prefix.clone(),
-                    within_m: self.within,
-                    tolerance_m: self.tolerance,
-                    distance: self.distance_column.clone(),
-                    write: self.write(at),
-                    rejects: None,
-                };
-                let polygons = with.layer(at.folder)?;
+                let polygons = with()?.layer(at.folder)?;
+                let job = TagPoints { write, ..self.tag() };
                 job.run(at.from.layer(at.folder)?, &polygons, at.out, watch)?.0
             }
             "measure" => {
@@ -187,21 +125,14 @@ impl Step {
                     Some(text) => Some(read_reference_for(text, at.folder, &reader)?.0),
                     None => None,
                 };
-                let job = MeasureColumns {
-                    measure: MeasureOptions {
-                        grid,
-                        ground_height_m: self.height,
-                        combined_factor: self.combined_factor,
-                        ..MeasureOptions::default()
-                    },
-                    lengths: units(&self.length_units, LengthUnit::named)?,
-                    areas: units(&self.area_units, AreaUnit::named)?,
-                    write: self.write(at),
-                    rejects: None,
-                };
-                job.run(reader, at.out, watch)?
+                MeasureColumns { write, ..self.measures(grid)? }.run(reader, at.out, watch)?
             }
-            other => return Err(Error::usage(format!("there is no step `{other}`"))),
+            _ => {
+                let options = self.options(at, write, &mut told)?;
+                let (outcome, found) = self.build(options, &at.from.path, at.out, watch)?;
+                closures = found;
+                outcome
+            }
         };
         if let Some(converter) = &outcome.converter {
             let mut notices = route_notices(converter);
@@ -212,71 +143,30 @@ impl Step {
         Ok((outcome, closures))
     }
 
-    fn build(&self, at: &At<'_>, told: &mut Vec<Notice>) -> Result<BuildOptions> {
+    fn options(
+        &self,
+        at: &At<'_>,
+        write: WriteOptions,
+        told: &mut Vec<Notice>,
+    ) -> Result<BuildOptions> {
         let crs = self.crs.as_ref().or(at.from.source.crs.as_ref());
         let mut system = |text: &String| reference(text, at.folder, told);
         Ok(BuildOptions {
             crs: crs.map(&mut system).transpose()?,
             to: self.to.as_ref().map(&mut system).transpose()?,
             epoch: self.epoch,
-            select: self.selection(at, told)?,
+            select: self.chosen(at, told)?,
             table: at.from.table(),
-            write: self.write(at),
+            write,
             layer: Some(at.name.to_string()),
             rejects: None,
         })
     }
 
-    fn vertices(&self, at: &At<'_>, told: &mut Vec<Notice>) -> Result<VertexOptions> {
-        Ok(VertexOptions {
-            columns: self.columns_of(),
-            packed: self.packed,
-            group: self.by.clone(),
-            order: self.order.clone(),
-            part: self.part.clone(),
-            build: self.build(at, told)?,
-        })
-    }
-
-    fn columns_of(&self) -> CoordinateColumns {
-        CoordinateColumns {
-            x: self.x.clone(),
-            y: self.y.clone(),
-            z: self.z.clone(),
-            numbers: NumberFormat { decimal_comma: self.decimal_comma, thousands: self.thousands },
-        }
-    }
-
-    fn selection(&self, at: &At<'_>, told: &mut Vec<Notice>) -> Result<Selection> {
-        let pairs = |map: &std::collections::BTreeMap<String, String>| {
-            map.iter().map(|(a, b)| (a.clone(), b.clone())).collect()
-        };
-        let mut coordinates = Vec::new();
-        for text in &self.coords {
-            let (columns, notice) = PlaceColumns::parse(text, at.folder)?;
-            told.extend(notice);
-            coordinates.push(columns);
-        }
-        Ok(Selection {
-            condition: self.condition.clone(),
-            set: self.set.clone(),
-            constant: pairs(&self.constant),
-            coordinates,
-            keep: self.keep.clone(),
-            drop: self.drop.clone(),
-            first: self.first.clone(),
-            rename: pairs(&self.rename),
-            round: self.round.iter().map(|(a, b)| (a.clone(), *b)).collect(),
-            format: self
-                .format
-                .iter()
-                .map(|(name, text)| Ok((name.clone(), NumberText::parse(text)?)))
-                .collect::<Result<_>>()?,
-        })
-    }
-
-    fn write(&self, at: &At<'_>) -> WriteOptions {
-        WriteOptions { layer: Some(at.name.to_string()), ..WriteOptions::default() }
+    fn chosen(&self, at: &At<'_>, told: &mut Vec<Notice>) -> Result<Selection> {
+        let (selection, notices) = self.selection(at.folder)?;
+        told.extend(notices);
+        Ok(selection)
     }
 }
 
@@ -284,8 +174,4 @@ fn reference(text: &str, folder: &Path, told: &mut Vec<Notice>) -> Result<Crs> {
     let (crs, notice) = read_reference(text, folder)?;
     told.extend(notice);
     Ok(crs)
-}
-
-fn units<T>(texts: &[String], named: fn(&str) -> velvet_peg_core::Result<T>) -> Result<Vec<T>> {
-    texts.iter().map(|text| Ok(named(text)?)).collect()
 }

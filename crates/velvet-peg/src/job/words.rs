@@ -116,6 +116,7 @@ pub const STEP_KINDS: &[StepKind] = &[
             "combined-factor",
             "rotate",
             "adjust",
+            "tolerance",
             "where",
             "set",
             "keep",
@@ -217,7 +218,11 @@ pub const WORDS: &[(&str, &str)] = &[
     ("loose", "true for keys without regard to capitals, blanks and leading zeros"),
     ("matched-only", "true to leave out features whose key is not in the table"),
     ("within", "metres within which the nearest polygon is taken"),
-    ("tolerance", "metres from a boundary that count as on it (0.001)"),
+    (
+        "tolerance",
+        "tags: metres from a boundary that count as on it (0.001); courses: how far curves may be \
+         from their chords, in the system's unit (1 mm)",
+    ),
     ("distance-column", "column for the distance to the polygon, metres"),
     ("grid", "projected system for plane figures"),
     ("height", "ellipsoidal height of the ground, metres"),

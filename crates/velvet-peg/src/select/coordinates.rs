@@ -47,17 +47,7 @@ impl PlaceColumns {
                  EPSG:32611:utm_e,utm_n:2"
             ))
         };
-        let (rest, decimals) = match text.rsplit_once(':') {
-            Some((rest, last)) => match last.trim().parse::<usize>() {
-                Ok(decimals) if rest.contains(',') && decimals <= 15 => (rest, Some(decimals)),
-                _ => (text, None),
-            },
-            None => (text, None),
-        };
-        let (reference, names) = match rest.rsplit_once(':') {
-            Some((reference, names)) => (Some(reference), names),
-            None => (None, rest),
-        };
+        let (reference, names, decimals) = PlaceColumns::split(text);
         let names: Vec<&str> = names.split(',').map(str::trim).collect();
         if !(2..=3).contains(&names.len()) || names.iter().any(|name| name.is_empty()) {
             return Err(wrong());
@@ -72,6 +62,21 @@ impl PlaceColumns {
             decimals,
         };
         Ok((columns, notice))
+    }
+
+    /// The reference system, the names and the decimals of such a text.
+    pub(crate) fn split(text: &str) -> (Option<&str>, &str, Option<usize>) {
+        let (rest, decimals) = match text.rsplit_once(':') {
+            Some((rest, last)) => match last.trim().parse::<usize>() {
+                Ok(decimals) if rest.contains(',') && decimals <= 15 => (rest, Some(decimals)),
+                _ => (text, None),
+            },
+            None => (text, None),
+        };
+        match rest.rsplit_once(':') {
+            Some((reference, names)) => (Some(reference), names, decimals),
+            None => (None, rest, decimals),
+        }
     }
 }
 

@@ -102,6 +102,36 @@ impl Selection {
         Ok(Planned { condition, steps, finishing, schema, crs: info.crs.clone() })
     }
 
+    /// Reads conditions and computed columns, and finds their columns if those are known.
+    ///
+    /// # Errors
+    /// If an expression cannot be read, or a column is not there.
+    pub(crate) fn readable(&self, headers: Option<&[String]>) -> Result<()> {
+        let mut columns = headers.map(<[String]>::to_vec);
+        let mut seen = |expression: &Expr, adds: Option<String>| -> Result<()> {
+            let Some(columns) = &mut columns else { return Ok(()) };
+            let mut names = Vec::new();
+            context::names(expression, &mut names);
+            for name in names.iter().filter(|name| !["geometry", "geom"].contains(&name.as_str())) {
+                crate::table::position(columns, name, None)?;
+            }
+            columns.extend(adds);
+            Ok(())
+        };
+        if let Some(condition) = &self.condition {
+            seen(&parse_condition(condition)?, None)?;
+        }
+        for text in &self.set {
+            for (name, expression) in parse_assignments(text)? {
+                seen(&expression, Some(name))?;
+            }
+        }
+        if let Some(headers) = headers {
+            self.needs(headers)?;
+        }
+        Ok(())
+    }
+
     /// The columns of a table that the selection looks at or keeps; none for all of them.
     pub(crate) fn needs(&self, headers: &[String]) -> Result<Option<Vec<usize>>> {
         if self.keep.is_empty() {

@@ -7,10 +7,7 @@ use crate::{Ending, reference, show};
 use clap::{Args, Subcommand};
 use std::path::{Path, PathBuf};
 use velvet_peg::bearing::quadrant;
-use velvet_peg::{
-    BuildCourses, BuildFeatures, BuildLines, BuildOptions, BuildPoints, BuildPolygons, Closure,
-    CourseNames, Error, LengthUnit, Outcome, Step, VertexOptions,
-};
+use velvet_peg::{BuildOptions, Closure, Error, Outcome, Step};
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Build {
@@ -188,40 +185,10 @@ impl Build {
         let common = self.common();
         let options = common.options()?;
         let crs = options.crs.clone();
-        common.save(self.step())?;
+        let step = self.step();
+        common.save(step.clone())?;
         let (table, out) = (common.table.as_path(), common.output.as_path());
-        let mut closures = Vec::new();
-        let outcome = match self {
-            Build::Points(points) => BuildPoints {
-                columns: points.columns.columns(),
-                packed: points.columns.packed,
-                build: options,
-            }
-            .run(table, out, &mut progress)?,
-            Build::Lines(lines) => BuildLines {
-                vertices: lines.grouping.vertices(&lines.columns, options),
-                repair: lines.grouping.repair,
-            }
-            .run(table, out, &mut progress)?,
-            Build::Polygons(polygons) => BuildPolygons {
-                vertices: polygons.grouping.vertices(&polygons.columns, options),
-                ring: polygons.ring.clone(),
-                repair: polygons.grouping.repair,
-            }
-            .run(table, out, &mut progress)?,
-            Build::Courses(courses) => {
-                let (outcome, found) = courses.job(options)?.run(table, out, &mut progress)?;
-                closures = found;
-                outcome
-            }
-            Build::Features(features) => {
-                BuildFeatures { geometry: features.geometry.clone(), build: options }.run(
-                    table,
-                    out,
-                    &mut progress,
-                )?
-            }
-        };
+        let (outcome, closures) = step.build(options, table, out, &mut progress)?;
         drop(progress);
         match (&outcome.converter, crs) {
             (Some(converter), _) => super::convert::route(converter),
@@ -285,6 +252,7 @@ impl Build {
                 step.combined_factor = courses.combined_factor;
                 step.rotate = courses.rotate;
                 step.adjust = courses.adjust;
+                step.tolerance = courses.tolerance;
             }
             Build::Features(features) => {
                 step.kind = "features".to_string();
@@ -292,42 +260,6 @@ impl Build {
             }
         }
         step
-    }
-}
-
-impl Grouping {
-    fn vertices(&self, columns: &ColumnArguments, build: BuildOptions) -> VertexOptions {
-        VertexOptions {
-            columns: columns.columns(),
-            packed: columns.packed,
-            group: self.by.clone(),
-            order: self.order.clone(),
-            part: self.part.clone(),
-            build,
-        }
-    }
-}
-
-impl Courses {
-    fn job(&self, build: BuildOptions) -> Result<BuildCourses, Error> {
-        Ok(BuildCourses {
-            group: self.by.clone(),
-            columns: CourseNames {
-                bearing: self.bearing.clone(),
-                distance: self.distance.clone(),
-                radius: self.radius.clone(),
-                delta: self.delta.clone(),
-                turn: self.turn.clone(),
-            },
-            start: self.start,
-            start_columns: self.x.clone().zip(self.y.clone()),
-            unit: self.unit.as_deref().map(LengthUnit::named).transpose()?,
-            combined_factor: self.combined_factor,
-            rotate_deg: self.rotate,
-            adjust: self.adjust,
-            tolerance: self.tolerance,
-            build,
-        })
     }
 }
 

@@ -55,6 +55,9 @@ impl Convert {
                 self.output.display()
             )));
         }
+        if self.files.len() > 1 {
+            self.save.only("one file, and there are several")?;
+        }
         let mut ending = Ending::Done;
         for file in &self.files {
             let output = match self.output.is_dir() {
@@ -79,6 +82,10 @@ impl Convert {
                 file.display()
             )));
         }
+        self.save.only(&format!(
+            "layers, and {} is a table (`vpeg build points --save-job` writes that of its points)",
+            file.display()
+        ))?;
         let source = self.crs.as_deref().ok_or_else(|| {
             Error::from_usage(format!(
                 "{}: a table does not say which reference system its coordinates are in: add --crs REF \

@@ -6,7 +6,7 @@ use crate::progress::Progress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::{ConvertLayer, Error, LayerReader, NumberText, PlaceColumns, Selection, Step};
+use velvet_peg::{ConvertLayer, Error, LayerReader, Step};
 
 #[derive(Debug, Args)]
 pub(crate) struct Fields {
@@ -44,8 +44,8 @@ pub(crate) struct Fields {
     #[arg(long, value_name = "OLD=NEW", value_delimiter = ',', value_parser = pair)]
     rename: Vec<(String, String)>,
     /// Round a column to so many decimals: acres=2; 0 makes whole numbers.
-    #[arg(long, value_name = "COLUMN=DECIMALS", value_delimiter = ',', value_parser = pair)]
-    round: Vec<(String, String)>,
+    #[arg(long, value_name = "COLUMN=DECIMALS", value_delimiter = ',', value_parser = decimals)]
+    round: Vec<(String, usize)>,
     /// Write the numbers of a column as text: acres=2, or acres=,2 with commas between
     /// thousands.
     #[arg(long, value_name = "COLUMN=FORMAT", value_parser = pair)]
@@ -68,13 +68,21 @@ fn pair(text: &str) -> Result<(String, String), String> {
     }
 }
 
+fn decimals(text: &str) -> Result<(String, usize), String> {
+    let (name, decimals) = pair(text)?;
+    let count = decimals.parse();
+    count.map(|count| (name, count)).map_err(|_| format!("`{decimals}` is no number of decimals"))
+}
+
 impl Fields {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
-        let select = self.selection()?;
+        let step = self.step();
+        let (select, notices) = step.selection(Path::new(""))?;
+        show::notices(&notices);
         let source = layer_source(&self.file, self.layer.as_ref(), None);
         let output = self.write.output(&self.output);
-        self.save.save(source, None, self.step(&select), output, &self.write)?;
+        self.save.save(source, None, step, output, &self.write)?;
         let job = ConvertLayer {
             select,
             write: self.write.options(),
@@ -87,35 +95,7 @@ impl Fields {
         show::outcome(&outcome, "features", "features", &self.output)
     }
 
-    fn selection(&self) -> Result<Selection, Error> {
-        let mut coordinates = Vec::new();
-        for text in &self.coords {
-            let (columns, notice) = PlaceColumns::parse(text, Path::new(""))?;
-            show::notices(notice.as_slice());
-            coordinates.push(columns);
-        }
-        let round = |(name, decimals): &(String, String)| match decimals.parse() {
-            Ok(decimals) => Ok((name.clone(), decimals)),
-            Err(_) => {
-                Err(Error::from_usage(format!("`{decimals}` is no number of decimals for {name}")))
-            }
-        };
-        let format = |(name, text): &(String, String)| Ok((name.clone(), NumberText::parse(text)?));
-        Ok(Selection {
-            condition: self.condition.clone(),
-            set: self.set.clone(),
-            constant: self.constant.clone(),
-            coordinates,
-            keep: self.keep.clone(),
-            drop: self.drop.clone(),
-            first: self.first.clone(),
-            rename: self.rename.clone(),
-            round: self.round.iter().map(round).collect::<Result<_, Error>>()?,
-            format: self.format.iter().map(format).collect::<Result<_, Error>>()?,
-        })
-    }
-
-    fn step(&self, select: &Selection) -> Step {
+    fn step(&self) -> Step {
         Step {
             kind: "fields".to_string(),
             condition: self.condition.clone(),
@@ -125,7 +105,7 @@ impl Fields {
             first: self.first.clone(),
             rename: self.rename.iter().cloned().collect(),
             constant: self.constant.iter().cloned().collect(),
-            round: select.round.iter().cloned().collect(),
+            round: self.round.iter().cloned().collect(),
             format: self.format.iter().cloned().collect(),
             coords: self.coords.clone(),
             ..Step::default()

@@ -55,22 +55,13 @@ pub(crate) struct Join {
 impl Join {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let reader = LayerReader::open(&self.layer_file, self.layer.as_deref())?;
-        let (key, table_key) = match self.on.split_once('=') {
-            Some((key, other)) => (key.trim().to_string(), Some(other.trim().to_string())),
-            None => (self.on.clone(), None),
-        };
+        let step = self.step();
         let job = JoinTable {
-            key,
-            table_key,
-            columns: self.columns.clone(),
-            prefix: self.prefix.clone(),
-            many: self.many,
-            loose: self.loose,
-            matched_only: self.matched_only,
             table: self.reading.options(),
             table_layer: self.table_layer.clone(),
             write: self.write.options(),
             rejects: self.rejects.clone(),
+            ..step.join()
         };
         let report = job.report(&reader, &self.table)?;
         let Some(output) = &self.output else {
@@ -79,7 +70,10 @@ impl Join {
         if !show::wants_json() && output != Path::new("-") {
             show::answer(&text(&report))?;
         }
-        self.save(&job, output)?;
+        let source = layer_source(&self.layer_file, self.layer.as_ref(), None);
+        let mut with = self.reading.source(&self.table);
+        with.layer.clone_from(&self.table_layer);
+        self.save.save(source, Some(with), step, self.write.output(output), &self.write)?;
         let mut progress = Progress::new("joining");
         let (mut outcome, report) = job.run(reader, &self.table, output, &mut progress)?;
         drop(progress);
@@ -101,22 +95,23 @@ impl Join {
         Ok(Ending::Done)
     }
 
-    fn save(&self, job: &JoinTable, output: &Path) -> Result<(), Error> {
-        let mut with = self.reading.source(&self.table);
-        with.layer.clone_from(&self.table_layer);
-        let step = Step {
+    /// The same as a step of a job.
+    fn step(&self) -> Step {
+        let (on, key) = match self.on.split_once('=') {
+            Some((on, key)) => (on.trim().to_string(), Some(key.trim().to_string())),
+            None => (self.on.clone(), None),
+        };
+        Step {
             kind: "join".to_string(),
-            on: Some(job.key.clone()),
-            key: job.table_key.clone(),
+            on: Some(on),
+            key,
             columns: self.columns.clone(),
             prefix: self.prefix.clone(),
             many: self.many,
             loose: self.loose,
             matched_only: self.matched_only,
             ..Step::default()
-        };
-        let source = layer_source(&self.layer_file, self.layer.as_ref(), None);
-        self.save.save(source, Some(with), step, self.write.output(output), &self.write)
+        }
     }
 }
 

@@ -14,6 +14,14 @@ pub(crate) struct SaveArguments {
 }
 
 impl SaveArguments {
+    /// Refuses to save a job of what jobs cannot do.
+    pub(crate) fn only(&self, what: &str) -> Result<(), Error> {
+        match self.save_job {
+            Some(_) => Err(Error::from_usage(format!("--save-job is for {what}"))),
+            None => Ok(()),
+        }
+    }
+
     /// Saves the job, if that was asked for.
     pub(crate) fn save(
         &self,

@@ -5,7 +5,7 @@ use super::save::{SaveArguments, layer_source};
 use crate::progress::Progress;
 use crate::{Ending, show};
 use clap::Args;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use velvet_peg::{Error, LayerReader, Step, TagPoints, TagReport};
 
 /// Points take columns of the polygon that they fall in.
@@ -57,15 +57,9 @@ impl Tag {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let points = LayerReader::open(&self.points, self.layer.as_deref())?;
         let polygons = LayerReader::open(&self.polygons, self.from_layer.as_deref())?;
-        let job = TagPoints {
-            columns: self.columns.clone(),
-            prefix: self.prefix.clone(),
-            within_m: self.within,
-            tolerance_m: Some(self.tolerance),
-            distance: self.distance_column.clone(),
-            write: self.write.options(),
-            rejects: self.rejects.clone(),
-        };
+        let step = self.step();
+        let write = self.write.options();
+        let job = TagPoints { write, rejects: self.rejects.clone(), ..step.tag() };
         let mut progress = Progress::new("tagging");
         let Some(output) = &self.output else {
             let (report, notices) = job.report(points, &polygons, &mut progress)?;
@@ -79,7 +73,9 @@ impl Tag {
             }
             return Ok(Ending::Done);
         };
-        self.save(output)?;
+        let source = layer_source(&self.points, self.layer.as_ref(), None);
+        let with = layer_source(&self.polygons, self.from_layer.as_ref(), None);
+        self.save.save(source, Some(with), step, self.write.output(output), &self.write)?;
         let (outcome, report) = job.run(points, &polygons, output, &mut progress)?;
         drop(progress);
         show::remark(&self.text(&report));
@@ -87,8 +83,9 @@ impl Tag {
         show::outcome_with(&outcome, "features", "features", output, &more)
     }
 
-    fn save(&self, output: &Path) -> Result<(), Error> {
-        let step = Step {
+    /// The same as a step of a job.
+    fn step(&self) -> Step {
+        Step {
             kind: "tag".to_string(),
             columns: self.columns.clone(),
             prefix: self.prefix.clone(),
@@ -96,10 +93,7 @@ impl Tag {
             tolerance: (self.tolerance != 0.001).then_some(self.tolerance),
             distance_column: self.distance_column.clone(),
             ..Step::default()
-        };
-        let source = layer_source(&self.points, self.layer.as_ref(), None);
-        let with = layer_source(&self.polygons, self.from_layer.as_ref(), None);
-        self.save.save(source, Some(with), step, self.write.output(output), &self.write)
+        }
     }
 
     fn text(&self, report: &TagReport) -> String {

@@ -95,31 +95,19 @@ impl Measure {
         if let Some(number) = self.courses {
             return courses::show_courses(&reader, number, grid.as_ref());
         }
-        let units = Units {
-            lengths: parsed(&self.length_unit, LengthUnit::named)?,
-            areas: parsed(&self.area_unit, AreaUnit::named)?,
-        };
-        let options = MeasureOptions {
-            grid,
-            ground_height_m: self.height,
-            combined_factor: self.combined_factor,
-            label: self.name.clone(),
-            by: self.by.clone(),
-        };
+        let step = self.step();
+        let job = MeasureColumns { write: self.write.options(), ..step.measures(grid)? };
         if let Some(output) = &self.output {
-            self.save(output)?;
-            let job = MeasureColumns {
-                measure: options,
-                lengths: units.lengths,
-                areas: units.areas,
-                write: self.write.options(),
-                rejects: None,
-            };
+            let source = layer_source(&self.file, self.layer.as_ref(), None);
+            self.save.save(source, None, step, self.write.output(output), &self.write)?;
             let mut progress = Progress::new("measuring");
             let outcome = job.run(reader, output, &mut progress)?;
             drop(progress);
             return show::outcome(&outcome, "features", "features", output);
         }
+        let MeasureColumns { measure: options, lengths, areas, .. } = job;
+        let units = Units { lengths, areas };
+        let options = MeasureOptions { label: self.name.clone(), by: self.by.clone(), ..options };
         let mut progress = Progress::new("measuring");
         let mut measures = measure(&reader, &options, &mut progress)?;
         drop(progress);
@@ -133,8 +121,9 @@ impl Measure {
         Ok(Ending::Done)
     }
 
-    fn save(&self, output: &std::path::Path) -> Result<(), Error> {
-        let step = Step {
+    /// The same as a step of a job.
+    fn step(&self) -> Step {
+        Step {
             kind: "measure".to_string(),
             grid: self.grid.clone(),
             height: self.height,
@@ -142,9 +131,7 @@ impl Measure {
             length_units: self.length_unit.clone(),
             area_units: self.area_unit.clone(),
             ..Step::default()
-        };
-        let source = layer_source(&self.file, self.layer.as_ref(), None);
-        self.save.save(source, None, step, self.write.output(output), &self.write)
+        }
     }
 
     fn sort(&self, features: &mut [Measured]) {
@@ -265,13 +252,6 @@ fn statistics(columns: &Columns, members: &[&Measured], name: &str, table: &mut 
         }));
         table.row(row);
     }
-}
-
-fn parsed<T, E: Into<Error>>(
-    texts: &[String],
-    named: impl Fn(&str) -> Result<T, E>,
-) -> Result<Vec<T>, Error> {
-    texts.iter().map(|text| named(text).map_err(Into::into)).collect()
 }
 
 fn single(measured: &Measured) -> Option<GeometryKind> {
