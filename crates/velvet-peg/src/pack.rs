@@ -4,7 +4,7 @@
 use crate::check::{CheckOptions, check, sheets_as_html};
 use crate::error::{Error, Result};
 use crate::format::{LayerReader, format_of};
-use crate::job::{Job, RunOptions, folder_of, logged};
+use crate::job::{Job, RunOptions, folder_of, logged, within};
 use crate::output::Output;
 use crate::watch::Unwatched;
 use serde_json::{Value as Json, json};
@@ -215,13 +215,8 @@ struct Inputs {
 impl Inputs {
     /// Takes a file and those that belong to it; gives its new path if it comes to lie elsewhere.
     fn take(&mut self, path: &Path) -> Result<Option<String>> {
-        let inside = path
-            .strip_prefix(&self.folder)
-            .ok()
-            .filter(|rest| {
-                rest.components().all(|part| matches!(part, std::path::Component::Normal(_)))
-            })
-            .map(|rest| rest.to_string_lossy().replace('\\', "/"));
+        let inside =
+            within(&self.folder, path).map(|inside| inside.to_string_lossy().replace('\\', "/"));
         let name = inside.clone().unwrap_or_else(|| format!("data/{}", name_of(path)));
         for side in with_side_files(path) {
             let entry = match name.rsplit_once('/') {

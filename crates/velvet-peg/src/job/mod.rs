@@ -24,5 +24,5 @@ pub use log::{JobLog, LoggedCheck, LoggedFile, LoggedStep};
 pub use places::JobPlaces;
 pub use plan::JobPlan;
 pub use run::{JobWatch, RunOptions, UnwatchedJob};
-pub(crate) use staged::folder_of;
+pub(crate) use staged::{folder_of, within};
 pub use words::{STEP_KINDS, StepKind, WORDS, steps_table};

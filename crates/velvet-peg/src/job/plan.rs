@@ -4,7 +4,7 @@
 
 use super::file::{Job, JobOutput, Step};
 use super::run::RunOptions;
-use super::staged::folder_of;
+use super::staged::{folder_of, within};
 use super::step::Named;
 use super::words::StepKind;
 use crate::error::{Error, Result};
@@ -177,7 +177,7 @@ impl Job {
 
 /// A path as it is from the job's folder.
 fn inside(path: &Path, folder: &Path) -> String {
-    path.strip_prefix(folder).unwrap_or(path).display().to_string()
+    within(folder, path).unwrap_or(path).display().to_string()
 }
 
 /// Opens a source, and tells what it is.

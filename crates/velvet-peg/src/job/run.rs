@@ -5,7 +5,7 @@
 
 use super::file::{Job, JobOutput};
 use super::log::{JobLog, LoggedCheck, LoggedStep, logged, now};
-use super::staged::{Staged, folder_of, make_folder};
+use super::staged::{Staged, folder_of, make_folder, within};
 use super::step::{At, Named};
 use crate::check::{CheckOptions, Level, check, sheets_as_html, sheets_as_markdown};
 use crate::convert::ConvertLayer;
@@ -159,7 +159,7 @@ impl Job {
         if log.holds() {
             let mut staged = Staged::default();
             for (output, path) in &targets {
-                let shown = path.strip_prefix(&folder).unwrap_or(path).display().to_string();
+                let shown = within(&folder, path).unwrap_or(path).display().to_string();
                 let notices = self.write(output, path, &shown, &known, &folder, &mut staged)?;
                 log.notices.extend(notices.into_iter().map(|notice| {
                     let weight = match notice.weight {
@@ -211,7 +211,7 @@ impl Job {
                     .map_err(|e| Error::file(&path, "cannot be removed", e))?;
             }
             for path in written {
-                let shown = path.strip_prefix(&folder).unwrap_or(&path).to_path_buf();
+                let shown = within(&folder, &path).unwrap_or(&path).to_path_buf();
                 log.outputs.push(logged(&path, &shown)?);
             }
         }

@@ -3,7 +3,7 @@
 use crate::error::{Error, Result};
 use crate::output::refuse_existing;
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use tempfile::TempDir;
 
 /// The folder that a file lies in.
@@ -12,6 +12,16 @@ pub(crate) fn folder_of(file: &Path) -> PathBuf {
         Some(folder) if !folder.as_os_str().is_empty() => folder.to_path_buf(),
         _ => PathBuf::from("."),
     }
+}
+
+/// A path as it is from a folder, if it lies in it.
+pub(crate) fn within<'a>(folder: &Path, path: &'a Path) -> Option<&'a Path> {
+    let inside = match folder == Path::new(".") {
+        true => path,
+        false => path.strip_prefix(folder).ok()?,
+    };
+    let plain = |part: Component<'_>| matches!(part, Component::Normal(_));
+    inside.components().all(plain).then_some(inside)
 }
 
 pub(super) fn make_folder(file: &Path) -> Result<()> {
