@@ -158,7 +158,7 @@ pub fn pack(files: &[PathBuf], out: &Path, options: &PackOptions) -> Result<Pack
 pub fn pack_job(file: &Path, out: &Path, options: &PackOptions) -> Result<Packed> {
     let mut job = Job::read(file)?;
     let folder = folder_of(file);
-    job.plan(file, &RunOptions::default())?;
+    job.plan(file, &RunOptions::default()).map_err(|error| error.in_file(file))?;
     let mut inputs = Inputs { folder, entries: Vec::new() };
     let read = job.clone();
     for source in job.sources.values_mut() {

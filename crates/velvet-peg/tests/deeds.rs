@@ -153,6 +153,12 @@ fn deeds_tell_what_is_missing_or_misread() {
     assert!(told.contains("has an arc of 7.854, which the table's misses by 0.046"), "{told}");
     assert!(told.contains("bends off the course before it by 45.000°"), "{told}");
     assert_eq!(outcome.rows_in, outcome.vertices.unwrap() + outcome.rejected.count);
+    // What is in no unit is not mixed with what names one.
+    let mixed = "p,bearing,distance\nA,N 0 E,100\nA,N 90 E,100\nA,S 45 W,141.42\nB,N 0 E,100 m\n";
+    let (outcome, closures) = run(mixed, &|_| {}).unwrap();
+    assert_eq!((closures.len(), closures[0].unit, outcome.rejected.count), (1, None, 1));
+    let rejects = std::fs::read_to_string(at("d.gpkg.rejects.csv")).unwrap();
+    assert!(rejects.contains("nothing says which one the parcel is to be in"), "{rejects}");
     // Neither a parcel without a name nor a comma in a distance is guessed at.
     let rows = "p,bearing,distance\nA,N 0 E,100\nA,N 90 E,100\nA,S 45 W,141.42\n,N 0 E,5\nB,N 0 E,\"125,50\"\n";
     let (outcome, closures) = run(rows, &|_| {}).unwrap();
@@ -171,7 +177,8 @@ fn deeds_tell_what_is_missing_or_misread() {
         courses.unit = Some(LengthUnit::named("chUS").unwrap());
     })
     .unwrap();
-    let side = 100.0 * 66.0 * 1200.0 / 3937.0 * 0.9999;
+    assert_eq!(closures[0].unit, Some(LengthUnit::named("chUS").unwrap()));
+    let side = 100.0 * 0.9999;
     assert!((closures[0].area / (side * side) - 1.0).abs() < 1e-12);
     assert!((closures[0].legs[0].azimuth_deg - 45.0).abs() < 1e-12);
     for (change, why) in [

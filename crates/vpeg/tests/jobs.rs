@@ -278,18 +278,49 @@ const CARELESS: &[(&str, i32, &str)] = &[
     ("pack -o o.zip", 2, "FILES"),
     ("pack fields.gpkg -o fields.gpkg --overwrite", 1, "the zip needs another name"),
     ("pack tumblewick.toml fields.gpkg -o headgates.csv", 1, "exists already"),
+    (
+        "pack late.toml -o o.zip",
+        1,
+        "late.toml: line 6, column 6: step 1 (lines): there is no column `dich`",
+    ),
+    ("run late.toml", 1, "late.toml: line 6, column 6: step 1 (lines): there is no column `dich`"),
+    ("check headgates.csv", 1, "needs a geographic reference system"),
+    ("build points headgates.csv -o o.gpkg", 1, "Add --crs, such as EPSG:4326 (WGS 84)"),
+    ("build courses deed.csv --by tract --unit cubit -o o.gpkg", 1, "cubit"),
+    // Damaged files, for every command that reads them.
+    ("look broken.xlsx", 1, "broken.xlsx: cannot be read as a workbook"),
+    ("join fields.gpkg broken.xlsx --on field -o o.gpkg", 1, "broken.xlsx: cannot be read"),
+    ("join fields.gpkg cut.gpkg --on field -o o.gpkg", 1, "cut.gpkg: cannot be read"),
+    ("tag gates.gpkg --from cut.gpkg -o o.gpkg", 1, "cut.gpkg: cannot be read as a GeoPackage"),
+    ("tag cut.geojson --from beats.gpkg -o o.gpkg", 1, "cut.geojson: cannot be read as GeoJSON"),
+    ("fields cut.geojson --drop crop -o o.gpkg", 1, "cut.geojson: cannot be read as GeoJSON"),
+    ("measure cut.geojson", 1, "cut.geojson: cannot be read as GeoJSON"),
+    ("check fields.gpkg cut.gpkg", 1, "cut.gpkg: cannot be read as a GeoPackage"),
+    ("check broken.xlsx", 1, "broken.xlsx: cannot be read as a workbook"),
+    ("draw cut.gpkg -o o.png", 1, "cut.gpkg: cannot be read as a GeoPackage"),
+    ("pack cut.gpkg -o o.zip", 1, "cut.gpkg: cannot be read as a GeoPackage"),
+    ("declare cut.geojson --crs EPSG:2285 -o o.gpkg", 1, "cut.geojson: cannot be read"),
+    ("zone cut.geojson", 1, "cut.geojson: cannot be read as GeoJSON"),
 ];
 
 #[test]
 fn careless_words_get_an_answer_that_says_what_to_do() {
     let bench = district();
+    bench.write("broken.xlsx", b"PK\x03\x04junk");
+    for (whole, cut) in [("fields.gpkg", "cut.gpkg"), ("fields.geojson", "cut.geojson")] {
+        let bytes = std::fs::read(bench.path(whole)).unwrap();
+        bench.write(cut, &bytes[..3000]);
+    }
+    let late = "job = 1\nsources.v.file = \"lateral-vertices.csv\"\n[[steps]]\ndo = \"lines\"\n\
+                from = \"v\"\nby = [\"dich\"]\n[[outputs]]\nfile = \"o.gpkg\"\nfrom = [\"lines-1\"]\n";
+    bench.write("late.toml", late);
     for (line, code, says) in CARELESS {
         let run = bench.run(&words(line));
         let said = format!("{}{}", run.out, run.err);
         assert_eq!(run.code, *code, "{line}: {said}");
         let plain = said.split_whitespace().collect::<Vec<_>>().join(" ");
         assert!(plain.contains(says) && !plain.contains("panicked"), "{line}: {said}");
-        for left in ["o.gpkg", "o.zip", "o.gpkg.rejects.csv"] {
+        for left in ["o.gpkg", "o.png", "o.zip", "o.gpkg.rejects.csv"] {
             assert!(!bench.has(left), "{line} left {left}");
         }
     }

@@ -30,7 +30,7 @@ pub struct BuildCourses {
     /// Columns with the easting and northing of where a parcel begins, on its first row.
     pub start_columns: Option<(String, String)>,
     /// Unit of distances and radii that do not name their own; that of the reference system if
-    /// none.
+    /// none. Without a reference system the parcels are in this unit.
     pub unit: Option<LengthUnit>,
     /// Multiplies distances and radii: from the ground to the grid.
     pub combined_factor: Option<f64>,
@@ -72,7 +72,7 @@ pub struct Closure {
     pub misclosure: Misclosure,
     /// Area as written out, in the square of that unit: adjusted, if that was asked for.
     pub area: f64,
-    /// The unit; none without a reference system.
+    /// The unit; none if neither a reference system nor a unit was given.
     pub unit: Option<LengthUnit>,
     /// True if the misclosure was spread over the corners.
     pub adjusted: bool,
@@ -270,7 +270,7 @@ impl BuildCourses {
     /// Unit of the reference system, which has to be one of a plane grid.
     fn grid_unit(&self) -> Result<Option<LengthUnit>> {
         match &self.build.crs {
-            None => Ok(None),
+            None => Ok(self.unit),
             Some(crs) if crs.is_projected() => Ok(crs.length_unit()),
             Some(crs) => Err(Error::usage(format!(
                 "bearings and distances are run on a plane grid, and {} is none: name a projected \
@@ -309,6 +309,12 @@ impl BuildCourses {
                 "ft" | "feet" | "'" | "ft." if own.or(unit).is_some_and(is_foot) => own.or(unit),
                 word => Some(LengthUnit::named(word).map_err(|error| error.to_string())?),
             };
+            if unit.is_none() && named.is_some() {
+                return Err(format!(
+                    "`{text}` names its unit, and nothing says which one the parcel is to be in: add \
+                     --crs REF or --unit UNIT"
+                ));
+            }
             Ok(value * named.map_or(1.0, |named| named.metres() / grid_m) * factor)
         })
     }

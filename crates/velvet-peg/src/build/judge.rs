@@ -2,7 +2,7 @@
 //! explaining a table of which nothing can be used.
 
 use crate::error::Result;
-use crate::table::Found;
+use crate::table::{Found, NEEDS_DEGREES};
 use csv::StringRecord;
 use velvet_peg_core::{Converter, Coordinate, Crs};
 
@@ -103,6 +103,9 @@ impl FirstReasons {
                 crs.label(),
                 crs.unit_plural()
             ),
+            None if self.rows.iter().any(|row| row.ends_with(NEEDS_DEGREES)) => {
+                " Add --crs, such as EPSG:4326 (WGS 84) for what hand-held receivers give.".to_string()
+            }
             _ => String::new(),
         };
         let first = self.rows.join("; ");

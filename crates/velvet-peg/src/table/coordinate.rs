@@ -35,7 +35,10 @@ pub(crate) fn read_pair(
         true => (Kind::Longitude, Kind::Latitude),
         false => (Kind::Plain, Kind::Plain),
     };
-    let cell = |at, kind, notation| cell(record, at, kind, notation, found.numbers);
+    let declared = crs.is_some();
+    let cell = |at, kind, notation| {
+        cell(record, at, kind, notation, found.numbers).map_err(|why| why.text(declared))
+    };
     let x = cell(found.x, kinds.0, notation)?;
     let y = cell(found.y, kinds.1, notation)?;
     let z = match found.z.map(|at| (at, record.get(at).unwrap_or("").trim())) {
@@ -45,13 +48,35 @@ pub(crate) fn read_pair(
     Ok((x, y, z))
 }
 
+/// Said of angles where there is no reference system.
+pub(crate) const NEEDS_DEGREES: &str = ", which needs a geographic reference system";
+
+/// Why a cell is no coordinate.
+enum Why {
+    /// It is an angle where a plain number is wanted.
+    Angle(String),
+    Other(String),
+}
+
+impl Why {
+    fn text(self, declared: bool) -> String {
+        match (self, declared) {
+            (Why::Other(why), _) => why,
+            (Why::Angle(text), true) => format!(
+                "`{text}` is an angle, but the declared system counts lengths: is the system right?"
+            ),
+            (Why::Angle(text), false) => format!("`{text}` is an angle{NEEDS_DEGREES}"),
+        }
+    }
+}
+
 fn cell(
     record: &StringRecord,
     at: usize,
     kind: Kind,
     notation: Notation,
     numbers: NumberFormat,
-) -> Result<f64, String> {
+) -> Result<f64, Why> {
     let written = record.get(at).unwrap_or("").trim();
     let text: &str = &numbers.plain(written);
     let name = match kind {
@@ -60,7 +85,7 @@ fn cell(
         Kind::Plain => "coordinate",
     };
     if text.is_empty() {
-        return Err(format!("the {name} is blank"));
+        return Err(Why::Other(format!("the {name} is blank")));
     }
     let axis = match kind {
         Kind::Latitude => angle::Axis::Latitude,
@@ -76,7 +101,7 @@ fn cell(
             _ => angle::parse(text, axis),
         },
     };
-    read.map_err(|error| error.to_string())
+    read.map_err(|error| Why::Other(error.to_string()))
 }
 
 /// A plain decimal number: the common case.
@@ -88,19 +113,17 @@ fn fast(text: &str) -> Option<f64> {
     plain.then(|| text.parse().ok()).flatten()
 }
 
-fn plain(text: &str) -> Result<f64, String> {
+fn plain(text: &str) -> Result<f64, Why> {
     if let Some(value) = fast(text) {
         return Ok(value);
     }
     match text.parse::<f64>() {
         Ok(value) if value.is_finite() => Ok(value),
-        _ if text.contains(',') => Err(format!(
+        _ if text.contains(',') => Err(Why::Other(format!(
             "`{text}` is not a plain number: if the comma is a decimal point, say --decimal-comma; if \
              it groups thousands, --thousands ,"
-        )),
-        _ if text.contains(['°', '\'', '′', '"']) => Err(format!(
-            "`{text}` is an angle, but the declared system counts lengths: is the system right?"
-        )),
-        _ => Err(format!("`{text}` is not a number")),
+        ))),
+        _ if text.contains(['°', '\'', '′', '"']) => Err(Why::Angle(text.to_string())),
+        _ => Err(Why::Other(format!("`{text}` is not a number"))),
     }
 }

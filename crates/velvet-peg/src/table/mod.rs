@@ -17,7 +17,7 @@ mod sheets;
 
 pub use columns::{CoordinateColumns, NumberFormat};
 pub(crate) use columns::{Found, list, position};
-pub(crate) use coordinate::{Notation, read_pair};
+pub(crate) use coordinate::{NEEDS_DEGREES, Notation, read_pair};
 pub(crate) use detect::delimiter_name;
 pub(crate) use infer::{Inference, data_type_of_text};
 pub(crate) use likely::likely;

@@ -145,7 +145,7 @@ pub(crate) struct Courses {
     #[arg(long, visible_alias = "n", value_name = "COLUMN", requires = "x")]
     y: Option<String>,
     /// Unit of the distances: m, ftUS, ft-intl, chUS, linkUS …; that of the reference system if
-    /// not given.
+    /// not given. Without --crs the parcels are in this unit.
     #[arg(long, value_name = "UNIT")]
     unit: Option<String>,
     /// Combined factor that takes distances from the ground to the grid.
@@ -329,13 +329,14 @@ fn show_closures(closures: &[Closure]) -> Result<(), Error> {
             ),
             None => "closes exactly".to_string(),
         };
-        let metres = closure.unit.map_or(1.0, |unit| unit.metres());
-        let area = closure.area * metres * metres;
-        let acres = area / velvet_peg::AreaUnit::UsSurveyAcre.square_metres();
+        let size = closure.unit.map_or(String::new(), |unit| {
+            let area = closure.area * unit.metres() * unit.metres();
+            let acres = area / velvet_peg::AreaUnit::UsSurveyAcre.square_metres();
+            format!(" = {area:.2} m² = {acres:.4} acUS")
+        });
         let name = if closure.name.is_empty() { "parcel" } else { &closure.name };
         show::answer(&format!(
-            "{}: {} courses, {:.3} {unit} round; {ratio}\n  area on the grid {:.3} {unit}² = {area:.2} m² = \
-             {acres:.4} acUS",
+            "{}: {} courses, {:.3} {unit} round; {ratio}\n  plane area {:.3} {unit}²{size}",
             show::heading(name),
             closure.courses,
             miss.perimeter,
