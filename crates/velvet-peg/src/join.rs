@@ -13,7 +13,6 @@ use crate::watch::Watch;
 use arrow_schema::{Field, Schema, SchemaRef};
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
-use std::rc::Rc;
 use std::sync::Arc;
 
 /// How a table is joined to a layer.
@@ -256,7 +255,7 @@ impl JoinTable {
             schema: info.schema.clone(),
             sides,
         };
-        let joined = reader.through(info, Rc::new(stage));
+        let joined = reader.through(info, Arc::new(stage));
         let convert = ConvertLayer {
             write: self.write.clone(),
             rejects: self.rejects.clone(),

@@ -137,7 +137,8 @@ pub fn pack(files: &[PathBuf], out: &Path, options: &PackOptions) -> Result<Pack
         zip.file(name, path)?;
     }
     if !options.no_sheet && !layered.is_empty() {
-        let mut report = check(&layered, &CheckOptions::default(), &mut Unwatched)?;
+        let titled = CheckOptions { title: options.title.clone(), ..CheckOptions::default() };
+        let mut report = check(&layered, &titled, &mut Unwatched)?;
         for sheet in &mut report.sheets {
             sheet.source = name_of(&sheet.source).into();
         }

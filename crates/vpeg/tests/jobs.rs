@@ -198,7 +198,7 @@ const SAID: &[(&str, i32, &str)] = &[
     ("check fields.gpkg --expect-crs EPSG:4326", 3, "where EPSG:4326 WGS 84 is expected"),
     ("check fields.gpkg beats.gpkg", 0, "overlapping: fields and beats"),
     ("check headgates.csv --crs EPSG:4326", 3, "sign turned"),
-    ("check fields.gpkg -o sheet.html", 0, "wrote sheet.html"),
+    ("check fields.gpkg --title Fields -o sheet.html", 0, "wrote sheet.html"),
     ("check fields.gpkg -o sheet.pdf", 1, ".md, .html or .json"),
     ("join fields.gpkg register.xlsx --sheet Shares --on field", 0, "15 of 16 have their key"),
     ("join fields.gpkg register.xlsx --sheet Owners --on field -o j.gpkg", 1, "no column `field`"),
@@ -239,6 +239,8 @@ fn every_command_answers_and_ends_as_scripts_expect() {
         let plain = said.split_whitespace().collect::<Vec<_>>().join(" ");
         assert!(plain.contains(says), "{line}: {said}");
     }
+    let sheet = bench.read("sheet.html");
+    assert!(sheet.contains("<h1>Fields</h1>") && sheet.contains("with the EPSG dataset 12."));
     // With --strict a warning is a fault.
     let run = bench.run(&words("check fields.gpkg gates.gpkg --strict"));
     assert_eq!(run.code, 3, "{}", run.err);

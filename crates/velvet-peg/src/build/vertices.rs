@@ -1,7 +1,7 @@
 //! Gathering the vertices of lines and polygons from the rows of a table.
 //!
-//! Vertices of one feature need not be adjacent, so all of them are held in memory (about 100
-//! bytes a row); attributes are held once a feature.
+//! Vertices of one feature need not be adjacent, so all of them are held in memory (140 to
+//! 190 bytes a row were measured); attributes are held once a feature.
 
 use super::carry::Carry;
 use super::findings::Findings;

@@ -2,6 +2,7 @@
 
 use super::{CheckReport, Finding, Level, QualitySheet};
 use std::fmt::Write;
+use velvet_peg_core::registry;
 
 impl Level {
     /// In words.
@@ -118,6 +119,15 @@ fn summary(report: &CheckReport) -> Vec<[String; 5]> {
         .collect()
 }
 
+/// By what the figures were found.
+fn made_by() -> String {
+    format!(
+        "Made by velvet-peg {} with the EPSG dataset {}.",
+        env!("CARGO_PKG_VERSION"),
+        registry::VERSION
+    )
+}
+
 /// All sheets as one Markdown document.
 ///
 /// ```
@@ -130,7 +140,10 @@ fn summary(report: &CheckReport) -> Vec<[String; 5]> {
 /// ```
 pub fn sheets_as_markdown(report: &CheckReport) -> String {
     let cell = |text: &str| text.replace('|', "\\|").replace('\n', " ");
-    let mut out = format!("# Quality sheet\n\nResult: **{}**\n", verdict(report));
+    let mut out = match &report.title {
+        Some(title) => format!("# {title}\n\nQuality sheet. Result: **{}**\n", verdict(report)),
+        None => format!("# Quality sheet\n\nResult: **{}**\n", verdict(report)),
+    };
     let findings = |out: &mut String, findings: &[Finding]| {
         for finding in findings {
             let _ = writeln!(
@@ -186,6 +199,7 @@ pub fn sheets_as_markdown(report: &CheckReport) -> String {
         let _ = writeln!(out, "Overlapping: {overlap}\n");
         findings(&mut out, &agreement.findings);
     }
+    let _ = writeln!(out, "\n{}", made_by());
     out
 }
 
@@ -194,16 +208,21 @@ pub fn sheets_as_html(report: &CheckReport) -> String {
     let escape = |text: &str| {
         text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
     };
-    let mut out = String::from(
-        "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Quality sheet</title>\n<style>\n\
+    let title = escape(report.title.as_deref().unwrap_or("Quality sheet"));
+    let mut out = format!(
+        "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{title}</title>\n"
+    );
+    out.push_str(
+        "<style>\n\
          body{font:15px/1.45 Georgia,serif;color:#222;max-width:1100px;margin:2em auto;padding:0 1.5em}\n\
          h1{font-size:1.6em;margin-bottom:.2em}h2{border-bottom:2px solid #7a5c8a;padding-bottom:.15em;margin-top:1.8em}\n\
          table{border-collapse:collapse;margin:.6em 0;width:100%}td,th{text-align:left;vertical-align:top;padding:.25em .8em .25em 0;border-bottom:1px solid #ddd}\n\
          th{font-weight:normal;color:#666}td.n{text-align:right}td.l{color:#666;white-space:nowrap;width:1%}\n\
          li{margin:.25em 0}b.fault{color:#a3182b}b.warning{color:#8a5a00}b.note{color:#41617a}\n\
-         @media print{body{margin:0}}\n</style></head><body>\n",
+         .made{color:#666;margin-top:2em}@media print{body{margin:0}}\n</style></head><body>\n",
     );
-    let _ = writeln!(out, "<h1>Quality sheet</h1>\n<p>Result: <b>{}</b></p>", verdict(report));
+    let what = if report.title.is_some() { "Quality sheet. " } else { "" };
+    let _ = writeln!(out, "<h1>{title}</h1>\n<p>{what}Result: <b>{}</b></p>", verdict(report));
     let findings = |out: &mut String, findings: &[Finding]| {
         let _ = writeln!(out, "<ul>");
         for finding in findings {
@@ -258,6 +277,6 @@ pub fn sheets_as_html(report: &CheckReport) -> String {
         let _ = writeln!(out, "<h2>The layers together</h2>");
         findings(&mut out, &agreement.findings);
     }
-    out.push_str("</body></html>\n");
+    let _ = writeln!(out, "<p class=\"made\">{}</p>\n</body></html>", made_by());
     out
 }

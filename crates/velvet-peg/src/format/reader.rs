@@ -1,5 +1,6 @@
 //! Reading a layer of a file.
 
+use super::stage::{Stage, Staged};
 use super::{
     Format, Located, Source, dxf, flatgeobuf, geojson, geopackage, geoparquet, gpx, kml, locate,
     shapefile,
@@ -9,7 +10,6 @@ use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
 use std::fmt::Debug;
 use std::path::{Path, PathBuf};
-use std::rc::Rc;
 use std::sync::Arc;
 use tempfile::TempDir;
 use velvet_peg_core::Crs;
@@ -150,9 +150,9 @@ impl LayerReader {
     }
 
     /// The same layer with every batch passed through a stage; `info` is what comes out of it.
-    pub(crate) fn through(self, info: LayerInfo, stage: Rc<dyn Stage>) -> LayerReader {
+    pub(crate) fn through(self, info: LayerInfo, stage: Arc<dyn Stage>) -> LayerReader {
         let before = self.info.clone();
-        let source = Box::new(Staged { source: self.source, before, stage });
+        let source = Box::new(Staged::new(self.source, before, stage));
         LayerReader { info, source, ..self }
     }
 
@@ -204,26 +204,6 @@ impl LayerReader {
             Ok(())
         })?;
         Ok(Layer::from_batches(self.info.clone(), batches))
-    }
-}
-
-/// A step on the way from a source to a sink: changes batches as they pass.
-pub(crate) trait Stage: Debug {
-    /// The batch as it goes on.
-    fn apply(&self, batch: Batch) -> Result<Batch>;
-}
-
-/// A source whose batches pass through a stage.
-#[derive(Debug)]
-struct Staged {
-    source: Box<dyn Source>,
-    before: LayerInfo,
-    stage: Rc<dyn Stage>,
-}
-
-impl Source for Staged {
-    fn read(&self, _info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
-        self.source.read(&self.before, &mut |batch| each(self.stage.apply(batch)?))
     }
 }
 

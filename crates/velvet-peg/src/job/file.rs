@@ -255,7 +255,7 @@ pub struct JobOutput {
     /// Drawings and maps: column whose values label features.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub label: Option<String>,
-    /// Maps and quality sheets: title.
+    /// Maps and quality sheets: title; of sheets, that of the job if not given.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
 }

@@ -330,10 +330,11 @@ impl Job {
         let again = staged.has(path);
         let at = staged.place(path)?;
         let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
+        let extension = extension.to_ascii_lowercase();
         let readers = || -> Result<Vec<LayerReader>> {
             output.from.iter().map(|name| known[name].layer(folder)).collect()
         };
-        match extension.to_ascii_lowercase().as_str() {
+        match extension.as_str() {
             "svg" | "png" => {
                 let layers: Vec<Layer> =
                     readers()?.iter().map(LayerReader::read).collect::<Result<_>>()?;
@@ -347,14 +348,16 @@ impl Job {
             "md" | "html" => {
                 let files: Vec<PathBuf> =
                     output.from.iter().map(|name| known[name].path.clone()).collect();
-                let mut report = check(&files, &CheckOptions::default(), &mut Unwatched)?;
+                let title = output.title.clone().or_else(|| self.title.clone());
+                let options = CheckOptions { title, ..CheckOptions::default() };
+                let mut report = check(&files, &options, &mut Unwatched)?;
                 for (sheet, name) in report.sheets.iter_mut().zip(&output.from) {
                     sheet.source = match self.sources.get(name) {
                         Some(source) => source.file.clone().into(),
                         None => format!("{name}, a step of the job").into(),
                     };
                 }
-                let text = match extension {
+                let text = match extension.as_str() {
                     "md" => sheets_as_markdown(&report),
                     _ => sheets_as_html(&report),
                 };

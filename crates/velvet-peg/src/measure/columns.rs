@@ -11,7 +11,6 @@ use crate::watch::Watch;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::path::{Path, PathBuf};
-use std::rc::Rc;
 use std::sync::Arc;
 use velvet_peg_core::{AreaUnit, LengthUnit};
 
@@ -66,7 +65,7 @@ impl MeasureColumns {
         }
         info.schema = Arc::new(Schema::new(fields));
         let stage = Measuring { schema: info.schema.clone(), meter, figures };
-        let measured = reader.through(info, Rc::new(stage));
+        let measured = reader.through(info, Arc::new(stage));
         let convert = ConvertLayer {
             write: self.write.clone(),
             rejects: self.rejects.clone(),

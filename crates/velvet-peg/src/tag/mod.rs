@@ -22,10 +22,8 @@ use areas::Areas;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use report::metres;
-use std::cell::RefCell;
 use std::path::{Path, PathBuf};
-use std::rc::Rc;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use velvet_peg_core::{Converter, PlanOptions};
 
 /// How points are tagged.
@@ -119,7 +117,7 @@ impl TagPoints {
         &self,
         points: LayerReader,
         polygons: &LayerReader,
-    ) -> Result<(LayerReader, Rc<Tagging>, Vec<Notice>)> {
+    ) -> Result<(LayerReader, Arc<Tagging>, Vec<Notice>)> {
         let mut notices = Vec::new();
         let converter = between(&points, polygons)?;
         if let Some(converter) = &converter {
@@ -150,14 +148,14 @@ impl TagPoints {
         }
         info.schema = Arc::new(Schema::new(fields));
         let report = TagReport { polygons: areas.labels.len() as u64, ..TagReport::default() };
-        let stage = Rc::new(Tagging {
+        let stage = Arc::new(Tagging {
             schema: info.schema.clone(),
             converter,
-            hit: RefCell::new(vec![false; areas.labels.len()]),
+            hit: Mutex::new(vec![false; areas.labels.len()]),
             areas,
             within_m: self.within_m,
             distance: self.distance.is_some(),
-            report: RefCell::new(report),
+            report: Mutex::new(report),
         });
         Ok((points.through(info, stage.clone()), stage, notices))
     }
@@ -186,8 +184,8 @@ struct Tagging {
     areas: Areas,
     within_m: Option<f64>,
     distance: bool,
-    report: RefCell<TagReport>,
-    hit: RefCell<Vec<bool>>,
+    report: Mutex<TagReport>,
+    hit: Mutex<Vec<bool>>,
 }
 
 impl std::fmt::Debug for Tagging {
@@ -199,8 +197,8 @@ impl std::fmt::Debug for Tagging {
 impl Tagging {
     /// What became of the points so far.
     fn report(&self) -> TagReport {
-        let empty = self.hit.borrow().iter().filter(|hit| !**hit).count() as u64;
-        TagReport { empty, ..self.report.borrow().clone() }
+        let empty = locked(&self.hit).iter().filter(|hit| !**hit).count() as u64;
+        TagReport { empty, ..locked(&self.report).clone() }
     }
 
     /// A point in no polygon, with the nearest.
@@ -252,8 +250,8 @@ impl Stage for Tagging {
             })
             .collect::<Result<_>>()?;
         let falls = self.areas.falls(&places, self.within_m);
-        let mut report = self.report.borrow_mut();
-        let mut hit = self.hit.borrow_mut();
+        let mut report = locked(&self.report);
+        let mut hit = locked(&self.hit);
         for (feature, fall) in falls.iter().enumerate() {
             report.on_boundary += u64::from(fall.on_boundary);
             match (fall.polygons, fall.taken) {
@@ -305,4 +303,8 @@ fn label_of(batch: &Batch, feature: usize) -> String {
         Some(value) => format!("{} ({number})", value.to_text()),
         None => number.to_string(),
     }
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }

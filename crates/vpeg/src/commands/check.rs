@@ -40,6 +40,9 @@ pub(crate) struct Check {
     /// Write the sheets to hand in: .md, .html or .json.
     #[arg(long, short)]
     output: Option<PathBuf>,
+    /// Title of the sheets.
+    #[arg(long)]
+    title: Option<String>,
     /// Replace an existing file.
     #[arg(long)]
     overwrite: bool,
@@ -56,6 +59,7 @@ impl Check {
             complete: self.complete.clone(),
             expected: self.expect_crs.as_deref().map(reference::system).transpose()?,
             count: self.count,
+            title: self.title.clone(),
             columns: self.columns.columns(),
             crs: self.crs.as_deref().map(reference::system).transpose()?,
             table: self.reading.options(),
