@@ -21,7 +21,7 @@ impl LengthUnit {
         LengthUnit { name: "metre", symbol: "m", metres: 1.0, code: 9001 };
     /// The international foot, 0.3048 m exactly.
     pub const FOOT: LengthUnit =
-        LengthUnit { name: "international foot", symbol: "ft", metres: 0.3048, code: 9002 };
+        LengthUnit { name: "international foot", symbol: "ft-intl", metres: 0.3048, code: 9002 };
     /// The US survey foot, 1200/3937 m exactly.
     pub const US_SURVEY_FOOT: LengthUnit =
         LengthUnit { name: "US survey foot", symbol: "ftUS", metres: 1200.0 / 3937.0, code: 9003 };
@@ -148,7 +148,7 @@ impl LengthUnit {
         }
     }
 
-    /// Short form: `m`, `ftUS`, `ft` (international), otherwise the name.
+    /// Short form: `m`, `ftUS`, `ft-intl`, otherwise the name.
     pub fn symbol(&self) -> &'static str {
         self.symbol
     }

@@ -293,7 +293,7 @@ fn units_keep_the_two_feet_and_the_two_acres_apart() {
     let (survey, international) = (LengthUnit::US_SURVEY_FOOT, LengthUnit::FOOT);
     assert_eq!(survey.metres(), 1200.0 / 3937.0);
     assert!((survey.metres() / international.metres() - 1.000_002).abs() < 1e-11);
-    assert_eq!((survey.symbol(), international.symbol()), ("ftUS", "ft"));
+    assert_eq!((survey.symbol(), international.symbol()), ("ftUS", "ft-intl"));
     assert!((AreaUnit::UsSurveyAcre.square_metres() - 4_046.872_609_874).abs() < 1e-9);
     assert!((AreaUnit::Acre.square_metres() / (43_560.0 * 0.3048 * 0.3048) - 1.0).abs() < 1e-15);
     assert_eq!(AreaUnit::Hectare.square_metres(), 10_000.0);

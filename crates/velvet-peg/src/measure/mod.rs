@@ -16,6 +16,7 @@ use crate::layer::{GeometryKind, no_system};
 use crate::notice::Notice;
 use crate::watch::Watch;
 use meter::Meter;
+use std::collections::HashSet;
 use velvet_peg_core::{Crs, LengthUnit};
 
 /// How to measure.
@@ -110,13 +111,9 @@ impl Measures {
 
     /// The names of the groups, in the order in which they came.
     pub fn groups(&self) -> Vec<&str> {
-        let mut groups: Vec<&str> = Vec::new();
-        for measured in &self.features {
-            if !groups.contains(&measured.group.as_str()) {
-                groups.push(&measured.group);
-            }
-        }
-        groups
+        let mut seen = HashSet::new();
+        let groups = self.features.iter().map(|measured| measured.group.as_str());
+        groups.filter(|group| seen.insert(*group)).collect()
     }
 
     /// Unit of the grid's coordinates.

@@ -1,0 +1,250 @@
+//! Lengths and areas on the ellipsoid, on the grid and on the ground, against figures reckoned
+//! in another way.
+
+use std::path::Path;
+use velvet_peg::{
+    AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, MeasureColumns, MeasureOptions,
+    Measured, Measures, Statistics, Unwatched, Value, demo, feature_legs, measure,
+};
+
+fn reader(layer: &Layer) -> LayerReader {
+    LayerReader::of_layer(layer, Path::new("made"))
+}
+
+fn measured(layer: &Layer, options: &MeasureOptions) -> Measures {
+    measure(&reader(layer), options, &mut Unwatched).unwrap()
+}
+
+/// A rectangle with a hole in it, a bent line, and a point, in metres from a corner.
+fn works(crs: u32, corner: (f64, f64)) -> Layer {
+    let at = |x: f64, y: f64| (corner.0 + x, corner.1 + y);
+    let box_of = |x: f64, y: f64, w: f64, h: f64| {
+        vec![at(x, y), at(x + w, y), at(x + w, y + h), at(x, y + h)]
+    };
+    let mut layer = Layer::new("works", Some(Crs::from_epsg(crs).unwrap()));
+    let field =
+        Geometry::Polygon(vec![box_of(0.0, 0.0, 400.0, 300.0), box_of(50.0, 50.0, 80.0, 60.0)]);
+    for (name, crop, geometry) in [
+        ("field", "barley", field),
+        ("plot", "wheat", Geometry::polygon(box_of(500.0, 0.0, 30.0, 40.0))),
+        ("ditch", "barley", Geometry::Line(vec![at(0.0, 0.0), at(30.0, 40.0), at(30.0, 140.0)])),
+        ("gate", "wheat", Geometry::Point(at(5.0, 5.0))),
+    ] {
+        layer.push(geometry, [("name", name.into()), ("crop", crop.into())]).unwrap();
+    }
+    layer
+}
+
+#[test]
+fn plane_figures_are_those_of_the_shapes() {
+    let measures = measured(&works(32610, (600_000.0, 5_250_000.0)), &MeasureOptions::default());
+    let plane: Vec<(&str, f64, f64)> = measures
+        .features
+        .iter()
+        .map(|m| (m.label.as_str(), m.grid_length_m.unwrap(), m.grid_area_m2.unwrap()))
+        .collect();
+    // The boundary of a hole counts, its area does not.
+    assert_eq!(
+        plane,
+        [
+            ("field", 1_400.0 + 280.0, 120_000.0 - 4_800.0),
+            ("plot", 140.0, 1_200.0),
+            ("ditch", 150.0, 0.0),
+            ("gate", 0.0, 0.0),
+        ]
+    );
+    assert!(measures.features.iter().all(|m| m.ground_length_m.is_none()));
+    // In feet of either kind the same figures come out in metres.
+    for (code, foot) in [(2285, 1200.0 / 3937.0), (2927, 1200.0 / 3937.0), (2270, 0.3048)] {
+        let measures = measured(&works(code, (1_835_000.0, 155_000.0)), &MeasureOptions::default());
+        for (found, (_, length, area)) in measures.features.iter().zip(&plane) {
+            let off = (found.grid_length_m.unwrap() - length * foot).abs();
+            assert!(off < 1e-9, "EPSG:{code}: {found:?}");
+            let off = (found.grid_area_m2.unwrap() - area * foot * foot).abs();
+            assert!(off < 1e-7, "EPSG:{code}: {found:?}");
+        }
+    }
+}
+
+#[test]
+fn the_ellipsoid_gives_the_same_in_every_system() {
+    // The same places in four systems: grids differ by hundreds of parts in a million.
+    let home = works(32610, (726_000.0, 5_254_800.0));
+    let first = measured(&home, &MeasureOptions::default());
+    let mut ppm = Vec::new();
+    for code in [32610, 32611, 4326, 3857] {
+        let other = home.convert(&Crs::from_epsg(code).unwrap()).unwrap();
+        let measures = measured(&other, &MeasureOptions::default());
+        for (found, wanted) in measures.features.iter().zip(&first.features) {
+            // Some nanometres an edge, and that along the boundary for areas.
+            assert!((found.length_m - wanted.length_m).abs() < 1e-7, "EPSG:{code}: {found:?}");
+            assert!((found.area_m2 - wanted.area_m2).abs() < 1e-4, "EPSG:{code}: {found:?}");
+            assert_eq!(found.grid_area_m2.is_none(), code == 4326);
+        }
+        ppm.extend(measures.features[0].area_ppm());
+        // A grid that is asked for gives what the layer in that grid has.
+        let grid = Some(Crs::from_epsg(32611).unwrap());
+        let asked = measured(&other, &MeasureOptions { grid, ..MeasureOptions::default() });
+        let in_it = measured(
+            &home.convert(&Crs::from_epsg(32611).unwrap()).unwrap(),
+            &MeasureOptions::default(),
+        );
+        for (found, wanted) in asked.features.iter().zip(&in_it.features) {
+            let off = (found.grid_area_m2.unwrap() - wanted.grid_area_m2.unwrap()).abs();
+            assert!(off < 1e-4, "EPSG:{code}: {found:?}");
+        }
+    }
+    // At the edge of both zones, 226 km from the central meridians; and the web's map.
+    assert!((ppm[0] - 440.0).abs() < 60.0 && (ppm[1] - 440.0).abs() < 60.0, "{ppm:?}");
+    assert!(ppm[2] > 1e6, "{ppm:?}");
+}
+
+#[test]
+fn ground_figures_follow_from_height_or_combined_factor() {
+    let layer = works(32610, (600_000.0, 5_250_000.0));
+    let with = |options: MeasureOptions| measured(&layer, &options).features;
+    let lat: f64 = layer
+        .convert(&Crs::from_epsg(4326).unwrap())
+        .unwrap()
+        .features()
+        .next()
+        .unwrap()
+        .vertices()[0]
+        .1;
+    // Radius of the sphere that fits best there: a √(1 − e²) / (1 − e² sin² φ).
+    let (a, f) = (6_378_137.0_f64, 1.0_f64 / 298.257_223_563);
+    let e2 = f * (2.0 - f);
+    let radius = a * (1.0 - e2).sqrt() / (1.0 - e2 * lat.to_radians().sin().powi(2));
+    for height in [-30.0, 350.0, 2_400.0] {
+        let found = with(MeasureOptions { ground_height_m: Some(height), ..Default::default() });
+        let factor = 1.0 + height / radius;
+        for m in &found[..3] {
+            // The feature's middle is some hundred metres off: a few parts in 10⁹ of the height.
+            let ratio = m.ground_length_m.unwrap() / m.length_m;
+            assert!((ratio - factor).abs() < 1e-9, "{height}: {ratio} {factor}");
+            let ratio = m.ground_area_m2.unwrap() / m.area_m2.max(1.0);
+            assert!(
+                m.area_m2 == 0.0 || (ratio - factor * factor).abs() < 2e-9,
+                "{height}: {ratio}"
+            );
+        }
+    }
+    let found = with(MeasureOptions { combined_factor: Some(0.99961), ..Default::default() });
+    for m in &found {
+        let (length, area) = (m.grid_length_m.unwrap(), m.grid_area_m2.unwrap());
+        assert!((m.ground_length_m.unwrap() - length / 0.99961).abs() < 1e-9);
+        assert!((m.ground_area_m2.unwrap() - area / 0.99961 / 0.99961).abs() < 1e-7);
+    }
+}
+
+#[test]
+fn courses_add_up_to_the_boundary() {
+    let folder = tempfile::tempdir().unwrap();
+    demo::lay_out(folder.path(), false).unwrap();
+    let grid = Crs::from_epsg(2285).unwrap();
+    for file in ["fields.geojson", "laterals.geojson", "turnouts.shp"] {
+        let layer = LayerReader::open(&folder.path().join(file), None).unwrap();
+        let options = MeasureOptions { grid: Some(grid.clone()), ..MeasureOptions::default() };
+        let measures = measure(&layer, &options, &mut Unwatched).unwrap();
+        for wanted in &measures.features {
+            let legs = feature_legs(&layer, wanted.number, Some(&grid));
+            if file == "turnouts.shp" {
+                assert!(legs.is_err(), "points have no courses");
+                continue;
+            }
+            let legs = legs.unwrap();
+            let sum: f64 = legs.iter().map(|leg| leg.distance_m).sum();
+            assert!((sum - wanted.length_m).abs() < 1e-8, "{file} {}", wanted.number);
+            let sum: f64 = legs.iter().map(|leg| leg.grid_distance_m.unwrap()).sum();
+            assert!((sum - wanted.grid_length_m.unwrap()).abs() < 1e-8);
+            for (leg, next) in legs.iter().zip(&legs[1..]) {
+                // Within a ring each course begins where the one before ends.
+                let same = (leg.place.0, leg.place.1) == (next.place.0, next.place.1);
+                assert!(!same || leg.to == next.from, "{file} {}", wanted.number);
+                // Grid and true azimuth differ by the convergence: half a degree at most here.
+                let turn = (leg.azimuth_deg - leg.grid_bearing_deg.unwrap()).rem_euclid(360.0);
+                assert!(turn < 1.0 || turn > 359.0, "{turn}");
+            }
+        }
+    }
+}
+
+#[test]
+fn every_unit_says_the_same_in_new_columns() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("out.gpkg");
+    let lengths: Vec<LengthUnit> =
+        ["m", "km", "ftUS", "ft-intl", "miUS", "mi-intl", "chUS", "ch-intl", "yd", "nmi"]
+            .iter()
+            .map(|word| LengthUnit::named(word).unwrap())
+            .collect();
+    let layer = works(32610, (600_000.0, 5_250_000.0));
+    let columns = MeasureColumns {
+        measure: MeasureOptions { ground_height_m: Some(350.0), ..MeasureOptions::default() },
+        lengths: lengths.clone(),
+        areas: AreaUnit::ALL.to_vec(),
+        ..MeasureColumns::default()
+    };
+    let outcome = columns.run(reader(&layer), &out, &mut Unwatched).unwrap();
+    assert_eq!((outcome.rows_in, outcome.out), (4, 4));
+    let wanted = measured(&layer, &columns.measure).features;
+    let real = |value: Option<Value>| match value {
+        Some(Value::Real(value)) => value,
+        other => panic!("{other:?}"),
+    };
+    type Figure = fn(&Measured) -> Option<f64>;
+    let kinds: [(&str, Figure, Figure); 3] = [
+        ("ellipsoid", |m| Some(m.length_m), |m| Some(m.area_m2)),
+        ("grid", |m| m.grid_length_m, |m| m.grid_area_m2),
+        ("ground", |m| m.ground_length_m, |m| m.ground_area_m2),
+    ];
+    let plain = |symbol: &str| symbol.replace('²', "2").replace('-', "_");
+    let mut compared = 0;
+    // A layer of several kinds has lengths, which are perimeters of the polygons.
+    for (feature, wanted) in Layer::read(&out).unwrap().features().zip(&wanted).take(3) {
+        for (on, length, area) in kinds {
+            for unit in &lengths {
+                let name = ["length", "perimeter"]
+                    .map(|what| format!("{what}_{on}_{}", plain(unit.symbol())));
+                let found = name.iter().find_map(|name| feature.value(name));
+                let ratio = real(found) * unit.metres() / length(wanted).unwrap();
+                assert!((ratio - 1.0).abs() < 1e-12, "{name:?}: {ratio}");
+                compared += 1;
+            }
+            for unit in AreaUnit::ALL.iter().filter(|_| wanted.area_m2 > 0.0) {
+                let name = format!("area_{on}_{}", plain(unit.symbol()));
+                let found = real(feature.value(&name)) * unit.square_metres();
+                let ratio = found / area(wanted).unwrap();
+                assert!((ratio - 1.0).abs() < 1e-12, "{name}: {ratio}");
+                compared += 1;
+            }
+        }
+    }
+    assert!(compared > 120, "{compared}");
+}
+
+#[test]
+fn statistics_are_those_of_the_groups() {
+    let options = MeasureOptions { by: Some("crop".into()), ..MeasureOptions::default() };
+    let measures = measured(&works(32610, (600_000.0, 5_250_000.0)), &options);
+    assert_eq!(measures.groups(), ["barley", "wheat"]);
+    let of = |group: &str| {
+        let members = measures.features.iter().filter(|m| m.group == group);
+        Statistics::of(members.map(|m| m.grid_length_m.unwrap()))
+    };
+    let barley = of("barley");
+    assert_eq!((barley.count, barley.sum, barley.mean, barley.median), (2, 1_830.0, 915.0, 915.0));
+    assert_eq!((barley.minimum, barley.maximum), (150.0, 1_680.0));
+    // Of two figures: their difference over the root of two.
+    assert!((barley.deviation - 1_530.0 / 2f64.sqrt()).abs() < 1e-9);
+    // Of many, against the sums of their powers.
+    let figures: Vec<f64> = (1..=1_001).map(|n| f64::from(n * n % 97)).collect();
+    let (n, sum) = (figures.len() as f64, figures.iter().sum::<f64>());
+    let squares: f64 = figures.iter().map(|v| v * v).sum();
+    let found = Statistics::of(figures.iter().copied());
+    assert!((found.deviation - ((squares - sum * sum / n) / (n - 1.0)).sqrt()).abs() < 1e-9);
+    let below = figures.iter().filter(|v| **v < found.median).count();
+    let above = figures.iter().filter(|v| **v > found.median).count();
+    assert!(below <= 500 && above <= 500, "{below} {above}");
+    assert_eq!(Statistics::of([]), Statistics::default());
+}
