@@ -163,7 +163,7 @@ fn courses_add_up_to_the_boundary() {
                 assert!(!same || leg.to == next.from, "{file} {}", wanted.number);
                 // Grid and true azimuth differ by the convergence: half a degree at most here.
                 let turn = (leg.azimuth_deg - leg.grid_bearing_deg.unwrap()).rem_euclid(360.0);
-                assert!(turn < 1.0 || turn > 359.0, "{turn}");
+                assert!(!(1.0..=359.0).contains(&turn), "{turn}");
             }
         }
     }
