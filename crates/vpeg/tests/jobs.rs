@@ -154,6 +154,13 @@ fn jobs_are_planned_run_and_refused() {
     assert!(run.code == 1 && run.err.contains("exists already"), "{}", run.err);
     let run = bench.ok(&["run", "tumblewick.toml", "--plan"]);
     assert!(run.err.contains("need --overwrite"), "{}", run.err);
+    // Paths are told as the job has them, also where it lies in the current folder.
+    bench.write(
+        "here.toml",
+        "job = 1\nsources.f.file = \"fields.geojson\"\n[[outputs]]\nfile = \"f.shp\"\nfrom = [\"f\"]\n",
+    );
+    let run = bench.ok(&["run", "here.toml"]);
+    assert!(run.out.contains("bytes  f.shp") && run.out.contains("bytes  f.prj"), "{}", run.out);
     bench.write("bad.toml", "job = 1\n[[steps]]\ndo = \"dance\"\n");
     let run = bench.run(&["run", "bad.toml"]);
     assert!(run.code == 1 && run.err.contains("bad.toml: line 3, column 6"), "{}", run.err);

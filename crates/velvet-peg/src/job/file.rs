@@ -1,6 +1,7 @@
 //! Job files: reading and writing them (TOML 1.0, a format of our own, version 1).
 
 use super::places::{JobPlaces, line_and_column};
+use super::staged::joined;
 use super::validate::check_steps;
 use crate::error::{Error, Result};
 use indexmap::IndexMap;
@@ -368,7 +369,7 @@ impl Job {
             rest = &rest[close + 1..];
         }
         filled.push_str(rest);
-        Ok(if folder == Path::new(".") { filled.into() } else { folder.join(filled) })
+        Ok(joined(folder, filled))
     }
 }
 

@@ -6,9 +6,12 @@
 //! twice on the same sources it gives the same bytes.
 
 mod file;
+mod hold;
 mod log;
+mod outputs;
 mod places;
 mod plan;
+mod plan_step;
 mod references;
 mod run;
 mod save;

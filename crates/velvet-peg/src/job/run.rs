@@ -4,20 +4,13 @@
 //! Every step streams from file to file: what goes between them lies on disk, not in memory.
 
 use super::file::{Job, JobOutput};
-use super::log::{JobLog, LoggedCheck, LoggedStep, logged, now};
-use super::staged::{Staged, folder_of, make_folder, within};
+use super::log::{JobLog, LoggedStep, logged, now};
+use super::staged::{Staged, folder_of, joined, make_folder, within};
 use super::step::{At, Named};
-use crate::check::{CheckOptions, Level, check, sheets_as_html, sheets_as_markdown};
-use crate::convert::ConvertLayer;
-use crate::draw::{DrawOptions, draw};
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, WriteOptions};
-use crate::layer::Layer;
 use crate::notice::{Notice, Weight};
 use crate::output::{Output, refuse_existing};
 use crate::pack::{PackOptions, pack, with_side_files};
-use crate::reference::read_reference;
-use crate::select::Selection;
 use crate::watch::{Unwatched, Watch};
 use indexmap::IndexMap;
 use std::io::Write;
@@ -178,7 +171,7 @@ impl Job {
             if let Some(to) = rejects_to {
                 for number in 0..self.steps.len() {
                     let name = self.name_of(number);
-                    let target = to.join(format!("{name}.rejects.csv"));
+                    let target = joined(&to, format!("{name}.rejects.csv"));
                     match rejects.iter().find(|(other, _)| *other == name) {
                         Some((_, path)) => {
                             let at = staged.place(&target)?;
@@ -251,151 +244,6 @@ impl Job {
             .iter()
             .map(|output| Ok((output, self.path(&output.file, folder, &options.variables)?)))
             .collect()
-    }
-
-    /// The checks that have to hold.
-    fn hold(&self, folder: &Path, known: &IndexMap<String, Named>, log: &mut JobLog) -> Result<()> {
-        for wanted in &self.checks {
-            let expected = wanted.crs.as_deref().map(|crs| read_reference(crs, folder));
-            let options = CheckOptions {
-                key: wanted.key.clone(),
-                complete: wanted.complete.clone(),
-                expected: expected.transpose()?.map(|(crs, _)| crs),
-                count: wanted.count,
-                ..CheckOptions::default()
-            };
-            let files: Vec<PathBuf> =
-                wanted.of.iter().map(|name| known[name].path.clone()).collect();
-            let report = check(&files, &options, &mut Unwatched)?;
-            let fails =
-                |level: Level| level == Level::Fault || (wanted.strict && level == Level::Warning);
-            let mut found = Vec::new();
-            let mut holds = true;
-            let all = report
-                .sheets
-                .iter()
-                .flat_map(|sheet| sheet.findings.iter().map(move |f| (sheet.layer.as_str(), f)))
-                .chain(
-                    report.agreement.iter().flat_map(|a| a.findings.iter().map(|f| ("layers", f))),
-                );
-            for (layer, finding) in all {
-                holds &= !fails(finding.level);
-                found.push(format!("{} ({layer}): {}", finding.level.name(), finding.text));
-            }
-            if let Some(condition) = &wanted.every {
-                for name in &wanted.of {
-                    let count = self.breaking(&known[name].layer(folder)?, condition)?;
-                    if count > 0 {
-                        holds = false;
-                        found.insert(
-                            0,
-                            format!(
-                                "fault ({name}): `{condition}` is not true for {count} features"
-                            ),
-                        );
-                    }
-                }
-            }
-            log.checks.push(LoggedCheck { of: wanted.of.clone(), holds, found });
-        }
-        Ok(())
-    }
-
-    /// Features for which a condition is not true.
-    fn breaking(&self, reader: &LayerReader, condition: &str) -> Result<u64> {
-        let selection =
-            Selection { condition: Some(condition.to_string()), ..Selection::default() };
-        let planned = selection.plan(reader.info())?;
-        let mut count = 0;
-        reader.for_each_batch(&mut |batch| {
-            if let Some(mask) = planned.mask(&batch)? {
-                count += (mask.len() - mask.true_count()) as u64;
-            }
-            Ok(())
-        })?;
-        Ok(count)
-    }
-
-    /// Writes one output beside its place.
-    fn write(
-        &self,
-        output: &JobOutput,
-        path: &Path,
-        shown: &str,
-        known: &IndexMap<String, Named>,
-        folder: &Path,
-        staged: &mut Staged,
-    ) -> Result<Vec<Notice>> {
-        let mut notices = Vec::new();
-        let again = staged.has(path);
-        let at = staged.place(path)?;
-        let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
-        let extension = extension.to_ascii_lowercase();
-        let readers = || -> Result<Vec<LayerReader>> {
-            output.from.iter().map(|name| known[name].layer(folder)).collect()
-        };
-        match extension.as_str() {
-            "svg" | "png" => {
-                let layers: Vec<Layer> =
-                    readers()?.iter().map(LayerReader::read).collect::<Result<_>>()?;
-                let options = DrawOptions {
-                    title: output.title.clone(),
-                    label: output.label.clone(),
-                    ..DrawOptions::default()
-                };
-                notices.extend(draw(&layers, &at, &options)?);
-            }
-            "md" | "html" => {
-                let files: Vec<PathBuf> =
-                    output.from.iter().map(|name| known[name].path.clone()).collect();
-                let title = output.title.clone().or_else(|| self.title.clone());
-                let options = CheckOptions { title, ..CheckOptions::default() };
-                let mut report = check(&files, &options, &mut Unwatched)?;
-                for (sheet, name) in report.sheets.iter_mut().zip(&output.from) {
-                    sheet.source = match self.sources.get(name) {
-                        Some(source) => source.file.clone().into(),
-                        None => format!("{name}, a step of the job").into(),
-                    };
-                }
-                let text = match extension.as_str() {
-                    "md" => sheets_as_markdown(&report),
-                    _ => sheets_as_html(&report),
-                };
-                std::fs::write(&at, text).map_err(|e| Error::file(path, "cannot be written", e))?;
-            }
-            _ => {
-                let several = output.from.len() > 1 || again;
-                for (name, reader) in output.from.iter().zip(readers()?) {
-                    let layer = output.layer.clone().filter(|_| output.from.len() == 1);
-                    let convert = ConvertLayer {
-                        write: WriteOptions {
-                            layer: Some(layer.unwrap_or_else(|| name.clone())),
-                            decimals: output.decimals,
-                            wkt: output.wkt,
-                            layer_by: output.layer_by.clone(),
-                            label: output.label.clone(),
-                            append: several,
-                            stamp: Some(format!(
-                                "{}T00:00:00.000Z",
-                                self.date.as_deref().unwrap_or("1970-01-01")
-                            )),
-                            ..WriteOptions::default()
-                        },
-                        ..ConvertLayer::default()
-                    };
-                    let written = convert.run(&reader, &at, &mut Unwatched);
-                    let written = written.map_err(|error| error.shown_as(&at, path))?;
-                    let place = at.display().to_string();
-                    notices.extend(written.notices.into_iter().map(|mut notice| {
-                        notice.text = notice.text.replace(&place, shown);
-                        notice
-                    }));
-                }
-                // Every layer of a new file is new.
-                notices.retain(|notice| !notice.text.ends_with("yet: it gets one"));
-            }
-        }
-        Ok(notices)
     }
 
     fn write_log(

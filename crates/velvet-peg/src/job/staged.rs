@@ -14,6 +14,11 @@ pub(crate) fn folder_of(file: &Path) -> PathBuf {
     }
 }
 
+/// A path in a folder, without a dot in front of what lies in the current one.
+pub(super) fn joined(folder: &Path, path: impl AsRef<Path>) -> PathBuf {
+    if folder == Path::new(".") { path.as_ref().to_path_buf() } else { folder.join(path) }
+}
+
 /// A path as it is from a folder, if it lies in it.
 pub(crate) fn within<'a>(folder: &Path, path: &'a Path) -> Option<&'a Path> {
     let inside = match folder == Path::new(".") {
@@ -75,7 +80,7 @@ impl Staged {
                 .map_err(|e| Error::file(folder, "cannot be read", e))?;
             for entry in entries {
                 let name = entry.map_err(|e| Error::file(folder, "cannot be read", e))?.file_name();
-                moves.push((waiting.path().join(&name), folder.join(&name)));
+                moves.push((waiting.path().join(&name), joined(folder, &name)));
             }
         }
         moves.sort_by_key(|(_, to)| (self.has(to), to.clone()));

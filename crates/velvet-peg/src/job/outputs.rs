@@ -1,0 +1,99 @@
+//! The outputs of a job: layers and tables, maps, and quality sheets.
+
+use super::file::{Job, JobOutput};
+use super::staged::Staged;
+use super::step::Named;
+use crate::check::{CheckOptions, check, sheets_as_html, sheets_as_markdown};
+use crate::convert::ConvertLayer;
+use crate::draw::{DrawOptions, draw};
+use crate::error::{Error, Result};
+use crate::format::{LayerReader, WriteOptions};
+use crate::layer::Layer;
+use crate::notice::Notice;
+use crate::watch::Unwatched;
+use indexmap::IndexMap;
+use std::path::{Path, PathBuf};
+
+impl Job {
+    /// Writes one output beside its place.
+    pub(super) fn write(
+        &self,
+        output: &JobOutput,
+        path: &Path,
+        shown: &str,
+        known: &IndexMap<String, Named>,
+        folder: &Path,
+        staged: &mut Staged,
+    ) -> Result<Vec<Notice>> {
+        let mut notices = Vec::new();
+        let again = staged.has(path);
+        let at = staged.place(path)?;
+        let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
+        let extension = extension.to_ascii_lowercase();
+        let readers = || -> Result<Vec<LayerReader>> {
+            output.from.iter().map(|name| known[name].layer(folder)).collect()
+        };
+        match extension.as_str() {
+            "svg" | "png" => {
+                let layers: Vec<Layer> =
+                    readers()?.iter().map(LayerReader::read).collect::<Result<_>>()?;
+                let options = DrawOptions {
+                    title: output.title.clone(),
+                    label: output.label.clone(),
+                    ..DrawOptions::default()
+                };
+                notices.extend(draw(&layers, &at, &options)?);
+            }
+            "md" | "html" => {
+                let files: Vec<PathBuf> =
+                    output.from.iter().map(|name| known[name].path.clone()).collect();
+                let title = output.title.clone().or_else(|| self.title.clone());
+                let options = CheckOptions { title, ..CheckOptions::default() };
+                let mut report = check(&files, &options, &mut Unwatched)?;
+                for (sheet, name) in report.sheets.iter_mut().zip(&output.from) {
+                    sheet.source = match self.sources.get(name) {
+                        Some(source) => source.file.clone().into(),
+                        None => format!("{name}, a step of the job").into(),
+                    };
+                }
+                let text = match extension.as_str() {
+                    "md" => sheets_as_markdown(&report),
+                    _ => sheets_as_html(&report),
+                };
+                std::fs::write(&at, text).map_err(|e| Error::file(path, "cannot be written", e))?;
+            }
+            _ => {
+                let several = output.from.len() > 1 || again;
+                for (name, reader) in output.from.iter().zip(readers()?) {
+                    let layer = output.layer.clone().filter(|_| output.from.len() == 1);
+                    let convert = ConvertLayer {
+                        write: WriteOptions {
+                            layer: Some(layer.unwrap_or_else(|| name.clone())),
+                            decimals: output.decimals,
+                            wkt: output.wkt,
+                            layer_by: output.layer_by.clone(),
+                            label: output.label.clone(),
+                            append: several,
+                            stamp: Some(format!(
+                                "{}T00:00:00.000Z",
+                                self.date.as_deref().unwrap_or("1970-01-01")
+                            )),
+                            ..WriteOptions::default()
+                        },
+                        ..ConvertLayer::default()
+                    };
+                    let written = convert.run(&reader, &at, &mut Unwatched);
+                    let written = written.map_err(|error| error.shown_as(&at, path))?;
+                    let place = at.display().to_string();
+                    notices.extend(written.notices.into_iter().map(|mut notice| {
+                        notice.text = notice.text.replace(&place, shown);
+                        notice
+                    }));
+                }
+                // Every layer of a new file is new.
+                notices.retain(|notice| !notice.text.ends_with("yet: it gets one"));
+            }
+        }
+        Ok(notices)
+    }
+}
