@@ -32,6 +32,7 @@ mod definition_file;
 pub mod demo;
 mod draw;
 mod error;
+mod flaws;
 mod format;
 mod grid_folder;
 mod guess_data;

@@ -122,6 +122,23 @@ fn doubtful_orders_legs_and_dates_are_told() {
 }
 
 #[test]
+fn a_forgotten_grouping_is_asked_for() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let rows = "ditch,no,x,y\nT-1,1,0,0\nT-1,2,9,0\nT-2,1,0,50\nT-2,2,9,50\n";
+    std::fs::write(at("t.csv"), rows).unwrap();
+    let mut lines = BuildLines::default();
+    lines.vertices.order = Some("no".into());
+    let outcome = lines.run(&at("t.csv"), &at("t.gpkg"), &mut Unwatched).unwrap();
+    let told = texts(&outcome);
+    assert!(told.contains("such as `ditch` tell features apart? Name it with --by"), "{told}");
+    assert!(told.contains("`ditch` (row 2 has `T-1`, row 4 `T-2`)"), "{told}");
+    lines.vertices.group = vec!["ditch".into()];
+    let outcome = lines.run(&at("t.csv"), &at("u.gpkg"), &mut Unwatched).unwrap();
+    assert!(!texts(&outcome).contains("--by") && outcome.out == 2);
+}
+
+#[test]
 fn polygons_find_their_holes_and_their_flaws() {
     let folder = tempfile::tempdir().unwrap();
     let out = folder.path().join("p.gpkg");

@@ -159,6 +159,15 @@ fn deeds_tell_what_is_missing_or_misread() {
     assert_eq!((closures.len(), closures[0].unit, outcome.rejected.count), (1, None, 1));
     let rejects = std::fs::read_to_string(at("d.gpkg.rejects.csv")).unwrap();
     assert!(rejects.contains("nothing says which one the parcel is to be in"), "{rejects}");
+    // A second start within a parcel is most likely a second parcel.
+    let starts = "p,bearing,distance,e,n\nA,N 0 E,100,5,6\nA,N 90 E,100,,\nA,S 45 W,141.42,,\nB,N 0 E,9,70,80\n";
+    let (outcome, _) = run(starts, &|courses| {
+        courses.group = Vec::new();
+        courses.start_columns = Some(("e".into(), "n".into()));
+    })
+    .unwrap();
+    let told = texts(&outcome);
+    assert!(told.contains("row 5 says that a parcel begins at 70, 80"), "{told}");
     // Neither a parcel without a name nor a comma in a distance is guessed at.
     let rows = "p,bearing,distance\nA,N 0 E,100\nA,N 90 E,100\nA,S 45 W,141.42\n,N 0 E,5\nB,N 0 E,\"125,50\"\n";
     let (outcome, closures) = run(rows, &|_| {}).unwrap();

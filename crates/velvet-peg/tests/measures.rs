@@ -4,7 +4,7 @@
 use std::path::Path;
 use velvet_peg::{
     AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, MeasureColumns, MeasureOptions,
-    Measured, Measures, Statistics, Unwatched, Value, demo, feature_legs, measure,
+    Measured, Measures, Statistics, Unwatched, Value, Weight, demo, feature_legs, measure,
 };
 
 fn reader(layer: &Layer) -> LayerReader {
@@ -166,6 +166,48 @@ fn courses_add_up_to_the_boundary() {
                 assert!(!(1.0..=359.0).contains(&turn), "{turn}");
             }
         }
+    }
+}
+
+#[test]
+fn figures_that_are_not_what_they_seem_are_warned_of() {
+    let folder = tempfile::tempdir().unwrap();
+    // Where the grid's factor is one.
+    let corner = (680_000.0, 5_250_000.0);
+    let ring = |corners: [(f64, f64); 4]| {
+        Geometry::polygon(corners.map(|(x, y)| (corner.0 + x, corner.1 + y)))
+    };
+    let square = ring([(0.0, 0.0), (90.0, 0.0), (90.0, 90.0), (0.0, 90.0)]);
+    let bow_tie = ring([(0.0, 0.0), (90.0, 90.0), (90.0, 0.0), (0.0, 90.0)]);
+    for (system, shape, wanted) in [
+        (32610, &square, None),
+        (32610, &bow_tie, Some("1 polygon with boundaries that cross, touch or overlap")),
+        (3857, &square, Some("larger than on the ellipsoid (its mean scale factor here is 1.47")),
+        (4326, &square, None),
+    ] {
+        let mut layer = Layer::new("shapes", Some(Crs::from_epsg(32610).unwrap()));
+        layer.push(shape.clone(), [("name", "S".into())]).unwrap();
+        let layer = layer.convert(&Crs::from_epsg(system).unwrap()).unwrap();
+        let measures = measured(&layer, &MeasureOptions::default());
+        let out = folder.path().join("o.gpkg");
+        let mut columns = MeasureColumns::default();
+        columns.write.overwrite = true;
+        let outcome = columns.run(reader(&layer), &out, &mut Unwatched).unwrap();
+        // The list and the new columns say the same.
+        for notices in [&measures.notices, &outcome.notices] {
+            let warnings: Vec<&str> = notices
+                .iter()
+                .filter(|notice| notice.weight == Weight::Warning)
+                .map(|notice| notice.text.as_str())
+                .collect();
+            assert_eq!(warnings.len(), wanted.iter().len(), "EPSG:{system}: {warnings:?}");
+            let said =
+                warnings.first().zip(wanted).is_none_or(|(text, wanted)| text.contains(wanted));
+            assert!(said, "EPSG:{system}: {warnings:?}");
+        }
+        let crossed = wanted.is_some_and(|text| text.contains("cross"));
+        // The area of a bow tie is what is left when its halves cancel: no ratio of that.
+        assert_eq!(measures.features[0].area_ppm().is_none(), crossed || system == 4326);
     }
 }
 

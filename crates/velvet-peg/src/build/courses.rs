@@ -175,14 +175,24 @@ impl BuildCourses {
             if parcel.wrong.is_some() {
                 return Ok(());
             }
-            if let Some(starts) = &starts
-                && parcel.start.is_none()
-            {
+            if let Some(starts) = &starts {
                 let number = |at: usize| cell(at).parse::<f64>().ok();
-                parcel.start = number(starts[0]).zip(number(starts[1]));
-                if parcel.start.is_none() {
-                    parcel.wrong = Some("its first row does not say where it begins".to_string());
-                    return Ok(());
+                let here = number(starts[0]).zip(number(starts[1]));
+                match (parcel.start, here) {
+                    (None, None) => {
+                        let why = "its first row does not say where it begins";
+                        parcel.wrong = Some(why.to_string());
+                        return Ok(());
+                    }
+                    (None, here) => parcel.start = here,
+                    (Some(start), Some(here)) if start != here => parcel.notes.push(format!(
+                        "row {} says that a parcel begins at {}, {}, and is taken as the next course \
+                         of the one before: does a column tell parcels apart? Name it with --by",
+                        reader.row(),
+                        here.0,
+                        here.1
+                    )),
+                    _ => {}
                 }
             }
             let read = match reader.misfit(record) {

@@ -212,8 +212,9 @@ impl Gathered {
                     if first.is_empty() && !this.is_empty() {
                         *first = this.to_string();
                     } else if !this.is_empty() && first != this && differs[*at].is_none() {
+                        let of = if name.is_empty() { "" } else { &format!("in `{name}` ") };
                         differs[*at] = Some(format!(
-                            "in `{name}` row {} has `{first}`, row {} `{this}`",
+                            "{of}row {} has `{first}`, row {} `{this}`",
                             first_rows[group],
                             reader.row()
                         ));
@@ -263,13 +264,23 @@ impl Gathered {
                 texts.join("; ")
             )));
         }
-        gathered.sort(options.order.as_deref()).map_err(here)?;
+        let ties = gathered.sort(options.order.as_deref()).map_err(here)?;
+        if let (Some(order), true, Some(first)) =
+            (&options.order, group.is_empty(), dropped.first())
+            && ties > 0
+        {
+            let name = &gathered.headers[*first];
+            gathered.notices.push(Notice::warning(format!(
+                "all rows make one feature, and numbers of `{order}` come again in it: does a column \
+                 such as `{name}` tell features apart? Name it with --by"
+            )));
+        }
         gathered.cloud.settle();
         Ok(gathered)
     }
 
-    /// Puts the vertices in order, and tells of ties and gaps.
-    fn sort(&mut self, column: Option<&str>) -> Result<()> {
+    /// Puts the vertices in order, and tells of ties and gaps; gives the number of ties.
+    fn sort(&mut self, column: Option<&str>) -> Result<u64> {
         let texts = || self.vertices.iter().filter_map(|v| v.order.as_deref());
         let numbers = texts().all(|text| text.parse::<f64>().is_ok_and(f64::is_finite));
         if let (Some(column), false) = (column, numbers)
@@ -299,10 +310,12 @@ impl Gathered {
             })
         };
         self.vertices.sort_by(compare);
-        let Some(column) = column else { return Ok(()) };
+        let Some(column) = column else { return Ok(0) };
+        let mut ties = 0;
         for at in 1..self.vertices.len() {
             let (a, b) = (&self.vertices[at - 1], &self.vertices[at]);
             if compare(a, b) == Ordering::Equal {
+                ties += 1;
                 let label = self.label(a);
                 let text = a.order.as_deref().unwrap_or_default();
                 self.findings.add(
@@ -314,7 +327,7 @@ impl Gathered {
         if numbers {
             self.gaps(column);
         }
-        Ok(())
+        Ok(ties)
     }
 
     /// Tells of numbers missing from an order that otherwise goes by equal steps.

@@ -17,8 +17,9 @@ pub use render::{sheets_as_html, sheets_as_markdown};
 use crate::build::{BuildOptions, BuildPoints};
 use crate::checks::{home_system, short};
 use crate::error::{Error, Result};
+use crate::flaws::flaws_of;
 use crate::format::{LayerReader, WriteOptions, format_of};
-use crate::layer::{Batch, GeometryKind, LayerInfo};
+use crate::layer::{Batch, LayerInfo};
 use crate::notice::Weight;
 use crate::table::{CoordinateColumns, TableOptions, position};
 use crate::watch::{Unwatched, Watch};
@@ -28,7 +29,6 @@ use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
-use velvet_peg_core::planar::{Ring, flaws_between_parts, flaws_of_line, flaws_of_polygon};
 use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 
 /// What is checked beyond what every sheet tells.
@@ -363,7 +363,7 @@ fn sheet(
             }
             coordinates.add(&batch.geometry, feature, number);
             let mut invalid = false;
-            for (flaw, at) in flaws_of(&batch, feature) {
+            for (flaw, at) in flaws_of(&batch.geometry, feature) {
                 invalid |= flaw.is_invalid();
                 let case = || format!("feature {number} at {}, {}", short(at.0), short(at.1));
                 flaws.entry((!flaw.is_invalid(), flaw.name())).or_default().add(case);
@@ -493,33 +493,6 @@ fn empty_sheet(reader: &LayerReader, info: &LayerInfo) -> QualitySheet {
 
 fn batch_values(batch: &Batch, feature: usize, places: &[usize]) -> Vec<crate::layer::Value> {
     places.iter().map(|at| crate::layer::value_at(batch.attributes.column(*at), feature)).collect()
-}
-
-/// The flaws of a feature, part by part.
-fn flaws_of(batch: &Batch, feature: usize) -> Vec<(velvet_peg_core::planar::FlawKind, (f64, f64))> {
-    let column = &batch.geometry;
-    let Some(kind) = column.kinds()[feature] else { return Vec::new() };
-    let parts: Vec<Vec<Ring<'_>>> = column
-        .parts(feature)
-        .map(|part| {
-            let ring = |ring| {
-                let range = column.ring(ring);
-                Ring { x: &column.x[range.clone()], y: &column.y[range] }
-            };
-            column.rings(part).map(ring).collect()
-        })
-        .collect();
-    let mut flaws = match kind.single() {
-        GeometryKind::Polygon => parts.iter().flat_map(|part| flaws_of_polygon(part)).collect(),
-        GeometryKind::Line => {
-            parts.iter().flatten().flat_map(|line| flaws_of_line(*line)).collect()
-        }
-        _ => Vec::new(),
-    };
-    if kind == GeometryKind::MultiPolygon {
-        flaws.extend(flaws_between_parts(&parts));
-    }
-    flaws.into_iter().map(|flaw| (flaw.kind, flaw.at)).collect()
 }
 
 /// Positions in degrees from Greenwich of coordinates of a system; those that cannot be carried

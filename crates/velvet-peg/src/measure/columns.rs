@@ -1,5 +1,6 @@
 //! Figures as new columns of the features.
 
+use super::doubts::Doubts;
 use super::meter::Meter;
 use super::{MeasureOptions, Measured};
 use crate::build::Outcome;
@@ -11,7 +12,7 @@ use crate::watch::Watch;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use velvet_peg_core::{AreaUnit, LengthUnit};
 
 /// Writes features with their figures as new columns: `length_ellipsoid_m`,
@@ -64,14 +65,18 @@ impl MeasureColumns {
             fields.push(Field::new(name, DataType::Float64, true));
         }
         info.schema = Arc::new(Schema::new(fields));
-        let stage = Measuring { schema: info.schema.clone(), meter, figures };
-        let measured = reader.through(info, Arc::new(stage));
+        let doubts = Mutex::default();
+        let stage = Arc::new(Measuring { schema: info.schema.clone(), meter, figures, doubts });
+        let measured = reader.through(info, stage.clone());
         let convert = ConvertLayer {
             write: self.write.clone(),
             rejects: self.rejects.clone(),
             ..ConvertLayer::default()
         };
-        convert.run(&measured, out, watch)
+        let mut outcome = convert.run(&measured, out, watch)?;
+        let doubts = stage.doubts.lock().unwrap_or_else(PoisonError::into_inner);
+        outcome.notices.extend(doubts.notices(stage.meter.grid_system()));
+        Ok(outcome)
     }
 
     /// Names of the columns, their figures, and the metres (or square metres) in their units.
@@ -117,6 +122,7 @@ struct Measuring {
     schema: SchemaRef,
     meter: Meter,
     figures: Vec<(String, Figure, f64)>,
+    doubts: Mutex<Doubts>,
 }
 
 impl std::fmt::Debug for Measuring {
@@ -129,6 +135,9 @@ impl Stage for Measuring {
     fn apply(&self, batch: Batch) -> Result<Batch> {
         let mut measured = Vec::with_capacity(batch.geometry.len());
         self.meter.batch(&batch, &mut measured)?;
+        let mut doubts = self.doubts.lock().unwrap_or_else(PoisonError::into_inner);
+        doubts.add(&batch.geometry, &measured);
+        drop(doubts);
         let mut columns: Vec<ArrayRef> = batch.attributes.columns().to_vec();
         for (_, figure, unit) in &self.figures {
             let values: Float64Array = measured

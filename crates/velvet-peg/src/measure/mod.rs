@@ -2,6 +2,7 @@
 //! side by side.
 
 mod columns;
+mod doubts;
 mod legs;
 mod meter;
 mod statistics;
@@ -15,6 +16,7 @@ use crate::format::LayerReader;
 use crate::layer::{GeometryKind, no_system};
 use crate::notice::Notice;
 use crate::watch::Watch;
+use doubts::Doubts;
 use meter::Meter;
 use std::collections::HashSet;
 use velvet_peg_core::{Crs, LengthUnit};
@@ -73,9 +75,11 @@ impl Measured {
         ppm(self.grid_length_m?, self.length_m)
     }
 
-    /// Areas on the grid against the ellipsoid, parts in a million.
+    /// Areas on the grid against the ellipsoid, parts in a million; none of what hardly encloses
+    /// anything (a boundary that crosses itself, a sliver), whose area is what edges make of it.
     pub fn area_ppm(&self) -> Option<f64> {
-        ppm(self.grid_area_m2?, self.area_m2)
+        let encloses = self.area_m2 > 1e-6 * self.length_m * self.length_m;
+        ppm(self.grid_area_m2?, self.area_m2).filter(|_| encloses)
     }
 }
 
@@ -155,10 +159,14 @@ pub fn measure(
         features: Vec::new(),
         notices: reader.notices.clone(),
     };
+    let mut doubts = Doubts::default();
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
         measures.notices.extend(batch.lost(reader.path()));
-        meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))
+        let before = measures.features.len();
+        meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))?;
+        doubts.add(&batch.geometry, &measures.features[before..]);
+        Ok(())
     })?;
     if measures.grid.is_none() {
         let degrees = measures.crs.unit_plural();
@@ -167,41 +175,6 @@ pub fn measure(
              name a grid with --grid (utm, state-plane, or a projected system)"
         )));
     }
-    measures.notices.extend(distortion(&measures));
+    measures.notices.extend(doubts.notices(measures.grid.as_ref()));
     Ok(measures)
-}
-
-/// A warning where plane areas or lengths are off the ellipsoid's by more than surveyors
-/// overlook: one part in ten thousand for lengths, twice that for areas.
-fn distortion(measures: &Measures) -> Option<Notice> {
-    let grid = measures.grid.as_ref()?;
-    let worst = |pairs: &dyn Fn(&Measured) -> Option<(f64, f64)>| {
-        measures
-            .features
-            .iter()
-            .filter_map(pairs)
-            .filter(|(plane, truth)| *truth > 0.0 && plane.is_finite())
-            .map(|(plane, truth)| plane / truth - 1.0)
-            .fold(0.0, |worst: f64, off| if off.abs() > worst.abs() { off } else { worst })
-    };
-    let length = worst(&|m| Some((m.grid_length_m?, m.length_m)));
-    let area = worst(&|m| Some((m.grid_area_m2?, m.area_m2)));
-    if length.abs() < 1e-4 && area.abs() < 2e-4 {
-        return None;
-    }
-    let (what, off) = if area.abs() > 0.0 { ("area", area) } else { ("length", length) };
-    let factors: Vec<f64> = measures.features.iter().filter_map(|m| m.scale_factor).collect();
-    let factor = Statistics::of(factors.iter().copied());
-    let size = match off.abs() {
-        off if off < 0.1 => format!("{:.3} %", off * 100.0),
-        off => format!("{:.1} %", off * 100.0),
-    };
-    Some(Notice::warning(format!(
-        "the grid of {} distorts: the worst {what} on it is {size} {} than on the ellipsoid (its mean \
-         scale factor here is {:.6}). Quote the ellipsoid's figures, or the ground's (--height), \
-         where true size matters",
-        grid.label(),
-        if off > 0.0 { "larger" } else { "smaller" },
-        factor.mean
-    )))
 }
