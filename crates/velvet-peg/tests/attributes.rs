@@ -61,6 +61,28 @@ fn columns_are_shaped_in_the_order_that_is_told() {
 }
 
 #[test]
+fn columns_go_by_their_names_before_or_after_renaming() {
+    let folder = tempfile::tempdir().unwrap();
+    for name in ["cfs", "flow"] {
+        let named = |other: &str| vec![name.to_string(), other.to_string()];
+        let plain = || Selection {
+            rename: vec![("cfs".into(), "flow".into())],
+            round: vec![(name.to_string(), 0)],
+            ..Selection::default()
+        };
+        let kept = Selection { keep: named("gate"), ..plain() };
+        let first = Selection { first: named("n"), ..plain() };
+        for (select, wanted) in [(kept, vec!["flow", "gate"]), (first, vec!["flow", "n", "gate"])] {
+            let out = folder.path().join(format!("{name}{}.gpkg", wanted.len()));
+            let convert = ConvertLayer { select, ..ConvertLayer::default() };
+            convert.run(&reader(&gates()), &out, &mut Unwatched).unwrap();
+            assert_eq!(columns(&out), wanted, "{name}");
+            assert_eq!(values(&out, "flow")[0], 1235.into(), "{name}");
+        }
+    }
+}
+
+#[test]
 fn shapes_that_make_no_sense_are_refused() {
     let folder = tempfile::tempdir().unwrap();
     let out = folder.path().join("out.gpkg");

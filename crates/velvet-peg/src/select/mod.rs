@@ -48,11 +48,12 @@ pub struct Selection {
     pub drop: Vec<String>,
     /// Columns that come first, in this order.
     pub first: Vec<String>,
-    /// Old and new names of columns.
+    /// Old and new names of columns; what is kept, left out, put first, rounded or written as
+    /// text may go by either.
     pub rename: Vec<(String, String)>,
-    /// Numbers rounded to so many digits behind the point (under their new names).
+    /// Numbers rounded to so many digits behind the point.
     pub round: Vec<(String, usize)>,
-    /// Numbers written out as text (under their new names).
+    /// Numbers written out as text.
     pub format: Vec<(String, NumberText)>,
 }
 
@@ -94,7 +95,7 @@ impl Selection {
         }
         let mut finishing = Vec::new();
         for step in self.finishing(info.crs.as_ref())? {
-            let step = step.plan(&schema)?;
+            let step = step.plan(&schema, &self.rename)?;
             empty = step.apply(empty, &nowhere)?;
             schema = empty.schema();
             finishing.push(step);

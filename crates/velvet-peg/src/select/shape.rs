@@ -139,12 +139,22 @@ impl Selection {
 }
 
 impl Wanted<'_> {
-    pub(super) fn plan(&self, schema: &SchemaRef) -> Result<Finish> {
+    /// Prepares the touch; columns go by their names before or after renaming.
+    pub(super) fn plan(&self, schema: &SchemaRef, rename: &[(String, String)]) -> Result<Finish> {
         let names: Vec<String> = schema.fields().iter().map(|f| f.name().clone()).collect();
-        let place = |name: &String| position(&names, name, None);
+        let place = |name: &String| {
+            position(&names, name, None).or_else(|error| {
+                let other = rename.iter().find_map(|(old, new)| match name {
+                    name if name == old => Some(new),
+                    name if name == new => Some(old),
+                    _ => None,
+                });
+                other.and_then(|other| position(&names, other, None).ok()).ok_or(error)
+            })
+        };
         let places = |wanted: &[String]| wanted.iter().map(place).collect::<Result<Vec<_>>>();
         let number = |name: &str| {
-            let at = position(&names, name, None)?;
+            let at = place(&name.to_string())?;
             match schema.field(at).data_type() {
                 DataType::Float64 | DataType::Int64 => Ok(at),
                 _ => Err(Error::usage(format!("column `{name}` holds no numbers to write"))),

@@ -162,9 +162,12 @@ impl Measure {
             (None, None) => String::new(),
         };
         show::answer(&format!(
-            "{}: {} features in {}\n  ellipsoid: geodesic, on {}{}{ground}",
+            "{}: {} in {}\n  ellipsoid: geodesic, on {}{}{ground}",
             show::heading(name),
-            measures.features.len(),
+            match measures.features.len() {
+                1 => "1 feature".to_string(),
+                count => format!("{count} features"),
+            },
             measures.crs.label(),
             measures.ellipsoid,
             measures
