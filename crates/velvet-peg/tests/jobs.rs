@@ -127,6 +127,45 @@ fn a_job_with_its_data_runs_elsewhere() {
 }
 
 #[test]
+fn every_format_comes_out_the_same_when_run_again() {
+    let (folder, elsewhere) = (laid_out(), laid_out());
+    let formats = [
+        "gpkg", "shp", "geojson", "geojsonl", "fgb", "parquet", "kml", "gpx", "dxf", "csv", "xlsx",
+        "svg", "png", "md", "html",
+    ];
+    let mut text = String::from(
+        "job = 1\ndate = \"2026-09-01\"\nsources.g.file = \"headgates.csv\"\n[[steps]]\n\
+         do = \"points\"\nfrom = \"g\"\nas = \"gates\"\ncrs = \"EPSG:4326\"\nx = \"longitude\"\n\
+         y = \"latitude\"\n",
+    );
+    for format in formats {
+        text.push_str(&format!(
+            "[[outputs]]\nfile = \"out/{format}/gates.{format}\"\nfrom = [\"gates\"]\n"
+        ));
+    }
+    text.push_str("[pack]\nfile = \"out/all.zip\"\noutputs = [\"out/gpkg/gates.gpkg\"]\n");
+    // In two folders, a second and more apart: neither place nor time goes into the files.
+    for (number, folder) in [&folder, &elsewhere].into_iter().enumerate() {
+        std::thread::sleep(std::time::Duration::from_millis(1100 * number as u64));
+        let job = folder.path().join("j.toml");
+        std::fs::write(&job, &text).unwrap();
+        let log = run(&job, false).unwrap();
+        assert!(log.outputs.len() > formats.len(), "{:?}", log.outputs);
+    }
+    let mut compared = 0;
+    for part in formats.iter().copied().chain([""]) {
+        let at = |folder: &tempfile::TempDir| files(&folder.path().join("out").join(part));
+        let (here, there) = (at(&folder), at(&elsewhere));
+        assert!(!here.is_empty() && here.len() == there.len(), "{part}");
+        for ((name, here), (_, there)) in here.iter().zip(&there) {
+            assert!(here == there, "{part}: {} differs", name.display());
+            compared += 1;
+        }
+    }
+    assert!(compared > formats.len() + 4, "{compared}");
+}
+
+#[test]
 fn references_told_by_files_go_along() {
     let (folder, elsewhere, outside) = (laid_out(), tempfile::tempdir().unwrap(), laid_out());
     let like = outside.path().join("turnouts.shp");
