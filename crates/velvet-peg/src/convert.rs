@@ -1,7 +1,7 @@
 //! Carrying layers and tables into another reference system.
 
 use crate::append::{AppendOptions, Session};
-use crate::build::{FirstReasons, Judge, Outcome};
+use crate::build::{FirstReasons, Judge, Outcome, nothing_left};
 use crate::checks::{Cloud, from_greenwich, home_system};
 use crate::error::{Error, Result};
 use crate::format::{
@@ -169,6 +169,7 @@ impl ConvertLayer {
         outcome.verified = written.verified;
         outcome.files = written.files;
         outcome.notices.extend(written.notices);
+        outcome.notices.extend(nothing_left(outcome.left_out, outcome.out));
         outcome.converter = converter;
         Ok(outcome)
     }

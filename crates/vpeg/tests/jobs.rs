@@ -227,6 +227,12 @@ const SAID: &[(&str, i32, &str)] = &[
     ("measure laterals.geojson --combined-factor 0.9999", 1, "there is no grid"),
     ("fields fields.gpkg --coords EPSG:4269:lon -o f.gpkg", 1, "write REF:X,Y"),
     ("fields fields.gpkg --rename crop -o f.gpkg", 2, "NAME=VALUE"),
+    ("fields fields.gpkg --where 1=0 -o e.gpkg", 0, "the condition is true for no feature"),
+    (
+        "build points headgates.csv --crs EPSG:4326 --lon longitude --lat latitude --where cfs<0 -o n.gpkg",
+        0,
+        "the condition is true for no feature",
+    ),
     ("build lines headgates.csv --by ditch --crs EPSG:4326 -o l.gpkg", 3, "8 features out"),
     (
         "build courses deed.csv --by tract --crs EPSG:2285 -o c.gpkg",

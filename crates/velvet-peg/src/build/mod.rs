@@ -124,6 +124,12 @@ impl BuildOptions {
     }
 }
 
+/// A warning where a condition leaves nothing.
+pub(crate) fn nothing_left(left_out: u64, out: u64) -> Option<Notice> {
+    (out == 0 && left_out > 0)
+        .then(|| Notice::warning("the condition is true for no feature: what was written is empty"))
+}
+
 /// What became of the rows: in = out + rejected + left out; where features are made of several
 /// rows, in = vertices + rejected.
 #[derive(Clone, Debug, Default)]
@@ -497,6 +503,7 @@ fn run(
     }
     let written = writer.finish()?;
     notices.extend(written.notices);
+    notices.extend(nothing_left(left_out, written.count));
     Ok(Outcome {
         rows_in: inference.rows,
         out: written.count,

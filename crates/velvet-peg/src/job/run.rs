@@ -151,9 +151,14 @@ impl Job {
         self.hold(&folder, &known, &mut log)?;
         if log.holds() {
             let mut staged = Staged::default();
-            for (output, path) in &targets {
+            for (number, (output, path)) in targets.iter().enumerate() {
                 let shown = within(&folder, path).unwrap_or(path).display().to_string();
-                let notices = self.write(output, path, &shown, &known, &folder, &mut staged)?;
+                let notices = self
+                    .write(output, path, &shown, &known, &folder, &mut staged)
+                    .map_err(|error| {
+                        let what = format!("output {shown}: {error}");
+                        self.places.blame(&format!("outputs.{number}.file"), what)
+                    })?;
                 log.notices.extend(notices.into_iter().map(|notice| {
                     let weight = match notice.weight {
                         Weight::Warning => "warning",
@@ -221,13 +226,16 @@ impl Job {
     ) -> Result<IndexMap<String, Named>> {
         let mut sources = IndexMap::new();
         for (name, source) in &self.sources {
-            let path = self.path(&source.file, folder, &options.variables)?;
+            let blame = |error: Error| self.places.blame(&format!("sources.{name}.file"), error);
+            let path = self.path(&source.file, folder, &options.variables).map_err(blame)?;
             if !path.exists() {
-                return Err(Error::usage(format!(
-                    "the source `{name}` is not there; the path is taken from the folder of the job \
-                     file"
-                ))
-                .in_file(&path));
+                return Err(blame(
+                    Error::usage(format!(
+                        "the source `{name}` is not there; the path is taken from the folder of the \
+                         job file"
+                    ))
+                    .in_file(&path),
+                ));
             }
             sources.insert(name.clone(), Named { path, source: source.clone() });
         }
@@ -242,7 +250,13 @@ impl Job {
     ) -> Result<Vec<(&JobOutput, PathBuf)>> {
         self.outputs
             .iter()
-            .map(|output| Ok((output, self.path(&output.file, folder, &options.variables)?)))
+            .enumerate()
+            .map(|(number, output)| {
+                let path = self.path(&output.file, folder, &options.variables);
+                let path = path
+                    .map_err(|error| self.places.blame(&format!("outputs.{number}.file"), error))?;
+                Ok((output, path))
+            })
             .collect()
     }
 
