@@ -51,6 +51,33 @@ fn jobs_that_are_not_valid_are_refused_with_line_and_column() {
 }
 
 #[test]
+fn every_word_of_a_job_has_its_place() {
+    let text = "job = 1\nvariables = { out = \"o\" }\n\n[sources.a]\nfile = \"a.csv\"\n\n[[steps]]\n\
+                do = \"lines\"\nfrom = \"a\"\nby = [\"x\", \"y\"]\n\n[[steps]]\ndo = \"fields\"\n\
+                from = \"lines-1\"\nrename = { x = \"z\" }\n";
+    let job = Job::parse(text).unwrap();
+    for (word, place) in [
+        ("job", Some((1, 7))),
+        ("variables.out", Some((2, 21))),
+        ("sources.a.file", Some((5, 8))),
+        ("steps.0", Some((7, 1))),
+        ("steps.0.by", Some((10, 6))),
+        ("steps.0.by.1", Some((10, 12))),
+        ("steps.1.rename.x", Some((15, 16))),
+        // What is not said is where it would belong.
+        ("steps.1.where", Some((12, 1))),
+        ("steps.0.by.7", Some((10, 6))),
+        ("checks.0.of", None),
+    ] {
+        assert_eq!(job.places.find(word), place, "{word}");
+    }
+    // A job made in code has no text, and its errors no places.
+    let step = velvet_peg::Step { kind: "declare".into(), ..Default::default() };
+    let made = Job::of_step(Default::default(), None, step, Default::default());
+    assert_eq!(made.places.find("steps.0"), None);
+}
+
+#[test]
 fn jobs_that_do_not_fit_are_refused_before_anything_runs() {
     let folder = laid_out();
     let file = folder.path().join("j.toml");

@@ -129,7 +129,7 @@ fn sheets_of_workbooks_are_tables() {
     assert!(told.contains("sheet Empty is empty") && !told.contains("Hidden"), "{told}");
 
     for (name, table, says) in [
-        ("register.xlsx", TableOptions::default(), "`Weirs` (2 rows, 4 columns)"),
+        ("register.xlsx", TableOptions::default(), "`Weirs` (2 rows with the header, 4 columns)"),
         ("register.xlsx", named(&["Wiers"]), "has no sheet `Wiers`"),
         ("register.xlsx", named(&["Empty"]), "sheet Empty: is empty"),
     ] {

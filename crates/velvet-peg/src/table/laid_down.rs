@@ -169,7 +169,10 @@ fn list(sheets: &[SheetShape]) -> String {
         .iter()
         .map(|sheet| {
             let hidden = if sheet.hidden { ", hidden" } else { "" };
-            format!("`{}` ({} rows, {} columns{hidden})", sheet.name, sheet.rows, sheet.columns)
+            format!(
+                "`{}` ({} rows with the header, {} columns{hidden})",
+                sheet.name, sheet.rows, sheet.columns
+            )
         })
         .collect();
     let are = if texts.len() == 1 { "is" } else { "are" };

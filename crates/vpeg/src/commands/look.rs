@@ -70,7 +70,7 @@ impl Look {
         };
         show::answer(&format!("{name}: {kind}"))?;
         if look.sheets.len() > 1 {
-            let mut sheets = show::Table::new(["sheet", "rows", "columns", ""]);
+            let mut sheets = show::Table::new(["sheet", "rows with header", "columns", ""]);
             for sheet in &look.sheets {
                 let note = match (sheet.hidden, Some(&sheet.name) == look.sheet.as_ref()) {
                     (true, _) => "hidden",
