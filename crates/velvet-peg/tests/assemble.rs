@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use velvet_peg::{
     BuildLines, BuildOptions, BuildPolygons, Crs, Geometry, Layer, LayerReader, MeasureOptions,
-    Outcome, Unwatched, VertexOptions, WriteOptions, measure,
+    Outcome, Unwatched, Value, VertexOptions, WriteOptions, measure,
 };
 
 fn data(name: &str) -> PathBuf {
@@ -119,6 +119,50 @@ fn doubtful_orders_legs_and_dates_are_told() {
             .unwrap_err()
             .to_string();
     assert!(error.contains("write them as 2026-05-31"), "{error}");
+}
+
+#[test]
+fn every_kind_of_table_builds_the_same() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    // Vertices of two ditches in turn, backwards.
+    let mut layer = Layer::new("vertices", Some(Crs::from_epsg(32610).unwrap()));
+    let mut text = String::from("ditch\tno\te\tn\n");
+    for no in (1..=12i64).rev() {
+        let ditch = if no % 2 == 0 { "Tülpe" } else { "T-1" };
+        let (e, n) = (600_000.0 + 7.25 * no as f64, 5_250_000.0 - 3.5 * no as f64);
+        let row: [(&str, Value); 4] =
+            [("ditch", ditch.into()), ("no", no.into()), ("e", e.into()), ("n", n.into())];
+        layer.push((e, n), row).unwrap();
+        text.push_str(&format!("{ditch}\t{no}\t{e}\t{n}\n"));
+    }
+    for name in ["t.csv", "t.xlsx", "t.shp"] {
+        layer.write(at(name)).unwrap();
+    }
+    std::fs::write(at("t.tsv"), &text).unwrap();
+    let wide: Vec<u8> =
+        std::iter::once(0xfeff).chain(text.encode_utf16()).flat_map(u16::to_le_bytes).collect();
+    std::fs::write(at("t16.txt"), wide).unwrap();
+    let mut first: Option<Vec<(String, String)>> = None;
+    for table in ["t.csv", "t.xlsx", "t.dbf", "t.tsv", "t16.txt"] {
+        let mut lines = BuildLines { vertices: vertices("ditch"), repair: false };
+        lines.vertices.order = Some("no".into());
+        lines.vertices.columns.x = Some("e".into());
+        lines.vertices.columns.y = Some("n".into());
+        lines.vertices.build.write.overwrite = true;
+        let outcome = lines.run(&at(table), &at("o.gpkg"), &mut Unwatched).unwrap();
+        assert_eq!((outcome.rows_in, outcome.out, outcome.vertices), (12, 2, Some(12)), "{table}");
+        let mut found = written(&at("o.gpkg"));
+        found.sort();
+        assert!(
+            found[1].1.starts_with("LINESTRING (600014.5 5249993, 600029 5249986"),
+            "{found:?}"
+        );
+        match &first {
+            None => first = Some(found),
+            Some(first) => assert_eq!(first, &found, "{table}"),
+        }
+    }
 }
 
 #[test]

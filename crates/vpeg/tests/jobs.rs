@@ -347,6 +347,53 @@ fn careless_words_get_an_answer_that_says_what_to_do() {
     assert!(hidden.is_empty(), "{hidden:?}");
 }
 
+/// What goes to a command on standard input, the command, and what it says.
+const PIPED: &[(&str, &str, &str)] = &[
+    (
+        "lateral-vertices.csv",
+        "build lines - --by ditch,name --order point --crs EPSG:2285 -o p.gpkg",
+        "95 rows in, 9 features out",
+    ),
+    (
+        "beats.csv",
+        "build polygons - --by beat --order corner --crs EPSG:2285 -o p.gpkg",
+        "40 rows in, 4 features out",
+    ),
+    (
+        "deed.csv",
+        "build courses - --by tract --x start~e --y start~n --crs EPSG:2285 -o p.gpkg",
+        "10 rows in, 2 features out",
+    ),
+    (
+        "register.xlsx",
+        "join fields.gpkg - --sheet Shares --on field -o p.gpkg",
+        "15 of 16 have their key in the table",
+    ),
+    ("register.xlsx", "join fields.gpkg - --sheet Shares --on field", "15 of 16 have their key"),
+    ("beats.gpkg", "tag gates.gpkg --from - --columns beat -o p.gpkg", "34 points in one polygon"),
+    ("gates.gpkg", "tag - --from beats.gpkg --columns beat -o p.gpkg", "34 points in one polygon"),
+    ("fields.geojson", "fields - --keep field -o p.gpkg", "16 features out"),
+    ("fields.geojson", "measure - --limit 1", "std deviation"),
+    ("fields.geojson", "check -", "16 (16 polygon)"),
+    ("headgates.csv", "check - --crs EPSG:4326", "(delimited text)"),
+];
+
+#[test]
+fn standard_input_is_read_once_and_whole() {
+    let bench = district();
+    for (file, line, says) in PIPED {
+        let input = std::fs::read(bench.path(file)).unwrap();
+        let run = bench.run_with(&words(line), &input);
+        let said = format!("{}{}", run.out, run.err);
+        assert!([0, 3].contains(&run.code), "{line}: {said}");
+        let plain = said.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(plain.contains(says), "{line}: {said}");
+        if line.ends_with("p.gpkg") {
+            std::fs::remove_file(bench.path("p.gpkg")).unwrap();
+        }
+    }
+}
+
 #[test]
 fn answers_are_json_when_asked_for() {
     let bench = district();

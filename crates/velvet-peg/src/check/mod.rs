@@ -182,8 +182,10 @@ pub fn check(
     let mut sheets: Vec<QualitySheet> = Vec::new();
     let several = files.len() > 1;
     for file in files {
-        if format_of(file)?.is_table() {
-            sheets.push(table_sheet(file, options, several, watch)?);
+        let format = format_of(file)?;
+        if format.is_table() {
+            let sheet = table_sheet(file, options, several, watch)?;
+            sheets.push(QualitySheet { format: format.name(), ..sheet });
             continue;
         }
         let readers = match &options.layer {
@@ -235,7 +237,6 @@ fn table_sheet(
     let mut sheet =
         sheet(&reader, options, several, watch).map_err(|e| e.shown_as(&points, file))?;
     sheet.source = file.to_path_buf();
-    sheet.format = format_of(file)?.name();
     sheet.unreadable = outcome.rejected.count;
     sheet.crs_known = if options.crs.is_some() { "given" } else { "missing" };
     if let Some((row, reason)) = outcome.rejected.first.first() {

@@ -63,12 +63,14 @@ impl Join {
             rejects: self.rejects.clone(),
             ..step.join()
         };
-        let report = job.report(&reader, &self.table)?;
         let Some(output) = &self.output else {
-            return self.only_report(&report);
+            return self.only_report(&job.report(&reader, &self.table)?);
         };
-        if !show::wants_json() && output != Path::new("-") {
-            show::answer(&text(&report))?;
+        let shown = !show::wants_json() && output != Path::new("-");
+        // Before anything is joined; standard input can be read but once.
+        let once = self.table == Path::new("-");
+        if shown && !once {
+            show::answer(&text(&job.report(&reader, &self.table)?))?;
         }
         let source = layer_source(&self.layer_file, self.layer.as_ref(), None);
         let mut with = self.reading.source(&self.table);
@@ -77,7 +79,10 @@ impl Join {
         let mut progress = Progress::new("joining");
         let (mut outcome, report) = job.run(reader, &self.table, output, &mut progress)?;
         drop(progress);
-        if !show::wants_json() && output != Path::new("-") {
+        if shown {
+            if once {
+                show::answer(&text(&report))?;
+            }
             // The report has said it.
             let said = report.notices();
             outcome.notices.retain(|notice| !said.contains(notice));
