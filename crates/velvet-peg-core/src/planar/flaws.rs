@@ -73,6 +73,9 @@ pub struct Flaw {
     pub at: (f64, f64),
 }
 
+/// A vertex of a ring, and a place at it or on the edge from it.
+type Vertex = (usize, (f64, f64));
+
 /// Angle under which a boundary that turns back counts as a spike, radians (20″).
 const SPIKE: f64 = 1e-4;
 
@@ -88,7 +91,7 @@ impl Ring<'_> {
     }
 
     /// The first vertex, or middle of the edge from it, that lies so with regard to another ring.
-    fn first(&self, wanted: Placing, other: Ring<'_>) -> Option<(usize, (f64, f64))> {
+    fn first(&self, wanted: Placing, other: Ring<'_>) -> Option<Vertex> {
         let n = self.count();
         (0..n)
             .flat_map(|v| {
@@ -97,6 +100,33 @@ impl Ring<'_> {
             })
             .find(|(_, at)| place_in_ring(other.x, other.y, *at) == wanted)
     }
+
+    /// True if some of it is in another ring, and the first place outside of that, if there is
+    /// one. A ring that meets no other is all on one side: one vertex tells.
+    fn against(&self, other: Ring<'_>, meets: bool) -> (bool, Option<Vertex>) {
+        if !meets {
+            let inside = place_in_ring(other.x, other.y, self.at(0)) != Placing::Outside;
+            return (inside, (!inside).then(|| (0, self.at(0))));
+        }
+        (self.first(Placing::Inside, other).is_some(), self.first(Placing::Outside, other))
+    }
+
+    /// West, south, east and north of it.
+    fn bounds(&self) -> [f64; 4] {
+        let least = |values: &[f64]| values.iter().copied().fold(f64::INFINITY, f64::min);
+        let most = |values: &[f64]| values.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        [least(self.x), least(self.y), most(self.x), most(self.y)]
+    }
+}
+
+/// True for a box that lies in another.
+fn box_within(a: [f64; 4], b: [f64; 4]) -> bool {
+    b[0] <= a[0] && b[1] <= a[1] && a[2] <= b[2] && a[3] <= b[3]
+}
+
+/// True for boxes that have a place in common.
+fn boxes_meet(a: [f64; 4], b: [f64; 4]) -> bool {
+    a[0] <= b[2] && b[0] <= a[2] && a[1] <= b[3] && b[1] <= a[3]
 }
 
 /// The flaws of a line: too few vertices, repeated ones, and turns straight back.
@@ -124,6 +154,42 @@ pub fn flaws_of_line(line: Ring<'_>) -> Vec<Flaw> {
 /// assert_eq!((flaws[0].kind, flaws[0].at), (FlawKind::SelfCrossing, (1.0, 1.0)));
 /// ```
 pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
+    let Swept { mut flaws, told, meets } = sweep(rings);
+    let bounds: Vec<[f64; 4]> = rings.iter().map(Ring::bounds).collect();
+    for (number, hole) in rings.iter().enumerate().skip(1) {
+        if told[number] || hole.count() < 3 || rings[0].count() < 3 {
+            continue;
+        }
+        let mut add = |kind, (vertex, at)| flaws.push(Flaw { kind, ring: number, vertex, at });
+        // Rings that pass through each other's vertices only are told apart by where they go.
+        match hole.against(rings[0], meets[number]) {
+            (true, Some(out)) => add(FlawKind::RingsCross, out),
+            (false, Some(out)) => add(FlawKind::HoleOutside, out),
+            _ => {}
+        }
+        let within = |other: usize| {
+            other != number
+                && rings[other].count() >= 3
+                && box_within(bounds[number], bounds[other])
+                && hole.against(rings[other], meets[number]) == (true, None)
+        };
+        if (1..rings.len()).any(within) {
+            add(FlawKind::HoleInHole, (0, hole.at(0)));
+        }
+    }
+    flaws
+}
+
+/// What is found of rings without looking at which lies in which.
+struct Swept {
+    flaws: Vec<Flaw>,
+    /// For each ring, true if it crosses an earlier one or is the same.
+    told: Vec<bool>,
+    /// For each ring, true if it has a place in common with another.
+    meets: Vec<bool>,
+}
+
+fn sweep(rings: &[Ring<'_>]) -> Swept {
     let mut flaws = Vec::new();
     let mut segments = Vec::new();
     // Ring and vertex that each segment begins at.
@@ -188,10 +254,15 @@ pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
             owners.retain(|_| flags.next() == Some(&true));
         }
     }
+    let mut told = vec![false; rings.len()];
+    let mut meets = vec![false; rings.len()];
     let mut twins = Vec::new();
     for i in 1..rings.len() {
         if let Some(j) = (0..i).find(|j| same_ring(rings[*j], rings[i])) {
             twins.push((j, i));
+            told[i] = true;
+            meets[i] = true;
+            meets[j] = true;
             flaws.push(Flaw {
                 kind: FlawKind::DuplicateRing,
                 ring: i,
@@ -201,10 +272,13 @@ pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
         }
     }
     let found = crossings(&segments, &|a, b| !twins.contains(&(owners[a].0, owners[b].0)));
-    let mut crossed: Vec<usize> = Vec::new();
     for crossing in found {
         let (a, b) = crossing.segments;
         let ((ring_a, vertex_a), (ring_b, _)) = (owners[a], owners[b]);
+        if ring_a != ring_b {
+            meets[ring_a] = true;
+            meets[ring_b] = true;
+        }
         if ring_a == ring_b {
             // Neighbours share a vertex.
             let joint = segments[a].1 == segments[b].0 || segments[b].1 == segments[a].0;
@@ -218,8 +292,8 @@ pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
             }
         } else if crossing.overlap || passes_through(segments[a], segments[b], crossing.at) {
             // Rings may touch in a point.
-            if !crossed.contains(&ring_b) {
-                crossed.push(ring_b);
+            if !told[ring_b] {
+                told[ring_b] = true;
                 let kind = FlawKind::RingsCross;
                 flaws.push(Flaw { kind, ring: ring_b, vertex: owners[b].1, at: crossing.at });
             }
@@ -229,28 +303,7 @@ pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
     let tied: Vec<usize> =
         flaws.iter().filter(|f| f.kind == FlawKind::SelfCrossing).map(|f| f.ring).collect();
     flaws.retain(|f| f.kind != FlawKind::NoArea || !tied.contains(&f.ring));
-    for (number, hole) in rings.iter().enumerate().skip(1) {
-        let known = crossed.contains(&number) || twins.iter().any(|(_, twin)| *twin == number);
-        if known || hole.count() < 3 || rings[0].count() < 3 {
-            continue;
-        }
-        let mut add = |kind, (vertex, at)| flaws.push(Flaw { kind, ring: number, vertex, at });
-        // Rings that pass through each other's vertices only are told apart by where they go.
-        match (hole.first(Placing::Inside, rings[0]), hole.first(Placing::Outside, rings[0])) {
-            (Some(_), Some(out)) => add(FlawKind::RingsCross, out),
-            (None, Some(out)) => add(FlawKind::HoleOutside, out),
-            _ => {}
-        }
-        let others = rings.iter().enumerate().skip(1).filter(|(other, _)| *other != number);
-        let within = |(_, other): &(usize, &Ring<'_>)| {
-            hole.first(Placing::Inside, **other).is_some()
-                && hole.first(Placing::Outside, **other).is_none()
-        };
-        if others.filter(|(_, other)| other.count() >= 3).any(|other| within(&other)) {
-            add(FlawKind::HoleInHole, (0, hole.at(0)));
-        }
-    }
-    flaws
+    Swept { flaws, told, meets }
 }
 
 /// Parts of a multi-polygon (each its outer ring and holes) that overlap or run along each other;
@@ -260,29 +313,41 @@ pub fn flaws_between_parts(parts: &[Vec<Ring<'_>>]) -> Vec<Flaw> {
     if outer.len() < 2 || outer.len() != parts.len() {
         return Vec::new();
     }
-    let mut flaws: Vec<Flaw> = flaws_of_polygon(&outer)
+    let Swept { flaws, told, meets } = sweep(&outer);
+    let mut flaws: Vec<Flaw> = flaws
         .into_iter()
         .filter(|f| matches!(f.kind, FlawKind::RingsCross | FlawKind::DuplicateRing))
         .map(|flaw| Flaw { kind: FlawKind::PartsOverlap, ..flaw })
         .collect();
+    let bounds: Vec<[f64; 4]> = outer.iter().map(Ring::bounds).collect();
     for (number, ring) in outer.iter().enumerate() {
-        let around = |(other, part): (usize, &Vec<Ring<'_>>)| {
-            // In another part, and not in a hole of it.
-            let island = || {
-                part[1..]
-                    .iter()
-                    .any(|hole| hole.count() >= 3 && ring.first(Placing::Outside, *hole).is_none())
-            };
-            other != number
-                && part[0].count() >= 3
-                && ring.first(Placing::Inside, part[0]).is_some()
-                && ring.first(Placing::Outside, part[0]).is_none()
-                && !island()
+        if told[number] || ring.count() < 3 {
+            continue;
+        }
+        let shares = |(other, part): (usize, &Vec<Ring<'_>>)| {
+            let apart = other == number
+                || part[0].count() < 3
+                || !boxes_meet(bounds[number], bounds[other])
+                // What meets nothing and is not within its box is not in it.
+                || (!meets[number] && !box_within(bounds[number], bounds[other]));
+            if apart {
+                return None;
+            }
+            match ring.against(part[0], meets[number]) {
+                // Of two that pass through each other's vertices, the later one is told.
+                (true, Some(out)) if other < number => Some(out),
+                (true, None) => {
+                    // In another part, but not in a hole of it.
+                    let island = part[1..].iter().any(|hole| {
+                        hole.count() >= 3 && ring.first(Placing::Outside, *hole).is_none()
+                    });
+                    (!island).then(|| (0, ring.at(0)))
+                }
+                _ => None,
+            }
         };
-        let told = flaws.iter().any(|flaw| flaw.ring == number);
-        if !told && ring.count() >= 3 && parts.iter().enumerate().any(around) {
-            let kind = FlawKind::PartsOverlap;
-            flaws.push(Flaw { kind, ring: number, vertex: 0, at: ring.at(0) });
+        if let Some((vertex, at)) = parts.iter().enumerate().find_map(shares) {
+            flaws.push(Flaw { kind: FlawKind::PartsOverlap, ring: number, vertex, at });
         }
     }
     flaws
