@@ -168,34 +168,20 @@ pub(super) struct Fall {
     pub(super) on_boundary: bool,
 }
 
-/// Points from which it is worth to share the work.
-const SHARED: usize = 1024;
-
 impl Areas {
-    /// Where each place falls, the work shared among the processors. A place in no polygon
-    /// takes the nearest one within a limit, if there is a limit.
+    /// Where each place falls. A place in no polygon takes the nearest one within a limit, if
+    /// there is a limit.
     pub(super) fn falls(&self, places: &[Option<(f64, f64)>], within_m: Option<f64>) -> Vec<Fall> {
-        let mut falls = vec![Fall::default(); places.len()];
-        let workers = std::thread::available_parallelism().map_or(1, usize::from);
-        let share = places.len().div_ceil(workers).max(SHARED);
-        std::thread::scope(|scope| {
-            for (falls, places) in falls.chunks_mut(share).zip(places.chunks(share)) {
-                scope.spawn(move || self.fall(places, within_m, falls));
-            }
-        });
-        falls
-    }
-
-    fn fall(&self, places: &[Option<(f64, f64)>], within_m: Option<f64>, falls: &mut [Fall]) {
         let mut found = Vec::new();
-        for (place, fall) in places.iter().zip(falls) {
-            let Some(at) = *place else { continue };
-            fall.on_boundary = self.at(at, &mut found);
-            fall.polygons = found.len();
-            fall.taken = match found.first() {
+        let mut fall = |place: &Option<(f64, f64)>| {
+            let Some(at) = *place else { return Fall::default() };
+            let on_boundary = self.at(at, &mut found);
+            let taken = match found.first() {
                 Some(first) => Some((*first, 0.0)),
                 None => within_m.and_then(|limit| self.nearest(at, limit)),
             };
-        }
+            Fall { taken, polygons: found.len(), on_boundary }
+        };
+        places.iter().map(&mut fall).collect()
     }
 }
