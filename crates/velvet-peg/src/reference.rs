@@ -41,6 +41,11 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
     Ok((Crs::parse(text)?, None))
 }
 
+/// True for a `REF` that depends on where the data lies.
+pub(crate) fn depends_on_data(text: &str) -> bool {
+    ["utm", "state-plane", "state-plane-m"].contains(&text.to_ascii_lowercase().as_str())
+}
+
 /// Reads a `REF` that may depend on where the data lies: `utm` and `state-plane` choose the zone
 /// that all of it lies in (`state-plane` in the zone's legal foot, `state-plane-m` in metres).
 ///

@@ -3,8 +3,8 @@
 
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    Crs, Job, JobLog, PackOptions, RunOptions, STEP_KINDS, UnwatchedJob, WORDS, definition, demo,
-    pack_job, steps_table,
+    Crs, Job, JobLog, Layer, PackOptions, RunOptions, STEP_KINDS, UnwatchedJob, WORDS,
+    WriteOptions, definition, demo, pack_job, steps_table,
 };
 
 fn laid_out() -> tempfile::TempDir {
@@ -285,6 +285,54 @@ fn outputs_appear_only_if_every_check_holds() {
     );
     assert_eq!(std::fs::read(&out).unwrap(), b"old");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), before);
+}
+
+#[test]
+fn sources_are_checked_as_the_job_reads_them() {
+    let folder = laid_out();
+    let at = |name: &str| folder.path().join(name);
+    // Two layers in one file, of which the job takes one, in a system that it gives.
+    let points = |name: &str, count: i64| {
+        let mut layer = Layer::new(name, None);
+        for n in 0..count {
+            layer.push((1_835_000.0 + 9.0 * n as f64, 155_000.0), [("n", n.into())]).unwrap();
+        }
+        layer
+    };
+    points("wells", 5).write(at("both.gpkg")).unwrap();
+    let append =
+        WriteOptions { append: true, layer: Some("weirs".into()), ..WriteOptions::default() };
+    points("weirs", 3).write_with(at("both.gpkg"), &append).unwrap();
+    let text = "job = 1\nsources.w = { file = \"both.gpkg\", layer = \"weirs\", crs = \"EPSG:2285\" }\n\
+                [[checks]]\nof = [\"w\"]\ncount = 3\nkey = [\"n\"]\ncrs = \"EPSG:2285\"\n\
+                every = \"n < 3\"\n[[outputs]]\nfile = \"sheet.md\"\nfrom = [\"w\"]\n";
+    std::fs::write(at("j.toml"), text).unwrap();
+    let log = run(&at("j.toml"), false).unwrap();
+    assert!(log.holds(), "{:?}", log.checks);
+    let sheet = std::fs::read_to_string(at("sheet.md")).unwrap();
+    assert!(sheet.contains("| features | 3 (3 point) |") && !sheet.contains("wells"), "{sheet}");
+    assert!(sheet.contains("| source | both.gpkg") && sheet.contains("EPSG:2285"), "{sheet}");
+}
+
+#[test]
+fn words_that_depend_on_the_data_are_read_in_any_letters() {
+    let folder = laid_out();
+    let file = folder.path().join("j.toml");
+    // The fields lie across the edge of two zones of UTM, in one of state plane.
+    for (word, fits) in [("state-plane", true), ("State-Plane-M", true), ("UTM", false)] {
+        let text = format!(
+            "job = 1\nsources.f.file = \"fields.geojson\"\n[[steps]]\ndo = \"convert\"\n\
+             from = \"f\"\nto = \"{word}\"\nas = \"g\"\n[[outputs]]\nfile = \"g.fgb\"\nfrom = [\"g\"]\n"
+        );
+        std::fs::write(&file, text).unwrap();
+        match run(&file, true) {
+            Ok(log) => assert!(fits && log.steps[0].out == 16, "{word}"),
+            Err(error) => assert!(
+                !fits && error.contains("line 6, column 6") && error.contains("straddles"),
+                "{word}: {error}"
+            ),
+        }
+    }
 }
 
 #[test]

@@ -242,15 +242,20 @@ const SAID: &[(&str, i32, &str)] = &[
     ("build courses deed.csv --by tract --crs EPSG:4326 -o c.gpkg", 1, "plane grid"),
 ];
 
+/// What a run says, on one line.
+fn said(run: &support::Run) -> String {
+    let all = format!("{} {}", run.out, run.err);
+    all.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
 #[test]
 fn every_command_answers_and_ends_as_scripts_expect() {
     let bench = district();
     for (line, code, says) in SAID {
         let run = bench.run(&words(line));
-        let said = format!("{}{}", run.out, run.err);
+        let said = said(&run);
         assert_eq!(run.code, *code, "{line}: {said}");
-        let plain = said.split_whitespace().collect::<Vec<_>>().join(" ");
-        assert!(plain.contains(says), "{line}: {said}");
+        assert!(said.contains(says), "{line}: {said}");
     }
     let sheet = bench.read("sheet.html");
     assert!(sheet.contains("<h1>Fields</h1>") && sheet.contains("with the EPSG dataset 12."));
@@ -331,10 +336,9 @@ fn careless_words_get_an_answer_that_says_what_to_do() {
     bench.write("late.toml", late);
     for (line, code, says) in CARELESS {
         let run = bench.run(&words(line));
-        let said = format!("{}{}", run.out, run.err);
+        let said = said(&run);
         assert_eq!(run.code, *code, "{line}: {said}");
-        let plain = said.split_whitespace().collect::<Vec<_>>().join(" ");
-        assert!(plain.contains(says) && !plain.contains("panicked"), "{line}: {said}");
+        assert!(said.contains(says) && !said.contains("panicked"), "{line}: {said}");
         for left in ["o.gpkg", "o.png", "o.zip", "o.gpkg.rejects.csv"] {
             assert!(!bench.has(left), "{line} left {left}");
         }
@@ -384,10 +388,9 @@ fn standard_input_is_read_once_and_whole() {
     for (file, line, says) in PIPED {
         let input = std::fs::read(bench.path(file)).unwrap();
         let run = bench.run_with(&words(line), &input);
-        let said = format!("{}{}", run.out, run.err);
+        let said = said(&run);
         assert!([0, 3].contains(&run.code), "{line}: {said}");
-        let plain = said.split_whitespace().collect::<Vec<_>>().join(" ");
-        assert!(plain.contains(says), "{line}: {said}");
+        assert!(said.contains(says), "{line}: {said}");
         if line.ends_with("p.gpkg") {
             std::fs::remove_file(bench.path("p.gpkg")).unwrap();
         }

@@ -201,6 +201,26 @@ pub fn check(
             sheets.push(sheet(&reader, options, several, watch)?);
         }
     }
+    together(sheets, options, several)
+}
+
+/// Checks layers that are open already.
+pub(crate) fn check_layers(
+    readers: &[LayerReader],
+    options: &CheckOptions,
+    watch: &mut dyn Watch,
+) -> Result<CheckReport> {
+    let several = readers.len() > 1;
+    let sheets = readers.iter().map(|reader| sheet(reader, options, several, watch));
+    together(sheets.collect::<Result<_>>()?, options, several)
+}
+
+/// The sheets, and how their layers go together.
+fn together(
+    sheets: Vec<QualitySheet>,
+    options: &CheckOptions,
+    several: bool,
+) -> Result<CheckReport> {
     for name in options.key.iter().chain(&options.complete) {
         let has = |sheet: &QualitySheet| {
             sheet.fields.iter().any(|field| field.name.eq_ignore_ascii_case(name))

@@ -3,14 +3,14 @@
 use super::file::Job;
 use super::log::{JobLog, LoggedCheck};
 use super::step::Named;
-use crate::check::{CheckOptions, Level, check};
+use crate::check::{CheckOptions, Level, check_layers};
 use crate::error::Result;
 use crate::format::LayerReader;
 use crate::reference::read_reference;
 use crate::select::Selection;
 use crate::watch::Unwatched;
 use indexmap::IndexMap;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 impl Job {
     /// The checks that have to hold.
@@ -29,9 +29,9 @@ impl Job {
                 count: wanted.count,
                 ..CheckOptions::default()
             };
-            let files: Vec<PathBuf> =
-                wanted.of.iter().map(|name| known[name].path.clone()).collect();
-            let report = check(&files, &options, &mut Unwatched)?;
+            let layers: Vec<LayerReader> =
+                wanted.of.iter().map(|name| known[name].layer(folder)).collect::<Result<_>>()?;
+            let report = check_layers(&layers, &options, &mut Unwatched)?;
             let fails =
                 |level: Level| level == Level::Fault || (wanted.strict && level == Level::Warning);
             let mut found = Vec::new();
@@ -48,8 +48,8 @@ impl Job {
                 found.push(format!("{} ({layer}): {}", finding.level.name(), finding.text));
             }
             if let Some(condition) = &wanted.every {
-                for name in &wanted.of {
-                    let count = self.breaking(&known[name].layer(folder)?, condition)?;
+                for (name, layer) in wanted.of.iter().zip(&layers) {
+                    let count = breaking(layer, condition)?;
                     if count > 0 {
                         holds = false;
                         found.insert(
@@ -65,19 +65,18 @@ impl Job {
         }
         Ok(())
     }
+}
 
-    /// Features for which a condition is not true.
-    fn breaking(&self, reader: &LayerReader, condition: &str) -> Result<u64> {
-        let selection =
-            Selection { condition: Some(condition.to_string()), ..Selection::default() };
-        let planned = selection.plan(reader.info())?;
-        let mut count = 0;
-        reader.for_each_batch(&mut |batch| {
-            if let Some(mask) = planned.mask(&batch)? {
-                count += (mask.len() - mask.true_count()) as u64;
-            }
-            Ok(())
-        })?;
-        Ok(count)
-    }
+/// Features for which a condition is not true.
+fn breaking(reader: &LayerReader, condition: &str) -> Result<u64> {
+    let selection = Selection { condition: Some(condition.to_string()), ..Selection::default() };
+    let planned = selection.plan(reader.info())?;
+    let mut count = 0;
+    reader.for_each_batch(&mut |batch| {
+        if let Some(mask) = planned.mask(&batch)? {
+            count += (mask.len() - mask.true_count()) as u64;
+        }
+        Ok(())
+    })?;
+    Ok(count)
 }

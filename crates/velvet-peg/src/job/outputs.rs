@@ -3,7 +3,7 @@
 use super::file::{Job, JobOutput};
 use super::staged::Staged;
 use super::step::Named;
-use crate::check::{CheckOptions, check, sheets_as_html, sheets_as_markdown};
+use crate::check::{CheckOptions, check_layers, sheets_as_html, sheets_as_markdown};
 use crate::convert::ConvertLayer;
 use crate::draw::{DrawOptions, draw};
 use crate::error::{Error, Result};
@@ -12,7 +12,7 @@ use crate::layer::Layer;
 use crate::notice::Notice;
 use crate::watch::Unwatched;
 use indexmap::IndexMap;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 impl Job {
     /// Writes one output beside its place.
@@ -45,11 +45,9 @@ impl Job {
                 notices.extend(draw(&layers, &at, &options)?);
             }
             "md" | "html" => {
-                let files: Vec<PathBuf> =
-                    output.from.iter().map(|name| known[name].path.clone()).collect();
                 let title = output.title.clone().or_else(|| self.title.clone());
                 let options = CheckOptions { title, ..CheckOptions::default() };
-                let mut report = check(&files, &options, &mut Unwatched)?;
+                let mut report = check_layers(&readers()?, &options, &mut Unwatched)?;
                 for (sheet, name) in report.sheets.iter_mut().zip(&output.from) {
                     sheet.source = match self.sources.get(name) {
                         Some(source) => source.file.clone().into(),

@@ -5,7 +5,7 @@ use super::step::Named;
 use super::words::StepKind;
 use crate::error::{Error, Result};
 use crate::layer::LayerInfo;
-use crate::reference::{read_reference, read_reference_for};
+use crate::reference::{depends_on_data, read_reference, read_reference_for};
 use crate::table::position;
 use arrow_schema::SchemaRef;
 use indexmap::IndexMap;
@@ -108,10 +108,15 @@ impl Checking<'_> {
             ("round", |step, all| step.round.clone_from(&all.round)),
             ("format", |step, all| step.format.clone_from(&all.format)),
         ];
-        let mut step = Step::default();
+        let (mut step, mut before) = (Step::default(), None);
         let mut schema = None;
         for (word, add) in words {
             add(&mut step, self.step);
+            // Words that are not said change nothing.
+            if before.as_ref() == Some(&step) {
+                continue;
+            }
+            before = Some(step.clone());
             let plan = || {
                 let (selection, _) = step.selection(self.folder)?;
                 Ok(match from {
@@ -165,8 +170,7 @@ impl Checking<'_> {
             ("grid", &step.grid, &mut systems.grid),
         ] {
             let Some(text) = text else { continue };
-            let placed = ["utm", "state-plane", "state-plane-m"].contains(&text.as_str());
-            let read = match (placed, source) {
+            let read = match (depends_on_data(text), source) {
                 (false, _) => read_reference(text, self.folder),
                 (true, Some(source)) if !source.is_table()? => source
                     .layer(self.folder)

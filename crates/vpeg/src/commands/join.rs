@@ -67,8 +67,8 @@ impl Join {
             return self.only_report(&job.report(&reader, &self.table)?);
         };
         let shown = !show::wants_json() && output != Path::new("-");
-        // Before anything is joined; standard input can be read but once.
-        let once = self.table == Path::new("-");
+        // Before anything is joined; but standard input and addresses are read only once.
+        let once = !self.table.exists();
         if shown && !once {
             show::answer(&text(&job.report(&reader, &self.table)?))?;
         }
