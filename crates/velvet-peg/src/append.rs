@@ -7,8 +7,8 @@ use crate::build::{Outcome, renamed};
 use crate::error::{Error, Result};
 use crate::format::{Format, distinct, sniff_standard_input};
 use crate::notice::Notice;
-use crate::output::{Output, refuse_existing, rejects_path};
-use crate::rejects::Rejects;
+use crate::output::{Output, refuse_existing, refuse_inputs};
+use crate::rejects::{Rejects, RejectsTo};
 use crate::table::{TableFile, TableOptions, TableReader};
 use crate::watch::Watch;
 use csv::StringRecord;
@@ -25,7 +25,7 @@ pub struct AppendOptions {
     pub table: TableOptions,
     /// Replace existing outputs.
     pub overwrite: bool,
-    /// Where rejects go; `OUT.rejects.csv` if none, `rejects.csv` when writing to standard
+    /// Where rejects go; `OUT.rejects.csv` if none, standard error when writing to standard
     /// output.
     pub rejects: Option<PathBuf>,
 }
@@ -113,11 +113,15 @@ impl Session {
             }
             header.push(name);
         }
-        let rejects_to = self.options.rejects.clone().unwrap_or_else(|| match standard {
-            true => free_rejects(),
-            false => rejects_path(out),
-        });
-        let mut rejects = Rejects::new(&rejects_to, self.options.overwrite, &self.headers)?;
+        if !standard {
+            refuse_inputs(out, [self.input.as_path()])?;
+        }
+        let to = RejectsTo {
+            named: self.options.rejects.as_deref(),
+            overwrite: self.options.overwrite,
+            append: false,
+        };
+        let mut rejects = Rejects::new(to, &[self.input.as_path()], out, &self.headers)?;
         let output =
             if standard { None } else { Some(Output::create(out, self.options.overwrite)?) };
         let sink: Box<dyn Write> = match &output {
@@ -193,12 +197,4 @@ impl Session {
         outcome.rejected = rejects.finish()?;
         Ok(outcome)
     }
-}
-
-/// Standard output has no name to put rejects beside: the first `rejects.csv`,
-/// `rejects-2.csv` … that is not there yet.
-fn free_rejects() -> PathBuf {
-    let names =
-        std::iter::once("rejects.csv".to_string()).chain((2..).map(|n| format!("rejects-{n}.csv")));
-    names.map(PathBuf::from).find(|path| !path.exists()).unwrap_or_default()
 }

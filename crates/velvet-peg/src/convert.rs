@@ -10,7 +10,7 @@ use crate::format::{
 use crate::layer::{Batch, CrsOrigin, GeometryColumn, Rows, no_system};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, rejects_path};
-use crate::rejects::Rejects;
+use crate::rejects::{Rejects, RejectsTo};
 use crate::select::{Planned, Selection};
 use crate::table::{CoordinateColumns, Notation, read_pair};
 use crate::watch::Watch;
@@ -59,16 +59,19 @@ impl ConvertLayer {
     /// If the layer has no reference system and one is asked for, no operation joins the two,
     /// an output exists, or no feature can be converted.
     pub fn run(&self, reader: &LayerReader, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
-        let replaces = self.write.overwrite || self.write.append;
+        let replaces = self.write.replaces();
         refuse_existing(out, replaces)?;
         let selection =
             self.select.plan(reader.info()).map_err(|error| error.in_file(reader.path()))?;
         let names: Vec<String> = std::iter::once("geometry".to_string())
             .chain(selection.schema.fields().iter().map(|field| field.name().clone()))
             .collect();
-        let default_path = rejects_path(out);
-        let rejects_to = self.rejects.as_deref().unwrap_or(&default_path);
-        let mut rejects = Rejects::new(rejects_to, replaces, &names)?;
+        let to = RejectsTo {
+            named: self.rejects.as_deref(),
+            overwrite: self.write.overwrite || self.write.replace_file,
+            append: self.write.append,
+        };
+        let mut rejects = Rejects::new(to, &[reader.path()], out, &names)?;
         let mut outcome = self.run_into(reader, out, &mut rejects, watch)?;
         outcome.rejected = rejects.finish()?;
         Ok(outcome)

@@ -3,10 +3,10 @@
 use crate::build::Outcome;
 use crate::checks::Cloud;
 use crate::error::Result;
-use crate::format::{LayerReader, LayerWriter, WriteOptions};
+use crate::format::{Format, LayerReader, LayerWriter, WriteOptions, declare_in_geopackage};
 use crate::notice::Notice;
-use crate::output::rejects_path;
-use crate::rejects::Rejects;
+use crate::output::{refuse_existing, same_file};
+use crate::rejects::{Rejects, RejectsTo};
 use crate::watch::Watch;
 use std::path::Path;
 use velvet_peg_core::Crs;
@@ -53,10 +53,21 @@ pub fn declare(
         ))),
         None => {}
     }
+    if same_file(reader.path(), out) {
+        refuse_existing(out, options.overwrite || options.replace_file)?;
+        if Format::of(out)? == Format::GeoPackage {
+            return declare_in_place(reader, crs, out, outcome, watch);
+        }
+    }
     let mut writer = LayerWriter::create(out, &described, options)?;
     outcome.notices.append(&mut writer.notices);
     let columns = ["original".to_string()];
-    let mut rejects = Rejects::new(&rejects_path(out), options.overwrite, &columns)?;
+    let to = RejectsTo {
+        named: None,
+        overwrite: options.overwrite || options.replace_file,
+        append: options.append,
+    };
+    let mut rejects = Rejects::new(to, &[reader.path()], out, &columns)?;
     let mut cloud = Cloud::default();
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
@@ -75,5 +86,32 @@ pub fn declare(
     outcome.files = written.files;
     outcome.notices.extend(written.notices);
     outcome.rejected = rejects.finish()?;
+    Ok(outcome)
+}
+
+/// A layer of a GeoPackage is declared where it lies: everything else in the file stays.
+fn declare_in_place(
+    reader: &LayerReader,
+    crs: &Crs,
+    path: &Path,
+    mut outcome: Outcome,
+    watch: &mut dyn Watch,
+) -> Result<Outcome> {
+    let info = reader.info();
+    let mut cloud = Cloud::default();
+    reader.for_each_batch(&mut |batch| {
+        watch.at(batch.first, info.count);
+        outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
+        batch.geometry.x.iter().zip(&batch.geometry.y).for_each(|(x, y)| cloud.gather(*x, *y));
+        Ok(())
+    })?;
+    cloud.settle();
+    outcome.notices.extend(cloud.against(crs));
+    declare_in_geopackage(path, &info.name, crs)?;
+    // Records that cannot be read are where they were, too.
+    outcome.out = outcome.rows_in;
+    outcome.files = vec![path.to_path_buf()];
+    let again = LayerReader::open(path, Some(&info.name))?;
+    outcome.verified = again.info().crs.as_ref() == Some(crs);
     Ok(outcome)
 }

@@ -7,7 +7,7 @@
 use crate::build::BuildPoints;
 use crate::error::{Error, Result};
 use crate::format::WriteOptions;
-use crate::output::{Output, write_whole};
+use crate::output::{Output, TemporaryFolder, write_whole};
 use crate::watch::Unwatched;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook, XlsxError};
 use std::path::{Path, PathBuf};
@@ -93,7 +93,7 @@ fn register(folder: &Path, overwrite: bool) -> Result<PathBuf> {
 
 fn turnouts(folder: &Path, overwrite: bool) -> Result<PathBuf> {
     let path = folder.join("turnouts.shp");
-    let work = tempfile::tempdir()?;
+    let work = TemporaryFolder::new()?;
     let table = work.path().join("turnouts.csv");
     write_whole(&table, TURNOUTS.as_bytes(), false)?;
     let mut points = BuildPoints::in_system(Crs::from_epsg(32610)?);

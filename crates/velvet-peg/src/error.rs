@@ -129,6 +129,18 @@ impl Error {
         self.in_file(shown)
     }
 
+    /// Tells of a file as it will be, in place of where it waits: `real` waits for `shown`, and its
+    /// side files beside it.
+    pub(crate) fn moved(mut self, real: &Path, shown: &Path) -> Error {
+        if let Some(file) = &mut self.0.place.file
+            && file.parent() == real.parent()
+            && let Some(name) = file.file_name()
+        {
+            *file = shown.with_file_name(name);
+        }
+        self.shown_as(real, shown)
+    }
+
     /// Where in the data it happened, as far as known.
     pub fn place(&self) -> &Place {
         &self.0.place

@@ -8,6 +8,7 @@ use crate::error::{Error, Result};
 use crate::format::{LayerReader, Stage, WriteOptions, distinct};
 use crate::layer::{Batch, GeometryColumn, Rows, Value};
 use crate::notice::Notice;
+use crate::output::refuse_inputs;
 use crate::table::{TableOptions, position};
 use crate::watch::Watch;
 use arrow_schema::{Field, Schema, SchemaRef};
@@ -194,6 +195,7 @@ impl JoinTable {
         out: &Path,
         watch: &mut dyn Watch,
     ) -> Result<(Outcome, MatchReport)> {
+        refuse_inputs(out, [table])?;
         let sides = self.sides(&reader, table)?;
         let report = sides.report.clone();
         if report.features > 0 && report.features_met == 0 {

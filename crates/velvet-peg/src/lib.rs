@@ -93,7 +93,7 @@ pub use measure::{
     measure,
 };
 pub use notice::{Notice, Weight};
-pub use output::write_whole;
+pub use output::{is_same_file, refuse_inputs, remove_temporaries, sync_outputs, write_whole};
 pub use pack::{PackOptions, Packed, pack, pack_job};
 pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
 pub use reference::{read_reference, read_reference_for};

@@ -2,39 +2,92 @@
 //! original text.
 
 use crate::error::{Error, Result};
-use crate::output::{Output, refuse_existing};
+use crate::output::{Output, refuse_existing, refuse_inputs, rejects_path, same_file};
 use std::fs::File;
-use std::io::BufWriter;
+use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
+
+/// The columns in front of those of the source.
+const FRONT: [&str; 2] = ["source_row", "reason"];
+
+/// Where rejects go, and what becomes of those of an earlier run.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct RejectsTo<'a> {
+    /// As the user named it; beside the output if not.
+    pub(crate) named: Option<&'a Path>,
+    pub(crate) overwrite: bool,
+    /// Added to those of the output that is added to.
+    pub(crate) append: bool,
+}
 
 /// Writes rejects to a file that only comes into being if there are any.
 pub(crate) struct Rejects {
-    path: PathBuf,
+    /// None where they go to standard error.
+    path: Option<PathBuf>,
+    named: bool,
     overwrite: bool,
+    append: bool,
     header: Vec<String>,
-    open: Option<(Output, csv::Writer<BufWriter<File>>)>,
+    open: Option<Open>,
     count: u64,
     /// Reasons of the first few, for the summary.
     first: Vec<(u64, String)>,
 }
 
+/// Where they are being written.
+struct Open {
+    writer: csv::Writer<Box<dyn Write>>,
+    /// The file, if it is one that takes its place when it is whole.
+    output: Option<Output>,
+}
+
 impl Rejects {
-    /// `columns` are the headers of the original text.
+    /// Rejects of what is made of `inputs` and goes to `out` (`-` for standard output). `columns`
+    /// are the headers of the original text.
     ///
     /// # Errors
-    /// If the file exists and is not to be overwritten.
-    pub(crate) fn new(path: &Path, overwrite: bool, columns: &[String]) -> Result<Rejects> {
-        refuse_existing(path, overwrite)?;
-        let mut header = vec!["source_row".to_string(), "reason".to_string()];
-        header.extend(columns.iter().cloned());
-        Ok(Rejects {
-            path: path.to_path_buf(),
-            overwrite,
-            header,
+    /// If the file exists and is neither to be overwritten nor added to, or is the output or one
+    /// of the inputs.
+    pub(crate) fn new(
+        to: RejectsTo<'_>,
+        inputs: &[&Path],
+        out: &Path,
+        columns: &[String],
+    ) -> Result<Rejects> {
+        let standard = out == Path::new("-");
+        let path = match to.named {
+            Some(named) => Some(named.to_path_buf()),
+            None if standard => None,
+            None => Some(rejects_path(out)),
+        };
+        let mut rejects = Rejects {
+            named: to.named.is_some(),
+            overwrite: to.overwrite,
+            append: to.append,
+            header: FRONT.iter().map(ToString::to_string).chain(columns.iter().cloned()).collect(),
             open: None,
             count: 0,
             first: Vec::new(),
-        })
+            path,
+        };
+        let Some(path) = rejects.path.clone() else { return Ok(rejects) };
+        if rejects.named {
+            refuse_inputs(&path, inputs.iter().copied())?;
+            if !standard && same_file(&path, out) {
+                return Err(Error::usage(
+                    "is to hold the rejects, and is the output: give the rejects another name",
+                )
+                .in_file(&path));
+            }
+        }
+        if is_stream(&path) {
+            return Ok(rejects);
+        }
+        refuse_existing(&path, to.overwrite || to.append)?;
+        if to.append && path.exists() && header_of(&path).as_ref() != Some(&rejects.header) {
+            rejects.path = Some(free_beside(&path));
+        }
+        Ok(rejects)
     }
 
     pub(crate) fn add<'a>(
@@ -44,12 +97,7 @@ impl Rejects {
         original: impl IntoIterator<Item = &'a str>,
     ) -> Result<()> {
         if self.open.is_none() {
-            let output = Output::create(&self.path, self.overwrite)?;
-            let mut writer = csv::WriterBuilder::new()
-                .flexible(true)
-                .from_writer(BufWriter::new(output.reopen()?));
-            writer.write_record(&self.header).map_err(|e| self.failed(e))?;
-            self.open = Some((output, writer));
+            self.open = Some(self.begin()?);
         }
         self.count += 1;
         if self.first.len() < 5 {
@@ -59,14 +107,42 @@ impl Rejects {
         let mut record = csv::StringRecord::from(vec![number.as_str(), reason]);
         original.into_iter().for_each(|field| record.push_field(field));
         let written = match &mut self.open {
-            Some((_, writer)) => writer.write_record(&record),
+            Some(open) => open.writer.write_record(&record),
             None => Ok(()),
         };
         written.map_err(|e| self.failed(e))
     }
 
-    fn failed(&self, error: csv::Error) -> Error {
-        Error::file(&self.path, "cannot be written", error)
+    fn begin(&self) -> Result<Open> {
+        let mut header = true;
+        let (output, file): (Option<Output>, Box<dyn Write>) = match &self.path {
+            None => (None, Box::new(std::io::stderr())),
+            Some(path) if is_stream(path) => {
+                let file = File::options().append(true).open(path);
+                (None, Box::new(file.map_err(|e| self.failed(e))?))
+            }
+            Some(path) => {
+                let mut output = Output::create(path, self.overwrite || self.append)?;
+                if self.append && path.exists() {
+                    header = false;
+                    File::open(path)
+                        .and_then(|mut there| std::io::copy(&mut there, output.file()))
+                        .map_err(|e| self.failed(e))?;
+                }
+                let file = output.reopen()?;
+                (Some(output), Box::new(BufWriter::new(file)))
+            }
+        };
+        let mut writer = csv::WriterBuilder::new().flexible(true).from_writer(file);
+        if header {
+            writer.write_record(&self.header).map_err(|e| self.failed(e))?;
+        }
+        Ok(Open { writer, output })
+    }
+
+    fn failed(&self, error: impl std::error::Error + Send + Sync + 'static) -> Error {
+        let path = self.path.as_deref().unwrap_or(Path::new("-"));
+        Error::file(path, "cannot be written", error)
     }
 
     /// Row and reason of the first few.
@@ -79,28 +155,60 @@ impl Rejects {
     }
 
     /// Completes the file, if there is one, and gives its path with the count and the first
-    /// reasons. A file of rejects from an earlier run is removed where overwriting was asked
-    /// for and nothing is rejected now: it would tell of another result.
-    pub(crate) fn finish(self) -> Result<Rejected> {
-        let mut rejected = Rejected { count: self.count, path: None, first: self.first };
-        match self.open {
-            Some((output, writer)) => {
-                let buffer = writer
-                    .into_inner()
-                    .map_err(|e| Error::file(&self.path, "cannot be written", e.into_error()))?;
-                buffer
-                    .into_inner()
-                    .map_err(|e| Error::file(&self.path, "cannot be written", e.into_error()))?;
-                output.finish()?;
-                rejected.path = Some(self.path);
+    /// reasons. A file of rejects that an earlier run put beside the same output is removed where
+    /// overwriting was asked for and nothing is rejected now, because it would tell of another
+    /// result; what the user named is never removed.
+    pub(crate) fn finish(mut self) -> Result<Rejected> {
+        let mut rejected =
+            Rejected { count: self.count, path: None, first: std::mem::take(&mut self.first) };
+        match self.open.take() {
+            Some(Open { mut writer, output }) => {
+                writer.flush().map_err(|e| self.failed(e))?;
+                drop(writer);
+                if let Some(output) = output {
+                    output.finish()?;
+                }
+                rejected.path = self.path;
             }
-            None if self.overwrite && self.path.exists() => {
-                std::fs::remove_file(&self.path)
-                    .map_err(|e| Error::file(&self.path, "cannot be removed", e))?;
+            None => {
+                let stale = self.path.as_deref().filter(|_| !self.named && self.overwrite);
+                if let Some(stale) = stale.filter(|path| is_ours(path)) {
+                    std::fs::remove_file(stale)
+                        .map_err(|e| Error::file(stale, "cannot be removed", e))?;
+                }
             }
-            None => {}
         }
         Ok(rejected)
+    }
+}
+
+/// True for devices and pipes, which are written to as they are.
+fn is_stream(path: &Path) -> bool {
+    std::fs::metadata(path).is_ok_and(|there| !there.is_file() && !there.is_dir())
+}
+
+/// The columns of a file, if it is a table of text.
+fn header_of(path: &Path) -> Option<Vec<String>> {
+    let mut reader = csv::ReaderBuilder::new().flexible(true).from_path(path).ok()?;
+    Some(reader.headers().ok()?.iter().map(String::from).collect())
+}
+
+/// True for a regular file that begins as files of rejects do.
+pub(crate) fn is_ours(path: &Path) -> bool {
+    let regular = std::fs::symlink_metadata(path).is_ok_and(|there| there.is_file());
+    regular && header_of(path).is_some_and(|header| header.iter().take(2).eq(FRONT.iter()))
+}
+
+/// The first name of a row of names that is not taken.
+fn free_beside(path: &Path) -> PathBuf {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+    let mut number = 2;
+    loop {
+        let candidate = path.with_file_name(format!("{stem}-{number}.csv"));
+        if !candidate.exists() {
+            return candidate;
+        }
+        number += 1;
     }
 }
 
@@ -109,7 +217,7 @@ impl Rejects {
 pub struct Rejected {
     /// Number of rows or features.
     pub count: u64,
-    /// File that holds them; none if there are none.
+    /// File that holds them; none if there are none, or they went to standard error.
     pub path: Option<PathBuf>,
     /// Row and reason of the first few.
     pub first: Vec<(u64, String)>,

@@ -80,7 +80,7 @@ fn doubtful_orders_legs_and_dates_are_told() {
         std::fs::write(at("t.csv"), format!("d,no,x,y\n{rows}")).unwrap();
         let mut lines = BuildLines { vertices: vertices("d"), repair: false };
         lines.vertices.order = Some("no".into());
-        lines.vertices.build.write = WriteOptions { overwrite: true, ..WriteOptions::default() };
+        lines.vertices.build.write = WriteOptions { replace_file: true, ..WriteOptions::default() };
         lines.run(&at("t.csv"), &at("t.gpkg"), &mut Unwatched)
     };
     let even = [6e5, 6e5 + 10.0, 6e5 + 20.0, 6e5 + 30.0, 6e5 + 40.0, 6e5 + 50.0];
@@ -149,7 +149,7 @@ fn every_kind_of_table_builds_the_same() {
         lines.vertices.order = Some("no".into());
         lines.vertices.columns.x = Some("e".into());
         lines.vertices.columns.y = Some("n".into());
-        lines.vertices.build.write.overwrite = true;
+        lines.vertices.build.write.replace_file = true;
         let outcome = lines.run(&at(table), &at("o.gpkg"), &mut Unwatched).unwrap();
         assert_eq!((outcome.rows_in, outcome.out, outcome.vertices), (12, 2, Some(12)), "{table}");
         let mut found = written(&at("o.gpkg"));
@@ -188,7 +188,7 @@ fn polygons_find_their_holes_and_their_flaws() {
     let out = folder.path().join("p.gpkg");
     let mut polygons =
         BuildPolygons { vertices: vertices("parcel"), ring: Some("ring".into()), repair: false };
-    polygons.vertices.build.write.overwrite = true;
+    polygons.vertices.build.write.replace_file = true;
     let outcome = polygons.run(&data("polygons.csv"), &out, &mut Unwatched).unwrap();
     assert_eq!((outcome.rows_in, outcome.vertices, outcome.rejected.count), (45, Some(43), 2));
     let areas = |path: &Path| -> Vec<(String, f64)> {

@@ -162,7 +162,18 @@ fn other_hands_read_what_is_written() {
     fs::write(again.with_extension("qix"), "of another file").unwrap();
     let layer = LayerReader::open(&path, None).unwrap().read().unwrap();
     let notices = layer.write(&again).unwrap();
-    assert!(notices.iter().any(|n| n.text.contains("again.qix is an index")), "{notices:?}");
+    assert!(notices.iter().any(|n| n.text.contains("again.qix belonged to")), "{notices:?}");
+    assert!(again.with_extension("qix").exists(), "nobody asked for it to be removed");
+    let over = WriteOptions { overwrite: true, ..WriteOptions::default() };
+    let bare = Layer::new("again", None);
+    let mut bare = bare;
+    bare.push((1.0, 2.0), [("name", "Gate 7".into())]).unwrap();
+    let notices = bare.write_with(&again, &over).unwrap();
+    assert!(notices.iter().any(|n| n.text.contains("again.qix")), "{notices:?}");
+    for part in ["qix", "prj"] {
+        assert!(!again.with_extension(part).exists(), "{part} tells of the file before");
+    }
+    layer.write_with(&again, &over).unwrap();
     let (before, after) = (shapefile::read(&path).unwrap(), shapefile::read(&again).unwrap());
     assert_eq!(before.len(), after.len());
     for ((shape, record), (other, values)) in before.into_iter().zip(after) {

@@ -20,6 +20,9 @@ pub(crate) enum Ending {
     Rejects,
 }
 
+/// Exit status of a run that was interrupted.
+const INTERRUPTED: i32 = 130;
+
 /// A place south of the equator begins with a minus, which would read as an option: such a
 /// word gets the minus sign of typography, which angles are read with as well.
 fn plain_place(word: std::ffi::OsString) -> std::ffi::OsString {
@@ -39,6 +42,12 @@ fn main() -> ExitCode {
     show::set_quiet(arguments.quiet);
     show::set_json(arguments.json);
     show::set_strict(arguments.strict);
+    velvet_peg::sync_outputs(!arguments.no_sync);
+    // A second interrupt ends the program at once where the first could not be waited for.
+    let _ = ctrlc::set_handler(|| {
+        velvet_peg::remove_temporaries();
+        std::process::exit(INTERRUPTED);
+    });
     let ending = arguments.take_grids().and_then(|()| arguments.run());
     match ending {
         Ok(Ending::Done) if arguments.strict && show::warned() => ExitCode::from(3),

@@ -156,15 +156,17 @@ pub(crate) fn outcome_with(
     notices(&outcome.notices);
     let rejected = &outcome.rejected;
     let row = unit_in.trim_end_matches('s');
-    for (number, reason) in &rejected.first {
+    // Without a file they stand on standard error already, every one.
+    for (number, reason) in rejected.first.iter().filter(|_| rejected.path.is_some()) {
         message("rejected:", AnsiColor::Yellow, &format!("{row} {number}: {reason}"));
     }
     let more = rejected.count - rejected.first.len() as u64;
-    if more > 0 {
+    if more > 0 && rejected.path.is_some() {
         message("rejected:", AnsiColor::Yellow, &format!("and {more} more"));
     }
     let kept = match &rejected.path {
-        Some(path) => format!(" (kept in {})", path.display()),
+        Some(path) if path.is_file() => format!(" (kept in {})", path.display()),
+        Some(path) => format!(" (written to {})", path.display()),
         None => String::new(),
     };
     let count = |number: u64, unit: &str| match number {

@@ -296,7 +296,7 @@ const CARELESS: &[(&str, i32, &str)] = &[
     ("run nix.toml", 1, "nix.toml"),
     ("run tumblewick.toml --var out", 2, "NAME=VALUE"),
     ("pack -o o.zip", 2, "FILES"),
-    ("pack fields.gpkg -o fields.gpkg --overwrite", 1, "the zip needs another name"),
+    ("pack fields.gpkg -o fields.gpkg --overwrite", 1, "choose another name"),
     ("pack tumblewick.toml fields.gpkg -o headgates.csv", 1, "exists already"),
     (
         "pack late.toml -o o.zip",

@@ -115,9 +115,21 @@ fn nothing_is_overwritten_unasked() {
     assert_eq!(run.code, 3, "{}", run.err);
     assert!(bench.read("other.csv").contains("3,the longitude is blank,B,,"));
     assert_eq!(bench.read("new.gpkg.rejects.csv"), "mine");
-    // Rejects of an earlier run do not outlive a run without any.
-    bench.ok(&["build", "points", "gates.csv", "--crs", "4326", "-o", "new.gpkg", "--overwrite"]);
-    assert!(!bench.has("new.gpkg.rejects.csv"));
+    // Rejects of an earlier run do not outlive a run without any; what is no file of rejects does.
+    for (earlier, stays) in [("mine", true), ("source_row,reason,name\n3,blank,B\n", false)] {
+        bench.write("new.gpkg.rejects.csv", earlier);
+        bench.ok(&[
+            "build",
+            "points",
+            "gates.csv",
+            "--crs",
+            "4326",
+            "-o",
+            "new.gpkg",
+            "--overwrite",
+        ]);
+        assert_eq!(bench.has("new.gpkg.rejects.csv"), stays, "{earlier}");
+    }
 }
 
 #[test]

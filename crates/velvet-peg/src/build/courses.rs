@@ -124,7 +124,7 @@ impl BuildCourses {
         watch: &mut dyn Watch,
     ) -> Result<(Outcome, Vec<Closure>)> {
         let build = &self.build;
-        refuse_existing(out, build.write.overwrite || build.write.append)?;
+        refuse_existing(out, build.write.replaces())?;
         let unit = self.grid_unit()?;
         let file = TableFile::open(table, &build.table)?;
         let reader = file.rows()?;
@@ -205,7 +205,7 @@ impl BuildCourses {
             }
             Ok(())
         })?;
-        let mut rejects = build.open_rejects(out, &headers)?;
+        let mut rejects = build.open_rejects(table, out, &headers)?;
         let group_names: Vec<String> = group.iter().map(|at| headers[*at].clone()).collect();
         let mut fields: Vec<Field> =
             group_names.iter().map(|name| Field::new(name, DataType::Utf8, true)).collect();

@@ -22,8 +22,8 @@ use crate::layer::{
     BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, Layer, LayerInfo, Learn, Rows,
 };
 use crate::notice::Notice;
-use crate::output::{refuse_existing, rejects_path};
-use crate::rejects::{Rejected, Rejects};
+use crate::output::{refuse_existing, refuse_inputs};
+use crate::rejects::{Rejected, Rejects, RejectsTo};
 use crate::select::{Planned, Selection};
 use crate::table::{
     CoordinateColumns, Found, Inference, Notation, TableFile, TableOptions, TableReader, position,
@@ -117,10 +117,15 @@ impl BuildOptions {
         convert.run_into(&LayerReader::of_layer(layer, &file.path), out, rejects, watch)
     }
 
-    /// The file for rejected rows.
-    fn open_rejects(&self, out: &Path, headers: &[String]) -> Result<Rejects> {
-        let path = self.rejects.clone().unwrap_or_else(|| rejects_path(out));
-        Rejects::new(&path, self.write.overwrite || self.write.append, headers)
+    /// The file for rejected rows of a table.
+    fn open_rejects(&self, table: &Path, out: &Path, headers: &[String]) -> Result<Rejects> {
+        refuse_inputs(out, [table])?;
+        let to = RejectsTo {
+            named: self.rejects.as_deref(),
+            overwrite: self.write.overwrite || self.write.replace_file,
+            append: self.write.append,
+        };
+        Rejects::new(to, &[table], out, headers)
     }
 }
 
@@ -181,7 +186,7 @@ impl BuildPoints {
     /// If the table cannot be read, a column is missing, an output exists, or no row can be
     /// used.
     pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
-        refuse_existing(out, self.build.write.overwrite || self.build.write.append)?;
+        refuse_existing(out, self.build.write.replaces())?;
         let file = TableFile::open(table, &self.build.table)?;
         let headers = file.rows()?.headers;
         let (found, why) = self
@@ -213,7 +218,7 @@ impl BuildFeatures {
     /// # Errors
     /// As [`BuildPoints::run`].
     pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
-        refuse_existing(out, self.build.write.overwrite || self.build.write.append)?;
+        refuse_existing(out, self.build.write.replaces())?;
         let file = TableFile::open(table, &self.build.table)?;
         let mut reader = file.rows()?;
         let headers = reader.headers.clone();
@@ -410,7 +415,7 @@ fn run(
     let FirstReading { inference, learn, mut cloud, .. } =
         first_reading(options, file, places, &judge, &needed, watch)?;
 
-    let mut rejects = options.open_rejects(out, &headers)?;
+    let mut rejects = options.open_rejects(table, out, &headers)?;
     let name = options.layer_name(file);
     let extent = learn.extent.bounds();
     let source = LayerInfo {

@@ -111,7 +111,7 @@ impl Gathered {
         watch: &mut dyn Watch,
     ) -> Result<Gathered> {
         let build = &options.build;
-        refuse_existing(out, build.write.overwrite || build.write.append)?;
+        refuse_existing(out, build.write.replaces())?;
         let file = TableFile::open(table, &build.table)?;
         let reader = file.rows()?;
         let headers = reader.headers.clone();
@@ -564,7 +564,7 @@ impl Gathered {
             count: Some(count as u64),
             extent: learn.extent.bounds(),
         };
-        let mut rejects = build.open_rejects(out, &self.headers)?;
+        let mut rejects = build.open_rejects(&self.file.path, out, &self.headers)?;
         if !self.rejected.is_empty() {
             let mut record = StringRecord::new();
             let mut reader = self.file.rows()?;

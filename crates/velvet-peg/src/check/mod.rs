@@ -21,6 +21,7 @@ use crate::flaws::flaws_of;
 use crate::format::{LayerReader, WriteOptions, format_of};
 use crate::layer::{Batch, LayerInfo};
 use crate::notice::Weight;
+use crate::output::TemporaryFolder;
 use crate::table::{CoordinateColumns, TableOptions, position};
 use crate::watch::{Unwatched, Watch};
 use coordinates::Coordinates;
@@ -240,7 +241,7 @@ fn table_sheet(
     several: bool,
     watch: &mut dyn Watch,
 ) -> Result<QualitySheet> {
-    let folder = tempfile::tempdir()?;
+    let folder = TemporaryFolder::new()?;
     let points = folder.path().join("points.gpkg");
     let build = BuildPoints {
         columns: options.columns.clone(),

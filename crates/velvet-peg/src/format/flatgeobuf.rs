@@ -7,13 +7,13 @@ use super::fit::{DECLARED, declared};
 use super::reader::Opened;
 use super::two_pass::unreadable_notice;
 use super::wkt::closes;
-use super::{Finished, Sink, Source, WriteOptions};
+use super::{Finished, Sink, Source};
 use crate::error::{Error, Result};
 use crate::layer::{
     Batch, CrsOrigin, Gather, GeometryColumn, GeometryKind, LayerInfo, Learn, Value,
 };
 use crate::notice::Notice;
-use crate::output::Output;
+use crate::output::new_file;
 use arrow_schema::{DataType, Field};
 use flatgeobuf::{
     ColumnType, FallibleStreamingIterator, FgbCrs, FgbFeature, FgbReader, FgbWriter,
@@ -289,7 +289,6 @@ fn fixed<const N: usize>(bytes: &[u8]) -> Option<[u8; N]> {
 /// Writes a file, which is sorted and indexed at its end.
 pub(super) struct Writer {
     path: PathBuf,
-    output: Output,
     writer: FgbWriter<'static>,
     kind: Option<GeometryKind>,
     names: Vec<String>,
@@ -300,8 +299,7 @@ pub(super) struct Writer {
 }
 
 impl Writer {
-    pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
-        let output = Output::create(path, options.overwrite)?;
+    pub(super) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
         let text = info.crs.as_ref().and_then(definition::wkt2);
         let crs = info.crs.as_ref().map_or_else(FgbCrs::default, |crs| FgbCrs {
             org: crs.code().map(|_| "EPSG"),
@@ -336,7 +334,6 @@ impl Writer {
         let fields = info.schema.fields();
         Ok(Writer {
             path: path.to_path_buf(),
-            output,
             writer,
             kind: info.kind,
             names: fields.iter().map(|field| field.name().clone()).collect(),
@@ -476,11 +473,10 @@ impl Sink for Writer {
 
     fn finish(self: Box<Self>) -> Result<Finished> {
         let path = &self.path;
-        let mut out = BufWriter::with_capacity(1 << 16, self.output.reopen()?);
+        let mut out = BufWriter::with_capacity(1 << 16, new_file(&self.path)?);
         self.writer.write(&mut out).map_err(|e| Error::file(path, "cannot be written", e))?;
         out.flush().map_err(|e| Error::file(path, "cannot be written", e))?;
         drop(out);
-        self.output.finish()?;
         Ok(Finished::default())
     }
 }

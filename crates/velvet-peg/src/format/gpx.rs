@@ -13,7 +13,7 @@ use super::{Check, Finished, Sink, WriteOptions, default_decimals};
 use crate::error::{Error, Result};
 use crate::layer::{Batch, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
-use crate::output::Output;
+use crate::output::new_file;
 use std::fs::File;
 use std::io::{BufWriter, Read, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -240,7 +240,6 @@ const ELEMENTS: [(&str, bool); 7] = [
 /// Writes waypoints and tracks.
 pub(super) struct Writer {
     path: PathBuf,
-    output: Output,
     points: BufWriter<File>,
     /// Tracks, which have to come behind all waypoints.
     tracks: BufWriter<File>,
@@ -251,9 +250,8 @@ pub(super) struct Writer {
 
 impl Writer {
     pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
-        let output = Output::create(path, options.overwrite)?;
         let failed = |e| Error::file(path, "cannot be written", e);
-        let mut points = BufWriter::with_capacity(1 << 16, output.reopen()?);
+        let mut points = BufWriter::with_capacity(1 << 16, new_file(path)?);
         write!(
             points,
             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<gpx version=\"1.1\" \
@@ -265,7 +263,6 @@ impl Writer {
         let tracks = BufWriter::with_capacity(1 << 16, tempfile::tempfile().map_err(failed)?);
         Ok(Writer {
             path: path.to_path_buf(),
-            output,
             points,
             tracks,
             names: info.schema.fields().iter().map(|field| field.name().clone()).collect(),
@@ -391,7 +388,6 @@ impl Sink for Writer {
         }
         points.write_all(b"</gpx>\n").and_then(|()| points.flush()).map_err(failed)?;
         drop(points);
-        self.output.finish()?;
         let check = if self.rings == 0 { Check::All } else { Check::Not };
         Ok(Finished { check, ..Finished::default() })
     }

@@ -12,7 +12,7 @@ use super::xml::{Node, Xml, escaped, short};
 use super::{Finished, Sink, WriteOptions, default_decimals};
 use crate::error::{Error, Result};
 use crate::layer::{Batch, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, Value};
-use crate::output::Output;
+use crate::output::new_file;
 use arrow_schema::{DataType, SchemaRef};
 use std::collections::HashMap;
 use std::fs::File;
@@ -291,7 +291,6 @@ fn vertices(text: &str) -> std::result::Result<Vec<[f64; 3]>, String> {
 /// Writes one document with one placemark a feature.
 pub(super) struct Writer {
     path: PathBuf,
-    output: Output,
     file: BufWriter<File>,
     schema: SchemaRef,
     decimals: usize,
@@ -301,8 +300,7 @@ pub(super) struct Writer {
 
 impl Writer {
     pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
-        let output = Output::create(path, options.overwrite)?;
-        let mut file = BufWriter::with_capacity(1 << 16, output.reopen()?);
+        let mut file = BufWriter::with_capacity(1 << 16, new_file(path)?);
         let mut head = format!(
             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<kml \
              xmlns=\"http://www.opengis.net/kml/2.2\"><Document><name>{}</name>\n",
@@ -328,7 +326,6 @@ impl Writer {
         file.write_all(head.as_bytes()).map_err(|e| Error::file(path, "cannot be written", e))?;
         Ok(Writer {
             path: path.to_path_buf(),
-            output,
             file,
             schema: info.schema.clone(),
             decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
@@ -448,7 +445,6 @@ impl Sink for Writer {
             .and_then(|()| self.file.flush())
             .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         drop(self.file);
-        self.output.finish()?;
         Ok(Finished::default())
     }
 }

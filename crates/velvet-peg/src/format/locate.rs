@@ -4,11 +4,11 @@
 use super::Format;
 use super::sniff::sniff;
 use crate::error::{Error, Kind, Result};
+use crate::output::TemporaryFolder;
 use std::fs::File;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use tempfile::TempDir;
 
 /// An input that lies on disk.
 #[derive(Clone, Debug)]
@@ -19,7 +19,7 @@ pub(crate) struct Located {
     pub(crate) real: PathBuf,
     pub(crate) format: Format,
     /// Keeps what was laid down.
-    pub(crate) keep: Option<Arc<TempDir>>,
+    pub(crate) keep: Option<Arc<TemporaryFolder>>,
 }
 
 /// A file that is not there.
@@ -71,7 +71,7 @@ fn lay_down(shown: &Path, stem: &str, input: &mut dyn Read) -> Result<Located> {
         (None, _) => super::Capability::of(format).extensions[0],
         (Some(_), _) => shown.extension().and_then(|e| e.to_str()).unwrap_or_default(),
     };
-    let folder = TempDir::new().map_err(failed)?;
+    let folder = TemporaryFolder::new().map_err(failed)?;
     let real = folder.path().join(format!("{stem}.{extension}"));
     let mut file = File::create(&real).map_err(failed)?;
     file.write_all(&start).map_err(failed)?;

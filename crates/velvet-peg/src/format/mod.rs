@@ -30,6 +30,10 @@ mod xml;
 
 pub use capability::{Attributes, CAPABILITIES, Capability, Systems};
 pub(crate) use dbf::DbfReader;
+pub(crate) use geopackage::{
+    copy as copy_geopackage, declare as declare_in_geopackage, others as others_in_geopackage,
+    release as release_geopackage, table_name as geopackage_table,
+};
 pub(crate) use locate::{Located, locate};
 pub use reader::LayerReader;
 pub use sniff::format_of;

@@ -8,10 +8,10 @@ use super::{
 use crate::error::{Error, Result};
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
+use crate::output::TemporaryFolder;
 use std::fmt::Debug;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use tempfile::TempDir;
 use velvet_peg_core::Crs;
 
 /// Reads a layer of a file.
@@ -25,7 +25,7 @@ pub struct LayerReader {
     /// What was noticed on opening.
     pub notices: Vec<Notice>,
     /// Keeps an input that was laid down.
-    _keep: Option<Arc<TempDir>>,
+    _keep: Option<Arc<TemporaryFolder>>,
 }
 
 /// A layer as its format opens it.

@@ -106,24 +106,19 @@ pub(super) fn row_sum<'a>(cells: impl Iterator<Item = &'a str>) -> u64 {
     hasher.finish()
 }
 
-/// Compares what files hold, beyond the features that were there before, with a sum.
+/// Compares what files hold with a sum.
 ///
 /// # Errors
 /// If they do not hold it, with what differs.
-pub(super) fn verify(
-    files: &[PathBuf],
-    layer: &str,
-    sum: &Sum,
-    check: Check,
-    before: u64,
-) -> Result<()> {
+pub(super) fn verify(files: &[PathBuf], layer: &str, sum: &Sum, check: Check) -> Result<()> {
     let main: Vec<&PathBuf> = files
         .iter()
         .filter(|file| Format::of(file).is_ok_and(|format| format != Format::Dbf))
         .collect();
     let wrong = |file: &Path, what: String| {
         Error::data(format!(
-            "was written, but read again it does not hold what it should: {what}. Do not use it"
+            "is not written, and what was there is as it was: read again, the new file does not \
+             hold what it should: {what}"
         ))
         .in_file(file)
     };
@@ -157,14 +152,8 @@ pub(super) fn verify(
             (None, _) => layers,
         };
         for reader in readers {
-            let mut passed = 0;
             reader.for_each_batch(&mut |batch| {
-                let from = before.saturating_sub(passed).min(batch.geometry.len() as u64);
-                passed += batch.geometry.len() as u64;
-                match from {
-                    0 => found.add(&batch),
-                    from => found.add(&tail(&batch, from as usize)),
-                }
+                found.add(&batch);
                 Ok(())
             })?;
         }
@@ -179,12 +168,4 @@ pub(super) fn verify(
         return Err(wrong(first, "some attributes differ".to_string()));
     }
     Ok(())
-}
-
-/// The features of a batch from one on.
-fn tail(batch: &Batch, from: usize) -> Batch {
-    let mut geometry = GeometryColumn::new();
-    (from..batch.geometry.len()).for_each(|feature| geometry.push_from(&batch.geometry, feature));
-    let rest = batch.attributes.num_rows() - from;
-    Batch::new(geometry, batch.attributes.slice(from, rest), batch.first + from as u64)
 }

@@ -10,13 +10,17 @@ use super::{
 use crate::error::{Error, Result};
 use crate::layer::{Batch, Layer, LayerInfo};
 use crate::notice::Notice;
+use crate::output::{Hold, Pending};
 use std::path::{Path, PathBuf};
 
 /// How a layer is written.
 #[derive(Clone, Debug, Default)]
 pub struct WriteOptions {
-    /// Replace an existing file.
+    /// Replace an existing file; of a GeoPackage the layer of that name, and what else it holds
+    /// stays.
     pub overwrite: bool,
+    /// Replace a GeoPackage as a whole, with everything that it holds.
+    pub replace_file: bool,
     /// Digits behind the point of coordinates in text formats; none for 9 in degrees (0.1 mm)
     /// and 4 in metres or feet.
     pub decimals: Option<usize>,
@@ -58,6 +62,11 @@ pub struct Written {
 /// Writes a layer, batch by batch.
 pub struct LayerWriter {
     path: PathBuf,
+    pending: Pending,
+    /// A layer of a GeoPackage that is there, and how it is put into it.
+    placing: Option<geopackage::Placing>,
+    /// The file that is added to by writing it again.
+    hold: Option<Hold>,
     layer: String,
     sink: Box<dyn Sink>,
     fit: Fit,
@@ -66,9 +75,15 @@ pub struct LayerWriter {
     /// What the file should hold; none where it is not to be verified.
     sum: Option<Sum>,
     written: u64,
-    before: u64,
     /// What was noticed on creating the file.
     pub notices: Vec<Notice>,
+}
+
+impl WriteOptions {
+    /// True if a file that is there is no obstacle.
+    pub(crate) fn replaces(&self) -> bool {
+        self.overwrite || self.append || self.replace_file
+    }
 }
 
 impl LayerWriter {
@@ -112,35 +127,51 @@ impl LayerWriter {
                 return Err(Error::usage(why).in_file(path));
             }
         }
+        let mut options = options.clone();
+        options.overwrite = options.replaces();
+        let pending = Pending::create(path, options.overwrite)?;
         let mut info = info.clone();
         if let Some(layer) = &options.layer {
             info.name.clone_from(layer);
         }
         let mut notices = Vec::new();
         let mut extend = None;
+        let (mut placing, mut hold) = (None, None);
+        let package = format == Format::GeoPackage;
         if options.append && path.exists() {
-            extend = Extend::plan(path, format, &info, options, &mut notices)?;
+            if !package {
+                hold = Some(Hold::take(path)?);
+            }
+            extend = Extend::plan(path, format, &info, &options, &mut notices)?;
             if let Some(extend) = &extend {
                 info = extend.info.clone();
             }
+            placing = package.then_some(geopackage::Placing::Add);
         }
-        if extend.is_none() && format == Format::GeoPackage {
+        if extend.is_none() && package {
             info.name = geopackage::table_name(&info.name);
         }
-        let Fitted { fit, info: fitted, losses, remarks } = Fit::plan(path, format, &info)?;
-        refuse_losses(path, options, &losses)?;
-        notices.extend(losses.into_iter().chain(remarks));
-        let mut options = options.clone();
-        // An existing file is replaced by one that holds it all.
-        options.overwrite |= options.append;
-        let (sink, before): (Box<dyn Sink>, u64) = match (&extend, format) {
-            (_, Format::GeoPackage) if options.append && path.exists() => {
-                let into = extend.as_ref().map(|_| fitted.name.as_str());
-                let writer = geopackage::Writer::extend(path, &fitted, &options, into)?;
-                (Box::new(writer), extend.as_ref().map_or(0, |extend| extend.before))
+        if package && placing.is_none() && !options.replace_file && path.exists() {
+            let kept = geopackage::others(path, std::slice::from_ref(&info.name))?;
+            if !kept.is_empty() {
+                placing = Some(geopackage::Placing::Replace);
+                notices.push(Notice::remark(format!(
+                    "layer {} of {} is replaced; what else the file holds stays: {}",
+                    info.name,
+                    path.display(),
+                    crate::table::list(&kept)
+                )));
             }
-            _ => (sink(path, format, &fitted, &options)?, 0),
+        }
+        let number = match placing {
+            Some(_) => geopackage::system_number(path, &info)?,
+            None => None,
         };
+        let Fitted { fit, info: fitted, losses, remarks } = Fit::plan(path, format, &info)?;
+        refuse_losses(path, &options, &losses)?;
+        notices.extend(losses.into_iter().chain(remarks));
+        let sink = sink(&pending.path(), format, &fitted, &options, number)
+            .map_err(|error| error.shown_as(&pending.path(), path))?;
         let asked = options.verify;
         let expected = info.count.is_none_or(|count| count < VERIFIED);
         let verifies = asked == Some(true) || (asked.is_none() && expected);
@@ -149,6 +180,9 @@ impl LayerWriter {
         });
         let mut writer = LayerWriter {
             path: path.to_path_buf(),
+            pending,
+            placing,
+            hold,
             layer: fitted.name.clone(),
             sink,
             fit,
@@ -156,15 +190,13 @@ impl LayerWriter {
             options,
             sum: verifies.then(|| Sum::new(decimals)),
             written: 0,
-            before,
             notices,
         };
         if let Some(mut extend) = extend {
-            if format != Format::GeoPackage {
+            if !package {
                 // The features that are there go before the new ones.
                 extend.for_each_existing(&mut |batch| writer.write(&batch))?;
             }
-            writer.before = extend.before;
             writer.written = 0;
             writer.extend = Some(extend);
         }
@@ -189,7 +221,8 @@ impl LayerWriter {
         if let Some(sum) = &mut self.sum {
             sum.add(&batch);
         }
-        self.sink.write(&batch).map_err(|error| error.in_file(&self.path))?;
+        let staged = self.pending.path();
+        self.sink.write(&batch).map_err(|error| error.shown_as(&staged, &self.path))?;
         self.written += batch.geometry.len() as u64;
         // More than was thought: nobody asked for them to be read again.
         if self.written >= VERIFIED && self.options.verify.is_none() {
@@ -198,35 +231,74 @@ impl LayerWriter {
         Ok(())
     }
 
-    /// Completes the file, which appears under its name now.
+    /// Completes the file, reads it again, and gives it its name.
     ///
     /// # Errors
     /// If the file cannot be completed, with `strict` if something was lost on the way, or
-    /// if, read again, it does not hold what it should.
+    /// if, read again, it does not hold what it should: what was there before is still there then,
+    /// and nothing of the new file is left.
     pub fn finish(self) -> Result<Written> {
         let path = self.path;
+        let staged = self.pending.path();
+        let format = Format::of(&path)?;
         let losses = self.sink.losses();
         refuse_losses(&path, &self.options, &losses)?;
-        let finished = self.sink.finish().map_err(|error| error.in_file(&path))?;
+        let finished = self.sink.finish().map_err(|error| error.shown_as(&staged, &path))?;
         let mut written = Written {
             count: self.written,
-            files: finished.files,
+            files: Vec::new(),
             verified: false,
             notices: losses.into_iter().chain(finished.notices).collect(),
         };
-        if written.files.is_empty() {
-            written.files.push(path.clone());
+        let mut made = finished.files;
+        if made.is_empty() {
+            made.push(staged.clone());
         }
         if let Some(sum) = self.sum
             && finished.check != Check::Not
         {
-            let skip = match Format::of(&path)? {
-                Format::GeoPackage => self.before,
-                _ => 0,
-            };
-            verify::verify(&written.files, &self.layer, &sum, finished.check, skip)?;
+            let wrong = |error: Error| error.moved(&staged, &path);
+            verify::verify(&made, &self.layer, &sum, finished.check).map_err(wrong)?;
             written.verified = true;
         }
+        if let Some(placing) = self.placing {
+            geopackage::place(&path, &staged, &self.layer, placing)?;
+            written.files = vec![path];
+            return Ok(written);
+        }
+        if format == Format::GeoPackage && path.exists() {
+            geopackage::release(&path)?;
+        }
+        if let Some(hold) = &self.hold {
+            hold.check()?;
+        }
+        let mut stale = match format {
+            Format::Shapefile => shapefile::stale_parts(&path, &made),
+            _ => Vec::new(),
+        };
+        let names: Vec<String> = stale.iter().map(|p| p.display().to_string()).collect();
+        if !stale.is_empty() && !self.options.overwrite {
+            stale.clear();
+            written.notices.push(Notice::warning(format!(
+                "{} belonged to a file that was here before: delete it, or programs that use it \
+                 miss features or take them for another system's",
+                names.join(", ")
+            )));
+        }
+        if !stale.is_empty() {
+            written.notices.push(Notice::remark(format!(
+                "side files of the file that was here before are removed, because they would not \
+                 fit the new one: {}",
+                names.join(", ")
+            )));
+        }
+        if !made.contains(&staged) && path.exists() {
+            written.notices.push(Notice::warning(format!(
+                "{} is left as it was: the kinds of geometry went to files of their own",
+                path.display()
+            )));
+        }
+        written.files = self.pending.finish(&stale)?;
         Ok(written)
     }
 }
@@ -236,14 +308,15 @@ fn sink(
     format: Format,
     info: &LayerInfo,
     options: &WriteOptions,
+    number: Option<i32>,
 ) -> Result<Box<dyn Sink>> {
     Ok(match format {
-        Format::GeoPackage => Box::new(geopackage::Writer::create(path, info, options)?),
-        Format::Shapefile => Box::new(shapefile::Writer::create(path, info, options)?),
+        Format::GeoPackage => Box::new(geopackage::Writer::create(path, info, options, number)?),
+        Format::Shapefile => Box::new(shapefile::Writer::create(path, info)?),
         Format::GeoJson => Box::new(geojson::Writer::create(path, info, options, false)?),
         Format::GeoJsonLines => Box::new(geojson::Writer::create(path, info, options, true)?),
-        Format::FlatGeobuf => Box::new(flatgeobuf::Writer::create(path, info, options)?),
-        Format::GeoParquet => Box::new(geoparquet::Writer::create(path, info, options)?),
+        Format::FlatGeobuf => Box::new(flatgeobuf::Writer::create(path, info)?),
+        Format::GeoParquet => Box::new(geoparquet::Writer::create(path, info)?),
         Format::Kml => Box::new(kml::Writer::create(path, info, options)?),
         Format::Gpx => Box::new(gpx::Writer::create(path, info, options)?),
         Format::Dxf => Box::new(dxf::Writer::create(path, info, options)?),

@@ -20,6 +20,7 @@ mod step;
 mod translate;
 mod validate;
 mod words;
+mod written;
 
 pub use file::{JOB_VERSION, Job, JobCheck, JobOutput, JobPack, JobSource, Step};
 pub(crate) use log::logged;

@@ -7,7 +7,9 @@ use crate::check::{CheckOptions, check_layers, sheets_as_html, sheets_as_markdow
 use crate::convert::ConvertLayer;
 use crate::draw::{DrawOptions, draw};
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, WriteOptions};
+use crate::format::{
+    Format, LayerReader, WriteOptions, copy_geopackage, geopackage_table, others_in_geopackage,
+};
 use crate::layer::Layer;
 use crate::notice::Notice;
 use crate::watch::Unwatched;
@@ -62,6 +64,14 @@ impl Job {
             }
             _ => {
                 let several = output.from.len() > 1 || again;
+                let kept = if again { Vec::new() } else { self.keep_rest(path, &at, staged)? };
+                if !kept.is_empty() {
+                    notices.push(Notice::remark(format!(
+                        "the file was there; what else it holds stays: {}",
+                        crate::table::list(&kept)
+                    )));
+                }
+                let into_copy = staged.has_rest(path);
                 for (name, reader) in output.from.iter().zip(readers()?) {
                     let layer = output.layer.clone().filter(|_| output.from.len() == 1);
                     let convert = ConvertLayer {
@@ -71,7 +81,8 @@ impl Job {
                             wkt: output.wkt,
                             layer_by: output.layer_by.clone(),
                             label: output.label.clone(),
-                            append: several,
+                            append: several && !into_copy,
+                            overwrite: into_copy,
                             stamp: Some(format!(
                                 "{}T00:00:00.000Z",
                                 self.date.as_deref().unwrap_or("1970-01-01")
@@ -88,10 +99,32 @@ impl Job {
                         notice
                     }));
                 }
-                // Every layer of a new file is new.
-                notices.retain(|notice| !notice.text.ends_with("yet: it gets one"));
+                // Every layer of a new file is new, and what stays was said once.
+                notices.retain(|notice| {
+                    let rest = into_copy && notice.text.contains("what else the file holds stays");
+                    !rest && !notice.text.ends_with("yet: it gets one")
+                });
             }
         }
         Ok(notices)
+    }
+
+    /// A GeoPackage that is there may hold more than the layers of the job: then the new layers go
+    /// into a copy of it. Gives what else there is.
+    fn keep_rest(&self, path: &Path, at: &Path, staged: &mut Staged) -> Result<Vec<String>> {
+        if !path.exists() || Format::of(path)? != Format::GeoPackage {
+            return Ok(Vec::new());
+        }
+        let mut ours: Vec<String> = Vec::new();
+        for output in &self.outputs {
+            let named = output.layer.iter().filter(|_| output.from.len() == 1);
+            ours.extend(named.chain(&output.from).map(|name| geopackage_table(name)));
+        }
+        let kept = others_in_geopackage(path, &ours)?;
+        if !kept.is_empty() {
+            staged.hold(path)?;
+            copy_geopackage(path, at)?;
+        }
+        Ok(kept)
     }
 }

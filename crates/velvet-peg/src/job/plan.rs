@@ -57,6 +57,7 @@ impl Job {
         }
         self.plan_checks(&known, &folder, &mut plan)?;
         self.plan_outputs(&known, &folder, options, &mut plan)?;
+        self.refuse_overwritten(file, options)?;
         Ok(plan)
     }
 

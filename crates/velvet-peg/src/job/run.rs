@@ -9,8 +9,9 @@ use super::staged::{Staged, folder_of, joined, make_folder, within};
 use super::step::{At, Named};
 use crate::error::{Error, Result};
 use crate::notice::{Notice, Weight};
-use crate::output::{Output, refuse_existing};
+use crate::output::{Output, TemporaryFolder, refuse_existing};
 use crate::pack::{PackOptions, pack, with_side_files};
+use crate::rejects::is_ours;
 use crate::watch::{Unwatched, Watch};
 use indexmap::IndexMap;
 use std::io::Write;
@@ -120,7 +121,7 @@ impl Job {
                 }
             }
         }
-        let work = tempfile::tempdir()?;
+        let work = TemporaryFolder::new()?;
         let mut rejects: Vec<(String, PathBuf)> = Vec::new();
         for (number, step) in self.steps.iter().enumerate() {
             let name = self.name_of(number);
@@ -167,11 +168,7 @@ impl Job {
                     (shown.clone(), weight, notice.text)
                 }));
             }
-            let rejects_to = match (&self.rejects, targets.first()) {
-                (Some(text), _) => Some(self.path(text, &folder, &options.variables)?),
-                (None, Some((_, path))) => Some(folder_of(path)),
-                (None, None) => None,
-            };
+            let rejects_to = self.rejects_folder(&folder, options)?;
             let mut stale = Vec::new();
             if let Some(to) = rejects_to {
                 for number in 0..self.steps.len() {
@@ -184,7 +181,7 @@ impl Job {
                                 .map_err(|e| Error::file(&target, "cannot be written", e))?;
                         }
                         // Those of an earlier run tell of rows that are none any more.
-                        None if options.overwrite && target.is_file() => stale.push(target),
+                        None if options.overwrite && is_ours(&target) => stale.push(target),
                         None => {}
                     }
                 }
@@ -203,11 +200,7 @@ impl Job {
                     PackOptions { title: self.title.clone(), ..PackOptions::default() };
                 pack(&files, &target, &pack_options)?;
             }
-            let written = staged.publish(options.overwrite)?;
-            for path in stale {
-                std::fs::remove_file(&path)
-                    .map_err(|e| Error::file(&path, "cannot be removed", e))?;
-            }
+            let written = staged.publish(stale, options.overwrite)?;
             for path in written {
                 let shown = within(&folder, &path).unwrap_or(&path).to_path_buf();
                 log.outputs.push(logged(&path, &shown)?);
@@ -267,15 +260,10 @@ impl Job {
         options: &RunOptions,
         log: &JobLog,
     ) -> Result<()> {
-        let text_to = match &self.log {
-            Some(text) => self.path(text, folder, &options.variables)?,
-            None => file.with_extension("log"),
-        };
-        let mut json_to = text_to.clone().into_os_string();
-        json_to.push(".json");
+        let [text_to, json_to] = self.logs(file, folder, options)?;
         let json = serde_json::to_string_pretty(log)
             .map_err(|e| Error::file(&text_to, "cannot be written", e))?;
-        for (path, text) in [(text_to.as_path(), log.to_text()), (Path::new(&json_to), json)] {
+        for (path, text) in [(text_to.as_path(), log.to_text()), (&json_to, json)] {
             make_folder(path)?;
             let mut output = Output::create(path, true)?;
             output

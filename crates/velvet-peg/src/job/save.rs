@@ -3,7 +3,7 @@
 use super::file::{JOB_VERSION, Job, JobOutput, JobSource, Step};
 use super::staged::folder_of;
 use crate::error::{Error, Result};
-use crate::output::Output;
+use crate::output::{Output, refuse_inputs, same_file};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -46,6 +46,20 @@ impl Job {
     /// # Errors
     /// If the file exists and is not to be overwritten, or cannot be written.
     pub fn save(&self, file: &Path, overwrite: bool) -> Result<()> {
+        let sources = self.sources.values().map(|source| Path::new(&source.file));
+        refuse_inputs(file, sources)?;
+        if self.outputs.iter().any(|output| same_file(file, Path::new(&output.file))) {
+            return Err(Error::usage(
+                "is to hold the job, and is its output: give the job another name",
+            )
+            .in_file(file));
+        }
+        if overwrite && file.exists() && Job::read(file).is_err() {
+            return Err(Error::usage(
+                "is no job, and would be replaced by one: give the job another name",
+            )
+            .in_file(file));
+        }
         let folder = folder_of(file);
         let mut job = self.clone();
         for source in job.sources.values_mut() {

@@ -1,18 +1,11 @@
 //! Outputs of a job that wait beside their places until all are whole.
 
 use crate::error::{Error, Result};
-use crate::output::refuse_existing;
+use crate::format::{Format, release_geopackage};
+pub(crate) use crate::output::folder_of;
+use crate::output::{Hold, Moves, TemporaryFolder, publish};
 use std::collections::BTreeMap;
 use std::path::{Component, Path, PathBuf};
-use tempfile::TempDir;
-
-/// The folder that a file lies in.
-pub(crate) fn folder_of(file: &Path) -> PathBuf {
-    match file.parent() {
-        Some(folder) if !folder.as_os_str().is_empty() => folder.to_path_buf(),
-        _ => PathBuf::from("."),
-    }
-}
 
 /// A path in a folder, without a dot in front of what lies in the current one.
 pub(super) fn joined(folder: &Path, path: impl AsRef<Path>) -> PathBuf {
@@ -38,8 +31,10 @@ pub(super) fn make_folder(file: &Path) -> Result<()> {
 #[derive(Default)]
 pub(super) struct Staged {
     /// For each folder of targets, the one where they wait.
-    folders: BTreeMap<PathBuf, TempDir>,
+    folders: BTreeMap<PathBuf, TemporaryFolder>,
     targets: Vec<PathBuf>,
+    /// Files of which what the job does not write is kept.
+    holds: Vec<(PathBuf, Hold)>,
 }
 
 impl Staged {
@@ -47,14 +42,23 @@ impl Staged {
         self.targets.iter().any(|other| other == target)
     }
 
+    /// Holds a file whose copy is being changed.
+    pub(super) fn hold(&mut self, target: &Path) -> Result<()> {
+        self.holds.push((target.to_path_buf(), Hold::take(target)?));
+        Ok(())
+    }
+
+    /// True if a target waits as a copy of what is there.
+    pub(super) fn has_rest(&self, target: &Path) -> bool {
+        self.holds.iter().any(|(held, _)| held == target)
+    }
+
     /// Where a target waits.
     pub(super) fn place(&mut self, target: &Path) -> Result<PathBuf> {
         let folder = folder_of(target);
         if !self.folders.contains_key(&folder) {
             make_folder(target)?;
-            let waiting = tempfile::Builder::new()
-                .prefix(".vpeg-")
-                .tempdir_in(&folder)
+            let waiting = TemporaryFolder::beside(&folder)
                 .map_err(|e| Error::file(&folder, "cannot be written", e))?;
             self.folders.insert(folder.clone(), waiting);
         }
@@ -72,26 +76,31 @@ impl Staged {
         }
     }
 
-    /// Gives every file its place, side files before those that they belong to; gives the places.
-    pub(super) fn publish(self, overwrite: bool) -> Result<Vec<PathBuf>> {
-        let mut moves: Vec<(PathBuf, PathBuf)> = Vec::new();
+    /// Gives every file its place, `stale` ones going away; gives the places.
+    pub(super) fn publish(self, stale: Vec<PathBuf>, overwrite: bool) -> Result<Vec<PathBuf>> {
+        let mut moves = Moves::default();
         for (folder, waiting) in &self.folders {
-            let entries = std::fs::read_dir(waiting.path())
-                .map_err(|e| Error::file(folder, "cannot be read", e))?;
-            for entry in entries {
-                let name = entry.map_err(|e| Error::file(folder, "cannot be read", e))?.file_name();
-                moves.push((waiting.path().join(&name), joined(folder, &name)));
+            let files = waiting.files().map_err(|e| Error::file(folder, "cannot be read", e))?;
+            for from in files {
+                let to = joined(folder, from.file_name().unwrap_or_default());
+                moves.add(from, to);
             }
         }
-        moves.sort_by_key(|(_, to)| (self.has(to), to.clone()));
-        for (_, to) in &moves {
-            refuse_existing(to, overwrite)?;
-        }
-        for (from, to) in &moves {
-            std::fs::rename(from, to).map_err(|e| Error::file(to, "cannot be written", e))?;
-        }
-        let mut written: Vec<PathBuf> = moves.into_iter().map(|(_, to)| to).collect();
+        stale.into_iter().for_each(|path| moves.remove(path));
+        let mut written: Vec<PathBuf> = moves.targets().map(Path::to_path_buf).collect();
         written.sort();
+        let waiting: Vec<&TemporaryFolder> = self.folders.values().collect();
+        for (_, hold) in &self.holds {
+            hold.check()?;
+        }
+        for to in moves.targets().filter(|to| to.exists()) {
+            if Format::of(to).is_ok_and(|format| format == Format::GeoPackage) {
+                release_geopackage(to)?;
+            }
+        }
+        if !waiting.is_empty() {
+            publish(&waiting, &moves, overwrite)?;
+        }
         Ok(written)
     }
 }

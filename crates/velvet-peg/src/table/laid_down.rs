@@ -7,13 +7,13 @@ use crate::error::{Error, Result};
 use crate::format::{DbfReader, Located, distinct};
 use crate::layer::Value;
 use crate::notice::Notice;
-use std::io::Write;
-use std::path::Path;
-use tempfile::NamedTempFile;
+use crate::output::{TemporaryFolder, new_file};
+use std::path::{Path, PathBuf};
 
 /// A table laid down.
 pub(super) struct LaidDown {
-    pub(super) file: NamedTempFile,
+    pub(super) folder: TemporaryFolder,
+    pub(super) path: PathBuf,
     pub(super) notices: Vec<Notice>,
     /// The sheet it is from, if it is from one.
     pub(super) sheet: Option<String>,
@@ -94,8 +94,9 @@ pub(super) fn workbook(at: &Located, options: &TableOptions) -> Result<LaidDown>
         }
     }
     let failed = |e| Error::file(shown, "cannot be read", e);
-    let mut file = NamedTempFile::new().map_err(failed)?;
-    let mut writer = csv::WriterBuilder::new().from_writer(file.as_file_mut());
+    let folder = TemporaryFolder::new().map_err(failed)?;
+    let path = folder.path().join("table.csv");
+    let mut writer = csv::WriterBuilder::new().from_writer(new_file(&path)?);
     let several = names.len() > 1;
     let mut header = vec![String::new()];
     header.extend(columns.iter().cloned());
@@ -121,10 +122,9 @@ pub(super) fn workbook(at: &Located, options: &TableOptions) -> Result<LaidDown>
     }
     writer.flush().map_err(failed)?;
     drop(writer);
-    file.flush().map_err(failed)?;
     let sheet = (!several).then(|| names[0].clone());
     let sheet_column = several.then_some(columns.len());
-    Ok(LaidDown { file, notices, sheet, sheet_column, sheets })
+    Ok(LaidDown { folder, path, notices, sheet, sheet_column, sheets })
 }
 
 /// The sheets to read.
@@ -184,8 +184,9 @@ pub(super) fn dbf(at: &Located) -> Result<LaidDown> {
     let shown = at.shown.as_path();
     let failed = |e| Error::file(shown, "cannot be read", e);
     let mut reader = DbfReader::open(&at.real).map_err(|e| e.shown_as(&at.real, shown))?;
-    let mut file = NamedTempFile::new().map_err(failed)?;
-    let mut writer = csv::WriterBuilder::new().from_writer(file.as_file_mut());
+    let folder = TemporaryFolder::new().map_err(failed)?;
+    let path = folder.path().join("table.csv");
+    let mut writer = csv::WriterBuilder::new().from_writer(new_file(&path)?);
     let unwritten = |e: csv::Error| Error::file(shown, "cannot be read", e);
     let mut header = vec![String::new()];
     header.extend(reader.fields.iter().map(|field| field.name.clone()));
@@ -219,5 +220,5 @@ pub(super) fn dbf(at: &Located) -> Result<LaidDown> {
             row - 1
         )));
     }
-    Ok(LaidDown { file, notices, sheet: None, sheet_column: None, sheets: Vec::new() })
+    Ok(LaidDown { folder, path, notices, sheet: None, sheet_column: None, sheets: Vec::new() })
 }

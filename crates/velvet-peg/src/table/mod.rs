@@ -27,6 +27,7 @@ pub use sheets::SheetShape;
 use crate::error::{Error, Result};
 use crate::format::{Format, Located, locate};
 use crate::notice::Notice;
+use crate::output::TemporaryFolder;
 use csv::StringRecord;
 use encoding_rs::Encoding;
 use encoding_rs_io::DecodeReaderBytesBuilder;
@@ -35,7 +36,6 @@ use std::io::{Cursor, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
-use tempfile::{NamedTempFile, TempDir};
 
 /// Rows that columns are judged by.
 const HEAD_ROWS: usize = 200;
@@ -139,7 +139,7 @@ pub(crate) struct TableFile {
     pub(crate) path: PathBuf,
     real: PathBuf,
     /// What was laid down so that it can be read twice.
-    _keep: (Option<Arc<TempDir>>, Option<NamedTempFile>),
+    _keep: (Option<Arc<TemporaryFolder>>, Option<TemporaryFolder>),
     /// The first field of each row is its number, not a column.
     numbered: bool,
     dialect: Dialect,
@@ -198,9 +198,9 @@ impl TableFile {
             };
             return Ok(TableFile {
                 path: path.to_path_buf(),
-                real: laid.file.path().to_path_buf(),
-                bytes: laid.file.as_file().metadata().map_err(failed)?.len(),
-                _keep: (at.keep, Some(laid.file)),
+                bytes: std::fs::metadata(&laid.path).map_err(failed)?.len(),
+                real: laid.path,
+                _keep: (at.keep, Some(laid.folder)),
                 numbered: true,
                 dialect,
                 format: at.format,

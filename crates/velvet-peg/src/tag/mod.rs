@@ -14,9 +14,10 @@ pub use report::TagReport;
 use crate::build::Outcome;
 use crate::convert::{ConvertLayer, area_of, route_notices};
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, Stage, WriteOptions, distinct};
+use crate::format::{Format, LayerReader, Stage, WriteOptions, distinct, geopackage_table};
 use crate::layer::{Batch, GeometryKind, Value, no_system};
 use crate::notice::Notice;
+use crate::output::refuse_inputs;
 use crate::watch::Watch;
 use areas::Areas;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
@@ -78,6 +79,14 @@ impl TagPoints {
         out: &Path,
         watch: &mut dyn Watch,
     ) -> Result<(Outcome, TagReport)> {
+        let name = self.write.layer.as_deref().unwrap_or(&points.info().name);
+        // A GeoPackage takes the points beside the polygons; any other file would lose these.
+        if Format::of(out)? != Format::GeoPackage
+            || self.write.replace_file
+            || geopackage_table(name) == polygons.info().name
+        {
+            refuse_inputs(out, [polygons.path()])?;
+        }
         let (tagged, stage, mut notices) = self.prepare(points, polygons)?;
         let convert = ConvertLayer {
             write: self.write.clone(),

@@ -65,6 +65,9 @@ impl Check {
             table: self.reading.options(),
             layer: self.layer.clone(),
         };
+        if let Some(output) = &self.output {
+            velvet_peg::refuse_inputs(output, self.files.iter().map(PathBuf::as_path))?;
+        }
         let mut progress = Progress::new("checking");
         let report = check(&self.files, &options, &mut progress)?;
         drop(progress);

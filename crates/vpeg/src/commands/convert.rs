@@ -55,6 +55,18 @@ impl Convert {
                 self.output.display()
             )));
         }
+        for (at, file) in self.files.iter().enumerate() {
+            let same = |other: &&PathBuf| other.file_name() == file.file_name();
+            if let Some(other) = self.files[..at].iter().find(same) {
+                return Err(Error::from_usage(format!(
+                    "{} and {} have one name, and one would replace the other in {}: convert them \
+                     one by one",
+                    other.display(),
+                    file.display(),
+                    self.output.display()
+                )));
+            }
+        }
         if self.files.len() > 1 {
             self.save.only("one file, and there are several")?;
         }

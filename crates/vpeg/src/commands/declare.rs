@@ -5,7 +5,7 @@ use crate::progress::Progress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, LayerReader, Step, declare};
+use velvet_peg::{Error, Format, LayerReader, Step, declare, format_of};
 
 #[derive(Debug, Args)]
 pub(crate) struct Declare {
@@ -30,7 +30,9 @@ impl Declare {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let crs = reference::system(&self.crs)?;
         let layers = LayerReader::open_all(&self.file)?.len();
-        if self.output.is_none() && layers > 1 {
+        let output = self.output.as_ref().unwrap_or(&self.file);
+        let in_place = velvet_peg::is_same_file(output, &self.file);
+        if in_place && layers > 1 && format_of(&self.file)? != Format::GeoPackage {
             return Err(Error::from_usage(format!(
                 "{} has {layers} layers, and writing one over the file would lose the others: name \
                  another file with -o",
@@ -38,7 +40,6 @@ impl Declare {
             )));
         }
         let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
-        let output = self.output.as_ref().unwrap_or(&self.file);
         let options = self.write.options();
         let step =
             Step { kind: "declare".to_string(), crs: Some(self.crs.clone()), ..Step::default() };

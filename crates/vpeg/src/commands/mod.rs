@@ -44,6 +44,10 @@ pub(crate) struct Arguments {
     /// Exit with 3 if there was a warning; refuse to write what a format cannot hold in full.
     #[arg(long, global = true)]
     pub(crate) strict: bool,
+    /// Do not wait until outputs are on disk before they take their names: faster on slow disks,
+    /// and after a power cut an output may be empty.
+    #[arg(long, global = true)]
+    pub(crate) no_sync: bool,
     /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b).
     #[arg(long, global = true, env = "VELVET_PEG_GRIDS", value_name = "DIR")]
     grids: Option<std::path::PathBuf>,
@@ -203,11 +207,15 @@ impl SelectArguments {
 /// How an output is written.
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct WriteArguments {
-    /// Replace existing files.
+    /// Replace existing files; of a GeoPackage the layer of that name, and the rest of the file
+    /// stays.
     #[arg(long)]
     pub(crate) overwrite: bool,
+    /// Replace an existing GeoPackage as a whole, with every layer and table in it.
+    #[arg(long)]
+    pub(crate) replace_file: bool,
     /// Add to the layer of an existing file: its reference system and columns are taken over.
-    #[arg(long, conflicts_with = "overwrite")]
+    #[arg(long, conflicts_with_all = ["overwrite", "replace_file"])]
     pub(crate) append: bool,
     /// Name of the layer in the file written.
     #[arg(long, value_name = "NAME")]
@@ -237,6 +245,7 @@ impl WriteArguments {
     pub(crate) fn options(&self) -> WriteOptions {
         WriteOptions {
             overwrite: self.overwrite,
+            replace_file: self.replace_file,
             decimals: self.decimals,
             append: self.append,
             layer: self.output_layer.clone(),

@@ -7,7 +7,7 @@ use crate::error::{Error, Result};
 use crate::format::{Check, Finished, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, Extender, GeometryColumn, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
-use crate::output::Output;
+use crate::output::new_file;
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::fs::File;
@@ -19,7 +19,6 @@ const MOST_BYTES: usize = 250;
 
 pub(in crate::format) struct Writer {
     path: PathBuf,
-    output: Output,
     /// Entities, which come behind the tables that list their layers.
     entities: BufWriter<File>,
     layers: BTreeSet<String>,
@@ -50,12 +49,10 @@ impl Writer {
             None => Ok(None),
         };
         let (layer_by, label) = (find(&options.layer_by)?, find(&options.label)?);
-        let output = Output::create(path, options.overwrite)?;
         let room = tempfile::tempfile().map_err(|e| Error::file(path, "cannot be written", e))?;
         let degrees = info.crs.as_ref().is_some_and(velvet_peg_core::Crs::is_geographic);
         Ok(Writer {
             path: path.to_path_buf(),
-            output,
             entities: BufWriter::with_capacity(1 << 16, room),
             layers: BTreeSet::new(),
             names,
@@ -216,12 +213,11 @@ impl Sink for Writer {
         let failed = |e| Error::file(&self.path, "cannot be written", e);
         let mut entities = self.entities.into_inner().map_err(|e| failed(e.into_error()))?;
         entities.rewind().map_err(failed)?;
-        let mut out = BufWriter::with_capacity(1 << 16, self.output.reopen()?);
+        let mut out = BufWriter::with_capacity(1 << 16, new_file(&self.path)?);
         out.write_all(head.as_bytes()).map_err(failed)?;
         std::io::copy(&mut entities, &mut out).map_err(failed)?;
         out.write_all(b"0\nENDSEC\n0\nEOF\n").and_then(|()| out.flush()).map_err(failed)?;
         drop(out);
-        self.output.finish()?;
         let check = match (self.split, self.cut) {
             (0, 0) => Check::Coordinates,
             _ => Check::Not,

@@ -5,7 +5,7 @@
 use crate::error::{Error, Result};
 use crate::format::{Finished, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
-use crate::output::Output;
+use crate::output::new_file;
 use serde_json::Value as Json;
 use std::fs::File;
 use std::io::{BufWriter, Write};
@@ -14,7 +14,6 @@ use velvet_peg_core::planar;
 
 pub(in crate::format) struct Writer {
     path: PathBuf,
-    output: Output,
     file: BufWriter<File>,
     decimals: usize,
     names: Vec<String>,
@@ -30,8 +29,7 @@ impl Writer {
         options: &WriteOptions,
         lines: bool,
     ) -> Result<Writer> {
-        let output = Output::create(path, options.overwrite)?;
-        let mut file = BufWriter::with_capacity(1 << 16, output.reopen()?);
+        let mut file = BufWriter::with_capacity(1 << 16, new_file(path)?);
         let name = Json::String(info.name.clone());
         if !lines {
             write!(file, "{{\"type\":\"FeatureCollection\",\"name\":{name},\"features\":[")
@@ -39,7 +37,6 @@ impl Writer {
         }
         Ok(Writer {
             path: path.to_path_buf(),
-            output,
             file,
             decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
             names: info.schema.fields().iter().map(|field| field.name().clone()).collect(),
@@ -163,7 +160,6 @@ impl Sink for Writer {
             .and_then(|()| self.file.flush())
             .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         drop(self.file);
-        self.output.finish()?;
         Ok(Finished::default())
     }
 }

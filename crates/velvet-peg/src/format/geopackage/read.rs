@@ -1,5 +1,6 @@
 //! Reading the feature tables of a GeoPackage.
 
+use super::existing::read_only;
 use super::{blob, quoted};
 use crate::error::{Error, Result};
 use crate::format::Source;
@@ -9,7 +10,7 @@ use crate::layer::{Batch, CrsOrigin, Gather, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
 use arrow_schema::{DataType, Field, Schema};
 use rusqlite::types::ValueRef;
-use rusqlite::{Connection, OpenFlags, OptionalExtension, params};
+use rusqlite::{Connection, OptionalExtension, params};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -28,11 +29,7 @@ fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + '_ {
 }
 
 fn connect(path: &Path) -> Result<Connection> {
-    Connection::open_with_flags(
-        path,
-        OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX,
-    )
-    .map_err(failed(path))
+    read_only(path).map_err(failed(path))
 }
 
 pub(in crate::format) fn open(path: &Path) -> Result<Vec<Opened>> {

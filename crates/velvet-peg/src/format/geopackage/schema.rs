@@ -66,6 +66,7 @@ CREATE TABLE IF NOT EXISTS gpkg_extensions (
 
 /// The triggers that keep the R-tree true, for a table `t`, geometry column `c` and key `i`.
 pub(super) fn triggers(t: &str, c: &str, i: &str) -> String {
+    let [t, c, i] = [t, c, i].map(|name| name.replace('"', "\"\""));
     let values = format!(
         "NEW.\"{i}\", ST_MinX(NEW.\"{c}\"), ST_MaxX(NEW.\"{c}\"), ST_MinY(NEW.\"{c}\"), ST_MaxY(NEW.\"{c}\")"
     );

@@ -2,29 +2,26 @@
 //! more features in one of its tables; with R-tree index and extent.
 
 use super::boxes::Boxes;
-use super::into::Into;
 use super::{blob, quoted, schema};
 use crate::error::{Error, Result};
 use crate::format::fit::DECLARED;
 use crate::format::{Finished, Sink, WriteOptions, distinct, wkt};
 use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, Value};
-use crate::output::Output;
 use arrow_schema::{DataType, Field};
 use rusqlite::types::ToSqlOutput;
-use rusqlite::{Connection, ToSql, params};
+use rusqlite::{Connection, OptionalExtension, ToSql, params};
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Crs, definition};
 
 pub(in crate::format) struct Writer {
     path: PathBuf,
-    output: Output,
     connection: Connection,
     table: String,
     geometry: String,
     key: String,
     insert: String,
-    /// Adds a box to the R-tree; none for a table without one.
-    insert_box: Option<String>,
+    /// Adds a box to the R-tree.
+    insert_box: String,
     /// Boxes that wait for the R-tree.
     boxes: Boxes,
     srs_id: i32,
@@ -34,98 +31,36 @@ pub(in crate::format) struct Writer {
     has_m: bool,
     /// The key of the feature written last.
     last: i64,
-    /// The table that was there before.
-    into: Option<Into>,
     /// Time of the change; now if none.
     stamp: Option<String>,
 }
 
 impl Writer {
-    /// A new file with one table.
+    /// A new file with one table. `number` is that of the reference system, where the table is
+    /// to go to a file that has given it one already.
     pub(in crate::format) fn create(
         path: &Path,
         info: &LayerInfo,
         options: &WriteOptions,
+        number: Option<i32>,
     ) -> Result<Writer> {
-        let output = Output::create(path, options.overwrite)?;
         let failed = failed(path);
-        let connection = connect(&output).map_err(&failed)?;
+        let connection = connect(path).map_err(&failed)?;
         connection
             .execute_batch(&format!("{}{}", schema::IDENTITY, schema::TABLES))
             .map_err(&failed)?;
-        add_system(&connection, &Crs::from_epsg(4326)?).map_err(&failed)?;
-        Writer::add_table(path, output, connection, info, options.stamp.as_deref())
-    }
-
-    /// A copy of a file with more features in one of its tables, or one more table.
-    pub(in crate::format) fn extend(
-        path: &Path,
-        info: &LayerInfo,
-        options: &WriteOptions,
-        into: Option<&str>,
-    ) -> Result<Writer> {
-        let output = Output::create(path, options.overwrite)?;
-        std::fs::copy(path, output.temporary_path())
-            .map_err(|e| Error::file(path, "cannot be copied", e))?;
-        let failed = failed(path);
-        let connection = connect(&output).map_err(&failed)?;
-        connection.execute_batch(schema::EXTENSIONS).map_err(&failed)?;
-        let Some(table) = into else {
-            return Writer::add_table(path, output, connection, info, options.stamp.as_deref());
-        };
-        let into = Into::open(&connection, table).map_err(&failed)?;
-        let mut names = vec![into.geometry.clone()];
-        names.extend(info.schema.fields().iter().map(|field| field.name().clone()));
-        let quoted_names: Vec<String> = names.iter().map(|name| quoted(name)).collect();
-        let marks: Vec<String> = (2..=names.len() + 1).map(|n| format!("?{n}")).collect();
-        let insert = format!(
-            "INSERT INTO {} ({}, {}) VALUES (?1, {})",
-            quoted(table),
-            quoted(&into.key),
-            quoted_names.join(", "),
-            marks.join(", ")
-        );
-        into.drop_triggers(&connection).map_err(&failed)?;
-        connection.execute_batch("BEGIN;").map_err(&failed)?;
-        Ok(Writer {
-            path: path.to_path_buf(),
-            output,
-            connection,
-            table: table.to_string(),
-            geometry: into.geometry.clone(),
-            key: into.key.clone(),
-            insert,
-            boxes: Boxes::default(),
-            insert_box: into.indexed.then(|| insert_box(table, &into.geometry)),
-            srs_id: into.srs_id,
-            extent: Extender::default(),
-            declared: info.kind,
-            has_z: false,
-            has_m: false,
-            last: into.last,
-            into: Some(into),
-            stamp: options.stamp.clone(),
-        })
-    }
-
-    fn add_table(
-        path: &Path,
-        output: Output,
-        connection: Connection,
-        info: &LayerInfo,
-        stamp: Option<&str>,
-    ) -> Result<Writer> {
-        let failed = failed(path);
+        add_system(&connection, &Crs::from_epsg(4326)?, None, false).map_err(&failed)?;
+        let stamp = options.stamp.as_deref();
         let srs_id = match &info.crs {
             None => -1,
-            Some(crs) if crs.code() == Some(4326) => 4326,
-            Some(crs) => add_system(&connection, crs).map_err(&failed)?,
+            Some(crs) if crs.code() == Some(4326) && number.is_none() => 4326,
+            Some(crs) => add_system(&connection, crs, number, false).map_err(&failed)?,
         };
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
         let geometry = distinct(&names, "geom");
         let key = distinct(&names, "fid");
-        let table = table_name(&info.name);
+        let table = info.name.clone();
         let kind = info.kind.map_or("GEOMETRY", wkt::name);
         let mut columns = vec![
             format!("{} INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL", quoted(&key)),
@@ -170,57 +105,46 @@ impl Writer {
         let insert_box = insert_box(&table, &geometry);
         Ok(Writer {
             path: path.to_path_buf(),
-            output,
             connection,
             table,
             geometry,
             key,
             insert,
             boxes: Boxes::default(),
-            insert_box: Some(insert_box),
+            insert_box,
             srs_id,
             extent: Extender::default(),
             declared: info.kind,
             has_z: false,
             has_m: false,
             last: 0,
-            into: None,
             stamp: stamp.map(String::from),
         })
     }
 
     /// Puts the boxes that wait into the R-tree.
     fn index(&mut self) -> rusqlite::Result<()> {
-        let Some(insert) = &self.insert_box else { return Ok(()) };
-        let mut statement = self.connection.prepare_cached(insert)?;
+        let mut statement = self.connection.prepare_cached(&self.insert_box)?;
         for (id, b) in self.boxes.take() {
             statement.execute(params![id, b.west, b.east, b.south, b.north])?;
         }
         Ok(())
     }
 
-    /// Writes the table's entry, or brings that of one that was there up to date.
+    /// Writes the table's entry.
     fn describe(&self) -> rusqlite::Result<()> {
         let flags = (if self.has_z { 2 } else { 0 }, if self.has_m { 2 } else { 0 });
-        match &self.into {
-            // A table without heights that gets some has them where they are.
-            Some(_) => self.connection.execute(
-                "UPDATE gpkg_geometry_columns SET z = max(z, ?2), m = max(m, ?3) \
-                 WHERE table_name = ?1 AND (z = 0 OR m = 0)",
-                params![self.table, flags.0, flags.1],
-            )?,
-            None => self.connection.execute(
-                "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
-                params![
-                    self.table,
-                    self.geometry,
-                    self.declared.map_or("GEOMETRY", wkt::name),
-                    self.srs_id,
-                    flags.0,
-                    flags.1
-                ],
-            )?,
-        };
+        self.connection.execute(
+            "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+            params![
+                self.table,
+                self.geometry,
+                self.declared.map_or("GEOMETRY", wkt::name),
+                self.srs_id,
+                flags.0,
+                flags.1
+            ],
+        )?;
         if let Some(bounds) = self.extent.bounds() {
             self.connection.execute(
                 "UPDATE gpkg_contents SET min_x = min(coalesce(min_x, ?1), ?1), \
@@ -238,14 +162,7 @@ impl Writer {
                 ],
             )?;
         }
-        match &self.into {
-            Some(into) => into.restore_triggers(&self.connection)?,
-            None => self.connection.execute_batch(&schema::triggers(
-                &self.table,
-                &self.geometry,
-                &self.key,
-            ))?,
-        }
+        self.connection.execute_batch(&schema::triggers(&self.table, &self.geometry, &self.key))?;
         self.connection.execute_batch("COMMIT;")
     }
 }
@@ -285,13 +202,12 @@ impl Sink for Writer {
         self.index().map_err(&failed)?;
         self.describe().map_err(&failed)?;
         self.connection.close().map_err(|(_, error)| failed(error))?;
-        self.output.finish()?;
         Ok(Finished::default())
     }
 }
 
-fn connect(output: &Output) -> rusqlite::Result<Connection> {
-    let connection = Connection::open(output.temporary_path())?;
+fn connect(path: &Path) -> rusqlite::Result<Connection> {
+    let connection = Connection::open(path)?;
     // The file is thrown away if it is not finished: no journal is needed.
     connection.execute_batch(
         "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size = -8192;",
@@ -312,22 +228,65 @@ fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + use<> {
 /// Number of a system that the registry does not have, beyond all codes of the registry.
 const OWN_SYSTEM: u32 = 100_000_001;
 
-/// Writes a system's row and gives its number.
-fn add_system(connection: &Connection, crs: &Crs) -> rusqlite::Result<i32> {
-    let text = definition::wkt1(crs).unwrap_or_else(|| "undefined".to_string());
+/// Writes a system's row and gives its number; `newer` files have a column more for it.
+pub(super) fn add_system(
+    connection: &Connection,
+    crs: &Crs,
+    number: Option<i32>,
+    newer: bool,
+) -> rusqlite::Result<i32> {
     let (organization, code) = match crs.code() {
         Some(code) => ("EPSG", code),
         None => ("NONE", OWN_SYSTEM),
     };
+    let number = number.unwrap_or(code as i32);
+    // A second form of the definition that newer files have must not be missing.
+    let (more, value) = if newer { (", definition_12_063", ", 'undefined'") } else { ("", "") };
     connection.execute(
-        "INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES (?1, ?2, ?3, ?2, ?4, ?5)",
-        params![crs.name(), code, organization, text, crs.extent().description()],
+        &format!(
+            "INSERT OR IGNORE INTO gpkg_spatial_ref_sys (srs_name, srs_id, organization, \
+             organization_coordsys_id, definition, description{more}) \
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6{value})"
+        ),
+        params![crs.name(), number, organization, code, text_of(crs), crs.extent().description()],
     )?;
-    Ok(code as i32)
+    Ok(number)
+}
+
+/// The definition of a system, as the file keeps it.
+fn text_of(crs: &Crs) -> String {
+    definition::wkt1(crs).unwrap_or_else(|| "undefined".to_string())
+}
+
+/// The number that a file has given to a system, or can give to it.
+pub(super) fn number_of(connection: &Connection, crs: &Crs) -> rusqlite::Result<i32> {
+    let query = match crs.code() {
+        Some(_) => "upper(organization) = 'EPSG' AND organization_coordsys_id = ?1",
+        None => "definition = ?2",
+    };
+    let known: Option<i32> = connection
+        .query_row(
+            &format!(
+                "SELECT srs_id FROM gpkg_spatial_ref_sys WHERE ({query}) AND ?1 = ?1 AND ?2 = ?2"
+            ),
+            params![crs.code(), text_of(crs)],
+            |row| row.get(0),
+        )
+        .optional()?;
+    if let Some(known) = known {
+        return Ok(known);
+    }
+    let wanted = crs.code().unwrap_or(OWN_SYSTEM);
+    connection.query_row(
+        "SELECT CASE WHEN EXISTS (SELECT 1 FROM gpkg_spatial_ref_sys WHERE srs_id = ?1) \
+         THEN max(?2, (SELECT max(srs_id) + 1 FROM gpkg_spatial_ref_sys)) ELSE ?1 END",
+        params![wanted, OWN_SYSTEM],
+        |row| row.get(0),
+    )
 }
 
 /// A table name that no GeoPackage or SQLite table has.
-pub(in crate::format) fn table_name(name: &str) -> String {
+pub(crate) fn table_name(name: &str) -> String {
     let clean: String =
         name.chars().map(|c| if c.is_alphanumeric() || c == '_' { c } else { '_' }).collect();
     let lower = clean.to_ascii_lowercase();

@@ -2,9 +2,9 @@
 
 use super::{KEY, kind_name};
 use crate::error::{Error, Result};
-use crate::format::{Finished, Sink, WriteOptions, distinct, wkb};
+use crate::format::{Finished, Sink, distinct, wkb};
 use crate::layer::{Batch, Extender, LayerInfo};
-use crate::output::Output;
+use crate::output::new_file;
 use arrow_array::builder::BinaryBuilder;
 use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -25,7 +25,6 @@ const GROUP: usize = 65_536;
 
 pub(in crate::format) struct Writer {
     path: PathBuf,
-    output: Output,
     writer: ArrowWriter<File>,
     schema: SchemaRef,
     geometry: String,
@@ -37,12 +36,7 @@ pub(in crate::format) struct Writer {
 }
 
 impl Writer {
-    pub(in crate::format) fn create(
-        path: &Path,
-        info: &LayerInfo,
-        options: &WriteOptions,
-    ) -> Result<Writer> {
-        let output = Output::create(path, options.overwrite)?;
+    pub(in crate::format) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
         let geometry = distinct(&names, "geometry");
@@ -59,12 +53,11 @@ impl Writer {
         // would not see those of GeoParquet.
         let options =
             ArrowWriterOptions::new().with_properties(properties).with_skip_arrow_metadata(true);
-        let file = output.reopen()?;
+        let file = new_file(path)?;
         let writer = ArrowWriter::try_new_with_options(file, schema.clone(), options)
             .map_err(|e| Error::file(path, "cannot be written", e))?;
         Ok(Writer {
             path: path.to_path_buf(),
-            output,
             writer,
             schema,
             geometry,
@@ -137,7 +130,6 @@ impl Sink for Writer {
         let metadata = self.metadata().to_string();
         self.writer.append_key_value_metadata(KeyValue::new(KEY.to_string(), metadata));
         self.writer.close().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
-        self.output.finish()?;
         Ok(Finished::default())
     }
 }

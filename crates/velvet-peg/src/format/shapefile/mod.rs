@@ -10,7 +10,7 @@ mod shape;
 mod write;
 
 pub(super) use read::open;
-pub(super) use write::Writer;
+pub(super) use write::{Writer, stale_parts};
 
 /// The number of a shape's type without a geometry.
 const NULL: i32 = 0;

@@ -5,10 +5,10 @@ use super::shape::{self, ShapeType};
 use crate::error::{Error, Result};
 use crate::format::dbf::{Column, DbfWriter, MOST_RECORD};
 use crate::format::fit::declared;
-use crate::format::{Check, Finished, Sink, WriteOptions};
+use crate::format::{Check, Finished, Sink};
 use crate::layer::{Batch, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
-use crate::output::Output;
+use crate::output::new_file;
 use arrow_schema::{DataType, SchemaRef};
 use csv::StringRecord;
 use std::fs::File;
@@ -32,7 +32,6 @@ pub(in crate::format) struct Writer {
     path: PathBuf,
     crs: Option<Crs>,
     schema: SchemaRef,
-    overwrite: bool,
     z: bool,
     m: bool,
     /// The kind of the layer, if it has one.
@@ -44,17 +43,11 @@ pub(in crate::format) struct Writer {
 }
 
 impl Writer {
-    pub(in crate::format) fn create(
-        path: &Path,
-        info: &LayerInfo,
-        options: &WriteOptions,
-    ) -> Result<Writer> {
-        crate::output::refuse_existing(path, options.overwrite)?;
+    pub(in crate::format) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
         let mut writer = Writer {
             path: path.to_path_buf(),
             crs: info.crs.clone(),
             schema: info.schema.clone(),
-            overwrite: options.overwrite,
             z: info.has_z,
             m: info.has_m,
             kind: info.kind,
@@ -181,17 +174,7 @@ impl Sink for Writer {
             only.path.clone_from(&self.path);
         }
         for file in self.files {
-            finished.files.extend(file.finish(self.crs.as_ref(), self.overwrite)?);
-        }
-        for extension in ["sbn", "sbx", "qix"] {
-            let index = self.path.with_extension(extension);
-            if index.exists() {
-                finished.notices.push(Notice::warning(format!(
-                    "{} is an index of the file that was here before: delete it, or programs that \
-                     use it miss features",
-                    index.display()
-                )));
-            }
+            finished.files.extend(file.finish(self.crs.as_ref())?);
         }
         if self.crs.is_none() {
             finished.notices.push(Notice::warning(
@@ -201,6 +184,28 @@ impl Sink for Writer {
         }
         Ok(finished)
     }
+}
+
+/// Parts of a Shapefile that would tell of another one if they stayed beside a new one: side files
+/// with its system and encoding, and indexes.
+const PARTS: [&str; 13] =
+    ["shx", "dbf", "prj", "cpg", "sbn", "sbx", "qix", "fbn", "fbx", "ain", "aih", "ixs", "mxs"];
+
+/// What stands beside a Shapefile that is replaced and is not replaced with it.
+pub(in crate::format) fn stale_parts(path: &Path, made: &[PathBuf]) -> Vec<PathBuf> {
+    let main = |file: &&PathBuf| file.extension().is_some_and(|e| e == "shp");
+    let mut stale = Vec::new();
+    for file in made.iter().filter(main) {
+        let target = path.with_file_name(file.file_name().unwrap_or_default());
+        for part in PARTS.into_iter().flat_map(|p| [p.to_string(), p.to_ascii_uppercase()]) {
+            let beside = target.with_extension(&part);
+            let written = made.iter().any(|other| other.file_name() == beside.file_name());
+            if beside.is_file() && !written && !stale.contains(&beside) {
+                stale.push(beside);
+            }
+        }
+    }
+    stale
 }
 
 /// What the values of a column need.
@@ -324,18 +329,14 @@ impl OneKind {
         self.rows.write_record(&record).map_err(|e| Error::file(&self.path, "cannot be written", e))
     }
 
-    /// Gives every file its name.
-    fn finish(mut self, crs: Option<&Crs>, overwrite: bool) -> Result<Vec<PathBuf>> {
+    /// Writes the files; gives their paths.
+    fn finish(mut self, crs: Option<&Crs>) -> Result<Vec<PathBuf>> {
         let path = self.path.clone();
         let failed = |e| Error::file(&path, "cannot be written", e);
         self.rows.flush().map_err(failed)?;
-        let mut outputs = Vec::new();
-        let mut lay = |extension: &str| -> Result<(File, PathBuf)> {
+        let lay = |extension: &str| -> Result<(File, PathBuf)> {
             let target = path.with_extension(extension);
-            let output = Output::create(&target, overwrite)?;
-            let file = output.reopen()?;
-            outputs.push(output);
-            Ok((file, target))
+            Ok((new_file(&target)?, target))
         };
         let mut files = Vec::new();
         let head = self.head(self.words);
@@ -365,15 +366,7 @@ impl OneKind {
             let (mut file, target) = lay("prj")?;
             file.write_all(text.as_bytes()).map_err(failed)?;
             files.push(target);
-        } else if overwrite {
-            // The side file of an earlier run would tell of another system.
-            let old = path.with_extension("prj");
-            if old.exists() {
-                std::fs::remove_file(&old)
-                    .map_err(|e| Error::file(&old, "cannot be removed", e))?;
-            }
         }
-        outputs.into_iter().try_for_each(Output::finish)?;
         Ok(files)
     }
 

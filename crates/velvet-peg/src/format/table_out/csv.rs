@@ -5,7 +5,7 @@ use crate::error::{Error, Result};
 use crate::format::verify::row_sum;
 use crate::format::{Check, Finished, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, LayerInfo};
-use crate::output::Output;
+use crate::output::new_file;
 use csv::StringRecord;
 use std::fmt::Write as _;
 use std::fs::File;
@@ -14,7 +14,6 @@ use std::path::{Path, PathBuf};
 
 pub(in crate::format) struct Writer {
     path: PathBuf,
-    output: Output,
     writer: csv::Writer<BufWriter<File>>,
     rows: Rows,
     count: u64,
@@ -32,16 +31,15 @@ impl Writer {
         info: &LayerInfo,
         options: &WriteOptions,
     ) -> Result<Writer> {
-        let output = Output::create(path, options.overwrite)?;
         let tabs = path.extension().is_some_and(|e| e == "tsv" || e == "tab");
         let mut writer = csv::WriterBuilder::new()
             .delimiter(if tabs { b'\t' } else { b',' })
-            .from_writer(BufWriter::new(output.reopen()?));
+            .from_writer(BufWriter::new(new_file(path)?));
         let decimals = options.decimals.unwrap_or(default_decimals(info.crs.as_ref()));
         let rows = Rows::new(info, options, decimals);
         writer.write_record(&rows.header).map_err(|e| Error::file(path, "cannot be written", e))?;
         let path = path.to_path_buf();
-        Ok(Writer { path, output, writer, rows, count: 0, sum: 0, many_lines: false })
+        Ok(Writer { path, writer, rows, count: 0, sum: 0, many_lines: false })
     }
 }
 
@@ -88,7 +86,6 @@ impl Sink for Writer {
             .into_inner()
             .map_err(|e| Error::file(&path, "cannot be written", e.into_error()))?;
         buffer.into_inner().map_err(|e| Error::file(&path, "cannot be written", e.into_error()))?;
-        self.output.finish()?;
         let check = match self.many_lines || self.count == 0 {
             true => Check::Not,
             false => Check::Rows(self.count, self.sum),

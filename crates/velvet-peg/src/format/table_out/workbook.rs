@@ -8,7 +8,7 @@ use crate::format::verify::row_sum;
 use crate::format::{Check, Finished, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, LayerInfo, Value};
 use crate::notice::Notice;
-use crate::output::Output;
+use crate::output::new_file;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet, XlsxError};
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -24,7 +24,6 @@ const EXACT: u64 = 1 << 53;
 
 pub(in crate::format) struct Writer {
     path: PathBuf,
-    output: Output,
     workbook: Workbook,
     rows: Rows,
     /// For each attribute, how a date in it looks.
@@ -44,7 +43,6 @@ impl Writer {
         if !path.extension().is_some_and(|e| e.eq_ignore_ascii_case("xlsx")) {
             return Err(Error::usage("workbooks are written as .xlsx only").in_file(path));
         }
-        let output = Output::create(path, options.overwrite)?;
         let failed = failed(path);
         let mut workbook = Workbook::new();
         if let Some(stamp) = &options.stamp {
@@ -77,7 +75,6 @@ impl Writer {
             .collect();
         Ok(Writer {
             path: path.to_path_buf(),
-            output,
             workbook,
             rows,
             dates,
@@ -132,12 +129,11 @@ impl Sink for Writer {
 
     fn finish(mut self: Box<Self>) -> Result<Finished> {
         let failed = failed(&self.path);
-        let bytes = self.output.reopen()?;
+        let bytes = new_file(&self.path)?;
         let mut file = std::io::BufWriter::new(bytes);
         self.workbook.save_to_writer(&mut file).map_err(&failed)?;
         file.flush().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         drop(file);
-        self.output.finish()?;
         let check = match self.next {
             1 => Check::Not,
             next => Check::Rows(u64::from(next) - 1, self.sum),

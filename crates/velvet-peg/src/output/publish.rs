@@ -1,0 +1,218 @@
+//! Files take their places, together or not at all.
+//!
+//! All of them are whole and on disk before the first is moved. What stands in a place is kept
+//! beside the new file until the last has moved, and put back if one cannot be. A program that is
+//! killed in between leaves a list of its moves, which the next one completes.
+
+use super::place::{folder_of, refuse_existing};
+use super::temporary::{TemporaryFolder, uninterrupted};
+use crate::error::{Error, Result};
+use serde::{Deserialize, Serialize};
+use std::fs::File;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// The list of moves, in every folder that takes part.
+pub(super) const MOVES: &str = ".moves";
+
+static SYNC: AtomicBool = AtomicBool::new(true);
+
+/// Whether outputs are on disk before they take their names (they are, unless this says
+/// otherwise): without it a power cut shortly after may leave an empty file in place of the old one.
+pub fn sync_outputs(on: bool) {
+    SYNC.store(on, Ordering::Relaxed);
+}
+
+/// Files and their places.
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub(crate) struct Moves {
+    moves: Vec<(PathBuf, PathBuf)>,
+    /// Files of an earlier output that would belie the new one.
+    stale: Vec<PathBuf>,
+}
+
+impl Moves {
+    pub(crate) fn add(&mut self, from: PathBuf, to: PathBuf) {
+        self.moves.push((from, to));
+    }
+
+    pub(crate) fn remove(&mut self, stale: PathBuf) {
+        self.stale.push(stale);
+    }
+
+    /// Paths that hold from any folder.
+    fn absolute(&self) -> Moves {
+        let whole = |path: &PathBuf| std::path::absolute(path).unwrap_or_else(|_| path.clone());
+        Moves {
+            moves: self.moves.iter().map(|(from, to)| (whole(from), whole(to))).collect(),
+            stale: self.stale.iter().map(whole).collect(),
+        }
+    }
+
+    pub(crate) fn targets(&self) -> impl Iterator<Item = &Path> {
+        self.moves.iter().map(|(_, to)| to.as_path())
+    }
+}
+
+/// True for the file of a set that readers open; the others stand beside it and are found by its
+/// name.
+fn is_main(path: &Path) -> bool {
+    path.extension().is_some_and(|e| e.eq_ignore_ascii_case("shp"))
+}
+
+/// Gives every file its place.
+///
+/// # Errors
+/// If a place is taken by what is not to be replaced, or a file cannot be moved: then everything is
+/// as it was.
+pub(crate) fn publish(waiting: &[&TemporaryFolder], moves: &Moves, overwrite: bool) -> Result<()> {
+    let failed = |path: &Path| {
+        let path = path.to_path_buf();
+        move |e: io::Error| Error::file(&path, "cannot be written", e)
+    };
+    for (from, to) in &moves.moves {
+        refuse_existing(to, overwrite)?;
+        if SYNC.load(Ordering::Relaxed) {
+            let open = File::options().write(true).open(from);
+            open.and_then(|file| file.sync_all()).map_err(failed(to))?;
+        }
+        if let Ok(there) = std::fs::metadata(to) {
+            alike(from, &there).map_err(failed(to))?;
+        }
+    }
+    let several = moves.moves.len() + moves.stale.len() > 1;
+    // Names that are no text cannot be listed: a kill then leaves the moves half done.
+    if let Ok(text) = serde_json::to_vec(&moves.absolute())
+        && several
+    {
+        for folder in waiting {
+            let list = folder.path().join(MOVES);
+            std::fs::write(&list, &text).map_err(failed(&list))?;
+        }
+    }
+    uninterrupted(|| {
+        let mut done = Done::default();
+        let moved = take_places(moves, waiting[0].path(), &mut done);
+        if moved.is_err() {
+            done.undo();
+        }
+        if several {
+            for folder in waiting {
+                // The folder goes away with its list; it only must not be read meanwhile.
+                let _ = std::fs::remove_file(folder.path().join(MOVES));
+            }
+        }
+        moved.map_err(|(path, e)| failed(&path)(e))
+    })?;
+    sync_folders(moves);
+    Ok(())
+}
+
+/// The new file gets the permissions, and if possible the owner, of the one in its place.
+fn alike(from: &Path, there: &std::fs::Metadata) -> io::Result<()> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::{MetadataExt, chown};
+        let new = std::fs::metadata(from)?;
+        if (new.uid(), new.gid()) != (there.uid(), there.gid()) {
+            // Only the superuser may give files away.
+            let _ = chown(from, Some(there.uid()), Some(there.gid()));
+        }
+    }
+    std::fs::set_permissions(from, there.permissions())
+}
+
+/// What was done, so that it can be undone.
+#[derive(Default)]
+struct Done {
+    /// Places that were taken, with where the new file came from and where the old one is kept.
+    moved: Vec<(PathBuf, PathBuf, Option<PathBuf>)>,
+    /// Files that were put aside.
+    aside: Vec<(PathBuf, PathBuf)>,
+}
+
+impl Done {
+    fn undo(self) {
+        for (from, to, kept) in self.moved.into_iter().rev() {
+            let _ = std::fs::rename(&to, from);
+            if let Some(kept) = kept {
+                let _ = std::fs::rename(kept, to);
+            }
+        }
+        for (path, kept) in self.aside.into_iter().rev() {
+            let _ = std::fs::rename(kept, path);
+        }
+    }
+}
+
+fn take_places(
+    moves: &Moves,
+    room: &Path,
+    done: &mut Done,
+) -> std::result::Result<(), (PathBuf, io::Error)> {
+    let mut number = 0;
+    let mut spare = |of: &Path| {
+        number += 1;
+        // Kept in the folder of its place, so that it can be renamed back.
+        let near = moves.moves.iter().find(|(_, to)| folder_of(to) == folder_of(of));
+        let folder = near.map_or(room.to_path_buf(), |(from, _)| folder_of(from));
+        folder.join(format!(".old-{number}"))
+    };
+    // A reader must not see new coordinates with old side files: the main file goes first.
+    let set = |to: &Path| moves.moves.iter().any(|(_, other)| other != to && beside(to, other));
+    let mains = moves.targets().filter(|to| is_main(to) && set(to)).map(Path::to_path_buf);
+    for path in mains.chain(moves.stale.iter().cloned()).filter(|path| path.exists()) {
+        let kept = spare(&path);
+        std::fs::rename(&path, &kept).map_err(|e| (path.clone(), e))?;
+        done.aside.push((path, kept));
+    }
+    let mut order: Vec<&(PathBuf, PathBuf)> = moves.moves.iter().collect();
+    order.sort_by_key(|(_, to)| is_main(to));
+    for (from, to) in order {
+        let kept = to.exists().then(|| spare(to));
+        if let Some(kept) = &kept {
+            let linked = std::fs::hard_link(to, kept);
+            linked.or_else(|_| std::fs::rename(to, kept)).map_err(|e| (to.clone(), e))?;
+        }
+        if let Err(error) = std::fs::rename(from, to) {
+            if let Some(kept) = kept.filter(|_| !to.exists()) {
+                let _ = std::fs::rename(kept, to);
+            }
+            return Err((to.clone(), error));
+        }
+        done.moved.push((from.clone(), to.clone(), kept));
+    }
+    Ok(())
+}
+
+/// True for files of one set: the same folder and name, but for the extension.
+fn beside(a: &Path, b: &Path) -> bool {
+    a.with_extension("") == b.with_extension("")
+}
+
+fn sync_folders(moves: &Moves) {
+    if !cfg!(unix) || !SYNC.load(Ordering::Relaxed) {
+        return;
+    }
+    let mut folders: Vec<PathBuf> = moves.targets().map(folder_of).collect();
+    folders.dedup();
+    for folder in folders {
+        // Some file systems cannot; the names are then on disk when they say so.
+        let _ = File::open(folder).and_then(|folder| folder.sync_all());
+    }
+}
+
+/// Completes the moves that a killed program had begun; true if the folder is needed no more.
+pub(super) fn complete(folder: &Path) -> bool {
+    let Ok(text) = std::fs::read(folder.join(MOVES)) else { return true };
+    // A list that is cut was never begun.
+    let Ok(moves) = serde_json::from_slice::<Moves>(&text) else { return true };
+    let mut order: Vec<&(PathBuf, PathBuf)> = moves.moves.iter().collect();
+    order.sort_by_key(|(_, to)| is_main(to));
+    let moved = order
+        .into_iter()
+        .filter(|(from, _)| from.exists())
+        .all(|(from, to)| std::fs::rename(from, to).is_ok());
+    moved && moves.stale.iter().all(|path| !path.exists() || std::fs::remove_file(path).is_ok())
+}

@@ -1,0 +1,119 @@
+//! Hidden folders of a running program. Each holds a lock for as long as its program runs: what
+//! programs that were killed left behind is told by it, and cleared away by the next one.
+
+use super::publish;
+use std::collections::BTreeSet;
+use std::fs::File;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, SystemTime};
+use tempfile::{Builder, TempDir};
+
+const PREFIX: &str = ".vpeg-";
+const LOCK: &str = ".lock";
+
+/// A folder without a lock is being made, unless it is older than this.
+const YOUNG: Duration = Duration::from_secs(60);
+
+/// Folders of this program.
+static FOLDERS: Mutex<BTreeSet<PathBuf>> = Mutex::new(BTreeSet::new());
+
+/// Folders in which left-over ones were looked for.
+static SWEPT: Mutex<BTreeSet<PathBuf>> = Mutex::new(BTreeSet::new());
+
+fn held<T>(mutex: &'static Mutex<T>) -> MutexGuard<'static, T> {
+    // A panic elsewhere leaves sets of paths as true as they were.
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Keeps [`remove_temporaries`] waiting while files take their places.
+pub(super) fn uninterrupted<T>(work: impl FnOnce() -> T) -> T {
+    let _folders = held(&FOLDERS);
+    work()
+}
+
+/// Removes every temporary folder of this program: for handlers of interrupts, which end the
+/// program without unwinding. Waits while outputs take their places, so that all of them do.
+pub fn remove_temporaries() {
+    for folder in std::mem::take(&mut *held(&FOLDERS)) {
+        // What cannot be removed is cleared away by a later run.
+        let _ = std::fs::remove_dir_all(folder);
+    }
+}
+
+/// A hidden folder that goes away with its owner.
+#[derive(Debug)]
+pub(crate) struct TemporaryFolder {
+    folder: TempDir,
+    _lock: File,
+}
+
+impl TemporaryFolder {
+    /// In the system's folder for temporary files.
+    pub(crate) fn new() -> io::Result<TemporaryFolder> {
+        TemporaryFolder::beside(&std::env::temp_dir())
+    }
+
+    /// In a folder of the user's.
+    pub(crate) fn beside(parent: &Path) -> io::Result<TemporaryFolder> {
+        sweep(parent);
+        let folder = Builder::new().prefix(PREFIX).tempdir_in(parent)?;
+        let lock = File::create(folder.path().join(LOCK))?;
+        lock.lock()?;
+        held(&FOLDERS).insert(folder.path().to_path_buf());
+        Ok(TemporaryFolder { folder, _lock: lock })
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    /// What was put into it.
+    pub(crate) fn files(&self) -> io::Result<Vec<PathBuf>> {
+        let mut files = Vec::new();
+        for entry in std::fs::read_dir(self.path())? {
+            let entry = entry?;
+            let own = entry.file_name() == LOCK || entry.file_name() == publish::MOVES;
+            if entry.file_type()?.is_file() && !own {
+                files.push(entry.path());
+            }
+        }
+        files.sort();
+        Ok(files)
+    }
+}
+
+impl Drop for TemporaryFolder {
+    fn drop(&mut self) {
+        held(&FOLDERS).remove(self.folder.path());
+    }
+}
+
+/// Clears away what killed programs left in a folder; moves that had begun are completed.
+fn sweep(parent: &Path) {
+    if !held(&SWEPT).insert(parent.to_path_buf()) {
+        return;
+    }
+    let Ok(entries) = std::fs::read_dir(parent) else { return };
+    for entry in entries.flatten() {
+        if !entry.file_name().to_string_lossy().starts_with(PREFIX) {
+            continue;
+        }
+        let path = entry.path();
+        let lock = File::open(path.join(LOCK));
+        let abandoned = match &lock {
+            Ok(lock) => lock.try_lock().is_ok(),
+            Err(_) => entry.metadata().and_then(|m| m.modified()).is_ok_and(|changed| {
+                SystemTime::now().duration_since(changed).is_ok_and(|age| age > YOUNG)
+            }),
+        };
+        if abandoned && publish::complete(&path) {
+            // Somebody else's, or gone by now: left alone.
+            let _ = match path.is_dir() {
+                true => std::fs::remove_dir_all(&path),
+                false => std::fs::remove_file(&path),
+            };
+        }
+    }
+}
