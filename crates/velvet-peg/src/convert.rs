@@ -18,7 +18,7 @@ use crate::wrong_zone::wrong_zone;
 use csv::StringRecord;
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
-use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
+use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Height, PlanOptions};
 
 /// Carries a layer into another format, another reference system, or both.
 #[derive(Clone, Debug, Default)]
@@ -96,11 +96,15 @@ impl ConvertLayer {
             )));
         }
         let selection = self.select.plan(info).map_err(|error| error.in_file(reader.path()))?;
+        outcome.notices.extend(selection.notices());
         let mut described = info.clone();
         described.schema = selection.schema.clone();
+        let to_space = converter.as_ref().is_some_and(raises);
+        let (mut flat, mut vertices) = (0, 0);
         if let Some(converter) = &converter {
             described.crs = Some(converter.target().clone());
             described.extent = None;
+            described.has_z |= to_space;
         }
         let mut writer = LayerWriter::create(out, &described, options)?;
         outcome.notices.append(&mut writer.notices);
@@ -129,6 +133,8 @@ impl ConvertLayer {
             let mut before = None;
             if let Some(converter) = &converter {
                 before = Some(batch.geometry.clone());
+                flat += batch.geometry.flat_vertices();
+                vertices += batch.geometry.x.len() as u64;
                 failed = batch.geometry.convert(converter);
             }
             if failed > 0 || bare(&batch) {
@@ -154,6 +160,7 @@ impl ConvertLayer {
             .in_file(reader.path()));
         }
         if let Some(converter) = &converter {
+            outcome.notices.extend(heights_in_space(converter, flat, vertices));
             if info.has_z && !converter.changes_height() {
                 outcome.notices.push(Notice::remark(
                     "heights were carried as they are: neither their datum nor their unit was \
@@ -187,6 +194,33 @@ impl ConvertLayer {
         let converter = Converter::plan(source, target, &plan);
         Ok(Some(converter.map_err(|error| Error::from(error).in_file(reader.path()))?))
     }
+}
+
+/// True if a converter leads from a plane or surface into space, where every place has a height.
+pub(crate) fn raises(converter: &Converter) -> bool {
+    converter.target().is_geocentric() && !converter.source().is_geocentric()
+}
+
+/// What is said where places without a height are carried into space.
+pub(crate) fn heights_in_space(converter: &Converter, flat: u64, all: u64) -> Vec<Notice> {
+    let mut notices = Vec::new();
+    if !raises(converter) {
+        return notices;
+    }
+    if all > flat && matches!(converter.source().height(), Height::None) {
+        notices.push(Notice::warning(format!(
+            "{} says nothing of heights: those of the data are taken as metres above the ellipsoid",
+            converter.source().label()
+        )));
+    }
+    if flat > 0 {
+        notices.push(Notice::remark(format!(
+            "geocentric coordinates need a height: height 0, on the ellipsoid, is assumed at {flat} \
+             {} without one",
+            if flat == 1 { "place" } else { "places" }
+        )));
+    }
+    notices
 }
 
 /// Keeps the features whose vertices were all converted; rejects the others.
@@ -343,12 +377,14 @@ impl ConvertTable {
         }
         let decimals = self.decimals.unwrap_or(default_decimals(Some(&self.target)));
         let mut text = String::new();
+        let mut flat = 0;
         let count = columns.len();
         let mut outcome = session.run(
             out,
             &columns,
             &mut |_, record| {
                 let (x, y, z) = read_pair(record, &found, Some(&self.source), notation)?;
+                flat += u64::from(z.is_none());
                 let at = Coordinate { x, y, z: z.unwrap_or(0.0) };
                 let to = converter.convert(at).map_err(|_| match judge.check(x, y) {
                     Err(reason) => reason,
@@ -367,6 +403,7 @@ impl ConvertTable {
             watch,
         )?;
         outcome.notices.splice(..0, why);
+        outcome.notices.extend(heights_in_space(&converter, flat, outcome.rows_in));
         let astray = cloud.against(&self.source);
         // Where the source is wrong already, the target has nothing to tell.
         let wrong = || wrong_zone(&self.source, &self.target, cloud.centre()?);

@@ -177,12 +177,11 @@ pub(crate) fn outcome_with(
     let files = &outcome.files;
     let name = if standard {
         "standard output".to_string()
-    } else if files.is_empty() || files.iter().any(|file| file == out) {
-        out.display().to_string()
     } else {
-        // One file a kind, under names of their own.
+        // Features that one file cannot hold together go to several.
         let main = files.iter().filter(|file| file.extension() == out.extension());
-        main.map(|file| file.display().to_string()).collect::<Vec<_>>().join(", ")
+        let main: Vec<String> = main.map(|file| file.display().to_string()).collect();
+        if main.is_empty() { out.display().to_string() } else { main.join(", ") }
     };
     let left = match outcome.left_out {
         0 => String::new(),

@@ -15,7 +15,7 @@ pub(crate) mod vertices;
 pub(crate) use judge::{FirstReasons, Judge};
 
 use crate::checks::Cloud;
-use crate::convert::ConvertLayer;
+use crate::convert::{ConvertLayer, heights_in_space, raises};
 use crate::error::{Error, Result};
 use crate::format::{LayerReader, LayerWriter, WriteOptions, read_wkb, wkt};
 use crate::layer::{
@@ -433,6 +433,7 @@ fn run(
         extent,
     };
     let selection = options.select.plan(&source).map_err(|error| error.in_file(table))?;
+    notices.extend(selection.notices());
     let mut info = source.clone();
     info.schema = selection.schema.clone();
     let converter = match &options.to {
@@ -448,7 +449,9 @@ fn run(
             let plan = PlanOptions { area, epoch: options.epoch, ..PlanOptions::default() };
             info.crs = Some(to.clone());
             info.extent = None;
-            Some(Converter::plan(from, to, &plan)?)
+            let converter = Converter::plan(from, to, &plan)?;
+            info.has_z |= raises(&converter);
+            Some(converter)
         }
     };
     let mut writer = LayerWriter::create(out, &info, &options.write)?;
@@ -468,6 +471,7 @@ fn run(
         first: 1,
         cloud: &mut cloud,
         outside: 0,
+        flat: 0,
         judge: &judge,
     };
     let total = Some(file.bytes * 2);
@@ -491,7 +495,10 @@ fn run(
         if stage.numbers.len() == BATCH { stage.flush() } else { Ok(()) }
     })?;
     stage.flush()?;
-    let Stage { converter, writer, left_out, outside, .. } = stage;
+    let Stage { converter, writer, left_out, outside, flat, .. } = stage;
+    if let Some(converter) = &converter {
+        notices.extend(heights_in_space(converter, flat, writer.count()));
+    }
     notices.extend(cloud.notices());
     match &options.crs {
         Some(crs) => match cloud.against(crs) {
@@ -541,6 +548,8 @@ struct Stage<'a> {
     first: u64,
     cloud: &'a mut Cloud,
     outside: u64,
+    /// Places without a height that were carried into space.
+    flat: u64,
     judge: &'a Judge,
 }
 
@@ -581,6 +590,7 @@ impl Stage<'_> {
         let mut batch = self.selection.shape(batch)?;
         if let Some(converter) = &self.converter {
             let before = batch.geometry.clone();
+            self.flat += before.flat_vertices();
             if batch.geometry.convert(converter) > 0 {
                 batch = self.sift(batch, &before, &numbers)?;
             }

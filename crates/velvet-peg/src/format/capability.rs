@@ -56,6 +56,8 @@ pub struct Capability {
     pub several_layers: bool,
     /// Heights of vertices.
     pub z: bool,
+    /// A vertex without a height (or measure) among others that have one.
+    pub partial_z: bool,
     /// Measures of vertices.
     pub m: bool,
     /// Features without a geometry.
@@ -90,6 +92,7 @@ const FREE: Capability = Capability {
     mixed_kinds: true,
     several_layers: false,
     z: true,
+    partial_z: true,
     m: true,
     no_geometry: true,
     nulls: true,
@@ -116,6 +119,7 @@ pub const CAPABILITIES: &[Capability] = &[
     Capability {
         format: Format::Shapefile,
         extensions: &["shp"],
+        partial_z: false,
         systems: Systems::SideFile,
         mixed_kinds: false,
         nulls: false,
@@ -167,6 +171,7 @@ pub const CAPABILITIES: &[Capability] = &[
     Capability {
         format: Format::Dxf,
         extensions: &["dxf"],
+        partial_z: false,
         systems: Systems::None,
         m: false,
         no_geometry: false,
@@ -228,11 +233,11 @@ impl Capability {
     /// ```
     pub fn table() -> String {
         let mut lines = vec![
-            "| format | files | read | written | reference system | kinds mixed | layers | Z | M | \
+            "| format | files | read | written | reference system | kinds mixed | layers | Z | missing Z | M | \
              no geometry | missing text | bytes | dates | date and time | whole numbers | names | \
              text | attributes |"
                 .to_string(),
-            "| --- ".repeat(18) + "|",
+            "| --- ".repeat(19) + "|",
         ];
         for c in CAPABILITIES {
             let yes = |flag: bool| if flag { "yes" } else { "no" }.to_string();
@@ -249,6 +254,7 @@ impl Capability {
                 yes(c.mixed_kinds),
                 if c.several_layers { "several" } else { "one" }.to_string(),
                 yes(c.z),
+                if c.partial_z { "kept" } else { "feature without Z" }.to_string(),
                 yes(c.m),
                 yes(c.no_geometry),
                 if c.nulls { "kept" } else { "as blank" }.to_string(),

@@ -24,7 +24,11 @@ pub(super) struct Fit {
     changed: bool,
     converter: Option<Converter>,
     drops_m: bool,
+    /// Features have heights (and measures) at every vertex or at none.
+    whole: bool,
     format: Format,
+    /// Features that lost heights that they had at some vertices, and measures.
+    without: (u64, u64),
 }
 
 /// What fitting a layer comes to.
@@ -39,7 +43,7 @@ pub(super) struct Fitted {
 }
 
 impl Fit {
-    pub(super) fn plan(path: &Path, format: Format, info: &LayerInfo) -> Result<Fitted> {
+    pub(super) fn plan(path: &Path, format: Format, info: &LayerInfo, wkt: bool) -> Result<Fitted> {
         let capability = Capability::of(format);
         let name = format.name();
         let (mut losses, mut remarks) = (Vec::new(), Vec::new());
@@ -78,12 +82,15 @@ impl Fit {
         let changed = schema != info.schema;
         fitted.schema = schema.clone();
         let drops_m = info.has_m && !capability.m;
-        let fit = Fit { schema, texts, changed, converter, drops_m, format };
+        // Well-known text has no word for a missing number (ISO 19125-1 clause 7).
+        let whole = !capability.partial_z || wkt;
+        let without = (0, 0);
+        let fit = Fit { schema, texts, changed, converter, drops_m, whole, format, without };
         Ok(Fitted { fit, info: fitted, losses, remarks })
     }
 
     /// A batch as the format will hold it.
-    pub(super) fn apply<'a>(&self, batch: &'a Batch) -> Result<Cow<'a, Batch>> {
+    pub(super) fn apply<'a>(&mut self, batch: &'a Batch) -> Result<Cow<'a, Batch>> {
         let mut batch = Cow::Borrowed(batch);
         if self.changed {
             batch.to_mut().attributes = self.attributes(&batch.attributes)?;
@@ -101,7 +108,32 @@ impl Fit {
                 )));
             }
         }
+        if self.whole && (batch.geometry.has_z() || batch.geometry.has_m()) {
+            let geometry = &mut batch.to_mut().geometry;
+            self.without.0 += geometry.drop_partial(false);
+            // Shapefiles have a number that stands for no measure.
+            if self.format != Format::Shapefile {
+                self.without.1 += geometry.drop_partial(true);
+            }
+        }
         Ok(batch)
+    }
+
+    /// What was lost on the way.
+    pub(super) fn losses(&self) -> Vec<Notice> {
+        let lost = |count: u64, what: &str| {
+            let have = if count == 1 { "feature has" } else { "features have" };
+            let text = format!(
+                "{count} {have} {what} at some vertices only, and {} has no word for a missing one: \
+                 written without any",
+                self.format.name()
+            );
+            (count > 0).then(|| Notice::warning(text))
+        };
+        [lost(self.without.0, "heights"), lost(self.without.1, "measures")]
+            .into_iter()
+            .flatten()
+            .collect()
     }
 
     fn attributes(&self, attributes: &RecordBatch) -> Result<RecordBatch> {

@@ -294,8 +294,6 @@ pub(super) struct Writer {
     file: BufWriter<File>,
     schema: SchemaRef,
     decimals: usize,
-    /// Heights count from the sea, not from the ground.
-    has_z: bool,
 }
 
 impl Writer {
@@ -329,7 +327,6 @@ impl Writer {
             file,
             schema: info.schema.clone(),
             decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
-            has_z: info.has_z,
         })
     }
 
@@ -362,8 +359,15 @@ impl Writer {
         text
     }
 
-    fn part(&self, column: &GeometryColumn, part: usize, kind: GeometryKind, text: &mut String) {
-        let mode = match self.has_z {
+    fn part(
+        &self,
+        column: &GeometryColumn,
+        part: usize,
+        kind: GeometryKind,
+        has_z: bool,
+        text: &mut String,
+    ) {
+        let mode = match has_z {
             true => "<altitudeMode>absolute</altitudeMode>",
             false => "",
         };
@@ -426,8 +430,9 @@ impl Sink for Writer {
             if let Some(kind) = geometry.kinds()[feature] {
                 let multi = kind.is_multi();
                 text += if multi { "<MultiGeometry>" } else { "" };
+                let has_z = geometry.has_heights(feature);
                 for part in geometry.parts(feature) {
-                    self.part(geometry, part, kind.single(), &mut text);
+                    self.part(geometry, part, kind.single(), has_z, &mut text);
                 }
                 text += if multi { "</MultiGeometry>" } else { "" };
             }

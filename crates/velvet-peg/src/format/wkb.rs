@@ -18,10 +18,11 @@ pub(super) fn write(
     kind: GeometryKind,
     bytes: &mut Vec<u8>,
 ) {
-    let all = |values: &[f64]| {
-        !values.is_empty() && column.vertices(feature).all(|at| values[at].is_finite())
+    // A vertex without a height among others that have one has no number for it.
+    let any = |values: &[f64]| {
+        !values.is_empty() && column.vertices(feature).any(|at| values[at].is_finite())
     };
-    let d = Dimensions { z: all(&column.z), m: all(&column.m) };
+    let d = Dimensions { z: any(&column.z), m: any(&column.m) };
     if kind.is_multi() {
         head(bytes, code(kind), d, column.parts(feature).len());
     }

@@ -167,7 +167,8 @@ impl LayerWriter {
             Some(_) => geopackage::system_number(path, &info)?,
             None => None,
         };
-        let Fitted { fit, info: fitted, losses, remarks } = Fit::plan(path, format, &info)?;
+        let Fitted { fit, info: fitted, losses, remarks } =
+            Fit::plan(path, format, &info, options.wkt)?;
         refuse_losses(path, &options, &losses)?;
         notices.extend(losses.into_iter().chain(remarks));
         let sink = sink(&pending.path(), format, &fitted, &options, number)
@@ -231,6 +232,11 @@ impl LayerWriter {
         Ok(())
     }
 
+    /// Features written so far.
+    pub(crate) fn count(&self) -> u64 {
+        self.written
+    }
+
     /// Completes the file, reads it again, and gives it its name.
     ///
     /// # Errors
@@ -241,7 +247,8 @@ impl LayerWriter {
         let path = self.path;
         let staged = self.pending.path();
         let format = Format::of(&path)?;
-        let losses = self.sink.losses();
+        let mut losses = self.fit.losses();
+        losses.extend(self.sink.losses());
         refuse_losses(&path, &self.options, &losses)?;
         let finished = self.sink.finish().map_err(|error| error.shown_as(&staged, &path))?;
         let mut written = Written {

@@ -193,8 +193,47 @@ impl GeometryColumn {
     /// Converts all vertices in place; gives the number of those that cannot be converted and
     /// are marked as no number.
     pub(crate) fn convert(&mut self, converter: &Converter) -> usize {
+        if converter.target().is_geocentric() {
+            // There is no place in three dimensions without a height: it counts as 0.
+            self.z.resize(self.x.len(), f64::NAN);
+            self.z.iter_mut().filter(|z| !z.is_finite()).for_each(|z| *z = 0.0);
+        }
         let z = if self.z.is_empty() { None } else { Some(self.z.as_mut_slice()) };
         converter.convert_columns(&mut self.x, &mut self.y, z)
+    }
+
+    /// Heights of a feature, of the vertices that have one.
+    pub fn heights(&self, feature: usize) -> impl Iterator<Item = f64> {
+        let z = if self.has_z() { &self.z[self.vertices(feature)] } else { &[] };
+        z.iter().copied().filter(|z| z.is_finite())
+    }
+
+    /// True if a vertex of the feature has a height.
+    pub fn has_heights(&self, feature: usize) -> bool {
+        self.heights(feature).next().is_some()
+    }
+
+    /// Number of vertices without a height.
+    pub(crate) fn flat_vertices(&self) -> u64 {
+        let known = self.z.iter().filter(|z| z.is_finite()).count();
+        (self.x.len() - known) as u64
+    }
+
+    /// Takes away the heights (or measures) of features that do not have one at every vertex;
+    /// gives the number of these features.
+    pub(crate) fn drop_partial(&mut self, measures: bool) -> u64 {
+        let mut dropped = 0;
+        for feature in 0..self.len() {
+            let range = self.vertices(feature);
+            let values = if measures { &mut self.m } else { &mut self.z };
+            let Some(values) = values.get_mut(range) else { continue };
+            let known = values.iter().filter(|value| value.is_finite()).count();
+            if known > 0 && known < values.len() {
+                values.fill(f64::NAN);
+                dropped += 1;
+            }
+        }
+        dropped
     }
 
     /// Adds a vertex to the ring being built.

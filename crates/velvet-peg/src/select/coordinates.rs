@@ -110,12 +110,23 @@ impl Places {
         })
     }
 
+    /// True if places without a height count as at height 0, because the target is geocentric.
+    pub(super) fn raises(&self) -> bool {
+        self.converter.as_ref().is_some_and(|converter| converter.target().is_geocentric())
+    }
+
     /// The columns; what cannot be carried is nothing.
     pub(super) fn columns(&self, geometry: &GeometryColumn) -> Vec<ArrayRef> {
         let mut columns = vec![Vec::with_capacity(geometry.len()); self.names.len()];
         for feature in 0..geometry.len() {
-            let place = place_of(geometry, feature).and_then(|at| match &self.converter {
-                Some(converter) => converter.convert(at).ok(),
+            let place = place_of(geometry, feature).and_then(|mut at| match &self.converter {
+                Some(converter) => {
+                    // In space every place has a height.
+                    if self.raises() && at.z.is_nan() {
+                        at.z = 0.0;
+                    }
+                    converter.convert(at).ok()
+                }
                 None => Some(at),
             });
             let has_z = place.is_some_and(|at| !at.z.is_nan());

@@ -18,6 +18,7 @@ pub use shape::NumberText;
 use crate::error::{Error, Result};
 use crate::format::distinct;
 use crate::layer::{Batch, GeometryColumn, LayerInfo, Rows};
+use crate::notice::Notice;
 use arrow_array::cast::AsArray;
 use arrow_array::{Array, ArrayRef, BooleanArray, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -184,6 +185,19 @@ pub(crate) struct Planned {
     /// The columns that come out.
     pub(crate) schema: SchemaRef,
     crs: Option<Crs>,
+}
+
+impl Planned {
+    /// What is worth knowing of the columns before they are computed.
+    pub(crate) fn notices(&self) -> Vec<Notice> {
+        let raises = |finish: &shape::Finish| match finish {
+            shape::Finish::Places(_, places) => places.raises(),
+            _ => false,
+        };
+        let said = "geocentric coordinates need a height: places without one, and those that stand \
+                    for lines and polygons, count as at height 0 on the ellipsoid";
+        self.finishing.iter().any(raises).then(|| Notice::remark(said)).into_iter().collect()
+    }
 }
 
 /// One column to compute.

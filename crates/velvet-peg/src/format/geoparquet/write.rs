@@ -107,13 +107,12 @@ impl Sink for Writer {
             bytes.clear();
             wkb::write(column, feature, kind, &mut bytes);
             blobs.append_value(&bytes);
-            let z = column.has_z() && column.vertices(feature).all(|at| column.z[at].is_finite());
             let mut name = kind_name(kind).to_string();
-            if z {
+            if column.has_heights(feature) {
                 name += " Z";
-                for at in column.vertices(feature) {
+                for z in column.heights(feature) {
                     let (low, high) = self.heights.unwrap_or((f64::INFINITY, f64::NEG_INFINITY));
-                    self.heights = Some((low.min(column.z[at]), high.max(column.z[at])));
+                    self.heights = Some((low.min(z), high.max(z)));
                 }
             }
             self.kinds.insert(name);

@@ -44,7 +44,7 @@ pub(in crate::format) struct Writer {
 
 impl Writer {
     pub(in crate::format) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
-        let mut writer = Writer {
+        Ok(Writer {
             path: path.to_path_buf(),
             crs: info.crs.clone(),
             schema: info.schema.clone(),
@@ -54,16 +54,11 @@ impl Writer {
             files: Vec::new(),
             waiting: Vec::new(),
             missing: 0,
-        };
-        if let Some(kind) = info.kind {
-            let file = OneKind::create(&writer, path, kind)?;
-            writer.files.push(file);
-        }
-        Ok(writer)
+        })
     }
 
-    /// The file for a kind, begun if it is the first of its kind.
-    fn file_for(&mut self, kind: GeometryKind) -> Result<&mut OneKind> {
+    /// The file for a kind, with or without heights, begun if it is the first of its kind.
+    fn file_for(&mut self, kind: GeometryKind, z: bool) -> Result<&mut OneKind> {
         // Lines and polygons of one part or several share a type.
         let kind = match kind {
             GeometryKind::Point | GeometryKind::MultiPoint if self.kind.is_some() => {
@@ -73,20 +68,36 @@ impl Writer {
             kind => kind.single(),
         };
         let at = self.files.iter().position(|file| {
-            file.of.kind == kind
-                || (kind.single() != GeometryKind::Point && file.of.kind.single() == kind)
+            let alike = kind.single() != GeometryKind::Point && file.of.kind.single() == kind;
+            file.of.z == z && (file.of.kind == kind || alike)
         });
         let at = match at {
             Some(at) => at,
             None => {
-                let stem = self.path.file_stem().unwrap_or_default().to_string_lossy();
-                let name = format!("{stem}-{}s.shp", kind.name());
-                let file = OneKind::create(self, &self.path.with_file_name(name), kind)?;
+                let file = OneKind::create(self, kind, z)?;
                 self.files.push(file);
                 self.files.len() - 1
             }
         };
         Ok(&mut self.files[at])
+    }
+
+    /// Gives each file its name: that of the layer if there is one, else with its kind. A file has
+    /// heights throughout or none: features without go to a file of their own.
+    fn name_files(&mut self) {
+        let stem = self.path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+        let kinds: Vec<(GeometryKind, bool)> =
+            self.files.iter().map(|file| (file.of.kind, file.of.z)).collect();
+        let one_kind = kinds.iter().all(|(kind, _)| *kind == kinds[0].0);
+        for file in &mut self.files {
+            let kind = match one_kind {
+                true => String::new(),
+                false => format!("-{}s", file.of.kind.name()),
+            };
+            let others = !file.of.z && kinds.contains(&(file.of.kind, true));
+            let flat = if others { "-without-heights" } else { "" };
+            file.path = self.path.with_file_name(format!("{stem}{kind}{flat}.shp"));
+        }
     }
 }
 
@@ -104,7 +115,7 @@ impl Sink for Writer {
                 }
                 continue;
             };
-            let file = self.file_for(kind)?;
+            let file = self.file_for(kind, batch.geometry.has_heights(feature))?;
             let content = shape::write(&batch.geometry, feature, file.of);
             let at = batch.geometry.vertices(feature);
             file.grow(&batch.geometry, at);
@@ -118,6 +129,16 @@ impl Sink for Writer {
 
     fn losses(&self) -> Vec<Notice> {
         let mut losses = Vec::new();
+        let (flat, high) = self.files.iter().fold((0, 0), |(flat, high), file| match file.of.z {
+            true => (flat, high + file.count),
+            false => (flat + file.count, high),
+        });
+        if flat > 0 && high > 0 {
+            losses.push(Notice::warning(format!(
+                "features without heights: {flat}, with heights: {high}; a Shapefile has heights \
+                 throughout or none, so those without go to a file of their own"
+            )));
+        }
         if self.missing > 0 {
             losses.push(Notice::warning(format!(
                 "{} blank texts read as missing: a Shapefile does not tell the two apart",
@@ -158,21 +179,19 @@ impl Sink for Writer {
     fn finish(mut self: Box<Self>) -> Result<Finished> {
         if self.files.is_empty() {
             // Nothing but features without a geometry: points are as good as any.
-            let path = self.path.clone();
-            let mut file = OneKind::create(&self, &path, GeometryKind::Point)?;
+            let kind = self.kind.unwrap_or(GeometryKind::Point);
+            let mut file = OneKind::create(&self, kind, self.z)?;
             for values in std::mem::take(&mut self.waiting) {
                 file.add(&super::NULL.to_le_bytes(), &values)?;
             }
             self.files.push(file);
         }
         let mut finished = Finished::default();
-        if self.losses().iter().any(|loss| !loss.text.contains("read as missing")) {
+        let changed = |learnt: &Learnt| learnt.cut > 0 || learnt.wide > 0 || learnt.is_rounded();
+        if self.files.iter().any(|file| file.learnt.iter().any(changed)) {
             finished.check = Check::Coordinates;
         }
-        if let [only] = self.files.as_mut_slice() {
-            // There was one kind after all.
-            only.path.clone_from(&self.path);
-        }
+        self.name_files();
         for file in self.files {
             finished.files.extend(file.finish(self.crs.as_ref())?);
         }
@@ -254,7 +273,8 @@ struct OneKind {
 }
 
 impl OneKind {
-    fn create(writer: &Writer, path: &Path, kind: GeometryKind) -> Result<OneKind> {
+    fn create(writer: &Writer, kind: GeometryKind, z: bool) -> Result<OneKind> {
+        let path = writer.path.as_path();
         let failed = |e| Error::file(path, "cannot be written", e);
         let scratch = || tempfile::tempfile().map_err(failed);
         let room = scratch()?;
@@ -265,7 +285,7 @@ impl OneKind {
             .from_writer(BufWriter::new(copy));
         let mut file = OneKind {
             path: path.to_path_buf(),
-            of: ShapeType { kind, z: writer.z, m: writer.m },
+            of: ShapeType { kind, z, m: writer.m },
             shapes: BufWriter::with_capacity(1 << 16, scratch()?),
             index: BufWriter::with_capacity(1 << 16, scratch()?),
             rows,
