@@ -51,7 +51,9 @@ impl Session {
         let mut kept = None;
         let text = || sniff_standard_input().is_ok_and(|format| format == Format::Csv);
         let (mut reader, delimiter, bytes) = if input == Path::new("-") && text() {
-            let (reader, delimiter) = TableReader::stream(std::io::stdin(), input, &options.table)?;
+            let (reader, delimiter, noticed) =
+                TableReader::stream(std::io::stdin(), input, &options.table)?;
+            notices.extend(noticed);
             (reader, delimiter, None)
         } else {
             let file = TableFile::open(input, &options.table)?;

@@ -4,12 +4,12 @@ use crate::build::courses::CourseNames;
 use crate::build::each_row;
 use crate::checks::Cloud;
 use crate::error::Result;
-use crate::format::{Format, LayerReader, format_of, locate, wkt};
+use crate::format::{Format, LayerReader, locate, wkt};
 use crate::layer::LayerInfo;
 use crate::notice::Notice;
 use crate::table::{
     Found, Inference, Notation, NumberFormat, SheetShape, TableFile, TableOptions, delimiter_name,
-    likely, read_pair, vertices,
+    likely, point_file_names, read_pair, vertices,
 };
 use crate::watch::Watch;
 use std::path::Path;
@@ -61,6 +61,11 @@ pub struct TableLook {
     pub sampled: Option<u64>,
     /// Columns.
     pub columns: Vec<ColumnLook>,
+    /// False if the first row holds values.
+    pub header: bool,
+    /// What the columns of a point file without a header hold, if they are in one of the orders
+    /// that are in use; the northing first, which cannot be told from the easting.
+    pub point_file: Option<Vec<String>>,
     /// Likely longitude or easting column.
     pub x: Option<String>,
     /// Likely latitude or northing column.
@@ -112,9 +117,6 @@ pub struct LookOptions {
 /// # Errors
 /// If the file cannot be read.
 pub fn look(path: &Path, options: &LookOptions, watch: &mut dyn Watch) -> Result<Look> {
-    if path != Path::new("-") && path.exists() && format_of(path)?.is_table() {
-        return table(TableFile::open(path, &table_options(options))?, options, watch);
-    }
     let at = locate(path)?;
     if at.format.is_table() {
         return table(TableFile::open_located(at, &table_options(options))?, options, watch);
@@ -141,9 +143,19 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Resul
     };
     let headers = reader.headers.clone();
     let mut notices = file.notices.clone();
+    if let Some(why) = file.doubt() {
+        notices.push(Notice::warning(format!(
+            "the first row may hold names of columns or values ({why}), and is shown as values here: \
+             say which it is with --header or --no-header"
+        )));
+    }
     notices.extend(crate::build::renamed(&reader));
     let numbers = NumberFormat::default();
-    let found = likely(&headers, &head, &numbers, None);
+    let found = likely(&headers, &head, &numbers, None, None);
+    let point_file = match file.has_header() {
+        true => None,
+        false => point_file_names(&head),
+    };
     let (pair, why) = match found {
         Ok(likely) => (Some((likely.x, likely.y)), likely.why),
         Err(why) => (None, why),
@@ -216,6 +228,8 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Resul
                 sample: inference.sample[at].clone(),
             })
             .collect(),
+        header: file.has_header(),
+        point_file: point_file.map(|names| names.into_iter().map(String::from).collect()),
         x: pair.map(|(at, _)| headers[at].clone()),
         y: pair.map(|(_, at)| headers[at].clone()),
         why,

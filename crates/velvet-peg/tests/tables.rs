@@ -139,7 +139,11 @@ fn coordinate_columns_are_found_by_their_values_or_asked_for() {
     let degrees = "id,a,b\n1,47.4123,-120.0123\n2,47.4100,-119.9941\n3,47.4200,-120.0011\n";
     assert!(run(degrees, none(), 4326).contains("`b` and `a`, by their values"));
     let grid = "id,p,q\n1,726010.25,5254894.5\n2,726110.5,5254990.25\n3,726200.75,5255010.5\n";
-    assert!(run(grid, none(), 32610).contains("`p` has the six digits of an easting"));
+    assert!(run(grid, none(), 32610).contains("`p` and `q`, because only so they lie where"));
+    let swapped = "id,p,q\n1,5254894.5,726010.25\n2,5254990.25,726110.5\n3,5255010.5,726200.75\n";
+    assert!(run(swapped, none(), 32610).contains("`q` and `p`, because only so they lie where"));
+    // Where the area does not decide, neither do the digits.
+    assert!(run(grid, none(), 2285).contains("either could be the easting"));
     let both = "id,a,b\n1,47.4123,12.0123\n2,47.4100,11.9941\n3,47.4200,12.0011\n";
     assert!(run(both, none(), 4326).contains("either could be the latitude"));
     // The system decides between pairs of names; what is named outdoes everything.

@@ -235,7 +235,7 @@ fn encodings_and_delimiters_are_told_or_taken() {
         (&json["rows_in"], &json["out"], &json["rejected"]),
         (&61.into(), &61.into(), &0.into())
     );
-    bench.write("odd.csv", "a:lat:lon\n1:47.4:-120\n");
+    bench.write("odd.csv", "a&lat&lon\n1&47.4&-120\n");
     assert_eq!(
         bench.run(&["build", "points", "odd.csv", "--crs", "EPSG:4326", "-o", "odd.gpkg"]).code,
         1
@@ -245,7 +245,7 @@ fn encodings_and_delimiters_are_told_or_taken() {
         "points",
         "odd.csv",
         "--delimiter",
-        ":",
+        "&",
         "--crs",
         "EPSG:4326",
         "-o",

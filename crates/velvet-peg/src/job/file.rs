@@ -83,6 +83,12 @@ pub struct JobSource {
     /// True if the first row holds values.
     #[serde(skip_serializing_if = "is_default")]
     pub no_header: bool,
+    /// True if the first row holds names, whatever it looks like.
+    #[serde(skip_serializing_if = "is_default")]
+    pub header: bool,
+    /// Widths of the fields in characters.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub widths: Vec<usize>,
     /// Names of the columns.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub names: Vec<String>,

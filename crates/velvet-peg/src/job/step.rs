@@ -33,6 +33,8 @@ impl Named {
             delimiter: source.delimiter,
             encoding: source.encoding.clone(),
             no_header: source.no_header,
+            header: source.header,
+            widths: source.widths.clone(),
             names: source.names.clone(),
             skip_lines: source.skip_lines,
             comment: source.comment,

@@ -69,7 +69,7 @@ impl CoordinateColumns {
         crs: Option<&Crs>,
     ) -> Result<(Found, Option<Notice>)> {
         let degrees = crs.map(Crs::is_geographic);
-        let likely = likely(headers, rows, &self.numbers, degrees);
+        let likely = likely(headers, rows, &self.numbers, degrees, crs);
         let hint = |of: fn(&Likely) -> usize| likely.as_ref().ok().map(of);
         let (x, y) = match (&self.x, &self.y) {
             (Some(x), Some(y)) => (

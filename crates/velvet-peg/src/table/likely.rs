@@ -2,7 +2,9 @@
 //! languages, or by their values. Where two answers are plausible, none is given.
 
 use super::columns::{NumberFormat, list};
+use crate::checks::{from_greenwich, home_system};
 use csv::StringRecord;
+use velvet_peg_core::{Converter, Coordinate, Crs};
 
 /// What a name says of a column.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -155,8 +157,8 @@ fn fit(header: &str, names: &[&str]) -> u8 {
     u8::from(names.iter().any(|name| name.len() >= 5 && plain.starts_with(name)))
 }
 
-/// The coordinate columns of a table. `degrees` says whether the system counts degrees, if it
-/// is known.
+/// The coordinate columns of a table. `degrees` says whether the system counts degrees, and `crs`
+/// which it is, if that is known.
 ///
 /// The error says what is in the way, and lists the columns.
 pub(crate) fn likely(
@@ -164,6 +166,7 @@ pub(crate) fn likely(
     rows: &[StringRecord],
     numbers: &NumberFormat,
     degrees: Option<bool>,
+    crs: Option<&Crs>,
 ) -> Result<Likely, String> {
     let best = |role: Role| -> Vec<usize> {
         let names = NAMES.iter().find(|(of, _)| *of == role).map_or(&[][..], |(_, names)| names);
@@ -211,7 +214,7 @@ pub(crate) fn likely(
     }
     match pairs.as_slice() {
         [(x, y, _)] => Ok(Likely { x: *x, y: *y, why: "by their names".to_string() }),
-        [] => by_values(headers, rows, numbers, degrees).map_err(|why| match half {
+        [] => by_values(headers, rows, numbers, degrees, crs).map_err(|why| match half {
             Some(at) => {
                 format!("{} is named like a coordinate, but none like its partner; {why}", show(at))
             }
@@ -237,11 +240,45 @@ struct Figures {
     fine: bool,
 }
 
+/// Which of two columns holds the easting: the one with which nearly every row lies in the area of
+/// the system, if with the other nearly none does.
+fn by_area(
+    rows: &[StringRecord],
+    numbers: &NumberFormat,
+    crs: Option<&Crs>,
+    columns: (usize, usize),
+) -> Option<(usize, usize)> {
+    let home = home_system(crs?)?;
+    let converter = Converter::new(crs?, &home).ok()?;
+    let lies = |x: f64, y: f64| {
+        converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| {
+            let at = from_greenwich(&home, at);
+            crs.is_some_and(|crs| crs.extent().contains(at.lon, at.lat))
+        })
+    };
+    let inside = |x: usize, y: usize| {
+        let value = |row: &StringRecord, at| -> Option<f64> {
+            row.get(at).and_then(|cell| numbers.plain(cell.trim()).parse().ok())
+        };
+        let places: Vec<(f64, f64)> =
+            rows.iter().filter_map(|row| Some((value(row, x)?, value(row, y)?))).collect();
+        let within = places.iter().filter(|(x, y)| lies(*x, *y)).count();
+        within as f64 / places.len().max(1) as f64
+    };
+    let (a, b) = columns;
+    match (inside(a, b), inside(b, a)) {
+        (one, other) if one >= 0.9 && other <= 0.1 => Some((a, b)),
+        (one, other) if one <= 0.1 && other >= 0.9 => Some((b, a)),
+        _ => None,
+    }
+}
+
 fn by_values(
     headers: &[String],
     rows: &[StringRecord],
     numbers: &NumberFormat,
     degrees: Option<bool>,
+    crs: Option<&Crs>,
 ) -> Result<Likely, String> {
     let none = || {
         Err(format!(
@@ -308,7 +345,15 @@ fn by_values(
         if let [a, b] = grid.as_slice() {
             // In a zone eastings have six digits, most northings have seven.
             let easting = |f: &Figures| within(f, 1e5, 1e6);
-            let (x, y) = match (easting(a), easting(b)) {
+            if let Some((x, y)) = by_area(rows, numbers, crs, (a.at, b.at)) {
+                let why = format!(
+                    "because only so they lie where {} is used",
+                    crs.map_or(String::new(), Crs::label)
+                );
+                return Ok(Likely { x, y, why });
+            }
+            let known = crs.is_some();
+            let (x, y) = match (easting(a) && !known, easting(b) && !known) {
                 (true, false) => (a, b),
                 (false, true) => (b, a),
                 _ => {

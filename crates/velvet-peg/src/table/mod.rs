@@ -8,9 +8,12 @@
 mod columns;
 mod coordinate;
 mod detect;
+mod first_row;
 mod infer;
 mod laid_down;
+mod layout;
 mod likely;
+mod point_file;
 mod purpose;
 mod sample;
 mod sheets;
@@ -21,6 +24,7 @@ pub(crate) use coordinate::{NEEDS_DEGREES, Notation, read_pair};
 pub(crate) use detect::delimiter_name;
 pub(crate) use infer::{Inference, data_type_of_text};
 pub(crate) use likely::likely;
+pub(crate) use point_file::names as point_file_names;
 pub(crate) use purpose::vertices;
 pub use sheets::SheetShape;
 
@@ -31,6 +35,8 @@ use crate::output::TemporaryFolder;
 use csv::StringRecord;
 use encoding_rs::Encoding;
 use encoding_rs_io::DecodeReaderBytesBuilder;
+use first_row::FirstRow;
+use layout::{Laid, Layout};
 use std::fs::File;
 use std::io::{Cursor, Read};
 use std::path::{Path, PathBuf};
@@ -52,8 +58,13 @@ pub struct TableOptions {
     pub encoding: Option<String>,
     /// What values with delimiters or line ends in them are wrapped in.
     pub quoting: Option<Quoting>,
-    /// True if the first row holds values, not the names of columns.
+    /// True if the first row holds values, not the names of columns; told by the rows below it if
+    /// neither this nor `header` is said.
     pub no_header: bool,
+    /// True if the first row holds the names of columns, whatever it looks like.
+    pub header: bool,
+    /// Widths of the fields in characters, of a text in which they stand in columns.
+    pub widths: Vec<usize>,
     /// Names of the columns, instead of those in the header; without either, columns are named
     /// by their numbers from 1.
     pub names: Vec<String>,
@@ -90,6 +101,11 @@ struct Dialect {
     header: bool,
     names: Vec<String>,
     skip_lines: usize,
+    layout: Option<Layout>,
+    /// What was noticed while telling it.
+    notices: Vec<Notice>,
+    /// Why it is not clear whether the first row is a header.
+    doubt: Option<String>,
 }
 
 impl Dialect {
@@ -105,31 +121,144 @@ impl Dialect {
                 .map_err(|_| Error::usage(format!("the {what} `{c}` is not a single byte")))
         };
         let comment = options.comment.map(|mark| byte(mark, "comment mark")).transpose()?;
+        let mut skip_lines = options.skip_lines;
+        let mut named = options.delimiter;
+        // Some spreadsheets write the delimiter into a line of its own: `sep=;`.
+        let first = sample.lines().nth(skip_lines).unwrap_or_default();
+        if let Some(mark) = first.trim_start_matches('\u{feff}').strip_prefix("sep=") {
+            let mut marks = mark.chars();
+            if let (Some(mark), None) = (marks.next(), marks.next()) {
+                named = named.or(Some(mark));
+                skip_lines += 1;
+            }
+        }
         let table: String = sample
             .split_inclusive('\n')
-            .skip(options.skip_lines)
+            .skip(skip_lines)
             .filter(|line| options.comment.is_none_or(|mark| !line.starts_with(mark)))
             .collect();
         let sample = table.as_str();
-        let delimiter = match options.delimiter {
+        let mut notices = Vec::new();
+        let mut layout =
+            (!options.widths.is_empty()).then(|| Layout::Widths(options.widths.clone()));
+        let mut by_blanks = named == Some(' ') && layout.is_none();
+        let delimiter = match named {
+            _ if layout.is_some() || by_blanks => b',',
             Some(delimiter) => byte(delimiter, "delimiter")?,
-            None => detect::delimiter(sample, whole),
+            None => match detect::delimiter(sample, whole) {
+                Some(found) => found,
+                None => {
+                    by_blanks = detect::is_blank_delimited(sample, whole);
+                    if by_blanks {
+                        notices.push(Notice::remark("the fields are divided by blanks"));
+                    }
+                    b','
+                }
+            },
         };
         let quote = match options.quoting {
             Some(Quoting::With(quote)) => Some(byte(quote, "quotation mark")?),
             Some(Quoting::None) => None,
             None => Some(detect::quote(sample, delimiter)),
         };
+        // What the rows look like as they are.
+        let asked = options.header || options.no_header;
+        if by_blanks {
+            let bare = Layout::Blanks(None);
+            let rows = rows_of(sample, whole, b',', quote, Some(&bare));
+            let header = match asked {
+                true => options.header,
+                false => first_row::judge(&rows) == FirstRow::Names || is_words(&rows),
+            };
+            layout = Some(Layout::of_blanks(sample, header));
+        }
+        let rows = rows_of(sample, whole, delimiter, quote, layout.as_ref());
+        let mut header = !options.no_header;
+        let mut doubt = None;
+        if !asked {
+            match first_row::judge(&rows) {
+                FirstRow::Names => {}
+                FirstRow::Values => {
+                    header = false;
+                    let go = match options.names.is_empty() {
+                        true => {
+                            "the columns go by their numbers (column_1, column_2 …), unless \
+                                 they are named with --names"
+                        }
+                        false => "the names given are its columns'",
+                    };
+                    notices.push(Notice::remark(format!(
+                        "the first row holds values like those below it, not names: it is a row \
+                         like the others, and {go}"
+                    )));
+                }
+                FirstRow::Doubtful(why) => {
+                    header = false;
+                    doubt = Some(why);
+                }
+            }
+        }
         Ok(Dialect {
             encoding,
             delimiter,
             quote,
             comment,
-            header: !options.no_header,
+            header,
             names: options.names.clone(),
-            skip_lines: options.skip_lines,
+            skip_lines,
+            layout,
+            notices,
+            doubt,
         })
     }
+
+    /// # Errors
+    /// If it is not clear whether the first row is a header.
+    fn decided(self, path: &Path) -> Result<Dialect> {
+        match &self.doubt {
+            None => Ok(self),
+            Some(why) => Err(Error::usage(format!(
+                "its first row may hold names of columns or values ({why}): say which with --header \
+                 or --no-header"
+            ))
+            .in_file(path)),
+        }
+    }
+}
+
+/// The first rows of a sample.
+fn rows_of(
+    sample: &str,
+    whole: bool,
+    delimiter: u8,
+    quote: Option<u8>,
+    layout: Option<&Layout>,
+) -> Vec<StringRecord> {
+    // The last line of a cut sample may be cut too.
+    let text = match sample.rfind('\n') {
+        Some(end) if !whole => &sample[..end],
+        _ => sample,
+    };
+    let input: Box<dyn Read + '_> = match layout {
+        Some(layout) => Box::new(Laid::new(text.as_bytes(), layout.clone(), None)),
+        None => Box::new(text.as_bytes()),
+    };
+    csv::ReaderBuilder::new()
+        .delimiter(delimiter)
+        .quoting(quote.is_some())
+        .quote(quote.unwrap_or(b'"'))
+        .has_headers(false)
+        .flexible(true)
+        .from_reader(input)
+        .records()
+        .take(HEAD_ROWS)
+        .filter_map(std::result::Result::ok)
+        .collect()
+}
+
+/// True if the first row holds nothing but words.
+fn is_words(rows: &[StringRecord]) -> bool {
+    rows.first().is_some_and(|row| row.iter().all(|cell| !first_row::is_figure(cell)))
 }
 
 /// A table to be read, once or several times.
@@ -158,10 +287,23 @@ pub(crate) struct TableFile {
 impl TableFile {
     /// Opens a table and tells its encoding and delimiter. `-` is standard input.
     pub(crate) fn open(path: &Path, options: &TableOptions) -> Result<TableFile> {
-        TableFile::open_located(locate(path)?, options)
+        let mut file = TableFile::open_located(locate(path)?, options)?;
+        file.dialect = file.dialect.decided(path)?;
+        Ok(file)
     }
 
-    /// As [`TableFile::open`], of an input that was found already.
+    /// Why it is not clear whether the first row is a header, if it is not: it counts as values.
+    pub(crate) fn doubt(&self) -> Option<&str> {
+        self.dialect.doubt.as_deref()
+    }
+
+    /// False if the first row holds values.
+    pub(crate) fn has_header(&self) -> bool {
+        self.dialect.header
+    }
+
+    /// As [`TableFile::open`], of an input that was found already, and whether or not it is clear
+    /// what the first row holds.
     pub(crate) fn open_located(at: Located, options: &TableOptions) -> Result<TableFile> {
         let path = at.shown.clone();
         let path = path.as_path();
@@ -195,6 +337,9 @@ impl TableFile {
                 header: !options.no_header || options.header_row.is_some(),
                 names: options.names.clone(),
                 skip_lines: 0,
+                layout: None,
+                notices: Vec::new(),
+                doubt: None,
             };
             return Ok(TableFile {
                 path: path.to_path_buf(),
@@ -229,6 +374,7 @@ impl TableFile {
         }
         let whole = sample.len() < detect::SAMPLE;
         let dialect = Dialect::tell(options, encoding, &String::from_utf8_lossy(&sample), whole)?;
+        let notices = dialect.notices.clone();
         Ok(TableFile {
             path: path.to_path_buf(),
             real: at.real,
@@ -240,7 +386,7 @@ impl TableFile {
             sheet: None,
             sheet_column: None,
             sheets: Vec::new(),
-            notices: Vec::new(),
+            notices,
         })
     }
 
@@ -327,6 +473,9 @@ impl TableReader {
         if dialect.skip_lines > 0 {
             decoded = Box::new(SkipLines { input: decoded, left: dialect.skip_lines });
         }
+        if let Some(layout) = &dialect.layout {
+            decoded = Box::new(Laid::new(decoded, layout.clone(), dialect.comment));
+        }
         if dialect.comment.is_some() {
             // Lines are counted by their ends: the last one gets one if it has none.
             decoded = Box::new(decoded.chain(Cursor::new(b"\n")));
@@ -384,7 +533,7 @@ impl TableReader {
         mut input: impl Read + 'static,
         path: &Path,
         options: &TableOptions,
-    ) -> Result<(TableReader, u8)> {
+    ) -> Result<(TableReader, u8, Vec<Notice>)> {
         let mut head = Vec::new();
         (&mut input)
             .take(detect::SAMPLE as u64)
@@ -405,8 +554,10 @@ impl TableReader {
         };
         let (text, _, _) = encoding.decode(&head);
         let dialect = Dialect::tell(options, encoding, &text, head.len() < detect::SAMPLE)?;
+        let dialect = dialect.decided(path)?;
         let whole = Cursor::new(head).chain(input);
-        Ok((TableReader::new(whole, path, &dialect, false)?, dialect.delimiter))
+        let reader = TableReader::new(whole, path, &dialect, false)?;
+        Ok((reader, dialect.delimiter, dialect.notices))
     }
 
     /// Reads the next row; false at the end. Bytes that are not text come as replacement

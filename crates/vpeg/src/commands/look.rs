@@ -205,6 +205,17 @@ impl Look {
                     word(&order)
                 )
             }
+            Found::Table(look) if look.point_file.is_some() => {
+                let names = look.point_file.clone().unwrap_or_default();
+                format!(
+                    "vpeg build points {file}{} --names {} --z elevation --crs REF -o {stem}.gpkg\n      \
+                     (the order of most point files; if the easting comes first in this one, exchange \
+                     `northing` and `easting`. Find REF, the system that the coordinates are in, with \
+                     `vpeg crs find WORDS`)",
+                    self.table.typed(),
+                    names.join(",")
+                )
+            }
             Found::Table(look) => match (&look.x, &look.y, look.degrees) {
                 (Some(x), Some(y), Some(true)) => format!(
                     "vpeg build points {file} --lon {} --lat {} --crs EPSG:4326 -o {stem}.gpkg\n      \
@@ -288,6 +299,8 @@ fn as_json(found: &Found) -> Json {
             "exact": look.sampled.is_none(),
             "geometry_column": look.geometry,
             "why": look.why,
+            "header": look.header,
+            "point_file_columns": look.point_file,
             "delimiter": look.delimiter,
             "encoding": look.encoding,
             "columns": look.columns.iter().map(|column| json!({

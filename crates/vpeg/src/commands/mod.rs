@@ -128,7 +128,8 @@ impl Arguments {
 /// How a text table is read, where detection is not wanted.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct TableArguments {
-    /// Delimiter of the table (a character, or `tab`); detected if not given.
+    /// Delimiter of the table (a character, `tab`, or `blank` for runs of blanks); detected if not
+    /// given.
     #[arg(long, value_parser = delimiter)]
     delimiter: Option<char>,
     /// Encoding of the table, such as utf-8 or windows-1252; detected if not given.
@@ -137,9 +138,16 @@ pub(crate) struct TableArguments {
     /// Quotation mark of the table (a character, or `none`); detected if not given.
     #[arg(long, value_parser = quote)]
     quote: Option<Quoting>,
-    /// The first row holds values, not names; columns go by their numbers from 1.
+    /// Widths of the fields in characters, of a text in which they stand in columns.
+    #[arg(long, value_name = "5,12,12", value_delimiter = ',', conflicts_with = "delimiter")]
+    widths: Vec<usize>,
+    /// The first row holds values, not names; columns go by their numbers from 1. Told by the rows
+    /// below if not given.
     #[arg(long)]
     no_header: bool,
+    /// The first row holds names, whatever it looks like.
+    #[arg(long, conflicts_with = "no_header")]
+    header: bool,
     /// Names of the columns, instead of those in the header.
     #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
     names: Vec<String>,
@@ -161,12 +169,33 @@ pub(crate) struct TableArguments {
 }
 
 impl TableArguments {
+    /// What was said of the rows and fields, as it would be typed again.
+    pub(crate) fn typed(&self) -> String {
+        let mut text = String::new();
+        match self.delimiter {
+            Some('\t') => text += " --delimiter tab",
+            Some(' ') => text += " --delimiter blank",
+            Some(mark) => text += &format!(" --delimiter '{mark}'"),
+            None => {}
+        }
+        if !self.widths.is_empty() {
+            let widths: Vec<String> = self.widths.iter().map(usize::to_string).collect();
+            text += &format!(" --widths {}", widths.join(","));
+        }
+        if self.skip_lines > 0 {
+            text += &format!(" --skip-lines {}", self.skip_lines);
+        }
+        text + if self.no_header { " --no-header" } else { "" }
+    }
+
     pub(crate) fn options(&self) -> TableOptions {
         TableOptions {
             delimiter: self.delimiter,
             encoding: self.encoding.clone(),
             quoting: self.quote,
             no_header: self.no_header,
+            header: self.header,
+            widths: self.widths.clone(),
             names: self.names.clone(),
             skip_lines: self.skip_lines,
             comment: self.comment,
@@ -265,8 +294,9 @@ fn delimiter(text: &str) -> Result<char, String> {
         ("tab" | "\\t", _, _) => Ok('\t'),
         ("comma", _, _) => Ok(','),
         ("semicolon", _, _) => Ok(';'),
+        ("blank" | "space", _, _) => Ok(' '),
         (_, Some(only), None) => Ok(only),
-        _ => Err("a delimiter is one character, or `tab`".to_string()),
+        _ => Err("a delimiter is one character, `tab`, or `blank`".to_string()),
     }
 }
 

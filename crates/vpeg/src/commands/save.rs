@@ -82,6 +82,8 @@ impl TableArguments {
             delimiter: options.delimiter,
             encoding: options.encoding,
             no_header: options.no_header,
+            header: options.header,
+            widths: options.widths,
             names: options.names,
             skip_lines: options.skip_lines,
             comment: options.comment,
