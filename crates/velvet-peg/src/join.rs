@@ -5,7 +5,7 @@ use crate::attributes::AttributeTable;
 use crate::build::Outcome;
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, Stage, WriteOptions, distinct};
+use crate::format::{KEY, LayerReader, Stage, WriteOptions, distinct};
 use crate::layer::{Batch, GeometryColumn, Rows, Value};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
@@ -196,6 +196,8 @@ impl JoinTable {
         watch: &mut dyn Watch,
     ) -> Result<(Outcome, MatchReport)> {
         refuse_inputs(out, [table])?;
+        let mut reader = reader;
+        reader.reveal_key(std::slice::from_ref(&self.key));
         let sides = self.sides(&reader, table)?;
         let report = sides.report.clone();
         if report.features > 0 && report.features_met == 0 {
@@ -226,6 +228,12 @@ impl JoinTable {
         let mut info = reader.info().clone();
         let mut fields: Vec<Field> =
             info.schema.fields().iter().map(|f| f.as_ref().clone()).collect();
+        if self.many {
+            // A feature that comes out several times is not known by one number.
+            for field in &mut fields {
+                field.metadata_mut().remove(KEY);
+            }
+        }
         let mut taken: Vec<String> = fields.iter().map(|f| f.name().clone()).collect();
         let prefix = self.prefix.as_deref().unwrap_or_default();
         let mut renamed = Vec::new();
@@ -376,7 +384,8 @@ impl JoinTable {
 
 fn key_of(value: &Value, loose: bool) -> Option<String> {
     let text = value.to_text();
-    let key = if loose { plain_key(&text) } else { text };
+    // Blanks at the ends, which no one sees, keep no keys apart.
+    let key = if loose { plain_key(&text) } else { text.trim().to_string() };
     (!key.trim().is_empty()).then_some(key)
 }
 

@@ -203,15 +203,16 @@ impl Gathered {
             let name = group.iter().map(|at| cell(*at)).collect::<Vec<_>>().join(", ");
             let group = names.place(&name);
             if group == gathered.values.len() {
-                gathered.values.push(record.iter().map(|c| c.trim().to_string()).collect());
+                gathered.values.push(record.iter().map(String::from).collect());
                 first_rows.push(reader.row());
             } else {
                 for at in &gathered.kept {
                     let first = &mut gathered.values[group][*at];
-                    let this = record.get(*at).unwrap_or_default().trim();
-                    if first.is_empty() && !this.is_empty() {
-                        *first = this.to_string();
-                    } else if !this.is_empty() && first != this && differs[*at].is_none() {
+                    let whole = record.get(*at).unwrap_or_default();
+                    let this = whole.trim();
+                    if first.trim().is_empty() && !this.is_empty() {
+                        *first = whole.to_string();
+                    } else if !this.is_empty() && first.trim() != this && differs[*at].is_none() {
                         let of = if name.is_empty() { "" } else { &format!("in `{name}` ") };
                         differs[*at] = Some(format!(
                             "{of}row {} has `{first}`, row {} `{this}`",

@@ -32,6 +32,8 @@ struct Field {
     sheet: FieldSheet,
     values: HashSet<String>,
     numbers: Option<(f64, f64)>,
+    /// Whole numbers, which doubles would round.
+    whole: Option<(i64, i64)>,
     texts: Option<(String, String)>,
     stand_ins: Vec<(f64, u64)>,
     padded: u64,
@@ -53,6 +55,7 @@ impl Fields {
             },
             values: HashSet::new(),
             numbers: None,
+            whole: None,
             texts: None,
             stand_ins: Vec::new(),
             padded: 0,
@@ -74,6 +77,11 @@ impl Fields {
                 continue;
             }
             field.sheet.filled += 1;
+            if let Value::Integer(value) = value {
+                let (low, high) = field.whole.get_or_insert((value, value));
+                *low = (*low).min(value);
+                *high = (*high).max(value);
+            }
             if let Some(number) = number {
                 let (low, high) = field.numbers.get_or_insert((number, number));
                 *low = low.min(number);
@@ -107,9 +115,10 @@ impl Fields {
                 let mut sheet = field.sheet;
                 let count = field.values.len();
                 sheet.different = (count <= MOST).then_some(count as u64);
-                sheet.range = match (field.numbers, field.texts) {
-                    (Some((low, high)), _) => Some((low.to_string(), high.to_string())),
-                    (None, texts) => texts,
+                sheet.range = match (field.whole, field.numbers, field.texts) {
+                    (Some((low, high)), ..) => Some((low.to_string(), high.to_string())),
+                    (None, Some((low, high)), _) => Some((low.to_string(), high.to_string())),
+                    (None, None, texts) => texts,
                 };
                 let mut notes = Vec::new();
                 // A value that is far from all others, or repeated, stands for nothing.

@@ -195,6 +195,7 @@ pub fn check(
         };
         let layers = readers.len();
         for mut reader in readers {
+            reader.reveal_key(&[&options.key[..], &options.complete[..]].concat());
             if let (None, Some(crs)) = (&reader.info().crs, &options.crs) {
                 reader.assume(crs.clone());
             }

@@ -217,6 +217,8 @@ fn value(
             let plain = plain.trim();
             match plain.parse::<i64>() {
                 Ok(whole) if field.decimals == 0 => Ok(Value::Integer(whole)),
+                // More digits than a number keeps: told as they stand.
+                Err(_) if field.decimals == 0 && is_long(plain) => Err(wrong()),
                 // Some writers put a comma for the point.
                 _ => plain.replace(',', ".").parse().map(Value::Real).map_err(|_| wrong()),
             }
@@ -236,6 +238,12 @@ fn value(
         // Blanks at the end fill the field; those in front are the value's own.
         _ => Ok(Value::Text(text.trim_end_matches(['\0', ' ']).to_string())),
     }
+}
+
+/// A whole number of more digits than 64 bits hold.
+fn is_long(text: &str) -> bool {
+    let digits = text.strip_prefix(['-', '+']).unwrap_or(text);
+    digits.len() >= 19 && digits.bytes().all(|byte| byte.is_ascii_digit())
 }
 
 /// A day number and milliseconds of the day.

@@ -77,7 +77,11 @@ impl Extend {
             ))
             .in_file(path));
         };
-        let reader = layers.swap_remove(at);
+        let mut reader = layers.swap_remove(at);
+        if format == Format::GeoPackage {
+            // The database numbers what is added.
+            reader.hide_key();
+        }
         let there = reader.info();
         let refuse = |why: String| {
             Error::usage(format!("cannot be added to, and nothing was written: {why}"))

@@ -3,11 +3,12 @@
 
 use super::Format;
 use super::capability::{Attributes, Capability, Systems};
+use super::held::{Held, as_text};
 use super::names::cleaned;
 use crate::error::{Error, Result};
-use crate::layer::{Batch, LayerInfo, value_at};
+use crate::layer::{Batch, LayerInfo};
 use crate::notice::Notice;
-use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, StringArray};
+use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::borrow::Cow;
 use std::collections::HashMap;
@@ -27,6 +28,8 @@ pub(super) struct Fit {
     /// Features have heights (and measures) at every vertex or at none.
     whole: bool,
     format: Format,
+    /// Values as the format holds them.
+    held: Held,
     /// Features that lost heights that they had at some vertices, and measures.
     without: (u64, u64),
 }
@@ -85,7 +88,8 @@ impl Fit {
         // Well-known text has no word for a missing number (ISO 19125-1 clause 7).
         let whole = !capability.partial_z || wkt;
         let without = (0, 0);
-        let fit = Fit { schema, texts, changed, converter, drops_m, whole, format, without };
+        let held = Held::new(format);
+        let fit = Fit { schema, texts, changed, converter, drops_m, whole, format, held, without };
         Ok(Fitted { fit, info: fitted, losses, remarks })
     }
 
@@ -94,6 +98,15 @@ impl Fit {
         let mut batch = Cow::Borrowed(batch);
         if self.changed {
             batch.to_mut().attributes = self.attributes(&batch.attributes)?;
+        }
+        let held: Vec<Option<ArrayRef>> =
+            batch.attributes.columns().iter().map(|column| self.held.column(column)).collect();
+        if held.iter().any(Option::is_some) {
+            let attributes = &batch.attributes;
+            let columns = attributes.columns().iter().zip(held);
+            let columns = columns.map(|(column, held)| held.unwrap_or_else(|| column.clone()));
+            let (schema, columns) = (attributes.schema(), columns.collect());
+            batch.to_mut().attributes = RecordBatch::try_new(schema, columns)?;
         }
         if self.drops_m && batch.geometry.has_m() {
             batch.to_mut().geometry.m.clear();
@@ -133,6 +146,7 @@ impl Fit {
         [lost(self.without.0, "heights"), lost(self.without.1, "measures")]
             .into_iter()
             .flatten()
+            .chain(self.held.losses())
             .collect()
     }
 
@@ -142,13 +156,7 @@ impl Fit {
             .iter()
             .zip(&self.texts)
             .map(|(column, text)| -> ArrayRef {
-                if !text {
-                    return column.clone();
-                }
-                let texts: StringArray = (0..column.len())
-                    .map(|row| (!column.is_null(row)).then(|| value_at(column, row).to_text()))
-                    .collect();
-                Arc::new(texts)
+                if *text { as_text(column) } else { column.clone() }
             })
             .collect();
         let options = RecordBatchOptions::new().with_row_count(Some(attributes.num_rows()));
@@ -199,6 +207,18 @@ fn wgs84(
 
 /// Key of field metadata that keeps a column's declared type, such as DATE.
 pub(super) const DECLARED: &str = "declared_type";
+
+/// Metadata of a field whose whole numbers are what the features are known by in their file.
+pub(crate) const KEY: &str = "feature_key";
+
+/// A column of whole numbers that features are known by.
+pub(crate) fn key_field(name: &str) -> Field {
+    let metadata = HashMap::from([
+        (KEY.to_string(), String::new()),
+        (DECLARED.to_string(), "INTEGER".to_string()),
+    ]);
+    Field::new(name, DataType::Int64, true).with_metadata(metadata)
+}
 
 /// The type that a column was declared with where it came from.
 pub(super) fn declared(field: &Field) -> &str {

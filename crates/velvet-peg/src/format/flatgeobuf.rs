@@ -146,6 +146,11 @@ fn geometry(
 ) -> std::result::Result<(), String> {
     column.attempt(|column| {
         let Some(geometry) = feature.geometry() else { return Ok(None) };
+        // A feature without a geometry of a file without kinds.
+        let bare = geometry.xy().is_none_or(|xy| xy.is_empty()) && geometry.parts().is_none();
+        if bare && geometry.type_() == GeometryType::Unknown {
+            return Ok(None);
+        }
         let of = if stated == GeometryType::Unknown { geometry.type_() } else { stated };
         let kind = match of {
             GeometryType::Point => GeometryKind::Point,

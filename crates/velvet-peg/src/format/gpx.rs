@@ -246,6 +246,7 @@ pub(super) struct Writer {
     names: Vec<String>,
     decimals: usize,
     rings: u64,
+    written: u64,
 }
 
 impl Writer {
@@ -268,6 +269,7 @@ impl Writer {
             names: info.schema.fields().iter().map(|field| field.name().clone()).collect(),
             decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
             rings: 0,
+            written: 0,
         })
     }
 
@@ -327,6 +329,7 @@ impl Sink for Writer {
         let geometry = &batch.geometry;
         for feature in 0..geometry.len() {
             let Some(kind) = geometry.kinds()[feature] else { continue };
+            self.written += 1;
             let values = batch.values(feature);
             let points = kind.single() == GeometryKind::Point;
             let (head, extensions) = self.attributes(&values, !points);
@@ -388,7 +391,8 @@ impl Sink for Writer {
         }
         points.write_all(b"</gpx>\n").and_then(|()| points.flush()).map_err(failed)?;
         drop(points);
-        let check = if self.rings == 0 { Check::All } else { Check::Not };
+        // A file without anything cannot be told from one that is not this format's.
+        let check = if self.rings == 0 && self.written > 0 { Check::All } else { Check::Not };
         Ok(Finished { check, ..Finished::default() })
     }
 }

@@ -13,6 +13,7 @@ mod geojson;
 mod geopackage;
 mod geoparquet;
 mod gpx;
+mod held;
 mod kml;
 mod locate;
 mod names;
@@ -30,6 +31,7 @@ mod xml;
 
 pub use capability::{Attributes, CAPABILITIES, Capability, Systems};
 pub(crate) use dbf::DbfReader;
+pub(crate) use fit::KEY;
 pub(crate) use geopackage::{
     copy as copy_geopackage, declare as declare_in_geopackage, others as others_in_geopackage,
     release as release_geopackage, table_name as geopackage_table,
@@ -141,6 +143,12 @@ impl Format {
 pub(crate) trait Source: Debug {
     /// Hands every batch of features to `each`, in order.
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()>;
+
+    /// The column of whole numbers that features are known by in the file, if there is one that the
+    /// columns of the layer may leave out, because it merely counts them.
+    fn key(&self) -> Option<&str> {
+        None
+    }
 }
 
 /// Where the features of a layer go to: one a format. The batches fit what the format can

@@ -1,5 +1,6 @@
 //! Reading a layer of a file.
 
+use super::fit::{KEY, key_field};
 use super::stage::{Stage, Staged};
 use super::{
     Format, Located, Source, dxf, flatgeobuf, geojson, geopackage, geoparquet, gpx, kml, locate,
@@ -9,6 +10,7 @@ use crate::error::{Error, Result};
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
+use arrow_schema::{FieldRef, Schema};
 use std::fmt::Debug;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -142,6 +144,43 @@ impl LayerReader {
             _keep: at.keep.clone(),
         };
         Ok(layers.into_iter().map(reader).collect())
+    }
+
+    /// Makes the column of numbers that features are known by in a GeoPackage one of the layer's, if
+    /// its name is among these: it is left out where it merely counts the features.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{Layer, LayerReader};
+    /// Layer::read(file("fields.geojson"))?.write(file("fields.gpkg"))?;
+    /// let mut reader = LayerReader::open(&file("fields.gpkg"), None)?;
+    /// assert!(reader.info().schema.index_of("fid").is_err());
+    /// assert!(reader.reveal_key(&["fid"]));
+    /// assert_eq!(reader.info().schema.index_of("fid")?, 0);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn reveal_key<S: AsRef<str>>(&mut self, names: &[S]) -> bool {
+        let Some(key) = self.source.key() else { return false };
+        let fields = self.info.schema.fields();
+        let there = fields.iter().any(|field| field.name().eq_ignore_ascii_case(key));
+        let asked = names.iter().any(|name| name.as_ref().eq_ignore_ascii_case(key));
+        if there || !asked {
+            return false;
+        }
+        let mut fields: Vec<FieldRef> = vec![Arc::new(key_field(key))];
+        fields.extend(self.info.schema.fields().iter().cloned());
+        self.info.schema = Arc::new(Schema::new(fields));
+        true
+    }
+
+    /// Leaves the column of numbers that features are known by out of the layer's columns.
+    pub(super) fn hide_key(&mut self) {
+        let others = self.info.schema.fields().iter();
+        let others: Vec<FieldRef> =
+            others.filter(|field| !field.metadata().contains_key(KEY)).cloned().collect();
+        self.info.schema = Arc::new(Schema::new(others));
     }
 
     /// What is known of the layer.

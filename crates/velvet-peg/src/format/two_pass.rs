@@ -53,6 +53,10 @@ impl Given {
 
     fn value(self, column: &DataType) -> Value {
         match (self, column) {
+            // Among texts a number keeps the look of one: 0.0 is not 0.
+            (Given::Typed(Value::Real(number)), DataType::Utf8) => {
+                Value::Text(format!("{number:?}"))
+            }
             (Given::Typed(value), _) => value,
             (Given::Untyped(text), DataType::Int64) => {
                 text.trim().parse().map_or(Value::Null, Value::Integer)

@@ -4,7 +4,7 @@
 use super::{Check, Format, LayerReader};
 use crate::error::{Error, Result};
 use crate::layer::{Batch, GeometryColumn, GeometryKind, Value};
-use crate::table::{TableFile, TableOptions};
+use crate::table::{Quoting, TableFile, TableOptions};
 use csv::StringRecord;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
@@ -15,6 +15,8 @@ pub(super) struct Sum {
     count: u64,
     coordinates: u64,
     attributes: u64,
+    /// Names of the columns.
+    columns: Vec<String>,
     /// Digits behind the point that coordinates are written with.
     decimals: Option<usize>,
 }
@@ -28,11 +30,14 @@ pub(super) fn decimals(format: Format, digits: impl Fn() -> usize) -> Option<usi
 
 impl Sum {
     pub(super) fn new(decimals: Option<usize>) -> Sum {
-        Sum { count: 0, coordinates: 0, attributes: 0, decimals }
+        Sum { count: 0, coordinates: 0, attributes: 0, columns: Vec::new(), decimals }
     }
 
     pub(super) fn add(&mut self, batch: &Batch) {
         let schema = batch.attributes.schema();
+        if self.columns.is_empty() {
+            self.columns = schema.fields().iter().map(|field| field.name().clone()).collect();
+        }
         for feature in 0..batch.geometry.len() {
             self.count += 1;
             let place = self.place(&batch.geometry, feature);
@@ -102,7 +107,7 @@ fn hash(value: &impl Hash) -> u64 {
 /// A number for a row of a table.
 pub(super) fn row_sum<'a>(cells: impl Iterator<Item = &'a str>) -> u64 {
     let mut hasher = DefaultHasher::new();
-    cells.for_each(|cell| cell.trim().hash(&mut hasher));
+    cells.for_each(|cell| cell.hash(&mut hasher));
     hasher.finish()
 }
 
@@ -124,7 +129,19 @@ pub(super) fn verify(files: &[PathBuf], layer: &str, sum: &Sum, check: Check) ->
     };
     let first = main.first().map_or(Path::new(""), |file| file.as_path());
     if let Check::Rows(rows, expected) = check {
-        let file = TableFile::open(first, &TableOptions::default())?;
+        // In the dialect that it was written in.
+        let tabs = first.extension().is_some_and(|e| e == "tsv" || e == "tab");
+        let options = TableOptions {
+            delimiter: Some(if tabs { '\t' } else { ',' }),
+            quoting: Some(Quoting::With('"')),
+            header: true,
+            ..TableOptions::default()
+        };
+        let options = match Format::of(first)? {
+            Format::Csv => TableOptions { encoding: Some("utf-8".to_string()), ..options },
+            _ => TableOptions { header_row: Some(1), ..TableOptions::default() },
+        };
+        let file = TableFile::open(first, &options)?;
         let mut reader = file.rows()?;
         let (mut count, mut found) = (0, 0u64);
         let mut record = StringRecord::new();
@@ -138,7 +155,7 @@ pub(super) fn verify(files: &[PathBuf], layer: &str, sum: &Sum, check: Check) ->
             _ => Err(wrong(first, "some values differ".to_string())),
         };
     }
-    let mut found = Sum { count: 0, coordinates: 0, attributes: 0, decimals: None };
+    let mut found = Sum::new(None);
     for file in &main {
         let mut layers = LayerReader::open_all(file)?;
         let named = layers.iter().position(|reader| reader.info().name == layer);
@@ -151,7 +168,8 @@ pub(super) fn verify(files: &[PathBuf], layer: &str, sum: &Sum, check: Check) ->
             (Some(at), _) => vec![layers.swap_remove(at)],
             (None, _) => layers,
         };
-        for reader in readers {
+        for mut reader in readers {
+            reader.reveal_key(&sum.columns);
             reader.for_each_batch(&mut |batch| {
                 found.add(&batch);
                 Ok(())

@@ -186,7 +186,8 @@ pub(super) fn escaped(text: &str) -> String {
             '\r' => out += "&#13;",
             '\n' => out += "&#10;",
             '\t' => out += "&#9;",
-            '\u{0}'..='\u{1f}' | '\u{fffe}' | '\u{ffff}' => out.push(' '),
+            // In values these are replaced, and said, before they come here.
+            '\u{0}'..='\u{1f}' | '\u{fffe}' | '\u{ffff}' => out.push('\u{fffd}'),
             c => out.push(c),
         }
     }

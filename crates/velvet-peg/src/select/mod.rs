@@ -187,6 +187,19 @@ pub(crate) struct Planned {
     crs: Option<Crs>,
 }
 
+impl Selection {
+    /// Every word of the conditions, computed columns and columns to keep that may be the name of a
+    /// column.
+    pub fn words(&self) -> Vec<String> {
+        let texts = self.condition.iter().chain(&self.set).chain(&self.keep);
+        texts
+            .flat_map(|text| text.split(|c: char| !c.is_alphanumeric() && c != '_'))
+            .filter(|word| !word.is_empty())
+            .map(String::from)
+            .collect()
+    }
+}
+
 impl Planned {
     /// What is worth knowing of the columns before they are computed.
     pub(crate) fn notices(&self) -> Vec<Notice> {

@@ -59,13 +59,13 @@ impl ColumnType {
 
     /// The value of a cell of this type.
     pub(crate) fn value(self, cell: &str) -> Value {
-        let cell = cell.trim();
+        let number = cell.trim();
         if cell.is_empty() {
             return Value::Null;
         }
         match self {
-            ColumnType::Integer => cell.parse().map_or(Value::Null, Value::Integer),
-            ColumnType::Real => cell.parse().map_or(Value::Null, Value::Real),
+            ColumnType::Integer => number.parse().map_or(Value::Null, Value::Integer),
+            ColumnType::Real => number.parse().map_or(Value::Null, Value::Real),
             ColumnType::Blank | ColumnType::Text => Value::Text(cell.to_string()),
         }
     }

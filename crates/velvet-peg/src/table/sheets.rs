@@ -137,7 +137,7 @@ impl Sheet {
     fn text(&self, row: u32, column: u32) -> String {
         match self.cell(row, column) {
             Data::Empty => String::new(),
-            Data::String(text) => text.trim().to_string(),
+            Data::String(text) => text.clone(),
             Data::Float(number) => number.to_string(),
             Data::Int(number) => number.to_string(),
             Data::Bool(flag) => flag.to_string(),
@@ -171,7 +171,7 @@ impl Sheet {
     /// The columns in use of a row, and whether all of them are words.
     fn filled(&self, row: u32) -> (Vec<u32>, bool) {
         let columns: Vec<u32> = (self.start.1..=self.end.1)
-            .filter(|column| !self.text(row, *column).is_empty())
+            .filter(|column| !self.text(row, *column).trim().is_empty())
             .collect();
         let words = columns.iter().all(|column| match self.cell(row, *column) {
             Data::String(text) => text.trim().parse::<f64>().is_err(),
@@ -248,7 +248,7 @@ impl Sheet {
         (head.first..=self.end.0).filter(|_| !self.is_empty()).filter_map(|row| {
             let cells: Vec<String> =
                 (head.columns.0..=head.columns.1).map(|column| self.text(row, column)).collect();
-            cells.iter().any(|cell| !cell.is_empty()).then_some((row + 1, cells))
+            cells.iter().any(|cell| !cell.trim().is_empty()).then_some((row + 1, cells))
         })
     }
 }

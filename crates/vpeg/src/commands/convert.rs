@@ -146,6 +146,7 @@ impl Convert {
             }
             reader.assume(crs);
         }
+        reader.reveal_key(&self.select.selection().words());
         let target = self.to.as_deref().map(|to| reference::system_for(to, &reader)).transpose()?;
         let kind = if self.to.is_some() { "convert" } else { "fields" };
         let mut step = Step { kind: kind.to_string(), to: self.to.clone(), ..Step::default() };

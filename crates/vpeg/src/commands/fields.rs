@@ -76,10 +76,11 @@ fn decimals(text: &str) -> Result<(String, usize), String> {
 
 impl Fields {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let mut reader = LayerReader::open(&self.file, self.layer.as_deref())?;
         let step = self.step();
         let (select, notices) = step.selection(Path::new(""))?;
         show::notices(&notices);
+        reader.reveal_key(&select.words());
         let source = layer_source(&self.file, self.layer.as_ref(), None);
         let output = self.write.output(&self.output);
         self.save.save(source, None, step, output, &self.write)?;

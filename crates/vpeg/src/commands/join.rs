@@ -54,7 +54,7 @@ pub(crate) struct Join {
 
 impl Join {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let reader = LayerReader::open(&self.layer_file, self.layer.as_deref())?;
+        let mut reader = LayerReader::open(&self.layer_file, self.layer.as_deref())?;
         let step = self.step();
         let job = JoinTable {
             table: self.reading.options(),
@@ -63,6 +63,7 @@ impl Join {
             rejects: self.rejects.clone(),
             ..step.join()
         };
+        reader.reveal_key(std::slice::from_ref(&job.key));
         let Some(output) = &self.output else {
             return self.only_report(&job.report(&reader, &self.table)?);
         };

@@ -15,6 +15,9 @@ use std::io::{BufWriter, Seek, Write};
 use std::path::{Path, PathBuf};
 
 /// Bytes of a text in extended data.
+/// Characters of a number that is written without an exponent.
+const MOST_NUMBER: usize = 100;
+
 const MOST_BYTES: usize = 250;
 
 pub(in crate::format) struct Writer {
@@ -75,7 +78,14 @@ impl Writer {
             text += "1000\nZ\n";
         }
         for (name, value) in self.names.iter().zip(values) {
-            let value = value.to_text();
+            let mut text_of = value.to_text();
+            if let Value::Real(number) = value
+                && text_of.len() > MOST_NUMBER
+            {
+                // A number is never cut.
+                text_of = format!("{number:e}");
+            }
+            let value = text_of;
             // The layer says it already.
             if value.is_empty() || (name == "layer" && value == layer) {
                 continue;

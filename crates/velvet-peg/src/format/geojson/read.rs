@@ -174,6 +174,8 @@ fn value(json: Json) -> Value {
         Json::Bool(value) => Value::Boolean(value),
         Json::Number(number) => match number.as_i64() {
             Some(whole) => Value::Integer(whole),
+            // Beyond the whole numbers that columns hold, its digits are kept as text.
+            None if number.is_u64() => Value::Text(number.to_string()),
             None => number.as_f64().map_or(Value::Null, Value::Real),
         },
         Json::String(text) => Value::Text(text),

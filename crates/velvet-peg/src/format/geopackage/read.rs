@@ -4,7 +4,7 @@ use super::existing::read_only;
 use super::{blob, quoted};
 use crate::error::{Error, Result};
 use crate::format::Source;
-use crate::format::fit::DECLARED;
+use crate::format::fit::{DECLARED, key_field};
 use crate::format::reader::Opened;
 use crate::layer::{Batch, CrsOrigin, Gather, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
@@ -22,6 +22,8 @@ struct Table {
     path: PathBuf,
     name: String,
     geometry: String,
+    /// The integer primary key.
+    key: Option<String>,
 }
 
 fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + '_ {
@@ -46,7 +48,12 @@ pub(in crate::format) fn open(path: &Path) -> Result<Vec<Opened>> {
         .query_map([], |row| {
             let limits: [Option<f64>; 4] = [row.get(6)?, row.get(7)?, row.get(8)?, row.get(9)?];
             Ok((
-                Table { path: path.to_path_buf(), name: row.get(0)?, geometry: row.get(1)? },
+                Table {
+                    path: path.to_path_buf(),
+                    name: row.get(0)?,
+                    geometry: row.get(1)?,
+                    key: None,
+                },
                 row.get::<_, String>(2)?,
                 row.get::<_, i64>(3)?,
                 row.get::<_, i64>(4)? != 0,
@@ -57,7 +64,7 @@ pub(in crate::format) fn open(path: &Path) -> Result<Vec<Opened>> {
         .map_err(failed(path))?;
     let mut readers = Vec::new();
     for row in rows {
-        let (table, kind, srs_id, has_z, has_m, limits) = row.map_err(failed(path))?;
+        let (mut table, kind, srs_id, has_z, has_m, limits) = row.map_err(failed(path))?;
         let mut notices = Vec::new();
         let crs = system(&connection, path, &table.name, srs_id, &mut notices)?;
         let count: i64 = connection
@@ -71,11 +78,12 @@ pub(in crate::format) fn open(path: &Path) -> Result<Vec<Opened>> {
             }
             _ => None,
         };
+        let schema = fields(&connection, path, &mut table, &mut notices)?;
         let info = LayerInfo {
             name: table.name.clone(),
             crs,
             crs_origin: CrsOrigin::File,
-            schema: Arc::new(Schema::new(fields(&connection, path, &table)?)),
+            schema: Arc::new(Schema::new(schema)),
             kind: kind_of(&kind),
             has_z,
             has_m,
@@ -150,9 +158,14 @@ fn system(
     }
 }
 
-/// Attribute columns: all but the geometry and the integer key. A key that does not simply
-/// count the rows from 1 may be what other tables refer to: it is kept as an attribute.
-fn fields(connection: &Connection, path: &Path, table: &Table) -> Result<Vec<Field>> {
+/// Attribute columns: all but the geometry. The integer key is one of them, unless it merely counts
+/// the rows from 1 and was given by the database itself.
+fn fields(
+    connection: &Connection,
+    path: &Path,
+    table: &mut Table,
+    notices: &mut Vec<Notice>,
+) -> Result<Vec<Field>> {
     let mut statement = connection
         .prepare(&format!("PRAGMA table_info({})", quoted(&table.name)))
         .map_err(failed(path))?;
@@ -164,7 +177,14 @@ fn fields(connection: &Connection, path: &Path, table: &Table) -> Result<Vec<Fie
     let mut fields = Vec::new();
     for column in columns {
         let (name, declared, key) = column.map_err(failed(path))?;
-        if name == table.geometry || (key && counts_rows(connection, path, table, &name)?) {
+        if name == table.geometry {
+            continue;
+        }
+        if key && declared.eq_ignore_ascii_case("INTEGER") {
+            table.key = Some(name.clone());
+            if !counts_rows(connection, path, table, &name)? {
+                fields.push(key_field(&name));
+            }
             continue;
         }
         let upper = declared.to_ascii_uppercase();
@@ -178,25 +198,96 @@ fn fields(connection: &Connection, path: &Path, table: &Table) -> Result<Vec<Fie
         let metadata = HashMap::from([(DECLARED.to_string(), upper)]);
         fields.push(Field::new(name, kind, true).with_metadata(metadata));
     }
+    widen(connection, table, &mut fields, notices).map_err(failed(path))?;
     Ok(fields)
 }
 
-/// True if a key column runs 1, 2, 3 … without a gap.
+/// SQLite lets any value be in any column: one that holds others than its type says gets a type
+/// that holds them all, and it is said.
+fn widen(
+    connection: &Connection,
+    table: &Table,
+    fields: &mut [Field],
+    notices: &mut Vec<Notice>,
+) -> rusqlite::Result<()> {
+    let misfit = |field: &Field| {
+        let name = quoted(field.name());
+        match field.data_type() {
+            DataType::Int64 => Some(format!("typeof({name}) NOT IN ('integer', 'null')")),
+            DataType::Float64 => Some(format!("typeof({name}) NOT IN ('real', 'integer', 'null')")),
+            DataType::Boolean => {
+                Some(format!("(typeof({name}) NOT IN ('integer', 'null') OR {name} NOT IN (0, 1))"))
+            }
+            DataType::Binary => Some(format!("typeof({name}) NOT IN ('blob', 'null')")),
+            _ => None,
+        }
+    };
+    let conditions: Vec<String> = fields.iter().filter_map(misfit).collect();
+    let from = quoted(&table.name);
+    if conditions.is_empty() {
+        return Ok(());
+    }
+    let any = format!("SELECT 1 FROM {from} WHERE {} LIMIT 1", conditions.join(" OR "));
+    if connection.query_row(&any, [], |_| Ok(())).optional()?.is_none() {
+        return Ok(());
+    }
+    for field in fields {
+        let Some(condition) = misfit(field) else { continue };
+        let name = quoted(field.name());
+        // 2^53: beyond it a double does not hold every whole number.
+        let counts: (i64, i64, i64, i64) = connection.query_row(
+            &format!(
+                "SELECT coalesce(sum({condition}), 0), \
+                 coalesce(sum(typeof({name}) IN ('text', 'blob')), 0), \
+                 coalesce(sum(typeof({name}) = 'real'), 0), \
+                 coalesce(sum(typeof({name}) = 'integer' AND {name} NOT BETWEEN \
+                 -9007199254740992 AND 9007199254740992), 0) FROM {from}"
+            ),
+            [],
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)),
+        )?;
+        let (misfits, texts, reals, large) = counts;
+        if misfits == 0 {
+            continue;
+        }
+        let (kind, what) = match (texts, reals) {
+            (0, 0) => (DataType::Int64, "whole numbers"),
+            (0, _) if large == 0 => (DataType::Float64, "numbers"),
+            _ => (DataType::Utf8, "texts"),
+        };
+        let declared = field.metadata().get(DECLARED).cloned().unwrap_or_default();
+        notices.push(Notice::warning(format!(
+            "layer {}: column `{}` is declared {declared}, and {misfits} of its values are \
+             something else: all of them are read as {what}",
+            table.name,
+            field.name()
+        )));
+        *field = Field::new(field.name().clone(), kind, true);
+    }
+    Ok(())
+}
+
+/// True if the database gives the keys itself, and they run 1, 2, 3 … without a gap.
 fn counts_rows(connection: &Connection, path: &Path, table: &Table, key: &str) -> Result<bool> {
     let key = quoted(key);
     connection
         .query_row(
             &format!(
-                "SELECT coalesce(min({key}) = 1 AND max({key}) = count(*), 1) FROM {}",
+                "SELECT coalesce(min({key}) = 1 AND max({key}) = count(*), 1) AND \
+                 (SELECT sql LIKE '%autoincrement%' FROM sqlite_master WHERE name = ?1) FROM {}",
                 quoted(&table.name)
             ),
-            [],
+            params![table.name],
             |row| row.get(0),
         )
         .map_err(failed(path))
 }
 
 impl Source for Table {
+    fn key(&self) -> Option<&str> {
+        self.key.as_deref()
+    }
+
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
         let path = self.path.as_path();
         let connection = connect(path)?;
@@ -208,10 +299,33 @@ impl Source for Table {
         let mut cursor = statement.query([]).map_err(failed(path))?;
         let mut gather = Gather::new(info.schema.clone(), each);
         while let Some(row) = cursor.next().map_err(failed(path))? {
-            let values: Vec<Value> = (0..info.schema.fields().len())
-                .map(|at| row.get_ref(at + 1).map(value))
+            let mut garbled = None;
+            let values: Vec<Value> = info
+                .schema
+                .fields()
+                .iter()
+                .enumerate()
+                .map(|(at, field)| {
+                    let raw = row.get_ref(at + 1)?;
+                    if let ValueRef::Text(text) = raw
+                        && std::str::from_utf8(text).is_err()
+                    {
+                        garbled = Some(field.name().clone());
+                    }
+                    Ok(match (value(raw), field.data_type()) {
+                        // Among texts a number keeps the look of one: 1.0 is not 1.
+                        (Value::Real(number), DataType::Utf8) => Value::Text(format!("{number:?}")),
+                        (value, _) => value,
+                    })
+                })
                 .collect::<std::result::Result<_, _>>()
                 .map_err(failed(path))?;
+            if let Some(name) = garbled {
+                let texts: Vec<String> = values.iter().map(Value::to_text).collect();
+                let why = format!("column `{name}` holds bytes that are not UTF-8 text");
+                gather.unreadable(why, texts.join(", "))?;
+                continue;
+            }
             let pushed = match row.get_ref(0).map_err(failed(path))? {
                 ValueRef::Null => {
                     gather.geometry().end_feature(None);

@@ -4,10 +4,10 @@
 use super::boxes::Boxes;
 use super::{blob, quoted, schema};
 use crate::error::{Error, Result};
-use crate::format::fit::DECLARED;
+use crate::format::fit::{DECLARED, KEY};
 use crate::format::{Finished, Sink, WriteOptions, distinct, wkt};
 use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, Value};
-use arrow_schema::{DataType, Field};
+use arrow_schema::{DataType, Field, FieldRef};
 use rusqlite::types::ToSqlOutput;
 use rusqlite::{Connection, OptionalExtension, ToSql, params};
 use std::path::{Path, PathBuf};
@@ -31,6 +31,8 @@ pub(in crate::format) struct Writer {
     has_m: bool,
     /// The key of the feature written last.
     last: i64,
+    /// The column whose values are the keys, if the features bring them along.
+    keys: Option<usize>,
     /// Time of the change; now if none.
     stamp: Option<String>,
 }
@@ -59,17 +61,24 @@ impl Writer {
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
         let geometry = distinct(&names, "geom");
-        let key = distinct(&names, "fid");
+        let is_key = |field: &FieldRef| field.metadata().contains_key(KEY);
+        let keys = info.schema.fields().iter().position(is_key);
+        let key = keys.map_or_else(|| distinct(&names, "fid"), |at| names[at].clone());
         let table = info.name.clone();
         let kind = info.kind.map_or("GEOMETRY", wkt::name);
         let mut columns = vec![
-            format!("{} INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL", quoted(&key)),
+            format!(
+                "{} INTEGER PRIMARY KEY{} NOT NULL",
+                quoted(&key),
+                if keys.is_none() { " AUTOINCREMENT" } else { "" }
+            ),
             format!("{} {kind}", quoted(&geometry)),
         ];
         columns.extend(
             info.schema
                 .fields()
                 .iter()
+                .filter(|field| !is_key(field))
                 .map(|f| format!("{} {}", quoted(f.name()), declared_type(f))),
         );
         connection
@@ -100,7 +109,8 @@ impl Writer {
                 params![table, geometry],
             )
             .map_err(&failed)?;
-        let marks: Vec<String> = (1..=names.len() + 2).map(|n| format!("?{n}")).collect();
+        let others = names.len() - usize::from(keys.is_some());
+        let marks: Vec<String> = (1..=others + 2).map(|n| format!("?{n}")).collect();
         let insert = format!("INSERT INTO {} VALUES ({})", quoted(&table), marks.join(", "));
         let insert_box = insert_box(&table, &geometry);
         Ok(Writer {
@@ -118,6 +128,7 @@ impl Writer {
             has_z: false,
             has_m: false,
             last: 0,
+            keys,
             stamp: stamp.map(String::from),
         })
     }
@@ -174,9 +185,21 @@ impl Sink for Writer {
         self.has_z |= batch.geometry.has_z();
         self.has_m |= batch.geometry.has_m();
         for feature in 0..batch.geometry.len() {
-            self.last += 1;
+            let mut values = batch.values(feature);
+            self.last = match self.keys.map(|at| values.remove(at)) {
+                None => self.last + 1,
+                Some(Value::Integer(key)) => key,
+                Some(other) => {
+                    return Err(Error::data(format!(
+                        "feature {}: `{}`, the number that features are known by, is `{}`: leave the \
+                         column out, or give it another name",
+                        batch.first + feature as u64,
+                        self.key,
+                        other.to_text()
+                    )));
+                }
+            };
             let bytes = blob::write(&batch.geometry, feature, self.srs_id);
-            let values = batch.values(feature);
             let mut row: Vec<&dyn ToSql> = vec![&self.last, &bytes];
             row.extend(values.iter().map(|value| value as &dyn ToSql));
             statement.execute(row.as_slice()).map_err(&failed)?;

@@ -243,6 +243,7 @@ fn each_record(
         let why = "there are attributes, but no shape that can be read".to_string();
         each(Record::Unreadable(why, texts(&row.values)))?;
     }
+    let rows_count = rows.as_ref().map(|rows| rows.count);
     let wrong = if length < stated {
         Some(format!(
             "the file is damaged: it has {length} bytes where it says {stated}; its end is missing"
@@ -250,7 +251,14 @@ fn each_record(
     } else if let Some(rows) = rows.filter(|rows| rows.count > number) {
         Some(format!("the attributes have {} rows, and there are {number} shapes", rows.count))
     } else {
-        None
+        let table = rows_count.filter(|count| *count < number);
+        table.map(|count| {
+            format!(
+                "the attributes have {count} rows, and there are {number} shapes: the last {} have \
+                 none",
+                number - count
+            )
+        })
     };
     Ok(wrong)
 }

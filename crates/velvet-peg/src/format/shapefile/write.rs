@@ -187,8 +187,10 @@ impl Sink for Writer {
             self.files.push(file);
         }
         let mut finished = Finished::default();
+        // Without columns, the table has the number that the format asks for.
         let changed = |learnt: &Learnt| learnt.cut > 0 || learnt.wide > 0 || learnt.is_rounded();
-        if self.files.iter().any(|file| file.learnt.iter().any(changed)) {
+        let bare = self.schema.fields().is_empty();
+        if bare || self.files.iter().any(|file| file.learnt.iter().any(changed)) {
             finished.check = Check::Coordinates;
         }
         self.name_files();
@@ -492,7 +494,12 @@ fn text_of(value: &Value, learnt: &mut Learnt) -> String {
         }
         Value::Real(value) if !value.is_finite() => String::new(),
         Value::Real(value) => {
-            let text = value.to_string();
+            let mut text = value.to_string();
+            if text.len() > MOST_TEXT {
+                // A number is never cut.
+                text = format!("{value:e}");
+                learnt.wide += 1;
+            }
             let (front, behind) = text.split_once('.').unwrap_or((&text, ""));
             learnt.front = learnt.front.max(front.len());
             learnt.behind = learnt.behind.max(behind.len());

@@ -89,7 +89,9 @@ struct Units {
 
 impl Measure {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let mut reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let named: Vec<&String> = self.name.iter().chain(&self.by).collect();
+        reader.reveal_key(&named);
         let grid =
             self.grid.as_deref().map(|grid| reference::system_for(grid, &reader)).transpose()?;
         if let Some(number) = self.courses {
