@@ -7,7 +7,7 @@ use crate::error::{Error, Result};
 use crate::format::{
     Capability, Format, LayerReader, LayerWriter, WriteOptions, coordinate_names, default_decimals,
 };
-use crate::layer::{Batch, CrsOrigin, GeometryColumn, Rows, no_system};
+use crate::layer::{Batch, CrsOrigin, GeometryColumn, no_system};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, rejects_path};
 use crate::rejects::{Rejects, RejectsTo};
@@ -15,6 +15,7 @@ use crate::select::{Planned, Selection};
 use crate::table::{CoordinateColumns, Notation, read_pair};
 use crate::watch::Watch;
 use crate::wrong_zone::wrong_zone;
+use arrow_array::{Array, BooleanArray};
 use csv::StringRecord;
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
@@ -27,8 +28,8 @@ pub struct ConvertLayer {
     pub target: Option<Crs>,
     /// Epoch of the coordinates, decimal years, for operations between moving frames.
     pub epoch: Option<f64>,
-    /// Which features and columns are kept, and what is computed (from the features as they
-    /// are before they are converted).
+    /// Which features and columns are kept, and what is computed, from the features as they
+    /// come out: coordinates in expressions are those of the target.
     pub select: Selection,
     /// How the features are written.
     pub write: WriteOptions,
@@ -61,10 +62,8 @@ impl ConvertLayer {
     pub fn run(&self, reader: &LayerReader, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
         let replaces = self.write.replaces();
         refuse_existing(out, replaces)?;
-        let selection =
-            self.select.plan(reader.info()).map_err(|error| error.in_file(reader.path()))?;
         let names: Vec<String> = std::iter::once("geometry".to_string())
-            .chain(selection.schema.fields().iter().map(|field| field.name().clone()))
+            .chain(reader.info().schema.fields().iter().map(|field| field.name().clone()))
             .collect();
         let to = RejectsTo {
             named: self.rejects.as_deref(),
@@ -95,8 +94,14 @@ impl ConvertLayer {
                 crs.label()
             )));
         }
-        let selection = self.select.plan(info).map_err(|error| error.in_file(reader.path()))?;
+        // What is computed is computed from the features as they come out.
+        let mut carried = info.clone();
+        if let Some(converter) = &converter {
+            carried.crs = Some(converter.target().clone());
+        }
+        let selection = self.select.plan(&carried).map_err(|error| error.in_file(reader.path()))?;
         outcome.notices.extend(selection.notices());
+        outcome.notices.extend(coordinates_in_expressions(&selection, converter.as_ref()));
         let mut described = info.clone();
         described.schema = selection.schema.clone();
         let to_space = converter.as_ref().is_some_and(raises);
@@ -121,27 +126,25 @@ impl ConvertLayer {
             for record in std::mem::take(&mut batch.unreadable) {
                 rejects.add(record.number, &record.reason, [record.original.as_str()])?;
             }
-            if let Some(mask) = selection.mask(&batch)? {
+            let numbers: Vec<u64> =
+                (0..batch.geometry.len() as u64).map(|n| batch.first + n).collect();
+            let mut kept = Carried::of(batch, numbers, converter.as_ref());
+            if let Some(mask) = selection.mask(&kept.batch)? {
                 outcome.left_out += (mask.len() - mask.true_count()) as u64;
-                batch = Planned::filter(&batch, &mask)?;
+                kept = kept.filter(&mask)?;
             }
-            let mut batch = selection.shape(batch)?;
-            for (x, y) in batch.geometry.x.iter().zip(&batch.geometry.y) {
+            let source = kept.before.as_ref().unwrap_or(&kept.batch.geometry);
+            for (x, y) in source.x.iter().zip(&source.y) {
                 cloud.gather(*x, *y);
             }
-            let mut failed = 0;
-            let mut before = None;
-            if let Some(converter) = &converter {
-                before = Some(batch.geometry.clone());
-                flat += batch.geometry.flat_vertices();
-                vertices += batch.geometry.x.len() as u64;
-                failed = batch.geometry.convert(converter);
+            if converter.is_some() {
+                flat += source.flat_vertices();
+                vertices += source.x.len() as u64;
             }
-            if failed > 0 || bare(&batch) {
-                let before = before.unwrap_or_else(|| batch.geometry.clone());
-                batch = sift(batch, &before, rejects, info.crs.as_ref(), lacks)?;
+            if kept.failed || bare(&kept.batch) {
+                kept = sift(kept, rejects, info.crs.as_ref(), lacks)?;
             }
-            writer.write(&batch)
+            writer.write(&selection.shape(kept.batch)?)
         })?;
         if outcome.rows_in > 0 && rejects.count() - before_these == outcome.rows_in {
             let first = rejects.first().first().map_or("", |(_, reason)| reason.as_str());
@@ -223,37 +226,85 @@ pub(crate) fn heights_in_space(converter: &Converter, flat: u64, all: u64) -> Ve
     notices
 }
 
+/// A word on the system of coordinates in expressions, where there are two that could be meant.
+pub(crate) fn coordinates_in_expressions(
+    selection: &Planned,
+    converter: Option<&Converter>,
+) -> Option<Notice> {
+    let converter = converter.filter(|_| selection.takes_coordinates())?;
+    Some(Notice::remark(format!(
+        "coordinates in expressions are those of the output, in {} ({})",
+        converter.target().label(),
+        converter.target().unit_plural()
+    )))
+}
+
+/// Features on their way: converted, with what they were before.
+struct Carried {
+    batch: Batch,
+    /// Their geometries before they were converted, if they were.
+    before: Option<GeometryColumn>,
+    /// Their numbers in the source.
+    numbers: Vec<u64>,
+    /// A vertex could not be converted.
+    failed: bool,
+}
+
+impl Carried {
+    fn of(mut batch: Batch, numbers: Vec<u64>, converter: Option<&Converter>) -> Carried {
+        let before = converter.map(|_| batch.geometry.clone());
+        let failed = converter.is_some_and(|converter| batch.geometry.convert(converter) > 0);
+        Carried { batch, before, numbers, failed }
+    }
+
+    fn filter(self, mask: &BooleanArray) -> Result<Carried> {
+        if mask.true_count() == mask.len() {
+            return Ok(self);
+        }
+        let kept = |at: usize| mask.is_valid(at) && mask.value(at);
+        let before = self.before.map(|before| {
+            let mut column = GeometryColumn::new();
+            (0..before.len()).filter(|at| kept(*at)).for_each(|at| column.push_from(&before, at));
+            column
+        });
+        let numbers = self.numbers.iter().enumerate().filter(|(at, _)| kept(*at));
+        Ok(Carried {
+            numbers: numbers.map(|(_, number)| *number).collect(),
+            batch: Planned::filter(&self.batch, mask)?,
+            before,
+            failed: self.failed,
+        })
+    }
+}
+
 /// Keeps the features whose vertices were all converted; rejects the others.
 fn sift(
-    batch: Batch,
-    before: &GeometryColumn,
+    carried: Carried,
     rejects: &mut Rejects,
     source: Option<&Crs>,
     lacks: Option<&str>,
-) -> Result<Batch> {
-    let mut geometry = GeometryColumn::new();
-    let mut rows = Rows::new(batch.attributes.schema());
+) -> Result<Carried> {
+    let Carried { batch, before, numbers, .. } = &carried;
+    let before = before.as_ref().unwrap_or(&batch.geometry);
+    let mut good = vec![true; batch.geometry.len()];
     for feature in 0..batch.geometry.len() {
         let bad =
             batch.geometry.vertices(feature).filter(|at| batch.geometry.x[*at].is_nan()).count();
         let bare = lacks.filter(|_| batch.geometry.kinds()[feature].is_none());
-        if bad == 0 && bare.is_none() {
-            geometry.push_from(&batch.geometry, feature);
-            rows.push(batch.values(feature));
-            continue;
-        }
         let reason = match bare {
             Some(format) => format!("it has no geometry, and {format} has no place for it"),
-            None => format!(
+            None if bad > 0 => format!(
                 "{bad} vertices are out of range for {}",
                 source.map_or("its system".to_string(), Crs::label)
             ),
+            None => continue,
         };
+        good[feature] = false;
         let mut original = vec![before.text_of(feature)];
         original.extend(batch.values(feature).iter().map(|value| value.to_text()));
-        rejects.add(batch.first + feature as u64, &reason, original.iter().map(String::as_str))?;
+        rejects.add(numbers[feature], &reason, original.iter().map(String::as_str))?;
     }
-    Ok(Batch::new(geometry, rows.finish()?, batch.first))
+    Ok(Carried { failed: false, ..carried.filter(&BooleanArray::from(good))? })
 }
 
 /// A box of a system in degrees from Greenwich, from a few points of its outline and inside.

@@ -98,7 +98,7 @@ pub use pack::{PackOptions, Packed, pack, pack_job};
 pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
 pub use reference::{read_reference, read_reference_for};
 pub use rejects::Rejected;
-pub use select::{NumberText, PlaceColumns, Selection};
+pub use select::{FUNCTIONS, FunctionHelp, NumberText, PlaceColumns, Selection};
 pub use table::{CoordinateColumns, NumberFormat, Quoting, SheetShape, TableOptions};
 pub use tag::{TagPoints, TagReport};
 pub use velvet_peg_core::*;

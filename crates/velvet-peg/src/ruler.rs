@@ -1,9 +1,11 @@
 //! Lengths and areas of geometries: planar in a system's own unit, or geodesic where coordinates
 //! are degrees, which have no length.
 
-use crate::layer::GeometryColumn;
+use crate::checks::home_system;
+use crate::error::{Error, Result};
+use crate::layer::{GeometryColumn, GeometryKind};
 use std::ops::Range;
-use velvet_peg_core::{Crs, Geodesic, Geographic, planar};
+use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, planar};
 
 /// Measures in the plane, or on the ellipsoid where coordinates are degrees.
 pub(crate) struct Ruler {
@@ -70,5 +72,78 @@ impl Ruler {
                     .sum::<f64>()
             })
             .sum()
+    }
+}
+
+/// Lengths and areas on the ellipsoid, in metres and square metres, of geometries in any system that
+/// has places on one.
+#[derive(Debug)]
+pub(crate) struct Ground {
+    geodesic: Geodesic,
+    to_degrees: Converter,
+}
+
+impl Ground {
+    /// # Errors
+    /// If the system has no places on an ellipsoid.
+    pub(crate) fn of(crs: &Crs) -> Result<Ground> {
+        let home = home_system(crs);
+        let ellipsoid = home.as_ref().and_then(Crs::ellipsoid);
+        match (&home, ellipsoid) {
+            (Some(home), Some(ellipsoid)) => Ok(Ground {
+                geodesic: Geodesic::new(ellipsoid),
+                to_degrees: Converter::new(crs, home)?,
+            }),
+            _ => Err(Error::usage(format!(
+                "{} has no places on an ellipsoid to measure",
+                crs.label()
+            ))),
+        }
+    }
+
+    /// The same geometries in degrees; what is out of range has no number.
+    pub(crate) fn degrees(&self, column: &GeometryColumn) -> GeometryColumn {
+        let mut degrees = column.clone();
+        let z = (!degrees.z.is_empty()).then_some(degrees.z.as_mut_slice());
+        self.to_degrees.convert_columns(&mut degrees.x, &mut degrees.y, z);
+        degrees
+    }
+
+    /// A place in degrees.
+    pub(crate) fn place(&self, at: (f64, f64)) -> Option<Geographic> {
+        let at = self.to_degrees.convert(Coordinate::xy(at.0, at.1)).ok()?;
+        Some(Geographic { lat: at.y, lon: at.x })
+    }
+
+    pub(crate) fn geodesic(&self) -> &Geodesic {
+        &self.geodesic
+    }
+
+    /// Length of the lines, or perimeter and area of the rings, of a feature in degrees; no number
+    /// if a vertex is out of range.
+    pub(crate) fn figures(&self, degrees: &GeometryColumn, feature: usize) -> (f64, f64) {
+        let closed =
+            degrees.kinds()[feature].map(GeometryKind::single) == Some(GeometryKind::Polygon);
+        let (mut length, mut area) = (0.0, 0.0);
+        for part in degrees.parts(feature) {
+            for (number, ring) in degrees.rings(part).enumerate() {
+                let places: Vec<Geographic> = degrees
+                    .ring(ring)
+                    .map(|at| Geographic { lat: degrees.y[at], lon: degrees.x[at] })
+                    .collect();
+                if places.iter().any(|at| !(at.lat.is_finite() && at.lon.is_finite())) {
+                    return (f64::NAN, f64::NAN);
+                }
+                if !closed {
+                    length += self.geodesic.line_length_m(&places);
+                    continue;
+                }
+                let found = self.geodesic.polygon(&places);
+                length += found.perimeter_m;
+                // Holes take away.
+                area += if number == 0 { found.area_m2.abs() } else { -found.area_m2.abs() };
+            }
+        }
+        (length, area)
     }
 }

@@ -244,7 +244,10 @@ fn points_belong_to_polygons_by_the_stated_rule() {
     );
     for (found, (_, _, wanted)) in values(&out, "away").iter().zip(cases) {
         match (found, wanted) {
-            (Value::Real(found), Some(wanted)) => assert!((found - wanted).abs() < 1e-4, "{found}"),
+            // A metre of the grid is 1.000277 m on the ellipsoid here.
+            (Value::Real(found), Some(wanted)) => {
+                assert!((found - wanted * 1.000_277).abs() < 1e-4, "{found}")
+            }
             (found, wanted) => assert_eq!(found, &Value::from(wanted)),
         }
     }
@@ -353,5 +356,68 @@ fn figures_become_columns_and_are_explained() {
     ] {
         let error = measure(&reader(&squares(32610)), &options, &mut Unwatched).unwrap_err();
         assert!(error.to_string().contains(why), "{error}");
+    }
+}
+
+/// Distances to polygons of any size, in any system, against geodesics to places all along their
+/// edges, which are straight in the polygons' own system.
+#[test]
+fn the_nearest_polygon_is_as_far_as_the_geodesic_to_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let degrees = Crs::from_epsg(4326).unwrap();
+    let geodesic = velvet_peg::Geodesic::new(degrees.ellipsoid().unwrap());
+    let rings: [(u32, &[(f64, f64)]); 4] = [
+        (4326, &[(-120.0, 47.0), (-119.9, 47.0), (-119.9, 47.1), (-120.0, 47.1)]),
+        (4326, &[(-30.0, 60.0), (60.0, 60.0), (60.0, 70.0)]),
+        (3857, &[(-13.3e6, 5.9e6), (-13.0e6, 5.9e6), (-13.0e6, 6.2e6)]),
+        (2285, &[(1.8e6, 1.5e5), (1.9e6, 1.5e5), (1.9e6, 1.9e5)]),
+    ];
+    let places = [
+        (-120.008, 47.05),
+        (-119.95, 46.99),
+        (10.0, 50.0),
+        (15.0, 61.0),
+        (60.0, 30.0),
+        (0.0, 89.9),
+    ];
+    for (system, ring) in rings {
+        let crs = Crs::from_epsg(system).unwrap();
+        let to_degrees = velvet_peg::Converter::new(&crs, &degrees).unwrap();
+        let mut polygons = Layer::new("polygons", Some(crs));
+        polygons.push(Geometry::polygon(ring.iter().copied()), [("name", "A".into())]).unwrap();
+        for at in places {
+            let mut points = Layer::new("points", Some(degrees.clone()));
+            points.push(Geometry::Point(at), [("n", 1.into())]).unwrap();
+            let tag = TagPoints {
+                within_m: Some(3e7),
+                distance: Some("away".into()),
+                write: WriteOptions { overwrite: true, ..WriteOptions::default() },
+                ..TagPoints::default()
+            };
+            let out = folder.path().join("out.gpkg");
+            tag.run(reader(&points), &reader(&polygons), &out, &mut Unwatched).unwrap();
+            let Value::Real(found) = values(&out, "away")[0] else { panic!("{at:?}") };
+            let mut nearest = f64::INFINITY;
+            for (n, a) in ring.iter().enumerate() {
+                let b = ring[(n + 1) % ring.len()];
+                for step in 0..=20_000 {
+                    let t = f64::from(step) / 20_000.0;
+                    let place =
+                        velvet_peg::Coordinate::xy(a.0 + t * (b.0 - a.0), a.1 + t * (b.1 - a.1));
+                    let place = to_degrees.convert(place).unwrap();
+                    let to = velvet_peg::Geographic { lat: place.y, lon: place.x };
+                    let from = velvet_peg::Geographic { lat: at.1, lon: at.0 };
+                    nearest = nearest.min(geodesic.inverse(from, to).distance_m);
+                }
+            }
+            // The places tried are up to 500 m apart, the found one is never farther.
+            if found > 0.0 {
+                assert!(found <= nearest + 1e-3, "{system} {at:?}: {found} {nearest}");
+                assert!(
+                    found >= nearest - 50.0 - 1e-5 * nearest,
+                    "{system} {at:?}: {found} {nearest}"
+                );
+            }
+        }
     }
 }

@@ -221,7 +221,12 @@ proptest! {
         let ring = star(&ring, (1.84e6, 155_000.0));
         layer.push(Geometry::polygon(ring), [("f", "F-1".into())]).unwrap();
         let select = Selection {
-            set: vec!["sql = ST_Area(geometry)".into(), "edge = ST_Perimeter(geometry)".into()],
+            set: vec![
+                "sql = Plane_Area(geometry)".into(),
+                "edge = Plane_Perimeter(geometry)".into(),
+                "ground = ST_Area(geometry)".into(),
+                "around = ST_Perimeter(geometry)".into(),
+            ],
             ..Selection::default()
         };
         let convert = velvet_peg::ConvertLayer { select, ..Default::default() };
@@ -239,6 +244,8 @@ proptest! {
         let (area, edge) = (found.grid_area_m2.unwrap(), found.grid_length_m.unwrap());
         prop_assert!((real("sql") * foot * foot / area - 1.0).abs() < 1e-12);
         prop_assert!((real("edge") * foot / edge - 1.0).abs() < 1e-12);
+        prop_assert!((real("ground") / found.area_m2 - 1.0).abs() < 1e-12);
+        prop_assert!((real("around") / found.length_m - 1.0).abs() < 1e-12);
         // The scale factor explains what the grid makes of the ellipsoid's figures.
         let scale = found.scale_factor.unwrap();
         // It is the boundary's mean, and changes by a ten-millionth across the field.

@@ -2,7 +2,8 @@
 
 use std::path::Path;
 use velvet_peg::{
-    BuildPoints, ConvertLayer, Crs, Layer, LayerReader, Outcome, Result, Selection, Unwatched,
+    BuildPoints, ConvertLayer, Crs, Geometry, Layer, LayerReader, Outcome, Result, Selection,
+    Unwatched, WriteOptions,
 };
 
 /// Four features, one of each kind and one without a geometry.
@@ -137,7 +138,101 @@ fn tables_are_filtered_cut_and_converted_on_the_way() {
     assert!(rejects.ends_with("3,broken,47.4,9,c\n"), "{rejects}");
     let layer = Layer::read(&out).unwrap();
     let feature = layer.features().next().unwrap();
-    assert_eq!(feature.value("x"), Some((-123.0).into()), "computed before converting");
+    let Some(velvet_peg::Value::Real(x)) = feature.value("x") else { panic!("a number") };
+    assert!((x - 500_000.0).abs() < 1e-3, "coordinates are those of the output: {x}");
     assert!((feature.vertices()[0].0 - 500_000.0).abs() < 1e-3);
     assert_eq!(layer.info().schema.fields().len(), 2);
+}
+
+#[test]
+fn every_function_has_its_line_and_its_example_works() {
+    let page = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/expressions.md");
+    let page = std::fs::read_to_string(page).unwrap();
+    assert!(
+        page.contains(&velvet_peg::FunctionHelp::table()),
+        "docs/expressions.md is out of date"
+    );
+    let folder = tempfile::tempdir().unwrap();
+    let reader = bare(folder.path());
+    for (number, function) in velvet_peg::FUNCTIONS.iter().enumerate() {
+        let out = folder.path().join(format!("{number}.gpkg"));
+        let set = vec![function.example.to_string()];
+        let outcome = run(&reader, &out, Selection { set, ..Selection::default() });
+        outcome.unwrap_or_else(|e| panic!("{}: {e}", function.example));
+    }
+}
+
+/// A square of 100 m of the UTM grid, in systems of other units, of none, and in one that stretches.
+#[test]
+fn lengths_and_areas_mean_the_same_in_every_system() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut layer = Layer::new("plot", Some(Crs::from_epsg(32610).unwrap()));
+    let corners = [
+        (726_000.0, 5_254_000.0),
+        (726_100.0, 5_254_000.0),
+        (726_100.0, 5_254_100.0),
+        (726_000.0, 5_254_100.0),
+    ];
+    layer.push(Geometry::polygon(corners), [("name", "P-1".into())]).unwrap();
+    let reader = LayerReader::of_layer(&layer, Path::new("plot"));
+    let figures = |to: u32, set: &[&str]| {
+        let out = folder.path().join(format!("{to}.gpkg"));
+        let convert = ConvertLayer {
+            target: Some(Crs::from_epsg(to).unwrap()),
+            select: Selection {
+                set: set.iter().map(|s| s.to_string()).collect(),
+                ..Selection::default()
+            },
+            write: WriteOptions { overwrite: true, ..WriteOptions::default() },
+            ..ConvertLayer::default()
+        };
+        convert.run(&reader, &out, &mut Unwatched).map(|outcome| {
+            let texts: Vec<String> = outcome.notices.iter().map(|n| n.text.clone()).collect();
+            let written = Layer::read(&out).unwrap();
+            let feature = written.features().next().unwrap();
+            let values: Vec<f64> = set
+                .iter()
+                .map(|s| {
+                    feature.value(s.split(' ').next().unwrap()).unwrap().to_text().parse().unwrap()
+                })
+                .collect();
+            (values, texts.join("\n"))
+        })
+    };
+    let set =
+        ["a = ST_Area(geometry)", "p = ST_Perimeter(geometry)", "acres = Acres(ST_Area(geometry))"];
+    let (expected, said) = figures(32610, &set).unwrap();
+    assert!(said.contains("square metres"), "{said}");
+    // The grid is 0.02 % larger than the ground here.
+    assert!(
+        (expected[0] - 10_000.0).abs() < 10.0 && (expected[1] - 400.0).abs() < 0.2,
+        "{expected:?}"
+    );
+    assert!((expected[2] * 4046.856_422_4 - expected[0]).abs() < 1e-9);
+    for to in [4326, 3857, 2285, 32611, 5070] {
+        let (found, _) = figures(to, &set).unwrap();
+        // The same datum, or one that differs by an ellipsoid of the same size.
+        assert!((found[0] / expected[0] - 1.0).abs() < 1e-8, "{to}: {found:?} {expected:?}");
+        assert!((found[1] / expected[1] - 1.0).abs() < 1e-8, "{to}: {found:?} {expected:?}");
+    }
+    let plane = ["g = Plane_Area(geometry)"];
+    let (stretched, _) = figures(3857, &plane).unwrap();
+    assert!(stretched[0] / expected[0] > 2.1, "pseudo-Mercator makes it larger: {stretched:?}");
+    let error = figures(4326, &plane).unwrap_err().to_string();
+    assert!(error.contains("its coordinates are degrees"), "{error}");
+    // Coordinates are those of the output, in conditions as well.
+    let (east, said) = figures(2285, &["x = ST_XMin(geometry)"]).unwrap();
+    assert!(said.contains("those of the output, in EPSG:2285"), "{said}");
+    assert!((1e6..3e6).contains(&east[0]), "{east:?}");
+    for (condition, left) in
+        [("ST_XMin(geometry) > 1000000", 1), ("ST_XMin(geometry) < 1000000", 0)]
+    {
+        let out = folder.path().join(format!("kept-{left}.gpkg"));
+        let convert = ConvertLayer {
+            target: Some(Crs::from_epsg(2285).unwrap()),
+            select: Selection { condition: Some(condition.into()), ..Selection::default() },
+            ..ConvertLayer::default()
+        };
+        assert_eq!(convert.run(&reader, &out, &mut Unwatched).unwrap().out, left, "{condition}");
+    }
 }

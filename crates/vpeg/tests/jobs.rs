@@ -41,7 +41,7 @@ const SAVED: &[&str] = &[
     "declare turnouts.shp --crs EPSG:32611 -o {}.fgb",
     "convert turnouts.shp --crs EPSG:32611 --to EPSG:2285 --where size~in_>_12 -o {}.fgb",
     "convert fields.geojson --to state-plane --output-layer f --decimals 2 -o {}.csv",
-    "fields fields.gpkg --set acres_=_ST~Area(geometry)/43560 --round acres=2 --rename crop=plant --constant year=2026 --constant a=1 --coords EPSG:4269:lon,lat:6 --drop ditch --first acres -o {}.fgb",
+    "fields fields.gpkg --set acres_=_Acres(ST~Area(geometry)) --round acres=2 --rename crop=plant --constant year=2026 --constant a=1 --coords EPSG:4269:lon,lat:6 --drop ditch --first acres -o {}.fgb",
     "join fields.gpkg register.xlsx --sheet Shares --on field --columns shares -o {}.fgb",
     "tag gates.gpkg --from beats.gpkg --columns beat --within 50 -o {}.fgb",
     "measure fields.gpkg --height 350 --area-unit acUS -o {}.fgb",

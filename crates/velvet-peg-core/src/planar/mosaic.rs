@@ -115,7 +115,7 @@ impl Mosaic {
         let high = self.cell((east + slack, north + slack));
         let (columns, rows) = (high.0 - low.0 + 1, high.1 - low.1 + 1);
         let mut passes = vec![false; columns * rows];
-        for (a, b) in region.edges() {
+        for (a, b) in region.banded_edges() {
             let from = self.cell((a.0, a.1.min(b.1) - slack)).1;
             let to = self.cell((a.0, a.1.max(b.1) + slack)).1;
             for row in from..=to {

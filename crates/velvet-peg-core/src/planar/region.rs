@@ -93,8 +93,17 @@ impl Region {
     }
 
     /// All edges, some more than once.
-    pub(super) fn edges(&self) -> &[Edge] {
+    pub(super) fn banded_edges(&self) -> &[Edge] {
         &self.edges
+    }
+
+    /// Every edge once.
+    pub fn edges(&self) -> impl Iterator<Item = ((f64, f64), (f64, f64))> + use<> {
+        let mut edges = self.edges.clone();
+        let bits = |((a, b), (c, d)): &Edge| [a, b, c, d].map(|value| value.to_bits());
+        edges.sort_by_key(bits);
+        edges.dedup_by_key(|edge| bits(edge));
+        edges.into_iter()
     }
 
     /// West, south, east and north of it.

@@ -15,7 +15,7 @@ pub(crate) mod vertices;
 pub(crate) use judge::{FirstReasons, Judge};
 
 use crate::checks::Cloud;
-use crate::convert::{ConvertLayer, heights_in_space, raises};
+use crate::convert::{ConvertLayer, coordinates_in_expressions, heights_in_space, raises};
 use crate::error::{Error, Result};
 use crate::format::{LayerReader, LayerWriter, WriteOptions, read_wkb, wkt};
 use crate::layer::{
@@ -432,7 +432,11 @@ fn run(
         count: None,
         extent,
     };
-    let selection = options.select.plan(&source).map_err(|error| error.in_file(table))?;
+    let mut carried = source.clone();
+    if options.to.is_some() {
+        carried.crs.clone_from(&options.to);
+    }
+    let selection = options.select.plan(&carried).map_err(|error| error.in_file(table))?;
     notices.extend(selection.notices());
     let mut info = source.clone();
     info.schema = selection.schema.clone();
@@ -454,6 +458,7 @@ fn run(
             Some(converter)
         }
     };
+    notices.extend(coordinates_in_expressions(&selection, converter.as_ref()));
     let mut writer = LayerWriter::create(out, &info, &options.write)?;
     notices.append(&mut writer.notices);
     let mut stage = Stage {
@@ -561,7 +566,15 @@ impl Stage<'_> {
         let geometry = std::mem::take(&mut self.geometry);
         let mut batch = Batch::new(geometry, self.rows.finish()?, self.first);
         let mut numbers = std::mem::take(&mut self.numbers);
-        let mask = self.selection.mask(&batch)?;
+        // Coordinates in conditions are those of the output.
+        let mask = match &self.converter {
+            Some(converter) if self.selection.condition_takes_geometry() => {
+                let mut carried = batch.clone();
+                carried.geometry.convert(converter);
+                self.selection.mask(&carried)?
+            }
+            _ => self.selection.mask(&batch)?,
+        };
         let kept = |at: usize| mask.as_ref().is_none_or(|m| m.is_valid(at) && m.value(at));
         self.left_out += (0..numbers.len()).filter(|at| !kept(*at)).count() as u64;
         let mut good: Vec<bool> = (0..numbers.len()).map(kept).collect();
@@ -587,7 +600,6 @@ impl Stage<'_> {
                 self.outside += u64::from(self.judge.is_outside(x, y));
             }
         }
-        let mut batch = self.selection.shape(batch)?;
         if let Some(converter) = &self.converter {
             let before = batch.geometry.clone();
             self.flat += before.flat_vertices();
@@ -595,6 +607,7 @@ impl Stage<'_> {
                 batch = self.sift(batch, &before, &numbers)?;
             }
         }
+        let batch = self.selection.shape(batch)?;
         self.writer.write(&batch)?;
         self.first += batch.geometry.len() as u64;
         Ok(())

@@ -200,7 +200,7 @@ pub const WORDS: &[(&str, &str)] = &[
     ("rotate", "degrees added to every bearing"),
     ("adjust", "true to spread the misclosure by the compass rule"),
     ("where", "SQL condition for what is kept"),
-    ("set", "columns computed as SQL: [\"acres = ST_Area(geometry) / 43560\"]"),
+    ("set", "columns computed as SQL: [\"acres = Acres(ST_Area(geometry))\"]"),
     ("keep", "columns to keep, in this order"),
     ("drop", "columns to leave out"),
     ("first", "columns that come first"),

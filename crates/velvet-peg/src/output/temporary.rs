@@ -58,11 +58,17 @@ impl TemporaryFolder {
     /// In a folder of the user's.
     pub(crate) fn beside(parent: &Path) -> io::Result<TemporaryFolder> {
         sweep(parent);
-        let folder = Builder::new().prefix(PREFIX).tempdir_in(parent)?;
-        let lock = File::create(folder.path().join(LOCK))?;
-        lock.lock()?;
-        held(&FOLDERS).insert(folder.path().to_path_buf());
-        Ok(TemporaryFolder { folder, _lock: lock })
+        loop {
+            let folder = Builder::new().prefix(PREFIX).tempdir_in(parent)?;
+            let path = folder.path().join(LOCK);
+            let lock = File::create(&path)?;
+            lock.lock()?;
+            // Another program may have taken the folder for an abandoned one just before.
+            if path.exists() {
+                held(&FOLDERS).insert(folder.path().to_path_buf());
+                return Ok(TemporaryFolder { folder, _lock: lock });
+            }
+        }
     }
 
     pub(crate) fn path(&self) -> &Path {

@@ -71,6 +71,23 @@ pub(super) fn names(expression: &Expr, names: &mut Vec<String>) {
     });
 }
 
+/// True if an expression calls a function of one of these names; a name that ends in `_` stands for
+/// all that begin with it.
+pub(super) fn calls(expression: &Expr, names: &[&str]) -> bool {
+    let mut found = false;
+    let _ = visit_expressions(expression, |inner| {
+        if let Expr::Function(function) = inner {
+            let called = function.name.to_string().to_ascii_uppercase();
+            found |= names.iter().any(|name| match name.ends_with('_') {
+                true => called.starts_with(name),
+                false => called == *name,
+            });
+        }
+        ControlFlow::<()>::Continue(())
+    });
+    found
+}
+
 /// A type in the words of people.
 pub(super) fn type_text(kind: &DataType) -> &'static str {
     match kind {

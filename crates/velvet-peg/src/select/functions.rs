@@ -2,7 +2,7 @@
 
 use super::context::Context;
 use super::evaluate::{Values, choose, evaluate, numeric};
-use super::geometry;
+use super::{geometry, help};
 use crate::error::{Error, Result};
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Float64Type, Int64Type};
@@ -11,23 +11,26 @@ use arrow_schema::DataType;
 use sqlparser::ast::{Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments};
 use std::sync::Arc;
 
-/// Every function, for messages.
-const KNOWN: &str = "ABS, ROUND, FLOOR, CEIL, SQRT, COALESCE, NULLIF, UPPER, LOWER, TRIM, LENGTH, \
-                     SUBSTRING, REPLACE, CONCAT, ST_X, ST_Y, ST_Z, ST_M, ST_XMin, ST_YMin, \
-                     ST_XMax, ST_YMax, ST_Length, ST_Perimeter, ST_Area, ST_NumPoints, \
-                     ST_NumGeometries, ST_GeometryType, ST_IsEmpty, ST_AsText";
-
 /// Calls a function.
 pub(super) fn call(function: &Function, context: &Context<'_>) -> Result<Values> {
     let name = function.name.to_string().to_ascii_uppercase();
     let list = arguments(function)?;
-    if name.starts_with("ST_") {
+    if name.starts_with("ST_") || name.starts_with("PLANE_") {
         return spatial(&name, &list, function, context);
     }
     let whole = Expr::Function(function.clone());
     let mut values: Vec<Values> =
         list.iter().map(|argument| evaluate(argument, context)).collect::<Result<_>>()?;
     let wrong = |wanted: &str| Error::usage(format!("`{function}`: {name} takes {wanted}"));
+    if let Some(unit) = help::unit_of(&name) {
+        return match values.len() {
+            1 => {
+                let value = numeric(values.remove(0), &whole)?.cast(&DataType::Float64)?;
+                number(value, |x| x / unit)
+            }
+            _ => Err(wrong("one number, in metres or square metres")),
+        };
+    }
     match (name.as_str(), values.len()) {
         ("ABS", 1) => {
             let value = numeric(values.remove(0), &whole)?;
@@ -132,7 +135,7 @@ pub(super) fn call(function: &Function, context: &Context<'_>) -> Result<Values>
         }
         ("ROUND", _) => Err(wrong("a number and how many digits to keep behind the point")),
         ("NULLIF", _) => Err(wrong("two values")),
-        _ => Err(Error::usage(format!("there is no function {name}: those there are: {KNOWN}"))),
+        _ => Err(unknown(&name)),
     }
 }
 
@@ -167,9 +170,11 @@ fn spatial(
             "`{function}`: functions of geometries take `geometry`, as in {name}(geometry)"
         )));
     }
-    geometry::measure(name, context).map(Values::Array).ok_or_else(|| {
-        Error::usage(format!("there is no function {name}: those there are: {KNOWN}"))
-    })
+    geometry::measure(name, context)?.map(Values::Array).ok_or_else(|| unknown(name))
+}
+
+fn unknown(name: &str) -> Error {
+    Error::usage(format!("there is no function {name}: those there are: {}", help::names()))
 }
 
 /// A number made whole; whole ones stay.

@@ -1,17 +1,22 @@
 //! Figures of geometries for expressions, by the names of ISO 19125-2.
 //!
-//! Lengths and areas of projected systems, and of data without one, are planar and in the
-//! system's own unit (squared); those of geographic systems are geodesic, in metres and square
-//! metres, because degrees have no length.
+//! Lengths and areas are those on the ellipsoid, in metres and square metres, whatever system the
+//! layer is in; those in the plane have names of their own, are in the unit of the system (squared),
+//! and are refused where coordinates are degrees. Coordinates are those of the output's system.
 
 use super::context::Context;
+use crate::error::{Error, Result};
 use crate::layer::GeometryKind;
-use crate::ruler::Ruler;
+use crate::ruler::{Ground, Ruler};
 use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
 use std::sync::Arc;
 
 /// The figures of every geometry; none if there is no function of this name.
-pub(super) fn measure(name: &str, context: &Context<'_>) -> Option<ArrayRef> {
+///
+/// # Errors
+/// If figures on the ellipsoid are asked for without a reference system, or such in the plane where
+/// coordinates are degrees.
+pub(super) fn measure(name: &str, context: &Context<'_>) -> Result<Option<ArrayRef>> {
     let column = context.geometry;
     let count = column.len();
     let point = |values: &[f64]| -> ArrayRef {
@@ -30,14 +35,17 @@ pub(super) fn measure(name: &str, context: &Context<'_>) -> Option<ArrayRef> {
             .collect();
         Arc::new(numbers)
     };
-    let ruler = Ruler::of(context.crs);
-    let figure = |f: &dyn Fn(usize) -> f64| -> ArrayRef {
-        let numbers: Float64Array =
-            (0..count).map(|at| column.kinds()[at].map(|_| f(at))).collect();
+    let figure = |of: GeometryKind, f: &dyn Fn(usize) -> f64| -> ArrayRef {
+        let one = |at: usize| {
+            let kind = column.kinds()[at]?.single();
+            let value = if kind == of { f(at) } else { 0.0 };
+            (!value.is_nan()).then_some(value)
+        };
+        let numbers: Float64Array = (0..count).map(one).collect();
         Arc::new(numbers)
     };
-    let single = |at: usize| column.kinds()[at].map(GeometryKind::single);
-    Some(match name {
+    let (line, polygon) = (GeometryKind::Line, GeometryKind::Polygon);
+    Ok(Some(match name {
         "ST_X" => point(&column.x),
         "ST_Y" => point(&column.y),
         "ST_Z" => point(&column.z),
@@ -46,18 +54,39 @@ pub(super) fn measure(name: &str, context: &Context<'_>) -> Option<ArrayRef> {
         "ST_YMIN" => limit(&column.y, f64::min),
         "ST_XMAX" => limit(&column.x, f64::max),
         "ST_YMAX" => limit(&column.y, f64::max),
-        "ST_LENGTH" => figure(&|at| match single(at) {
-            Some(GeometryKind::Line) => ruler.length(column, at, false),
-            _ => 0.0,
-        }),
-        "ST_PERIMETER" => figure(&|at| match single(at) {
-            Some(GeometryKind::Polygon) => ruler.length(column, at, true),
-            _ => 0.0,
-        }),
-        "ST_AREA" => figure(&|at| match single(at) {
-            Some(GeometryKind::Polygon) => ruler.area(column, at),
-            _ => 0.0,
-        }),
+        "ST_LENGTH" | "ST_PERIMETER" | "ST_AREA" => {
+            let crs = context.crs.ok_or_else(|| {
+                Error::usage(format!(
+                    "{name} is in metres on the ellipsoid, and the layer has no reference system to \
+                     know it by: declare it, or take {} in the data's own unit",
+                    name.replace("ST_", "PLANE_")
+                ))
+            })?;
+            let ground = Ground::of(crs)?;
+            let degrees = ground.degrees(column);
+            match name {
+                "ST_LENGTH" => figure(line, &|at| ground.figures(&degrees, at).0),
+                "ST_PERIMETER" => figure(polygon, &|at| ground.figures(&degrees, at).0),
+                _ => figure(polygon, &|at| ground.figures(&degrees, at).1),
+            }
+        }
+        "PLANE_LENGTH" | "PLANE_PERIMETER" | "PLANE_AREA" => {
+            if let Some(crs) = context.crs.filter(|crs| !crs.is_projected()) {
+                return Err(Error::usage(format!(
+                    "{name} takes a plane, and {} has none: its coordinates are {}. Take {} on the \
+                     ellipsoid, in metres, or convert to a projected system",
+                    crs.label(),
+                    crs.unit_plural(),
+                    name.replace("PLANE_", "ST_")
+                )));
+            }
+            let ruler = Ruler::of(context.crs);
+            match name {
+                "PLANE_LENGTH" => figure(line, &|at| ruler.length(column, at, false)),
+                "PLANE_PERIMETER" => figure(polygon, &|at| ruler.length(column, at, true)),
+                _ => figure(polygon, &|at| ruler.area(column, at)),
+            }
+        }
         "ST_NUMPOINTS" | "ST_NPOINTS" => {
             let numbers: Int64Array =
                 (0..count).map(|at| Some(column.vertices(at).len() as i64)).collect();
@@ -83,8 +112,8 @@ pub(super) fn measure(name: &str, context: &Context<'_>) -> Option<ArrayRef> {
                 (0..count).map(|at| column.kinds()[at].map(|_| column.text_of(at))).collect();
             Arc::new(texts)
         }
-        _ => return None,
-    })
+        _ => return Ok(None),
+    }))
 }
 
 /// Names of ISO 13249-3.

@@ -10,9 +10,11 @@ mod coordinates;
 mod evaluate;
 mod functions;
 mod geometry;
+mod help;
 mod shape;
 
 pub use coordinates::PlaceColumns;
+pub use help::{FUNCTIONS, FunctionHelp};
 pub use shape::NumberText;
 
 use crate::error::{Error, Result};
@@ -209,7 +211,33 @@ impl Planned {
         };
         let said = "geocentric coordinates need a height: places without one, and those that stand \
                     for lines and polygons, count as at height 0 on the ellipsoid";
-        self.finishing.iter().any(raises).then(|| Notice::remark(said)).into_iter().collect()
+        let mut notices: Vec<Notice> =
+            self.finishing.iter().any(raises).then(|| Notice::remark(said)).into_iter().collect();
+        if self.calls(&["ST_AREA", "ST_LENGTH", "ST_PERIMETER"]) {
+            notices.push(Notice::remark(
+                "lengths and areas in expressions are on the ellipsoid, in metres and square metres",
+            ));
+        }
+        notices
+    }
+
+    /// True if an expression calls one of these functions.
+    fn calls(&self, names: &[&str]) -> bool {
+        let expressions = self.condition.iter().chain(self.steps.iter().map(|s| &s.expression));
+        expressions.into_iter().any(|expression| context::calls(expression, names))
+    }
+
+    /// True if an expression looks at coordinates, which depend on the system that they are in.
+    pub(crate) fn takes_coordinates(&self) -> bool {
+        let names =
+            ["ST_X", "ST_Y", "ST_XMIN", "ST_YMIN", "ST_XMAX", "ST_YMAX", "ST_ASTEXT", "ST_Z"];
+        self.calls(&names) || self.calls(&["PLANE_AREA", "PLANE_LENGTH", "PLANE_PERIMETER"])
+    }
+
+    /// True if the condition looks at geometries.
+    pub(crate) fn condition_takes_geometry(&self) -> bool {
+        let spatial = |condition: &Expr| context::calls(condition, &["ST_", "PLANE_"]);
+        self.condition.as_ref().is_some_and(spatial)
     }
 }
 

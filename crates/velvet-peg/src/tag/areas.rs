@@ -1,16 +1,17 @@
 //! Polygons that are asked which of them hold a place, and which is the nearest.
 
+use super::shores::Shores;
 use crate::error::{Error, Result};
 use crate::format::LayerReader;
 use crate::layer::{GeometryKind, Rows, Value};
 use crate::notice::Notice;
-use crate::ruler::Ruler;
+use crate::ruler::Ground;
 use crate::table::position;
 use arrow_array::RecordBatch;
 use arrow_schema::{Field, Schema};
 use rstar::RTree;
 use rstar::primitives::{GeomWithData, Rectangle};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use velvet_peg_core::Crs;
 use velvet_peg_core::planar::{Mosaic, Region};
 
@@ -24,8 +25,10 @@ pub(super) struct Areas {
     pub(super) labels: Vec<String>,
     mosaic: Mosaic,
     tree: RTree<Boxed>,
-    scale: Scale,
-    ruler: Ruler,
+    crs: Option<Crs>,
+    /// The edges on the ground, once somebody asks for the nearest; none without a system, or of
+    /// one that has no places on an ellipsoid.
+    shores: OnceLock<Option<Shores>>,
     /// What was noticed of the polygons.
     pub(super) notices: Vec<Notice>,
 }
@@ -38,23 +41,21 @@ struct Scale {
 }
 
 impl Scale {
-    fn of(crs: Option<&Crs>, y: f64) -> Scale {
-        let degrees =
-            crs.and_then(Crs::degrees_per_unit).filter(|_| crs.is_some_and(Crs::is_geographic));
-        match (crs.and_then(Crs::ellipsoid), degrees) {
-            (Some(ellipsoid), Some(degrees)) => {
-                let lat = y * degrees;
-                let radians = degrees.to_radians();
-                Scale {
-                    x: ellipsoid.prime_vertical_radius_m(lat) * lat.to_radians().cos() * radians,
-                    y: ellipsoid.meridian_radius_m(lat) * radians,
-                }
-            }
-            _ => {
-                let metres = crs.and_then(Crs::length_unit).map_or(1.0, |unit| unit.metres());
-                Scale { x: metres, y: metres }
-            }
-        }
+    /// By geodesics from a place a little to the east, and a little to the north.
+    fn of(crs: Option<&Crs>, middle: (f64, f64)) -> Scale {
+        let found = crs.and_then(|crs| {
+            let ground = Ground::of(crs).ok()?;
+            let step = if crs.is_geographic() { 1e-3 } else { 100.0 };
+            let from = ground.place(middle)?;
+            let along = |to: (f64, f64)| -> Option<f64> {
+                let to = ground.place(to)?;
+                Some(ground.geodesic().inverse(from, to).distance_m / step)
+            };
+            let (x, y) = (along((middle.0 + step, middle.1))?, along((middle.0, middle.1 + step))?);
+            (x > 0.0 && y > 0.0).then_some(Scale { x, y })
+        });
+        let unit = crs.and_then(Crs::length_unit).map_or(1.0, |unit| unit.metres());
+        found.unwrap_or(Scale { x: unit, y: unit })
     }
 }
 
@@ -109,9 +110,11 @@ impl Areas {
         if regions.is_empty() {
             return Err(Error::data("has no polygon to tag points from").in_file(reader.path()));
         }
-        let middle = regions.iter().map(|r| (r.bounds()[1] + r.bounds()[3]) / 2.0).sum::<f64>()
-            / regions.len() as f64;
-        let scale = Scale::of(info.crs.as_ref(), middle);
+        let count = regions.len() as f64;
+        let mean = |low: usize, high: usize| {
+            regions.iter().map(|r| (r.bounds()[low] + r.bounds()[high]) / 2.0).sum::<f64>() / count
+        };
+        let scale = Scale::of(info.crs.as_ref(), (mean(0, 2), mean(1, 3)));
         // Of degrees, those of the longer side: no more than the tolerance either way.
         let tolerance = tolerance_m / scale.x.max(scale.y);
         let boxes = regions.iter().enumerate().map(|(at, region)| {
@@ -120,9 +123,9 @@ impl Areas {
         });
         let tree = RTree::bulk_load(boxes.collect());
         let mosaic = Mosaic::new(regions, tolerance);
-        let ruler = Ruler::of(info.crs.as_ref());
         let values = values.finish()?;
-        Ok(Areas { fields, values, labels, mosaic, tree, scale, ruler, notices })
+        let (crs, shores) = (info.crs.clone(), OnceLock::new());
+        Ok(Areas { fields, values, labels, mosaic, tree, crs, shores, notices })
     }
 
     /// The polygons that a place is in or on, in their order; true if it is on the boundary of
@@ -131,24 +134,21 @@ impl Areas {
         self.mosaic.at(at, found)
     }
 
-    /// The nearest polygon and its distance in metres, if it is within a limit.
+    /// The nearest polygon and its distance in metres, along a geodesic, if it is within a limit;
+    /// without a reference system in the unit of the coordinates.
     pub(super) fn nearest(&self, at: (f64, f64), limit_m: f64) -> Option<(u32, f64)> {
-        let Scale { x, y } = self.scale;
+        let shores = self.shores.get_or_init(|| {
+            self.crs.as_ref().and_then(|crs| Shores::of(crs, self.mosaic.regions()).ok())
+        });
+        if let Some(shores) = shores {
+            return shores.nearest(at, limit_m);
+        }
         let mut best: Option<(u32, f64)> = None;
-        // Boxes come by distance in units; a margin makes up for units of two lengths.
-        let (short, long) = (x.min(y), x.max(y));
         for (candidate, square) in self.tree.nearest_neighbor_iter_with_distance_2([at.0, at.1]) {
-            let at_least = square.sqrt() * short;
-            if at_least > best.map_or(limit_m, |(_, distance)| distance) {
+            if square.sqrt() > best.map_or(limit_m, |(_, distance)| distance) {
                 break;
             }
-            let region = &self.mosaic.regions()[candidate.data as usize];
-            let distance = match short == long {
-                true => region.distance(at) * x,
-                // Degrees: the nearest place is sought in the plane, its distance on the
-                // ellipsoid.
-                false => self.ruler.distance(at, region.nearest(at, (x, y))),
-            };
+            let distance = self.mosaic.regions()[candidate.data as usize].distance(at);
             if distance <= limit_m && best.is_none_or(|(_, least)| distance < least) {
                 best = Some((candidate.data, distance));
             }

@@ -8,6 +8,7 @@
 
 mod areas;
 mod report;
+mod shores;
 
 pub use report::TagReport;
 

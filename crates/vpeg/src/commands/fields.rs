@@ -6,22 +6,32 @@ use crate::progress::Progress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::{ConvertLayer, Error, LayerReader, Step};
+use velvet_peg::{ConvertLayer, Error, FUNCTIONS, LayerReader, Step};
 
 #[derive(Debug, Args)]
 pub(crate) struct Fields {
     /// Layer file; `-` for standard input.
+    #[arg(required_unless_present = "functions", default_value = "-", hide_default_value = true)]
     file: PathBuf,
     /// File to write; its extension says the format.
-    #[arg(long, short)]
+    #[arg(
+        long,
+        short,
+        required_unless_present = "functions",
+        default_value = "",
+        hide_default_value = true
+    )]
     output: PathBuf,
+    /// List what expressions can call: what it takes and gives, in which unit, and an example.
+    #[arg(long, exclusive = true)]
+    functions: bool,
     /// Layer to take, if the file has several.
     #[arg(long)]
     layer: Option<String>,
     /// Keep the features for which this SQL condition is true.
     #[arg(long = "where", value_name = "SQL")]
     condition: Option<String>,
-    /// Compute a column: "acres = ST_Area(geometry) / 43560"; several times for several.
+    /// Compute a column: "acres = Acres(ST_Area(geometry))"; several times for several.
     #[arg(long, value_name = "NAME=SQL")]
     set: Vec<String>,
     /// A column of one value throughout; several times for several.
@@ -76,6 +86,9 @@ fn decimals(text: &str) -> Result<(String, usize), String> {
 
 impl Fields {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
+        if self.functions {
+            return functions();
+        }
         let mut reader = LayerReader::open(&self.file, self.layer.as_deref())?;
         let step = self.step();
         let (select, notices) = step.selection(Path::new(""))?;
@@ -112,4 +125,31 @@ impl Fields {
             ..Step::default()
         }
     }
+}
+
+fn functions() -> Result<Ending, Error> {
+    if show::wants_json() {
+        let list: Vec<_> = FUNCTIONS
+            .iter()
+            .map(|f| {
+                serde_json::json!({
+                    "name": f.name, "takes": f.takes, "gives": f.gives, "unit": f.unit,
+                    "example": f.example,
+                })
+            })
+            .collect();
+        show::json(&serde_json::json!(list))?;
+        return Ok(Ending::Done);
+    }
+    let mut table = show::Table::new(["function", "takes", "gives", "unit"]);
+    for f in FUNCTIONS {
+        table.row([f.name, f.takes, f.gives, f.unit].map(String::from).to_vec());
+    }
+    show::answer(&table.text())?;
+    show::answer("\nexamples")?;
+    for f in FUNCTIONS.iter().filter(|f| f.takes.contains("geometry") || f.takes.contains("metres"))
+    {
+        show::answer(&format!("  --set \"{}\"", f.example))?;
+    }
+    Ok(Ending::Done)
 }

@@ -211,10 +211,10 @@ impl TableArguments {
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct SelectArguments {
     /// Keep what this SQL condition is true for: "cfs > 5 AND name LIKE 'N%'"; geometries
-    /// through ST_X(geometry), ST_Area(geometry) and the like.
+    /// through ST_X(geometry), ST_Area(geometry) and the like (`vpeg fields --functions`).
     #[arg(long = "where", value_name = "SQL")]
     condition: Option<String>,
-    /// Compute a column: "acres = ST_Area(geometry) / 4046.8726"; several times for several.
+    /// Compute a column: "acres = Acres(ST_Area(geometry))"; several times for several.
     #[arg(long, value_name = "NAME=SQL")]
     set: Vec<String>,
     /// Columns to keep, in this order; all if not given.
