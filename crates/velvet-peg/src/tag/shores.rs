@@ -27,6 +27,19 @@ const MOST_PIECES: f64 = 4000.0;
 /// Distances that differ by less count as one: tenths of a millimetre are what is written.
 const ALIKE_M: f64 = 5e-5;
 
+/// Each section of the golden section is so much of the one before.
+const GOLDEN: f64 = 0.618_033_988_749_894_8;
+
+/// Up to this distance, a small piece is as good as straight in the plane around the place.
+const NEAR_M: f64 = 200_000.0;
+
+/// Of a piece, what is as good as straight for a place that is near.
+const NEAR_WIDTH: f64 = 0.01;
+
+/// For a place that is far, a nearest place known to so many metres gives the distance to
+/// micrometres.
+const FAR_M: f64 = 0.5;
+
 /// How far, in its own length, a piece may leave the straight line between its ends: one along a
 /// parallel at 85° leaves it by 0.009.
 const BULGE: f64 = 0.02;
@@ -83,27 +96,49 @@ impl Shores {
             let (sin, cos) = course.azimuth_from_deg.to_radians().sin_cos();
             Some(((course.distance_m * sin, course.distance_m * cos), course.distance_m))
         };
-        let (mut low, mut high) = (0.0, 1.0);
-        let mut share = 0.0;
-        for round in 0..4 {
+        // Where the straight line between what is seen at two shares comes nearest.
+        let foot = |low: f64, high: f64| -> Option<(f64, f64, f64)> {
             let ((p, _), (q, _)) = (seen(low)?, seen(high)?);
             let (dx, dy) = (q.0 - p.0, q.1 - p.1);
             let square = dx * dx + dy * dy;
-            let foot = match square > 0.0 {
+            let along = match square > 0.0 {
                 true => (-(p.0 * dx + p.1 * dy) / square).clamp(0.0, 1.0),
                 false => 0.0,
             };
-            if round == 0 {
-                let first = (p.0 + foot * dx).hypot(p.1 + foot * dy);
-                if first - BULGE * square.sqrt() > reach + ALIKE_M {
-                    return None;
-                }
-            }
-            share = low + foot * (high - low);
-            let width = (high - low) * 0.05;
-            (low, high) = ((share - width).max(0.0), (share + width).min(1.0));
+            let distance = (p.0 + along * dx).hypot(p.1 + along * dy);
+            Some((low + along * (high - low), distance, square.sqrt()))
+        };
+        let (_, first, length) = foot(0.0, 1.0)?;
+        if first - BULGE * length > reach + ALIKE_M {
+            return None;
         }
-        seen(share).map(|(_, distance)| distance)
+        // A section for a section (golden), until what is left is as good as straight.
+        let away = |share: f64| seen(share).map_or(f64::INFINITY, |(_, distance)| distance);
+        let (mut low, mut high) = (0.0, 1.0);
+        let (mut p, mut q) = (high - GOLDEN * (high - low), low + GOLDEN * (high - low));
+        let (mut at_p, mut at_q) = (away(p), away(q));
+        let enough = if first < NEAR_M { NEAR_WIDTH } else { FAR_M / length.max(1.0) };
+        while high - low > enough {
+            if at_p <= at_q {
+                (high, q, at_q) = (q, p, at_p);
+                p = high - GOLDEN * (high - low);
+                at_p = away(p);
+            } else {
+                (low, p, at_p) = (p, q, at_q);
+                q = low + GOLDEN * (high - low);
+                at_q = away(q);
+            }
+        }
+        let mut share = (low + high) / 2.0;
+        if first < NEAR_M {
+            for _ in 0..3 {
+                share = foot(low, high)?.0;
+                let width = (high - low) * 0.1;
+                (low, high) = ((share - width).max(0.0), (share + width).min(1.0));
+            }
+        }
+        let ends = away(0.0).min(away(1.0));
+        Some(away(share).min(ends)).filter(|distance| distance.is_finite())
     }
 }
 
