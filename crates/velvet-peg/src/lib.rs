@@ -96,7 +96,7 @@ pub use notice::{Notice, Weight};
 pub use output::{is_same_file, refuse_inputs, remove_temporaries, sync_outputs, write_whole};
 pub use pack::{PackOptions, Packed, pack, pack_job};
 pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
-pub use reference::{read_reference, read_reference_for};
+pub use reference::{depends_on_data, read_reference, read_reference_for};
 pub use rejects::Rejected;
 pub use select::{FUNCTIONS, FunctionHelp, NumberText, PlaceColumns, Selection};
 pub use table::{CoordinateColumns, NumberFormat, Quoting, SheetShape, TableOptions};
@@ -104,6 +104,6 @@ pub use tag::{TagPoints, TagReport};
 pub use velvet_peg_core::*;
 pub use watch::{Unwatched, Watch};
 pub use zone::{
-    ZoneAnswer, state_plane_of_layer, systems_of as zone_systems, utm_of_layer, zones_of_layer,
-    zones_of_place,
+    ZoneAnswer, points_of_table, state_plane_of_layer, systems_of as zone_systems, utm_of_layer,
+    zones_of_layer, zones_of_place,
 };

@@ -38,12 +38,19 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
         };
         return Ok((crs, Some(Notice::remark(format!("{path} describes {what}")))));
     }
+    if depends_on_data(text) {
+        return Err(Error::usage(format!(
+            "`{text}` is the zone that data is carried to, told by where the data lies: here a system \
+             itself is needed. Name it by code or words, such as EPSG:26910 or \"nad83 washington \
+             north ftus\"; `vpeg zone` says which zone a place, a county or a layer lies in"
+        )));
+    }
     Ok((Crs::parse(text)?, None))
 }
 
-/// True for a `REF` that depends on where the data lies.
-pub(crate) fn depends_on_data(text: &str) -> bool {
-    ["utm", "state-plane", "state-plane-m"].contains(&text.to_ascii_lowercase().as_str())
+/// True for a `REF` that depends on where the data lies: `utm`, `state-plane`, `state-plane-m`.
+pub fn depends_on_data(text: &str) -> bool {
+    ["utm", "state-plane", "state-plane-m"].contains(&text.trim().to_ascii_lowercase().as_str())
 }
 
 /// Reads a `REF` that may depend on where the data lies: `utm` and `state-plane` choose the zone
@@ -56,8 +63,8 @@ pub fn read_reference_for(
     folder: &Path,
     layer: &LayerReader,
 ) -> Result<(Crs, Option<Notice>)> {
-    match text.to_ascii_lowercase().as_str() {
-        "utm" => Ok((utm_of_layer(layer)?, None)),
+    match text.trim().to_ascii_lowercase().as_str() {
+        "utm" => utm_of_layer(layer),
         "state-plane" => Ok((state_plane_of_layer(layer, false)?, None)),
         "state-plane-m" => Ok((state_plane_of_layer(layer, true)?, None)),
         _ => read_reference(text, folder),

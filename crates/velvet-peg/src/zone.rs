@@ -3,9 +3,12 @@
 use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::format::LayerReader;
-use crate::layer::no_system;
+use crate::layer::{Layer, Value, no_system};
 use crate::notice::Notice;
+use crate::table::{CoordinateColumns, Notation, TableFile, TableOptions, read_pair};
+use csv::StringRecord;
 use std::collections::BTreeMap;
+use std::path::Path;
 use velvet_peg_core::{
     Converter, Coordinate, Crs, Datum, Geographic, OUTLINE_UNCERTAINTY_M, PlaneZone, PolarGrid,
     UtmZone, ZoneSet, state_plane_zones_at,
@@ -94,8 +97,16 @@ pub fn systems_of(zone: &PlaneZone) -> Vec<Crs> {
         .collect()
 }
 
+/// The system of a zone on a datum, by the name that the registry gives such systems; none where it
+/// has none.
+fn utm_on(home: &str, zone: UtmZone) -> Option<Crs> {
+    let side = if zone.north { 'N' } else { 'S' };
+    let name = format!("{home} / UTM zone {}{side}", zone.number);
+    Crs::parse(&name).ok().filter(|crs| crs.name() == name)
+}
+
 fn utm_on_nad83(zone: UtmZone) -> Option<Crs> {
-    zone.north.then(|| Crs::from_epsg(26900 + u32::from(zone.number)).ok()).flatten()
+    utm_on("NAD83", zone)
 }
 
 /// The zones of a layer with the number of features whose first vertex lies in each; features
@@ -198,16 +209,35 @@ pub fn state_plane_of_layer(reader: &LayerReader, metres: bool) -> Result<Crs> {
         .ok_or_else(|| Error::usage(format!("the zone {name} has no system in this unit")))
 }
 
-/// The one UTM zone that all of a layer lies in, on WGS 84.
+/// The one UTM zone that all of a layer lies in, on the layer's own datum; where the registry has no
+/// such system, on WGS 84, and it is said.
 ///
 /// # Errors
 /// If features lie in several zones or in none; the message says how many in which.
-pub fn utm_of_layer(reader: &LayerReader) -> Result<Crs> {
+pub fn utm_of_layer(reader: &LayerReader) -> Result<(Crs, Option<Notice>)> {
     let zones = zones_of_layer(reader)?;
     let mine: Vec<&ZoneAnswer> = zones.iter().filter(|zone| zone.kind == "UTM").collect();
     match mine.as_slice() {
         [only] if only.name != "none" => {
-            only.systems.last().cloned().ok_or_else(|| Error::usage("the zone has no system"))
+            let on_wgs84 = only.systems.last().cloned();
+            let on_wgs84 = on_wgs84.ok_or_else(|| Error::usage("the zone has no system"))?;
+            let zone = on_wgs84.name().rsplit(' ').next().unwrap_or_default().to_string();
+            let home = reader.info().crs.as_ref().and_then(home_system);
+            let Some(home) = home.filter(|home| home.code() != Some(4326)) else {
+                return Ok((on_wgs84, None));
+            };
+            let name = format!("{} / UTM zone {zone}", home.name());
+            match Crs::parse(&name).ok().filter(|crs| crs.name() == name) {
+                Some(own) => Ok((own, None)),
+                None => {
+                    let said = format!(
+                        "the registry has no UTM zone {zone} on {}, the datum of the data: that on \
+                         WGS 84 is taken",
+                        home.name()
+                    );
+                    Ok((on_wgs84, Some(Notice::remark(said))))
+                }
+            }
         }
         [] => Err(Error::usage("the data lies in no UTM zone").in_file(reader.path())),
         several => Err(Error::usage(format!(
@@ -231,3 +261,35 @@ fn shares(zones: &[&ZoneAnswer]) -> String {
         .collect();
     list.join(", ")
 }
+
+/// The rows of a table as points, as far as they can be read: for whoever asks in which zone they
+/// lie before anything is built.
+///
+/// # Errors
+/// If the table cannot be read, or its coordinate columns are not to be found.
+pub fn points_of_table(
+    path: &Path,
+    columns: &CoordinateColumns,
+    packed: bool,
+    options: &TableOptions,
+    crs: &Crs,
+) -> Result<Layer> {
+    let file = TableFile::open(path, options)?;
+    let mut reader = file.rows()?;
+    let in_file = |error: Error| error.in_file(path);
+    let (found, _) = columns.find(&reader.headers, &file.head()?, Some(crs)).map_err(in_file)?;
+    let notation = if packed { Notation::Packed } else { Notation::Detected };
+    let mut layer = Layer::new("points", Some(crs.clone()));
+    let mut record = StringRecord::new();
+    while reader.next(&mut record)? {
+        if reader.misfit(&record).is_none()
+            && let Ok((x, y, _)) = read_pair(&record, &found, Some(crs), notation)
+        {
+            layer.push((x, y), NO_VALUES)?;
+        }
+    }
+    Ok(layer)
+}
+
+/// Points that are known by their places alone.
+const NO_VALUES: [(&str, Value); 0] = [];

@@ -50,6 +50,34 @@ pub(crate) fn system_for(text: &str, layer: &LayerReader) -> Result<Crs, Error> 
     told(velvet_peg::read_reference_for(text, Path::new(""), layer))
 }
 
+/// As [`system_for`], for the points of a table in a system that is known.
+pub(crate) fn system_for_table(
+    text: &str,
+    table: &Path,
+    columns: &velvet_peg::CoordinateColumns,
+    packed: bool,
+    options: &velvet_peg::TableOptions,
+    crs: Option<&Crs>,
+) -> Result<Crs, Error> {
+    if !velvet_peg::depends_on_data(text) {
+        return system(text);
+    }
+    let Some(crs) = crs else {
+        return Err(Error::from_usage(format!(
+            "to find the zone for --to {text}, the reference system of the table is needed: add --crs \
+             REF"
+        )));
+    };
+    if table == Path::new("-") {
+        return Err(Error::from_usage(format!(
+            "--to {text} looks at the whole table before it is carried, and standard input is read \
+             only once: name the zone by its code, or the table by its file"
+        )));
+    }
+    let layer = velvet_peg::points_of_table(table, columns, packed, options, crs)?;
+    system_for(text, &LayerReader::of_layer(&layer, table))
+}
+
 /// A year with decimals; moving frames are known for this age only.
 pub(crate) fn year(text: &str) -> Result<f64, String> {
     match text.parse() {

@@ -183,10 +183,16 @@ impl Build {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut progress = Progress::new("building");
         let common = self.common();
-        let options = common.options()?;
+        let options = common.options(self.columns())?;
         let crs = options.crs.clone();
         let step = self.step();
-        common.save(step.clone())?;
+        let zone = common.to.as_deref().is_some_and(velvet_peg::depends_on_data);
+        // The zone that was found is what is written down.
+        let to = match options.to.as_ref().filter(|_| zone) {
+            Some(found) => Some(found.reference()),
+            None => common.to.clone(),
+        };
+        common.save(step.clone(), to)?;
         let (table, out) = (common.table.as_path(), common.output.as_path());
         let (outcome, closures) = step.build(options, table, out, &mut progress)?;
         drop(progress);
@@ -201,6 +207,16 @@ impl Build {
             show_closures(&closures)?;
         }
         finish(&outcome, &closures, out)
+    }
+
+    /// The coordinate columns, where features are made of them.
+    fn columns(&self) -> Option<&ColumnArguments> {
+        match self {
+            Build::Points(points) => Some(&points.columns),
+            Build::Lines(lines) => Some(&lines.columns),
+            Build::Polygons(polygons) => Some(&polygons.columns),
+            Build::Courses(_) | Build::Features(_) => None,
+        }
     }
 
     fn common(&self) -> &Common {
@@ -264,13 +280,26 @@ impl Build {
 }
 
 impl Common {
-    fn options(&self) -> Result<BuildOptions, Error> {
+    fn options(&self, columns: Option<&ColumnArguments>) -> Result<BuildOptions, Error> {
+        let crs = self.crs.as_deref().map(reference::system).transpose()?;
+        let to = match (self.to.as_deref(), columns) {
+            (None, _) => None,
+            (Some(to), None) => Some(reference::system(to)?),
+            (Some(to), Some(columns)) => Some(reference::system_for_table(
+                to,
+                &self.table,
+                &columns.columns(),
+                columns.packed,
+                &self.reading.options(),
+                crs.as_ref(),
+            )?),
+        };
         let mut write = self.write.options();
         // To add to a layer is to name it.
         write.layer = write.layer.or_else(|| self.layer.clone());
         Ok(BuildOptions {
-            crs: self.crs.as_deref().map(reference::system).transpose()?,
-            to: self.to.as_deref().map(reference::system).transpose()?,
+            crs,
+            to,
             epoch: self.epoch,
             select: self.select.selection(),
             table: self.reading.options(),
@@ -280,9 +309,9 @@ impl Common {
         })
     }
 
-    fn save(&self, mut step: Step) -> Result<(), Error> {
+    fn save(&self, mut step: Step, to: Option<String>) -> Result<(), Error> {
         step.crs.clone_from(&self.crs);
-        step.to.clone_from(&self.to);
+        step.to = to;
         step.epoch = self.epoch;
         self.select.step(&mut step);
         let mut output = self.write.output(&self.output);

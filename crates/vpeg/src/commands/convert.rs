@@ -113,10 +113,19 @@ impl Convert {
                 "--where, --set and --keep work on features: use them with `vpeg build points`",
             ));
         }
+        let source = reference::system(source)?;
+        let target = reference::system_for_table(
+            to,
+            file,
+            &self.columns.columns(),
+            self.columns.packed,
+            &self.reading.options(),
+            Some(&source),
+        )?;
         let job = ConvertTable {
             columns: self.columns.columns(),
-            source: reference::system(source)?,
-            target: reference::system(to)?,
+            source,
+            target,
             epoch: self.epoch,
             decimals: self.write.decimals,
             packed: self.columns.packed,
