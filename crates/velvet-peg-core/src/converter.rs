@@ -54,6 +54,26 @@ pub struct Converter {
     height: HeightPlan,
 }
 
+/// An epoch as decimal years, if it can be one: moving frames are known for this age only.
+///
+/// ```
+/// use velvet_peg_core::check_epoch;
+/// assert!(check_epoch(2026.9).is_ok());
+/// assert!(check_epoch(26.9).unwrap_err().is_malformed());
+/// ```
+///
+/// # Errors
+/// If it lies before 1900 or from 2100 on, or is no number.
+pub fn check_epoch(year: f64) -> Result<f64> {
+    match (1900.0..2100.0).contains(&year) {
+        true => Ok(year),
+        false => Err(Error::malformed(format!(
+            "{year} is no epoch of coordinates: it is a year from 1900 to 2100 with decimals, such \
+             as 2026.9"
+        ))),
+    }
+}
+
 impl Converter {
     /// Plans for the area that both systems are used in.
     ///
@@ -78,6 +98,9 @@ impl Converter {
     /// # Errors
     /// As [`Converter::new`]; under [`Policy::Only`] also if several operations would serve.
     pub fn plan(source: &Crs, target: &Crs, options: &PlanOptions) -> Result<Converter> {
+        if let Some(epoch) = options.epoch {
+            check_epoch(epoch)?;
+        }
         let (from, to) = (source.mapping()?.clone(), target.mapping()?.clone());
         let area = options.area.or_else(|| shared_area(source, target));
         let height = HeightPlan::new(source, target, area.as_ref())?;

@@ -138,11 +138,17 @@ impl Offset {
             }
             _ => return Err(Error::unsupported("not an offset")),
         };
+        // The offset is the value of the source's origin in the target, in the sense of its axis:
+        // of a depth it goes down.
+        let target = row.target.and_then(|code| Crs::from_epsg(code).ok());
+        let down = target
+            .is_some_and(|crs| matches!(crs.height(), Height::Gravity(vertical) if vertical.down));
+        let offset = parameters.metres(8603)?;
         Ok(Offset {
             code: row.code,
             name: row.name,
             accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
-            up: parameters.metres(8603)?,
+            up: if down { -offset } else { offset },
             slopes,
             sign,
             target_up,

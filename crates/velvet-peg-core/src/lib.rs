@@ -42,7 +42,7 @@ pub mod traverse;
 mod unit;
 mod zones;
 
-pub use converter::{Converter, PlanOptions};
+pub use converter::{Converter, PlanOptions, check_epoch};
 pub use crs::{
     Axis, AxisUnit, Conversion, Crs, Datum, Height, Match, PrimeMeridian, Vertical, find,
 };

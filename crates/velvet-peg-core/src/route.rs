@@ -2,7 +2,10 @@
 //!
 //! Operations are looked for directly between the two datums (either way), then through one
 //! other datum, then through two; the shortest chain that covers the area wins over longer
-//! ones, and among those of one length the best covered, then the most accurate. Rows that
+//! ones, and among those of one length the best covered, then the most accurate. A chain that
+//! joins a zero shift to WGS 84, which stands where nobody knew better, with a shift of a metre or
+//! two says two things of WGS 84 that cannot both be true: it is taken only where there is no other.
+//! Rows that
 //! cannot be run (a grid file, a method not computed yet) are kept and named, so that the
 //! answer says what a better one would have needed.
 
@@ -144,12 +147,19 @@ pub(crate) fn plan(
     let mut planner = Planner { area, setting, neighbours: HashMap::new(), lacking: Vec::new() };
     let mut chains: Vec<Chain> = Vec::new();
     for length in 1..=3 {
-        chains.extend(planner.chains(from_code, to_code, length));
+        let mut longer = planner.chains(from_code, to_code, length);
+        for chain in &mut longer {
+            chain.contradictory = chain.contradicts_itself(from_code, to_code, area);
+        }
+        chains.extend(longer);
         // A longer way is only worth a look where the shorter ones leave part uncovered.
         let enough = if length == 1 { Cover::Whole } else { Cover::Part };
-        if chains.iter().any(|chain| chain.cover <= enough) {
+        if chains.iter().any(|chain| chain.cover <= enough && !chain.contradictory) {
             break;
         }
+    }
+    if chains.iter().any(|chain| !chain.contradictory) {
+        chains.retain(|chain| !chain.contradictory);
     }
     chains.sort_by(|a, b| a.rank().partial_cmp(&b.rank()).unwrap_or(Ordering::Equal));
     if policy == Policy::Only && chains.len() > 1 {
@@ -267,9 +277,48 @@ struct Chain {
     cover: Cover,
     /// Share of the area that every step covers.
     share: f64,
+    /// It says of WGS 84 what cannot both be true.
+    contradictory: bool,
+}
+
+/// A shift of less than this is no larger than what a zero shift to WGS 84 leaves open: the frames
+/// of the last decades lie within some metres of each other.
+const STOPGAP_M: f64 = 5.0;
+
+/// True for the ensemble WGS 84 and its members.
+fn is_wgs84(datum: u32) -> bool {
+    const ENSEMBLE: u32 = 6326;
+    datum == ENSEMBLE
+        || velvet_peg_epsg::DatumRow::find(ENSEMBLE).is_some_and(|row| row.members.contains(&datum))
 }
 
 impl Chain {
+    /// True if the chain takes WGS 84 for one frame by a zero shift known to metres, and for another
+    /// by a shift of no more than that.
+    fn contradicts_itself(&self, from: u32, to: u32, area: Option<&Bounds>) -> bool {
+        let mut datums = vec![from];
+        datums.extend(&self.hubs);
+        datums.push(to);
+        let stopgap = self.operations.iter().zip(datums.windows(2)).any(|(operation, pair)| {
+            operation.is_stopgap() && pair.iter().any(|datum| is_wgs84(*datum))
+        });
+        stopgap
+            && self.operations.iter().zip(datums.windows(2)).any(|(operation, pair)| {
+                let side = |code: u32| Datum::from_epsg(code).map(|datum| datum.side());
+                let (Ok(from), Ok(to)) = (side(pair[0]), side(pair[1])) else { return false };
+                if operation.is_null() {
+                    return false;
+                }
+                let bounds = area.or_else(|| operation.extent().boxes().first());
+                let Some(bounds) = bounds else { return false };
+                let wide = if bounds.east < bounds.west { 360.0 } else { 0.0 };
+                let lon = (bounds.west + bounds.east + wide) / 2.0;
+                let lat = (bounds.south + bounds.north) / 2.0;
+                let moved = operation.displacement_m(lon, lat, &from, &to);
+                moved.is_some_and(|metres| metres < STOPGAP_M)
+            })
+    }
+
     /// Metres; what states nothing counts as a kilometre.
     fn accuracy(&self) -> f64 {
         self.operations.iter().map(|operation| operation.accuracy_m().unwrap_or(1000.0)).sum()
@@ -297,8 +346,13 @@ struct Planner<'a> {
 impl Planner<'_> {
     fn chains(&mut self, from: u32, to: u32, length: usize) -> Vec<Chain> {
         let mut found = Vec::new();
-        let empty =
-            Chain { operations: Vec::new(), hubs: Vec::new(), cover: Cover::Whole, share: 1.0 };
+        let empty = Chain {
+            operations: Vec::new(),
+            hubs: Vec::new(),
+            cover: Cover::Whole,
+            share: 1.0,
+            contradictory: false,
+        };
         self.extend(empty, from, to, length, &mut found);
         found
     }
@@ -312,7 +366,9 @@ impl Planner<'_> {
             if last != (datum == to) || chain.hubs.contains(&datum) {
                 continue;
             }
-            if (!last || !chain.operations.is_empty()) && !seen.insert(datum) {
+            // But a zero shift and a shift are two things.
+            let sort = (datum, operation.is_null());
+            if (!last || !chain.operations.is_empty()) && !seen.insert(sort) {
                 continue;
             }
             let cover = chain.cover.max(self.cover(&operation));
@@ -321,14 +377,16 @@ impl Planner<'_> {
             operations.push(operation);
             let mut hubs = chain.hubs.clone();
             if last {
-                found.push(Chain { operations, hubs, cover, share });
+                let contradictory = false;
+                found.push(Chain { operations, hubs, cover, share, contradictory });
             } else {
                 hubs.push(datum);
                 // The far end's own neighbours are fewer than a hub's.
                 if left == 2 && !self.neighbours(to).iter().any(|(other, _)| *other == datum) {
                     continue;
                 }
-                self.extend(Chain { operations, hubs, cover, share }, datum, to, left - 1, found);
+                let longer = Chain { operations, hubs, cover, share, contradictory: false };
+                self.extend(longer, datum, to, left - 1, found);
             }
         }
     }

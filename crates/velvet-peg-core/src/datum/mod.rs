@@ -238,6 +238,20 @@ impl Operation {
         }
     }
 
+    /// True for a zero shift of the registry that is only known to half a metre or worse: it stands
+    /// where nobody knew better, not where two frames are one.
+    pub(crate) fn is_stopgap(&self) -> bool {
+        let known = self.accuracy_m.is_some_and(|metres| metres < 0.5);
+        self.is_null() && !matches!(self.method, Method::SameEnsemble) && !known
+    }
+
+    /// How far the operation moves a place on the ground, metres; none where it cannot be run.
+    pub(crate) fn displacement_m(&self, lon: f64, lat: f64, from: &Side, to: &Side) -> Option<f64> {
+        let moved = self.run(State { lon, lat, h: 0.0 }, from, to, false)?;
+        let east = (moved.lon - lon) * lat.to_radians().cos();
+        Some((moved.lat - lat).hypot(east).to_radians() * from.ellipsoid.semi_major_m())
+    }
+
     /// Runs the operation in its direction, from the system on `from` to that on `to`. Where
     /// positions have true ellipsoidal heights, a method defined for positions without a
     /// height runs on all three coordinates: its parameters are geocentric all the same.

@@ -14,6 +14,9 @@ use crate::position::Geographic;
 use crate::sum::Sum;
 use std::f64::consts::PI;
 
+/// Polygons all of whose vertices lie beyond this latitude are reckoned from the pole.
+const POLAR_DEG: f64 = 80.0;
+
 impl Geodesic {
     /// Area and perimeter of the polygon with these vertices, joined by geodesics and
     /// closed implicitly (a repeated first vertex at the end changes nothing).
@@ -33,12 +36,25 @@ impl Geodesic {
     /// ```
     pub fn polygon(&self, vertices: &[Geographic]) -> EllipsoidalArea {
         let (mut area, mut perimeter, mut turn) = (Sum::default(), Sum::default(), Sum::default());
+        // What lies between the sides and the pole, for polygons near one or round it: what lies
+        // between them and the equator is half the ellipsoid, of which the digits would be lost.
+        let mut polar = Sum::default();
+        let lowest = vertices.iter().map(|at| at.lat.abs()).fold(f64::INFINITY, f64::min);
+        let highest = vertices.iter().map(|at| at.lat.abs()).fold(0.0, f64::max);
+        let one_side = vertices.windows(2).all(|pair| pair[0].lat * pair[1].lat > 0.0);
         let following = vertices.iter().cycle().skip(1);
         for (from, to) in vertices.iter().zip(following) {
             let line = self.solve(*from, *to);
             perimeter.add(line.distance_m);
             turn.add(line.lon12_deg);
             area.add(self.under(&line));
+            if one_side {
+                polar.add(self.beyond(&line));
+            }
+        }
+        let round = (turn.value() / 360.0).round().rem_euclid(2.0) == 1.0;
+        if one_side && lowest > 0.0 && (lowest >= POLAR_DEG || highest == 90.0 || round) {
+            return EllipsoidalArea { area_m2: polar.value(), perimeter_m: perimeter.value() };
         }
         let whole = self.ellipsoid.surface_area_m2();
         let mut signed = -area.value();
@@ -88,6 +104,32 @@ impl Geodesic {
         };
         let spherical = self.ellipsoid.authalic_radius_squared_m2() * turn;
         side.sign * (spherical + self.excess(line))
+    }
+
+    /// Signed area of the triangle between a side and the nearer pole, square metres, positive for
+    /// a side in the north that runs east. With ω the longitude on the auxiliary sphere and E the
+    /// excess of the triangle on it, it is c² (E + λ₁₂ − ω₁₂) and what the ellipsoid adds; λ₁₂ − ω₁₂
+    /// is Karney (2013) eq. 8, so that nothing large is subtracted.
+    fn beyond(&self, line: &Line) -> f64 {
+        let side = &line.canonical;
+        if side.meridional || line.distance_m == 0.0 {
+            return 0.0;
+        }
+        let half_colatitude = |beta: (f64, f64)| beta.1 / (1.0 - beta.0);
+        let product = half_colatitude(side.beta1) * half_colatitude(side.beta2);
+        let (sin, cos) = side.omega12.sin_cos();
+        let excess = 2.0 * (product * sin).atan2(1.0 + product * cos);
+        let sin_az0 = side.azimuth1.0 * side.beta1.1;
+        let cos_az0 = norm(side.azimuth1.1, side.azimuth1.0 * side.beta1.0);
+        let roots = self.nodes.roots(cos_az0 * cos_az0 * self.ep2);
+        let sigma1 = unit(side.beta1.0, side.azimuth1.1 * side.beta1.1);
+        let (sin_arc, cos_arc) = side.sigma12.sin_cos();
+        let sigma2 =
+            (sigma1.0 * cos_arc + sigma1.1 * sin_arc, sigma1.1 * cos_arc - sigma1.0 * sin_arc);
+        let longitude = self.nodes.longitude(&roots, self.f).between(side.sigma12, sigma1, sigma2);
+        let spherical = excess - self.f * sin_az0 * longitude;
+        let authalic = self.ellipsoid.authalic_radius_squared_m2();
+        -side.sign * (authalic * spherical + self.excess(line))
     }
 
     /// What the ellipsoid adds to the sphere of equal area under a canonical side.

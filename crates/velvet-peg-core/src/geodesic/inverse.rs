@@ -337,7 +337,8 @@ impl Geodesic {
         loop {
             rounds += 1;
             let (sin, cos) = omega12.sin_cos();
-            let across = sin * sin / (1.0 + cos); // 1 − cos ω₁₂
+            // 1 − cos ω₁₂, by the form that does not cancel: over a pole the cosine is negative.
+            let across = if cos >= 0.0 { sin * sin / (1.0 + cos) } else { 1.0 - cos };
             let azimuth1 = (beta2.1 * sin, sin_rise + beta2.1 * beta1.0 * across);
             let azimuth2 = (beta1.1 * sin, sin_rise - beta1.1 * beta2.0 * across);
             let sin_arc = norm(azimuth1.0, azimuth1.1);
@@ -400,8 +401,8 @@ impl Geodesic {
         let sin_arc = norm(sin_az1, cos_az1);
         let cos_arc = beta1.0 * beta2.0 + beta1.1 * beta2.1 * omega.1;
         if near && sin_arc < SHORT {
-            let (distance, azimuth1, trial) =
-                self.short(beta1, beta2, sin_rise, lambda12, lambda12 / mean);
+            let omega12 = (lambda12 / mean).min(PI);
+            let (distance, azimuth1, trial) = self.short(beta1, beta2, sin_rise, lambda12, omega12);
             return (azimuth1, Some((distance, trial)));
         }
         let antipodal =

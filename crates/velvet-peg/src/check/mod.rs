@@ -17,7 +17,7 @@ pub use render::{sheets_as_html, sheets_as_markdown};
 use crate::build::{BuildOptions, BuildPoints};
 use crate::checks::{home_system, short};
 use crate::error::{Error, Result};
-use crate::flaws::flaws_of;
+use crate::flaws::flaws_in;
 use crate::format::{LayerReader, WriteOptions, format_of};
 use crate::layer::{Batch, LayerInfo};
 use crate::notice::Weight;
@@ -386,7 +386,7 @@ fn sheet(
             }
             coordinates.add(&batch.geometry, feature, number);
             let mut invalid = false;
-            for (flaw, at) in flaws_of(&batch.geometry, feature) {
+            for (flaw, at) in flaws_in(info.crs.as_ref(), &batch.geometry, feature) {
                 invalid |= flaw.is_invalid();
                 let case = || format!("feature {number} at {}, {}", short(at.0), short(at.1));
                 flaws.entry((!flaw.is_invalid(), flaw.name())).or_default().add(case);

@@ -13,7 +13,7 @@ use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
-use velvet_peg_core::{AreaUnit, LengthUnit};
+use velvet_peg_core::{AreaUnit, Crs, LengthUnit};
 
 /// Writes features with their figures as new columns: `length_ellipsoid_m`,
 /// `area_grid_acUS` and the like, for every unit asked for, and `scale_factor`.
@@ -66,7 +66,13 @@ impl MeasureColumns {
         }
         info.schema = Arc::new(Schema::new(fields));
         let doubts = Mutex::default();
-        let stage = Arc::new(Measuring { schema: info.schema.clone(), meter, figures, doubts });
+        let stage = Arc::new(Measuring {
+            schema: info.schema.clone(),
+            crs: info.crs.clone(),
+            meter,
+            figures,
+            doubts,
+        });
         let measured = reader.through(info, stage.clone());
         let convert = ConvertLayer {
             write: self.write.clone(),
@@ -120,6 +126,7 @@ impl MeasureColumns {
 /// Adds figures to features.
 struct Measuring {
     schema: SchemaRef,
+    crs: Option<Crs>,
     meter: Meter,
     figures: Vec<(String, Figure, f64)>,
     doubts: Mutex<Doubts>,
@@ -136,7 +143,7 @@ impl Stage for Measuring {
         let mut measured = Vec::with_capacity(batch.geometry.len());
         self.meter.batch(&batch, &mut measured)?;
         let mut doubts = self.doubts.lock().unwrap_or_else(PoisonError::into_inner);
-        doubts.add(&batch.geometry, &measured);
+        doubts.add(self.crs.as_ref(), &batch.geometry, &measured);
         drop(doubts);
         let mut columns: Vec<ArrayRef> = batch.attributes.columns().to_vec();
         for (_, figure, unit) in &self.figures {

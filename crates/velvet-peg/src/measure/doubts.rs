@@ -1,7 +1,7 @@
 //! Why figures may not be what they seem: boundaries that cross, and grids that distort.
 
 use super::Measured;
-use crate::flaws::flaws_of;
+use crate::flaws::flaws_in;
 use crate::layer::{GeometryColumn, GeometryKind};
 use crate::notice::Notice;
 use velvet_peg_core::Crs;
@@ -26,7 +26,12 @@ const AREA: f64 = 200.0;
 
 impl Doubts {
     /// Takes in features, and what was measured of them.
-    pub(super) fn add(&mut self, geometry: &GeometryColumn, measured: &[Measured]) {
+    pub(super) fn add(
+        &mut self,
+        crs: Option<&Crs>,
+        geometry: &GeometryColumn,
+        measured: &[Measured],
+    ) {
         let larger = |worst: &mut f64, off: Option<f64>| {
             if let Some(off) = off.filter(|off| off.is_finite() && off.abs() > worst.abs()) {
                 *worst = off;
@@ -46,7 +51,8 @@ impl Doubts {
                     FlawKind::RepeatedVertex | FlawKind::Spike | FlawKind::TooFewVertices
                 )
             };
-            if is_polygon && flaws_of(geometry, feature).iter().any(|(kind, _)| crosses(*kind)) {
+            if is_polygon && flaws_in(crs, geometry, feature).iter().any(|(kind, _)| crosses(*kind))
+            {
                 if self.crossed == 0 {
                     self.first = match m.label.as_str() {
                         "" => format!("feature {}", m.number),

@@ -165,7 +165,7 @@ pub fn measure(
         measures.notices.extend(batch.lost(reader.path()));
         let before = measures.features.len();
         meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))?;
-        doubts.add(&batch.geometry, &measures.features[before..]);
+        doubts.add(info.crs.as_ref(), &batch.geometry, &measures.features[before..]);
         Ok(())
     })?;
     if measures.grid.is_none() {
