@@ -163,3 +163,28 @@ fn the_frame_of_a_vertical_system_goes_by_five_words() {
     }
     assert!(definition::parse(&text.replace(written, "TDATUM")).is_err());
 }
+
+#[test]
+fn a_definition_that_says_two_things_is_not_taken_for_either() {
+    for line in include_str!("data/contradictions.txt").lines().filter(|l| !l.starts_with('#')) {
+        let (wanted, text) = line.split_once(" | ").unwrap();
+        match definition::resolve(text) {
+            Ok(crs) => {
+                let found = crs.code().map_or("none".to_string(), |code| format!("EPSG:{code}"));
+                assert_eq!(found, wanted, "{text}");
+            }
+            Err(error) => {
+                let error = error.to_string();
+                assert!(error.contains(wanted) && wanted.starts_with("says"), "{text}: {error}");
+            }
+        }
+    }
+    // What the registry says of every projected system says one thing.
+    for code in [2285, 2286, 3857, 3395, 32610, 26910, 5070, 27700, 28992, 2056] {
+        let crs = Crs::from_epsg(code).unwrap();
+        for text in [definition::wkt1(&crs), definition::wkt2(&crs), definition::json(&crs)] {
+            let Some(text) = text else { continue };
+            assert_eq!(definition::resolve(&text).unwrap().code(), Some(code), "{text}");
+        }
+    }
+}

@@ -32,6 +32,22 @@ fn closures_and_areas_are_those_of_forty_digits() {
             known.insert(key, vec![courses, dx, dy, perimeter, area]);
         }
     }
+    // Each parcel begins at the same place, and says so itself.
+    let deeds = folder.path().join("deeds.csv");
+    let text = std::fs::read_to_string(data.join("deeds.csv")).unwrap();
+    let with_start = |(n, line): (usize, &str)| match n {
+        0 => format!("{line},start_x,start_y\n"),
+        _ => format!("{line},1835000,155000\n"),
+    };
+    std::fs::write(&deeds, text.lines().enumerate().map(with_start).collect::<String>()).unwrap();
+    let stacked = BuildCourses {
+        group: vec!["parcel".into()],
+        start: Some((1_835_000.0, 155_000.0)),
+        ..BuildCourses::default()
+    };
+    let error = stacked.run(&deeds, &folder.path().join("stacked.gpkg"), &mut Unwatched);
+    let error = error.unwrap_err().to_string();
+    assert!(error.contains("36 parcels") && error.contains("`start_x` and `start_y`"), "{error}");
     let mut compared = 0;
     for (factor, rotate, adjust) in [
         ("1.0", 0.0, false),
@@ -43,7 +59,6 @@ fn closures_and_areas_are_those_of_forty_digits() {
             BuildOptions { crs: Some(Crs::from_epsg(2285).unwrap()), ..BuildOptions::default() };
         let courses = BuildCourses {
             group: vec!["parcel".into()],
-            start: Some((1_835_000.0, 155_000.0)),
             combined_factor: Some(factor.parse().unwrap()),
             rotate_deg: Some(rotate),
             adjust,
@@ -51,8 +66,7 @@ fn closures_and_areas_are_those_of_forty_digits() {
             ..BuildCourses::default()
         };
         let out = folder.path().join(format!("{factor}-{adjust}.gpkg"));
-        let (outcome, closures) =
-            courses.run(&data.join("deeds.csv"), &out, &mut Unwatched).unwrap();
+        let (outcome, closures) = courses.run(&deeds, &out, &mut Unwatched).unwrap();
         assert_eq!((outcome.out, outcome.rejected.count), (36, 0));
         assert_eq!(outcome.vertices, Some(outcome.rows_in));
         let foot = 1200.0 / 3937.0;

@@ -236,8 +236,8 @@ const SAID: &[(&str, i32, &str)] = &[
     ("build lines headgates.csv --by ditch --crs EPSG:4326 -o l.gpkg", 3, "8 features out"),
     (
         "build courses deed.csv --by tract --crs EPSG:2285 -o c.gpkg",
-        1,
-        "say where the first course begins",
+        0,
+        "parcels begin where columns `start_e` and `start_n` say",
     ),
     ("build courses deed.csv --by tract --crs EPSG:4326 -o c.gpkg", 1, "plane grid"),
 ];
@@ -276,6 +276,11 @@ const CARELESS: &[(&str, i32, &str)] = &[
     ("build polygons fields.geojson --crs EPSG:4326 -o o.gpkg", 1, "holds features already"),
     ("build courses headgates.csv -o o.gpkg", 1, "--bearing"),
     ("build courses deed.csv --start here -o o.gpkg", 2, "EASTING,NORTHING"),
+    (
+        "build courses deed.csv --by tract --start 1832900,155850 --crs EPSG:2285 -o o.gpkg",
+        1,
+        "there are 2 parcels, and one start would put them all on one point",
+    ),
     ("build courses deed.csv --unit ft --start 1,2 -o o.gpkg", 1, "ftUS"),
     ("fields fields.gpkg --keep crop --drop ditch -o o.gpkg", 2, "cannot be used with"),
     ("fields headgates.csv --drop remark -o o.gpkg", 1, "vpeg build points"),

@@ -17,6 +17,7 @@
 //! # Ok::<(), velvet_peg_core::Error>(())
 //! ```
 
+mod contradiction;
 mod identify;
 mod json;
 mod names;
@@ -46,12 +47,18 @@ use crate::error::Result;
 /// If the text cannot be read or describes nothing that can be computed; the message shows
 /// the place.
 pub fn parse(text: &str) -> Result<Crs> {
+    read_both(text).map(|(_, crs)| crs)
+}
+
+/// A text as it stands, and the system that it describes.
+fn read_both(text: &str) -> Result<(node::Node, Crs)> {
     let text = text.trim_start_matches('\u{feff}');
-    if text.trim_start().starts_with('{') {
-        let node = json::read(text)?;
-        return read::Reader { text: "" }.system(&node);
-    }
-    read::Reader { text }.system(&node::parse(text)?)
+    let (node, text) = match text.trim_start().starts_with('{') {
+        true => (json::read(text)?, ""),
+        false => (node::parse(text)?, text),
+    };
+    let crs = read::Reader { text }.system(&node)?;
+    Ok((node, crs))
 }
 
 /// The system that a text describes, as the registry's own where it is exactly that or the
@@ -65,10 +72,13 @@ pub fn parse(text: &str) -> Result<Crs> {
 /// ```
 ///
 /// # Errors
-/// As [`parse`].
+/// As [`parse`]; and if the name, the code or an extension of the text stands for a system that lies
+/// elsewhere than what its numbers say.
 pub fn resolve(text: &str) -> Result<Crs> {
-    let read = parse(text)?;
+    let (node, read) = read_both(text)?;
     let identity = identify(&read);
+    let same = matches!(identity.sureness, Sureness::Exact | Sureness::SameNumbers);
+    contradiction::check(&node, &read, identity.code.filter(|_| same))?;
     match (identity.sureness, identity.code) {
         (Sureness::Exact | Sureness::SameNumbers, Some(code)) => Crs::from_epsg(code),
         _ => Ok(read),

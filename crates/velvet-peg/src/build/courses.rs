@@ -141,6 +141,17 @@ impl BuildCourses {
         };
         let mut notices: Vec<Notice> = file.notices.clone();
         notices.extend(renamed(&reader));
+        let found = starts_in(&headers);
+        let starts = match (starts, found) {
+            (None, Some([x, y])) if self.start.is_none() => {
+                notices.push(Notice::remark(format!(
+                    "parcels begin where columns `{}` and `{}` say, by their names",
+                    headers[x], headers[y]
+                )));
+                Some(vec![x, y])
+            }
+            (starts, _) => starts,
+        };
         if self.start.is_none() && starts.is_none() {
             if let Some(crs) = &build.crs {
                 return Err(Error::usage(format!(
@@ -205,6 +216,22 @@ impl BuildCourses {
             }
             Ok(())
         })?;
+        let stacked = parcels.iter().filter(|parcel| parcel.start.is_none()).count();
+        if stacked > 1 && (self.start.is_some() || build.crs.is_some()) {
+            let columns = match found {
+                Some([x, y]) => format!(
+                    "; columns `{}` and `{}` look as if they held it: leave out --start",
+                    headers[x], headers[y]
+                ),
+                None => {
+                    " in two columns, on its first row, and name them with --x and --y".to_string()
+                }
+            };
+            return Err(here(Error::usage(format!(
+                "there are {stacked} parcels, and one start would put them all on one point: give \
+                 each its own{columns}"
+            ))));
+        }
         let mut rejects = build.open_rejects(table, out, &headers)?;
         let group_names: Vec<String> = group.iter().map(|at| headers[*at].clone()).collect();
         let mut fields: Vec<Field> =
@@ -549,4 +576,28 @@ impl CourseNames {
             turn: look(&self.turn, &["turn", "turns", "curve", "hand", "curve_direction"])?,
         })
     }
+}
+
+/// The columns that say where parcels begin, by their names: `start_e` and `start_n`, `Begin X` and
+/// `Begin Y`, `POB easting` and `POB northing`.
+fn starts_in(headers: &[String]) -> Option<[usize; 2]> {
+    let find = |sides: &[&str]| -> Option<usize> {
+        let fits = |header: &String| {
+            let lower = header.to_lowercase();
+            let words: Vec<&str> = lower
+                .split(|c: char| !c.is_alphanumeric())
+                .filter(|word| !word.is_empty())
+                .collect();
+            let begins = ["start", "begin", "beginning", "pob"];
+            words.len() >= 2
+                && words.iter().any(|word| begins.contains(word))
+                && words.iter().any(|word| sides.contains(word))
+        };
+        let mut found = headers.iter().enumerate().filter(|(_, header)| fits(header));
+        match (found.next(), found.next()) {
+            (Some((at, _)), None) => Some(at),
+            _ => None,
+        }
+    };
+    Some([find(&["e", "east", "easting", "x"])?, find(&["n", "north", "northing", "y"])?])
 }

@@ -8,14 +8,14 @@ use velvet_peg_core::{Geographic, LengthUnit};
 
 pub(super) fn all(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) {
     title(picture, layers, options);
-    let below = legend(picture, layers);
+    let below = legend(picture, layers, options);
     north_arrow(picture, below + 40.0);
     scale_bar(picture);
     caption(picture);
 }
 
 fn title(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) {
-    let names: Vec<&str> = layers.iter().map(|layer| layer.info().name.as_str()).collect();
+    let names: Vec<&str> = layers.iter().map(|layer| options.title_of(layer)).collect();
     let text = options.title.clone().unwrap_or_else(|| names.join(", "));
     let at = picture.frame[0];
     picture.put(format_args!(
@@ -25,7 +25,7 @@ fn title(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) {
 }
 
 /// Writes the legend and gives the height of its lower edge.
-fn legend(picture: &mut Picture, layers: &[Layer]) -> f64 {
+fn legend(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) -> f64 {
     let left = picture.frame[2] + 22.0;
     let mut y = picture.frame[1] + 14.0;
     picture.put(format_args!(
@@ -49,9 +49,9 @@ fn legend(picture: &mut Picture, layers: &[Layer]) -> f64 {
             )),
         }
         // Some 22 characters fit beside the picture's edge.
-        let name = &layer.info().name;
+        let name = options.title_of(layer);
         let shown: String = match name.chars().count() {
-            0..=22 => name.clone(),
+            0..=22 => name.to_string(),
             _ => name.chars().take(21).chain(['…']).collect(),
         };
         picture.text((left + 34.0, y), 12.5, "start", &shown);

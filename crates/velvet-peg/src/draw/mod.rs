@@ -23,6 +23,8 @@ use velvet_peg_core::{Bounds, Crs};
 pub struct DrawOptions {
     /// Title; the layers' names if none.
     pub title: Option<String>,
+    /// Titles of layers, in place of their names: the name of each, and its title.
+    pub titles: Vec<(String, String)>,
     /// Width of the picture in pixels.
     pub width: u32,
     /// Height of the picture in pixels.
@@ -35,10 +37,19 @@ pub struct DrawOptions {
     pub overwrite: bool,
 }
 
+impl DrawOptions {
+    /// What a layer is called on the map.
+    fn title_of<'a>(&'a self, layer: &'a Layer) -> &'a str {
+        let name = layer.info().name.as_str();
+        self.titles.iter().find(|(of, _)| of == name).map_or(name, |(_, title)| title)
+    }
+}
+
 impl Default for DrawOptions {
     fn default() -> DrawOptions {
         DrawOptions {
             title: None,
+            titles: Vec::new(),
             width: 1280,
             height: 800,
             crs: None,
@@ -83,10 +94,14 @@ pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<N
         return Err(Error::usage("a map is written as .svg or .png").in_file(out));
     }
     let mut output = Output::create(out, options.overwrite)?;
-    let (svg, notices) = svg(layers, options)?;
+    let (svg, mut notices) = svg(layers, options)?;
     let bytes = match extension.as_str() {
         "svg" => svg.into_bytes(),
-        _ => raster::png(&svg)?,
+        _ => {
+            let (bytes, lacks) = raster::png(&svg)?;
+            notices.extend(lacks);
+            bytes
+        }
     };
     output.file().write_all(&bytes).map_err(|e| Error::file(out, "cannot be written", e))?;
     output.finish()?;

@@ -371,20 +371,38 @@ fn show_closures(closures: &[Closure]) -> Result<(), Error> {
             miss.perimeter,
             closure.area,
         ))?;
-        let mut table =
-            show::Table::new(["row", "bearing", "length", "radius", "to easting", "northing"]);
+        let in_unit = |what: &str| format!("{what} ({unit})");
+        // Bearings and lengths of the deed; what adjusting makes of them stands beside.
+        let (bearing, length) = match closure.adjusted {
+            true => ("deed bearing", in_unit("deed length")),
+            false => ("bearing", in_unit("length")),
+        };
+        let mut heads = vec!["row".to_string(), bearing.to_string(), length, in_unit("radius")];
+        if closure.adjusted {
+            heads.extend(["adjusted bearing".to_string(), in_unit("adjusted length")]);
+        }
+        heads.extend([in_unit("to easting"), in_unit("northing")]);
+        let mut table = show::Table::with_header(heads);
+        // An adjusted parcel ends where it begins.
+        let mut from = closure.legs.last().map_or((0.0, 0.0), |leg| leg.end);
         for leg in &closure.legs {
-            table.row(vec![
+            let chord = if leg.radius.is_some() { " (chord)" } else { "" };
+            let mut row = vec![
                 leg.row.to_string(),
-                match leg.radius {
-                    Some(_) => format!("{} (chord)", quadrant(leg.azimuth_deg, 0)),
-                    None => quadrant(leg.azimuth_deg, 0),
-                },
+                format!("{}{chord}", quadrant(leg.azimuth_deg, 0)),
                 format!("{:.3}", leg.length),
                 leg.radius.map_or(String::new(), |radius| format!("{radius:.3}")),
-                format!("{:.3}", leg.end.0),
-                format!("{:.3}", leg.end.1),
-            ]);
+            ];
+            if closure.adjusted {
+                let (east, north) = (leg.end.0 - from.0, leg.end.1 - from.1);
+                let azimuth = east.atan2(north).to_degrees().rem_euclid(360.0);
+                row.push(format!("{}{chord}", quadrant(azimuth, 0)));
+                row.push(format!("{:.3}{chord}", east.hypot(north)));
+            }
+            row.push(format!("{:.3}", leg.end.0));
+            row.push(format!("{:.3}", leg.end.1));
+            from = leg.end;
+            table.row(row);
         }
         show::answer(&format!("{}\n", table.text()))?;
     }

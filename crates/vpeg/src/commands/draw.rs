@@ -16,6 +16,9 @@ pub(crate) struct Draw {
     /// Title; the layers' names if not given.
     #[arg(long)]
     title: Option<String>,
+    /// Title of a layer in the legend, in place of its name; several times for several.
+    #[arg(long, value_name = "LAYER=TITLE", value_parser = title_of)]
+    title_of: Vec<(String, String)>,
     /// Reference system to draw in; the first layer's if not given.
     #[arg(long, value_name = "REF")]
     crs: Option<String>,
@@ -28,6 +31,13 @@ pub(crate) struct Draw {
     /// Replace an existing file.
     #[arg(long)]
     overwrite: bool,
+}
+
+fn title_of(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((layer, title)) => Ok((layer.trim().to_string(), title.trim().to_string())),
+        None => Err(format!("`{text}` names no layer: write LAYER=TITLE")),
+    }
 }
 
 fn size(text: &str) -> Result<(u32, u32), String> {
@@ -49,6 +59,16 @@ impl Draw {
                 layers.push(reader.read()?);
             }
         }
+        for (name, _) in &self.title_of {
+            if !layers.iter().any(|layer| layer.info().name == *name) {
+                let names: Vec<&str> =
+                    layers.iter().map(|layer| layer.info().name.as_str()).collect();
+                return Err(Error::from_usage(format!(
+                    "there is no layer `{name}` to give a title to: there is {}",
+                    names.join(", ")
+                )));
+            }
+        }
         let has =
             |name| layers.iter().any(|layer| layer.info().schema.field_with_name(name).is_ok());
         if let Some(label) = self.label.as_ref().filter(|label| !has(label.as_str())) {
@@ -58,6 +78,7 @@ impl Draw {
         }
         let options = DrawOptions {
             title: self.title.clone(),
+            titles: self.title_of.clone(),
             width: self.size.0,
             height: self.size.1,
             crs: self.crs.as_deref().map(reference::system).transpose()?,
