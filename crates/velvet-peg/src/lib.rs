@@ -35,6 +35,7 @@ mod error;
 mod flaws;
 mod format;
 mod grid_folder;
+mod guard;
 mod guess_data;
 mod job;
 mod join;
@@ -76,6 +77,7 @@ pub use format::{
     Written, format_of,
 };
 pub use grid_folder::{GridFolder, use_grid_folder};
+pub use guard::panics_are_caught;
 pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
 pub use job::{
     JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack, JobPlaces, JobPlan, JobSource,

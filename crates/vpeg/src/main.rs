@@ -42,6 +42,13 @@ fn main() -> ExitCode {
     show::set_quiet(arguments.quiet);
     show::set_json(arguments.json);
     show::set_strict(arguments.strict);
+    // What the library turns into an error is told once, as one.
+    let shown = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |panic| {
+        if !velvet_peg::panics_are_caught() {
+            shown(panic);
+        }
+    }));
     velvet_peg::sync_outputs(!arguments.no_sync);
     // A second interrupt ends the program at once where the first could not be waited for.
     let _ = ctrlc::set_handler(|| {

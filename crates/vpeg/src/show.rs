@@ -44,9 +44,48 @@ pub(crate) fn warned() -> bool {
 
 fn message(word: &str, colour: AnsiColor, text: &str) {
     let style = Style::new().bold().fg_color(Some(colour.into()));
-    let text = wrapped(text, word.len() + 1, &console::Term::stderr());
+    let text = wrapped(&plain(text), word.len() + 1, &console::Term::stderr());
     // Nobody is left to tell if standard error is closed.
     let _ = writeln!(anstream::stderr(), "{style}{word}{style:#} {text}");
+}
+
+/// Control characters of data as they are written in source texts: to a terminal they are commands.
+fn plain(text: &str) -> std::borrow::Cow<'_, str> {
+    let command = |c: char| c.is_control() && c != '\n' && c != '\t';
+    if !text.contains(command) {
+        return text.into();
+    }
+    let mut shown = String::with_capacity(text.len() + 8);
+    for c in text.chars() {
+        match command(c) {
+            true => shown.extend(c.escape_default()),
+            false => shown.push(c),
+        }
+    }
+    shown.into()
+}
+
+/// As [`plain`], but colours and weights of letters stay: tables and headings are made with them.
+fn styled_plain(text: &str) -> String {
+    let mut shown = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find('\u{1b}') {
+        shown.push_str(&plain(&rest[..at]));
+        let inner = rest[at..].strip_prefix("\u{1b}[").unwrap_or_default();
+        let digits = inner.find(|c: char| !c.is_ascii_digit() && c != ';').unwrap_or(0);
+        let length = match inner[digits..].starts_with('m') {
+            true => digits + 3,
+            false => 1,
+        };
+        let (escape, after) = rest[at..].split_at(length);
+        match length {
+            1 => shown.push_str(&plain(escape)),
+            _ => shown.push_str(escape),
+        }
+        rest = after;
+    }
+    shown.push_str(&plain(rest));
+    shown
 }
 
 /// On a terminal, lines broken between words and indented under their beginning.
@@ -228,7 +267,7 @@ pub(crate) fn outcome_with(
 /// If standard output is closed.
 pub(crate) fn answer(text: &str) -> Result<(), Error> {
     let mut out = anstream::stdout().lock();
-    out.write_all(text.as_bytes())
+    out.write_all(styled_plain(text).as_bytes())
         .and_then(|()| out.write_all(b"\n"))
         .and_then(|()| out.flush())
         .map_err(Error::from)

@@ -239,7 +239,7 @@ const SAID: &[(&str, i32, &str)] = &[
         0,
         "parcels begin where columns `start_e` and `start_n` say",
     ),
-    ("build courses deed.csv --by tract --crs EPSG:4326 -o c.gpkg", 1, "plane grid"),
+    ("build courses deed.csv --by tract --crs EPSG:4326 -o degrees.gpkg", 1, "plane grid"),
 ];
 
 /// What a run says, on one line.

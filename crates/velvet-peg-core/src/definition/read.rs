@@ -598,8 +598,10 @@ fn split_abbreviation(text: &str) -> (String, String) {
 
 /// A polar axis in the registry's words.
 fn along(direction: &str, meridian: f64) -> String {
-    let mut word = direction.to_lowercase();
-    word[..1].make_ascii_uppercase();
+    let lower = direction.to_lowercase();
+    let mut letters = lower.chars();
+    let first = letters.next().map(|c| c.to_uppercase().collect::<String>()).unwrap_or_default();
+    let word = format!("{first}{}", letters.as_str());
     let side = if meridian < 0.0 { "W" } else { "E" };
     match meridian.abs() {
         m if m == 0.0 || m == 180.0 => format!("{word} along {m}°"),

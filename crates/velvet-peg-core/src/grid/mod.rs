@@ -143,10 +143,15 @@ impl ShiftGrid {
             part.holds(lon, lat) && !self.parts.iter().any(|other| other.name == part.parent)
         })?;
         // Into the densest grid inside it that holds the place.
-        while let Some(child) = self.parts.iter().find(|child| {
-            child.parent == part.name && child.name != part.name && child.holds(lon, lat)
-        }) {
-            part = child;
+        // Of grids that name each other as parents none is the outer one: no more steps than grids.
+        for _ in 0..self.parts.len() {
+            let child = self.parts.iter().find(|child| {
+                child.parent == part.name && child.name != part.name && child.holds(lon, lat)
+            });
+            match child {
+                Some(child) => part = child,
+                None => break,
+            }
         }
         Some(part.shift(lon, lat, self.quadratic))
     }

@@ -2,6 +2,7 @@
 //! repeated vertices, which it allows, are told as well).
 
 use super::{Placing, crossings, place_in_ring, ring_area};
+use std::collections::{HashMap, HashSet};
 
 /// The vertices of a ring; the first may be repeated at the end or not.
 #[derive(Clone, Copy, Debug)]
@@ -119,14 +120,36 @@ impl Ring<'_> {
     }
 }
 
+/// A place as a key; 0 has one sign.
+fn bits((x, y): (f64, f64)) -> [u64; 2] {
+    [(x + 0.0).to_bits(), (y + 0.0).to_bits()]
+}
+
 /// True for a box that lies in another.
 fn box_within(a: [f64; 4], b: [f64; 4]) -> bool {
     b[0] <= a[0] && b[1] <= a[1] && a[2] <= b[2] && a[3] <= b[3]
 }
 
-/// True for boxes that have a place in common.
-fn boxes_meet(a: [f64; 4], b: [f64; 4]) -> bool {
-    a[0] <= b[2] && b[0] <= a[2] && a[1] <= b[3] && b[1] <= a[3]
+/// For each box, the others that have a place in common with it, in their order. Boxes are
+/// sorted by their west side and compared with those that are still open.
+fn neighbours(bounds: &[[f64; 4]]) -> Vec<Vec<usize>> {
+    let mut order: Vec<usize> = (0..bounds.len()).collect();
+    order.sort_by(|a, b| bounds[*a][0].total_cmp(&bounds[*b][0]));
+    let mut open: Vec<usize> = Vec::new();
+    let mut met = vec![Vec::new(); bounds.len()];
+    for next in order {
+        let box_ = bounds[next];
+        open.retain(|at| bounds[*at][2] >= box_[0]);
+        for other in &open {
+            if bounds[*other][1] <= box_[3] && box_[1] <= bounds[*other][3] {
+                met[next].push(*other);
+                met[*other].push(next);
+            }
+        }
+        open.push(next);
+    }
+    met.iter_mut().for_each(|others| others.sort_unstable());
+    met
 }
 
 /// The flaws of a line: too few vertices, repeated ones, and turns straight back.
@@ -156,6 +179,8 @@ pub fn flaws_of_line(line: Ring<'_>) -> Vec<Flaw> {
 pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
     let Swept { mut flaws, told, meets } = sweep(rings);
     let bounds: Vec<[f64; 4]> = rings.iter().map(Ring::bounds).collect();
+    // Every hole meets the box of the outer ring, which is not asked about here.
+    let near = neighbours(&bounds[1.min(bounds.len())..]);
     for (number, hole) in rings.iter().enumerate().skip(1) {
         if told[number] || hole.count() < 3 || rings[0].count() < 3 {
             continue;
@@ -168,12 +193,11 @@ pub fn flaws_of_polygon(rings: &[Ring<'_>]) -> Vec<Flaw> {
             _ => {}
         }
         let within = |other: usize| {
-            other != number
-                && rings[other].count() >= 3
+            rings[other].count() >= 3
                 && box_within(bounds[number], bounds[other])
                 && hole.against(rings[other], meets[number]) == (true, None)
         };
-        if (1..rings.len()).any(within) {
+        if near[number - 1].iter().map(|other| other + 1).any(within) {
             add(FlawKind::HoleInHole, (0, hole.at(0)));
         }
     }
@@ -230,6 +254,7 @@ fn sweep(rings: &[Ring<'_>]) -> Swept {
         if ring_area(&ring.x[..n], &ring.y[..n]).abs() <= size * size * 1e-12 {
             add(FlawKind::NoArea, 0);
         }
+        let first = segments.len();
         for v in &distinct {
             let mut end = next(*v);
             while ring.at(end) == ring.at(*v) {
@@ -240,26 +265,28 @@ fn sweep(rings: &[Ring<'_>]) -> Swept {
             owners.push((number, *v));
         }
         if !spiked.is_empty() {
-            let keep: Vec<bool> = owners
-                .iter()
-                .zip(&segments)
-                .map(|((r, v), (_, end))| {
-                    *r != number
-                        || !(spiked.contains(v) || spiked.iter().any(|s| ring.at(*s) == *end))
-                })
-                .collect();
-            let mut flags = keep.iter();
-            segments.retain(|_| flags.next() == Some(&true));
-            let mut flags = keep.iter();
-            owners.retain(|_| flags.next() == Some(&true));
+            let tips: HashSet<[u64; 2]> = spiked.iter().map(|v| bits(ring.at(*v))).collect();
+            let starts: HashSet<usize> = spiked.into_iter().collect();
+            let own = segments.split_off(first).into_iter().zip(owners.split_off(first));
+            for (segment, owner) in own {
+                if !starts.contains(&owner.1) && !tips.contains(&bits(segment.1)) {
+                    segments.push(segment);
+                    owners.push(owner);
+                }
+            }
         }
     }
     let mut told = vec![false; rings.len()];
     let mut meets = vec![false; rings.len()];
-    let mut twins = Vec::new();
-    for i in 1..rings.len() {
-        if let Some(j) = (0..i).find(|j| same_ring(rings[*j], rings[i])) {
-            twins.push((j, i));
+    let mut twins = HashSet::new();
+    // Rings that are the same have the same box.
+    let mut boxes: HashMap<[u64; 4], Vec<usize>> = HashMap::new();
+    for (i, ring) in rings.iter().enumerate() {
+        let alike = boxes.entry(ring.bounds().map(|side| (side + 0.0).to_bits())).or_default();
+        let twin = alike.iter().copied().find(|j| same_ring(rings[*j], *ring));
+        alike.push(i);
+        if let Some(j) = twin {
+            twins.insert((j, i));
             told[i] = true;
             meets[i] = true;
             meets[j] = true;
@@ -272,6 +299,7 @@ fn sweep(rings: &[Ring<'_>]) -> Swept {
         }
     }
     let found = crossings(&segments, &|a, b| !twins.contains(&(owners[a].0, owners[b].0)));
+    let mut crossed: HashSet<(usize, [u64; 2])> = HashSet::new();
     for crossing in found {
         let (a, b) = crossing.segments;
         let ((ring_a, vertex_a), (ring_b, _)) = (owners[a], owners[b]);
@@ -287,7 +315,7 @@ fn sweep(rings: &[Ring<'_>]) -> Swept {
             }
             let at = crossing.at;
             let kind = FlawKind::SelfCrossing;
-            if !flaws.iter().any(|f| f.kind == kind && f.ring == ring_a && f.at == at) {
+            if crossed.insert((ring_a, bits(at))) {
                 flaws.push(Flaw { kind, ring: ring_a, vertex: vertex_a, at });
             }
         } else if crossing.overlap || passes_through(segments[a], segments[b], crossing.at) {
@@ -300,7 +328,7 @@ fn sweep(rings: &[Ring<'_>]) -> Swept {
         }
     }
     // The two halves of a bow tie cancel; what is wrong with it is the crossing.
-    let tied: Vec<usize> =
+    let tied: HashSet<usize> =
         flaws.iter().filter(|f| f.kind == FlawKind::SelfCrossing).map(|f| f.ring).collect();
     flaws.retain(|f| f.kind != FlawKind::NoArea || !tied.contains(&f.ring));
     Swept { flaws, told, meets }
@@ -320,14 +348,14 @@ pub fn flaws_between_parts(parts: &[Vec<Ring<'_>>]) -> Vec<Flaw> {
         .map(|flaw| Flaw { kind: FlawKind::PartsOverlap, ..flaw })
         .collect();
     let bounds: Vec<[f64; 4]> = outer.iter().map(Ring::bounds).collect();
+    let near = neighbours(&bounds);
     for (number, ring) in outer.iter().enumerate() {
         if told[number] || ring.count() < 3 {
             continue;
         }
-        let shares = |(other, part): (usize, &Vec<Ring<'_>>)| {
-            let apart = other == number
-                || part[0].count() < 3
-                || !boxes_meet(bounds[number], bounds[other])
+        let shares = |other: usize| {
+            let part = &parts[other];
+            let apart = part[0].count() < 3
                 // What meets nothing and is not within its box is not in it.
                 || (!meets[number] && !box_within(bounds[number], bounds[other]));
             if apart {
@@ -346,7 +374,7 @@ pub fn flaws_between_parts(parts: &[Vec<Ring<'_>>]) -> Vec<Flaw> {
                 _ => None,
             }
         };
-        if let Some((vertex, at)) = parts.iter().enumerate().find_map(shares) {
+        if let Some((vertex, at)) = near[number].iter().copied().find_map(shares) {
             flaws.push(Flaw { kind: FlawKind::PartsOverlap, ring: number, vertex, at });
         }
     }

@@ -22,7 +22,7 @@ use flatgeobuf::{
 use geozero::{ColumnValue, FeatureProcessor, GeomProcessor, PropertyProcessor};
 use std::collections::HashMap;
 use std::fs::File;
-use std::io::{BufReader, BufWriter, Write};
+use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Crs, definition};
@@ -43,7 +43,69 @@ fn header(path: &Path) -> Result<FgbReader<BufReader<File>>> {
     FgbReader::open(input).map_err(|e| damaged(path, e))
 }
 
+/// Bytes of a node of the index.
+const NODE: u64 = 40;
+
+/// Compares the sizes that a file states with its own, before anything of a stated size is held.
+fn check_sizes(path: &Path) -> Result<()> {
+    let unread = |e| Error::file(path, "cannot be read", e);
+    let mut input = BufReader::new(File::open(path).map_err(unread)?);
+    let length = input.get_ref().metadata().map_err(unread)?.len();
+    let beyond = |what: &str, size: u64, left: u64| {
+        damaged(path, format!("{what} is stated as {size} bytes, and {left} are left in the file"))
+    };
+    let mut size = [0; 4];
+    // The first eight bytes say what the file is; the reader looks at them.
+    input.seek_relative(8).and_then(|()| input.read_exact(&mut size)).map_err(unread)?;
+    let stated = u64::from(u32::from_le_bytes(size));
+    let mut left = length.saturating_sub(12);
+    if stated > left {
+        return Err(beyond("its header", stated, left));
+    }
+    left -= stated;
+    let reader = header(path)?;
+    let (count, branching) = (reader.header().features_count(), reader.header().index_node_size());
+    drop(reader);
+    // A feature takes more than its size.
+    if count > left / 4 {
+        return Err(damaged(path, format!("it says {count} features, for which it is too short")));
+    }
+    let mut index = 0;
+    if branching > 0 && count > 0 {
+        let mut level = count;
+        index = level;
+        loop {
+            level = level.div_ceil(u64::from(branching).max(2));
+            index += level;
+            if level == 1 {
+                break;
+            }
+        }
+        index *= NODE;
+    }
+    if index > left {
+        return Err(beyond("its index", index, left));
+    }
+    left -= index;
+    input.seek(SeekFrom::Start(length - left)).map_err(unread)?;
+    for number in 1_u64.. {
+        if left < 4 || (count > 0 && number > count) {
+            break;
+        }
+        input.read_exact(&mut size).map_err(unread)?;
+        let stated = u32::from_le_bytes(size);
+        left -= 4;
+        if u64::from(stated) > left {
+            return Err(beyond(&format!("feature {number}"), stated.into(), left));
+        }
+        left -= u64::from(stated);
+        input.seek_relative(stated.into()).map_err(unread)?;
+    }
+    Ok(())
+}
+
 pub(super) fn open(path: &Path) -> Result<Opened> {
+    check_sizes(path)?;
     let reader = header(path)?;
     let head = reader.header();
     let mut notices = Vec::new();

@@ -7,6 +7,7 @@ use super::{
     shapefile,
 };
 use crate::error::{Error, Result};
+use crate::guard::guarded;
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
@@ -117,7 +118,7 @@ impl LayerReader {
 
     pub(crate) fn open_located(at: Located) -> Result<Vec<LayerReader>> {
         let real = at.real.as_path();
-        let opened: Result<Vec<Opened>> = match at.format {
+        let opened: Result<Vec<Opened>> = guarded(real, "cannot be read", || match at.format {
             Format::GeoPackage => geopackage::open(real),
             Format::Shapefile => shapefile::open(real).map(|layer| vec![layer]),
             Format::GeoJson => geojson::open(real).map(|layer| vec![layer]),
@@ -132,7 +133,7 @@ impl LayerReader {
                  `vpeg build features` where a column holds geometries as text)",
             )
             .in_file(&at.shown)),
-        };
+        });
         let layers = opened.map_err(|error| error.shown_as(real, &at.shown))?;
         let reader = |(info, source, notices): Opened| LayerReader {
             info,
@@ -218,10 +219,12 @@ impl LayerReader {
     pub fn for_each_batch(&self, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
         // An error of the caller's own keeps its file.
         let mut theirs = false;
-        let done = self.source.read(&self.info, &mut |batch| {
-            let done = each(batch);
-            theirs = done.is_err();
-            done
+        let done = guarded(&self.real, "cannot be read further", || {
+            self.source.read(&self.info, &mut |batch| {
+                let done = each(batch);
+                theirs = done.is_err();
+                done
+            })
         });
         done.map_err(|error| if theirs { error } else { error.shown_as(&self.real, &self.path) })
     }

@@ -8,6 +8,7 @@ use super::{
     geoparquet, gpx, kml, shapefile, table_out, verify,
 };
 use crate::error::{Error, Result};
+use crate::guard::guarded;
 use crate::layer::{Batch, Layer, LayerInfo};
 use crate::notice::Notice;
 use crate::output::{Hold, Pending};
@@ -171,8 +172,11 @@ impl LayerWriter {
             Fit::plan(path, format, &info, options.wkt)?;
         refuse_losses(path, &options, &losses)?;
         notices.extend(losses.into_iter().chain(remarks));
-        let sink = sink(&pending.path(), format, &fitted, &options, number)
-            .map_err(|error| error.shown_as(&pending.path(), path))?;
+        let staged = pending.path();
+        let made = guarded(&staged, "cannot be written", || {
+            sink(&staged, format, &fitted, &options, number)
+        });
+        let sink = made.map_err(|error| error.shown_as(&pending.path(), path))?;
         let asked = options.verify;
         let expected = info.count.is_none_or(|count| count < VERIFIED);
         let verifies = asked == Some(true) || (asked.is_none() && expected);
@@ -223,7 +227,9 @@ impl LayerWriter {
             sum.add(&batch);
         }
         let staged = self.pending.path();
-        self.sink.write(&batch).map_err(|error| error.shown_as(&staged, &self.path))?;
+        let sink = &mut self.sink;
+        guarded(&staged, "cannot be written", || sink.write(&batch))
+            .map_err(|error| error.shown_as(&staged, &self.path))?;
         self.written += batch.geometry.len() as u64;
         // More than was thought: nobody asked for them to be read again.
         if self.written >= VERIFIED && self.options.verify.is_none() {
@@ -250,7 +256,9 @@ impl LayerWriter {
         let mut losses = self.fit.losses();
         losses.extend(self.sink.losses());
         refuse_losses(&path, &self.options, &losses)?;
-        let finished = self.sink.finish().map_err(|error| error.shown_as(&staged, &path))?;
+        let sink = self.sink;
+        let finished = guarded(&staged, "cannot be written", || sink.finish())
+            .map_err(|error| error.shown_as(&staged, &path))?;
         let mut written = Written {
             count: self.written,
             files: Vec::new(),

@@ -134,7 +134,7 @@ fn declared(start: &[u8]) -> Option<&'static Encoding> {
     let text = String::from_utf8_lossy(start);
     let declaration = text.strip_prefix("<?xml")?.split("?>").next()?.to_string();
     let label = declaration.split("encoding").nth(1)?.trim_start().strip_prefix('=')?.trim_start();
-    let quote = label.chars().next()?;
+    let quote = label.chars().next().filter(|c| matches!(c, '"' | '\''))?;
     Encoding::for_label(label[1..].split(quote).next()?.as_bytes())
 }
 

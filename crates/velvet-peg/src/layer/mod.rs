@@ -103,8 +103,32 @@ pub struct Batch {
 
 impl Batch {
     /// Features of which the first has this number in its source.
-    pub fn new(geometry: GeometryColumn, attributes: RecordBatch, first: u64) -> Batch {
+    pub(crate) fn new(geometry: GeometryColumn, attributes: RecordBatch, first: u64) -> Batch {
         Batch { geometry, attributes, first, unreadable: Vec::new() }
+    }
+
+    /// Features with their attributes, a row a feature; the first has this number.
+    ///
+    /// # Errors
+    /// If there are more or fewer rows than geometries, or heights or measures than vertices.
+    pub fn try_new(geometry: GeometryColumn, attributes: RecordBatch, first: u64) -> Result<Batch> {
+        let (features, rows) = (geometry.len(), attributes.num_rows());
+        if features != rows {
+            return Err(Error::data(format!("{features} geometries have {rows} rows")));
+        }
+        let vertices = geometry.x.len();
+        let fits = |values: &[f64]| values.is_empty() || values.len() == vertices;
+        let ends = (0..features).map(|at| geometry.vertices(at).end).max().unwrap_or(0);
+        if geometry.y.len() != vertices
+            || !fits(&geometry.z)
+            || !fits(&geometry.m)
+            || ends > vertices
+        {
+            return Err(Error::data(
+                "the vertices of a geometry column have not all the same coordinates",
+            ));
+        }
+        Ok(Batch::new(geometry, attributes, first))
     }
 
     /// A warning of the records that could not be read, for whoever cannot make them rejects.

@@ -335,6 +335,7 @@ fn parse_condition(text: &str) -> Result<Expr> {
     let mut parser =
         Parser::new(&GenericDialect {}).try_with_sql(text).map_err(|e| unread(text, &e))?;
     let expression = parser.parse_expr().map_err(|e| unread(text, &e))?;
+    refuse_depth(&expression)?;
     let rest = parser.peek_token().token;
     match rest {
         sqlparser::tokenizer::Token::EOF => Ok(expression),
@@ -343,6 +344,33 @@ fn parse_condition(text: &str) -> Result<Expr> {
              `{expression}`"
         ))),
     }
+}
+
+/// Most operators in a row: each is evaluated inside the one before.
+const MOST_OPERATORS: usize = 500;
+
+/// # Errors
+/// If so many operators follow each other that evaluating them would need too much memory.
+fn refuse_depth(expression: &Expr) -> Result<()> {
+    let mut at = expression;
+    for _ in 0..MOST_OPERATORS {
+        at = match at {
+            Expr::BinaryOp { left, .. } => left,
+            Expr::IsNull(inner)
+            | Expr::IsNotNull(inner)
+            | Expr::IsTrue(inner)
+            | Expr::IsFalse(inner)
+            | Expr::IsNotTrue(inner)
+            | Expr::IsNotFalse(inner)
+            | Expr::Nested(inner) => inner,
+            Expr::UnaryOp { expr, .. } | Expr::Cast { expr, .. } => expr,
+            _ => return Ok(()),
+        };
+    }
+    Err(Error::usage(format!(
+        "an expression takes up to {MOST_OPERATORS} operators in a row, and this one has more: write \
+         alternatives of one column as `name IN ('a', 'b', …)`, or join a table of the wanted keys"
+    )))
 }
 
 /// Assignments, one or several with commas between them.
@@ -364,6 +392,7 @@ fn parse_assignments(text: &str) -> Result<Vec<(String, Expr)>> {
             AssignmentTarget::ColumnName(name) => {
                 let name = name.0.last().and_then(|part| part.as_ident());
                 let name = name.map_or(String::new(), |name| name.value.clone());
+                refuse_depth(&assignment.value)?;
                 Ok((name, assignment.value.clone()))
             }
             AssignmentTarget::Tuple(_) => {

@@ -30,6 +30,7 @@ pub use sheets::SheetShape;
 
 use crate::error::{Error, Result};
 use crate::format::{Format, Located, locate};
+use crate::guard::guarded;
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
 use csv::StringRecord;
@@ -308,7 +309,9 @@ impl TableFile {
         let path = at.shown.clone();
         let path = path.as_path();
         let laid_down = match at.format {
-            Format::Workbook => Some(laid_down::workbook(&at, options)?),
+            Format::Workbook => Some(guarded(path, "cannot be read as a workbook", || {
+                laid_down::workbook(&at, options)
+            })?),
             Format::Dbf => Some(laid_down::dbf(&at)?),
             // Text under the name of something else is for whoever calls it a table.
             Format::Csv => None,

@@ -7,7 +7,9 @@
 //! one of two rows (a group above its columns) gives names like `location easting`.
 
 use crate::error::{Error, Result};
-use calamine::{Data, Dimensions, Range, Reader, SheetVisible, Sheets, open_workbook_auto};
+use calamine::{
+    Cell, Data, DataRef, Dimensions, Range, Reader, SheetVisible, Sheets, open_workbook_auto,
+};
 use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
@@ -24,6 +26,9 @@ pub struct SheetShape {
     /// It is not shown by the programs that made it.
     pub hidden: bool,
 }
+
+/// What the reader of workbooks gives.
+type Fallible<T> = std::result::Result<T, calamine::Error>;
 
 /// An open workbook.
 pub(super) struct Workbook {
@@ -67,8 +72,16 @@ impl Workbook {
         let mut shapes = Vec::new();
         for sheet in sheets {
             // Charts are no sheets of cells.
-            let Ok(cells) = self.inner.worksheet_range(&sheet.name) else { continue };
-            let end = cells.end().map_or((0, 0), |(row, column)| (row + 1, column + 1));
+            let end = match self.used_cells(&sheet.name) {
+                Some(cells) => cells.map(|cells| {
+                    let places = || cells.iter().map(Cell::get_position);
+                    let row = places().map(|(row, _)| row).max();
+                    row.zip(places().map(|(_, column)| column).max())
+                }),
+                None => self.inner.worksheet_range(&sheet.name).map(|cells| cells.end()),
+            };
+            let Ok(end) = end else { continue };
+            let end = end.map_or((0, 0), |(row, column)| (row + 1, column + 1));
             shapes.push(SheetShape {
                 name: sheet.name,
                 rows: end.0.into(),
@@ -82,30 +95,128 @@ impl Workbook {
         Ok(shapes)
     }
 
+    /// The cells with a value of a sheet whose kind of workbook allows cells to be far apart.
+    fn used_cells(&mut self, name: &str) -> Option<Fallible<Vec<Cell<Data>>>> {
+        let cells = match &mut self.inner {
+            Sheets::Xlsx(book) => book
+                .worksheet_cells_reader(name)
+                .and_then(|mut reader| every(|| Ok(reader.next_cell()?.map(owned))))
+                .map_err(calamine::Error::from),
+            Sheets::Xlsb(book) => book
+                .worksheet_cells_reader(name)
+                .and_then(|mut reader| every(|| Ok(reader.next_cell()?.map(owned))))
+                .map_err(calamine::Error::from),
+            // Their rows and columns are few, or written one by one.
+            Sheets::Xls(_) | Sheets::Ods(_) => return None,
+        };
+        Some(cells.map(|mut cells| {
+            cells.retain(|cell| cell.get_value() != &Data::Empty);
+            cells
+        }))
+    }
+
+    /// The places of the formulas of a sheet.
+    fn formulas(&mut self, name: &str) -> Vec<(u32, u32)> {
+        let cells = match &mut self.inner {
+            Sheets::Xlsx(book) => book
+                .worksheet_cells_reader(name)
+                .and_then(|mut reader| every(|| reader.next_formula()))
+                .unwrap_or_default(),
+            Sheets::Xlsb(book) => book
+                .worksheet_cells_reader(name)
+                .and_then(|mut reader| every(|| reader.next_formula()))
+                .unwrap_or_default(),
+            Sheets::Xls(_) | Sheets::Ods(_) => {
+                let formulas = self.inner.worksheet_formula(name).unwrap_or_default();
+                let at = formulas.start().unwrap_or_default();
+                let place = |row: usize, column: usize| (at.0 + row as u32, at.1 + column as u32);
+                let used = formulas.used_cells();
+                return used
+                    .filter(|(.., formula)| !formula.is_empty())
+                    .map(|(row, column, _)| place(row, column))
+                    .collect();
+            }
+        };
+        let written = cells.iter().filter(|cell| !cell.get_value().is_empty());
+        written.map(Cell::get_position).collect()
+    }
+
     pub(super) fn sheet(&mut self, name: &str) -> Result<Sheet> {
-        let cells = self
-            .inner
-            .worksheet_range(name)
-            .map_err(|e| unreadable(&self.path, &e).in_sheet(name))?;
+        let path = self.path.clone();
+        let unread = |e| unreadable(&path, &e).in_sheet(name);
+        let cells = match self.used_cells(name) {
+            Some(cells) => {
+                let cells = cells.map_err(unread)?;
+                check_extent(&cells).map_err(|e| e.in_file(&path).in_sheet(name))?;
+                Range::from_sparse(cells)
+            }
+            None => self.inner.worksheet_range(name).map_err(unread)?,
+        };
         let merged = match &mut self.inner {
             Sheets::Xlsx(book) => book.merge_cells_by_sheet_name(name).unwrap_or_default(),
             Sheets::Xls(book) => book.merge_cells_by_sheet_name(name).unwrap_or_default(),
             _ => Vec::new(),
         };
-        let formulas = self.inner.worksheet_formula(name).unwrap_or_default();
-        let at = formulas.start().unwrap_or_default();
-        let unsaved = formulas
-            .used_cells()
-            .filter(|(row, column, formula)| {
-                let place = (at.0 + *row as u32, at.1 + *column as u32);
-                let value = cells.get_value(place).unwrap_or(&Data::Empty);
-                !formula.is_empty() && value == &Data::Empty
-            })
-            .count();
+        let empty =
+            |place: &(u32, u32)| cells.get_value(*place).is_none_or(|value| value == &Data::Empty);
+        let unsaved = self.formulas(name).iter().filter(|place| empty(place)).count();
         let start = cells.start().unwrap_or((0, 0));
         let end = cells.end().unwrap_or((0, 0));
         Ok(Sheet { name: name.to_string(), cells, merged, unsaved, start, end })
     }
+}
+
+/// A cell with a value of its own.
+fn owned(cell: Cell<DataRef<'_>>) -> Cell<Data> {
+    Cell::new(cell.get_position(), Data::from(cell.get_value().clone()))
+}
+
+/// What is read one by one.
+fn every<T, E>(
+    mut next: impl FnMut() -> std::result::Result<Option<T>, E>,
+) -> std::result::Result<Vec<T>, E> {
+    let mut all = Vec::new();
+    while let Some(one) = next()? {
+        all.push(one);
+    }
+    Ok(all)
+}
+
+/// The most places of a sheet that is held whatever share of them is in use.
+const HELD: u64 = 20_000_000;
+
+/// Refuses a sheet of more places than are held of which less than one in a hundred is in use:
+/// every place takes memory, and a table has no such holes.
+fn check_extent(cells: &[Cell<Data>]) -> Result<()> {
+    let places = || cells.iter().map(Cell::get_position);
+    let span = |of: fn((u32, u32)) -> u32| {
+        let (least, most) = (places().map(of).min(), places().map(of).max());
+        u64::from(most.unwrap_or(0) - least.unwrap_or(0)) + 1
+    };
+    let (rows, columns) = (span(|place| place.0), span(|place| place.1));
+    let used = cells.len() as u64;
+    if rows * columns <= HELD || rows * columns / 100 <= used {
+        return Ok(());
+    }
+    let far = places().max_by_key(|(row, column)| u64::from(*row) + u64::from(*column));
+    let far = far.map(place_of).unwrap_or_default();
+    Err(Error::data(format!(
+        "has {used} cells with a value, spread over {rows} rows and {columns} columns: far more \
+         than a table has. Is {far} there by mistake? Clear it, or save the rows of the table as \
+         CSV"
+    )))
+}
+
+/// A cell as it is called in a workbook: `C7`.
+fn place_of((row, column): (u32, u32)) -> String {
+    let mut letters = String::new();
+    let mut rest = column + 1;
+    while rest > 0 {
+        let digit = (rest - 1) % 26;
+        letters.insert(0, char::from(b'A' + digit as u8));
+        rest = (rest - 1) / 26;
+    }
+    format!("{letters}{}", row + 1)
 }
 
 fn unreadable(path: &Path, error: &calamine::Error) -> Error {

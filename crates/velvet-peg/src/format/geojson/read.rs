@@ -155,6 +155,10 @@ fn feature_of(object: Json) -> Option<Json> {
 
 fn item(mut feature: Json) -> Item {
     let mut raw = Raw::default();
+    if !feature.is_object() {
+        let what = feature.to_string();
+        return Item::Unreadable("it is no feature, but a bare value".to_string(), what);
+    }
     if let Err(why) = geometry(&feature["geometry"], &mut raw.geometry) {
         return Item::Unreadable(why, feature.to_string());
     }
