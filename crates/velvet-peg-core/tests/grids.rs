@@ -164,6 +164,38 @@ fn a_grid_file_makes_the_better_operation_usable() {
 }
 
 #[test]
+fn grids_that_are_each_others_parents_come_to_an_end() {
+    let mut bytes = ntv2(false);
+    let find =
+        |bytes: &[u8], word: &[u8]| bytes.windows(word.len()).position(|w| w == word).unwrap();
+    let main = find(&bytes, b"SUB_NAMEMAIN");
+    let dense = find(&bytes, b"SUB_NAMEDENSE");
+    // A third grid: again MAIN, whose parent is DENSE, whose parent is MAIN.
+    let mut again = bytes[main..dense].to_vec();
+    let parent = find(&again, b"NONE    ");
+    again[parent..parent + 8].copy_from_slice(b"DENSE   ");
+    let end = bytes.len() - 8;
+    bytes.splice(end..end, again);
+    let count = find(&bytes, b"NUM_FILE") + 8;
+    bytes[count] = 3;
+    let files = Memory(HashMap::from([("na83scrs.gsb".into(), bytes)]));
+    let operation = Converter::plan(
+        &Crs::from_epsg(4269).unwrap(),
+        &Crs::from_epsg(4326).unwrap(),
+        &PlanOptions {
+            area: Some(Bounds { south: 47.0, west: -72.0, north: 48.0, east: -71.0 }),
+            grids: Some(Arc::new(Grids::new(files))),
+            ..PlanOptions::default()
+        },
+    )
+    .unwrap();
+    // Both grids are within seconds of arc of each other; which one answers is not settled.
+    let at = operation.convert(Coordinate::xy(-120.2, 47.2)).unwrap();
+    assert!((at.x + 120.2).abs() < 0.01 && (at.y - 47.2).abs() < 0.01, "{at:?}");
+    assert!(at.x != -120.2 && at.y != 47.2, "{at:?}");
+}
+
+#[test]
 fn ntv2_grids_read_in_both_orders_of_bytes_and_use_the_densest() {
     for big_endian in [false, true] {
         let grid = ShiftGrid::parse(9615, &[&ntv2(big_endian)]).unwrap();

@@ -106,3 +106,32 @@ fn damaged_files_are_refused_or_read_in_part() {
         assert!(refusals.contains(&refused), "{name:?}: {refused} refused");
     }
 }
+
+#[test]
+fn a_stray_cell_far_away_is_named_and_does_not_take_the_memory() {
+    use rust_xlsxwriter::Workbook;
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("gates.xlsx");
+    for (row, column, refused) in [(1_048_575, 16_383, true), (1_048_575, 1, false)] {
+        let mut book = Workbook::new();
+        let sheet = book.add_worksheet().set_name("Gates").unwrap();
+        for (at, name) in ["longitude", "latitude"].into_iter().enumerate() {
+            sheet.write(0, at as u16, name).unwrap();
+        }
+        sheet.write(1, 0, -120.5).unwrap();
+        sheet.write(1, 1, 46.5).unwrap();
+        sheet.write(row, column, 7).unwrap();
+        book.save(&path).unwrap();
+        let looked = look(&path, &LookOptions::default(), &mut Unwatched);
+        match looked {
+            Ok(_) => assert!(!refused),
+            Err(error) => {
+                assert!(refused, "{error}");
+                let text = error.to_string();
+                assert!(text.contains("sheet Gates") && text.contains("XFD1048576"), "{text}");
+            }
+        }
+        let converted = convert(&path, &folder.path().join("out.gpkg"));
+        assert_eq!(converted.is_err(), refused, "{converted:?}");
+    }
+}

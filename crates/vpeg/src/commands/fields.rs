@@ -18,12 +18,12 @@ pub(crate) struct Fields {
         long,
         short,
         required_unless_present = "functions",
-        default_value = "",
+        default_value = "-",
         hide_default_value = true
     )]
     output: PathBuf,
     /// List what expressions can call: what it takes and gives, in which unit, and an example.
-    #[arg(long, exclusive = true)]
+    #[arg(long)]
     functions: bool,
     /// Layer to take, if the file has several.
     #[arg(long)]
