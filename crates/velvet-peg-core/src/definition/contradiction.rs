@@ -73,7 +73,7 @@ fn claims(node: &Node, read: &Crs) -> Vec<(&'static str, u32)> {
     claims.extend(named.map(|row| ("name", row.code)));
     let method = read.conversion().map(|conversion| conversion.method_code);
     let mercator = method.is_some_and(|code| matches!(code, 9804 | 9805));
-    if mercator && node.children("EXTENSION").any(|extension| is_sphere(extension)) {
+    if mercator && node.children("EXTENSION").any(is_sphere) {
         claims.push(("extension", WEB_MAPS));
     }
     // The name under which web maps are known, whatever stands around it.

@@ -100,7 +100,7 @@ impl Held {
                 (c < ' ' && !matches!(c, '\t' | '\n' | '\r'))
                     || matches!(c, '\u{fffe}' | '\u{ffff}')
             }
-            Texts::Line => c < ' ' || c > '\u{ffff}',
+            Texts::Line => !(' '..='\u{ffff}').contains(&c),
             Texts::All | Texts::Padded => false,
         };
         match self.texts {

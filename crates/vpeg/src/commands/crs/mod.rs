@@ -14,7 +14,7 @@ pub(crate) enum Registry {
     /// Search by words or code.
     Find(find::Find),
     /// Rank the systems in which coordinates land where they should be.
-    Guess(guess::Guess),
+    Guess(Box<guess::Guess>),
     /// Describe one system, and the way to another.
     Show(show::Show),
 }
