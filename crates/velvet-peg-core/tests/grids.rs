@@ -163,6 +163,21 @@ fn a_grid_file_makes_the_better_operation_usable() {
     assert!(outside.is_out_of_domain(), "{outside}");
 }
 
+/// NAD83 to WGS 84 in Quebec, which goes by a file of this name; the test's lies elsewhere.
+fn through_quebec(grid: Vec<u8>) -> Converter {
+    let files = Memory(HashMap::from([("na83scrs.gsb".into(), grid)]));
+    Converter::plan(
+        &Crs::from_epsg(4269).unwrap(),
+        &Crs::from_epsg(4326).unwrap(),
+        &PlanOptions {
+            area: Some(Bounds { south: 47.0, west: -72.0, north: 48.0, east: -71.0 }),
+            grids: Some(Arc::new(Grids::new(files))),
+            ..PlanOptions::default()
+        },
+    )
+    .unwrap()
+}
+
 #[test]
 fn grids_that_are_each_others_parents_come_to_an_end() {
     let mut bytes = ntv2(false);
@@ -178,17 +193,7 @@ fn grids_that_are_each_others_parents_come_to_an_end() {
     bytes.splice(end..end, again);
     let count = find(&bytes, b"NUM_FILE") + 8;
     bytes[count] = 3;
-    let files = Memory(HashMap::from([("na83scrs.gsb".into(), bytes)]));
-    let operation = Converter::plan(
-        &Crs::from_epsg(4269).unwrap(),
-        &Crs::from_epsg(4326).unwrap(),
-        &PlanOptions {
-            area: Some(Bounds { south: 47.0, west: -72.0, north: 48.0, east: -71.0 }),
-            grids: Some(Arc::new(Grids::new(files))),
-            ..PlanOptions::default()
-        },
-    )
-    .unwrap();
+    let operation = through_quebec(bytes);
     // Both grids are within seconds of arc of each other; which one answers is not settled.
     let at = operation.convert(Coordinate::xy(-120.2, 47.2)).unwrap();
     assert!((at.x + 120.2).abs() < 0.01 && (at.y - 47.2).abs() < 0.01, "{at:?}");
@@ -199,19 +204,8 @@ fn grids_that_are_each_others_parents_come_to_an_end() {
 fn ntv2_grids_read_in_both_orders_of_bytes_and_use_the_densest() {
     for big_endian in [false, true] {
         let grid = ShiftGrid::parse(9615, &[&ntv2(big_endian)]).unwrap();
-        let files = Memory(HashMap::from([("na83scrs.gsb".into(), ntv2(big_endian))]));
         assert!(format!("{grid:?}").contains("DENSE"));
-        // NAD83 to WGS 84 in Quebec goes by a file of this name; the test's lies elsewhere.
-        let operation = Converter::plan(
-            &Crs::from_epsg(4269).unwrap(),
-            &Crs::from_epsg(4326).unwrap(),
-            &PlanOptions {
-                area: Some(Bounds { south: 47.0, west: -72.0, north: 48.0, east: -71.0 }),
-                grids: Some(Arc::new(Grids::new(files))),
-                ..PlanOptions::default()
-            },
-        )
-        .unwrap();
+        let operation = through_quebec(ntv2(big_endian));
         assert_eq!(operation.route().accuracy_m(), Some(1.5), "{}", operation.route().summary());
         let at = |lon, lat| operation.convert(Coordinate::xy(lon, lat));
         let (coarse, dense) = (at(-119.3, 46.8).unwrap(), at(-120.2, 47.2).unwrap());

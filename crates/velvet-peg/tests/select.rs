@@ -208,7 +208,7 @@ fn lengths_and_areas_mean_the_same_in_every_system() {
         (expected[0] - 10_000.0).abs() < 10.0 && (expected[1] - 400.0).abs() < 0.2,
         "{expected:?}"
     );
-    assert!((expected[2] * 4046.856_422_4 - expected[0]).abs() < 1e-9);
+    assert!((expected[2] * 4_046.856_422_4 - expected[0]).abs() < 1e-9);
     for to in [4326, 3857, 2285, 32611, 5070] {
         let (found, _) = figures(to, &set).unwrap();
         // The same datum, or one that differs by an ellipsoid of the same size.
