@@ -285,15 +285,22 @@ pub(crate) fn json(value: &serde_json::Value) -> Result<(), Error> {
 pub(crate) struct Table {
     header: Vec<String>,
     rows: Vec<Vec<String>>,
+    /// A column of numbers some of which have a word in front.
+    noted: Option<usize>,
 }
 
 impl Table {
     pub(crate) fn new<const N: usize>(header: [&str; N]) -> Table {
-        Table { header: header.map(String::from).to_vec(), rows: Vec::new() }
+        Table::with_header(header.map(String::from).to_vec())
     }
 
     pub(crate) fn with_header(header: Vec<String>) -> Table {
-        Table { header, rows: Vec::new() }
+        Table { header, rows: Vec::new(), noted: None }
+    }
+
+    /// Sets the column of these numbers to the right: a word in front of one does not count.
+    pub(crate) fn noted(&mut self, column: usize) {
+        self.noted = Some(column);
     }
 
     pub(crate) fn row(&mut self, cells: Vec<String>) {
@@ -329,7 +336,8 @@ impl Table {
                     cell.replace(['\u{2009}', ',', '%'], "").trim().parse::<f64>().is_ok()
                 })
         };
-        let right: Vec<bool> = (0..columns).map(numeric).collect();
+        let right: Vec<bool> =
+            (0..columns).map(|at| self.noted == Some(at) || numeric(at)).collect();
         let line = |row: &Vec<String>| {
             let cells: Vec<String> = (0..columns)
                 .map(|at| {

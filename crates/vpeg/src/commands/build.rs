@@ -383,6 +383,9 @@ fn show_closures(closures: &[Closure]) -> Result<(), Error> {
         }
         heads.extend([in_unit("to easting"), in_unit("northing")]);
         let mut table = show::Table::with_header(heads);
+        if closure.adjusted {
+            table.noted(5);
+        }
         // An adjusted parcel ends where it begins.
         let mut from = closure.legs.last().map_or((0.0, 0.0), |leg| leg.end);
         for leg in &closure.legs {
@@ -395,9 +398,11 @@ fn show_closures(closures: &[Closure]) -> Result<(), Error> {
             ];
             if closure.adjusted {
                 let (east, north) = (leg.end.0 - from.0, leg.end.1 - from.1);
+                // The deed gives the length along the curve.
+                let note = if leg.radius.is_some() { "chord " } else { "" };
                 let azimuth = east.atan2(north).to_degrees().rem_euclid(360.0);
                 row.push(format!("{}{chord}", quadrant(azimuth, 0)));
-                row.push(format!("{:.3}{chord}", east.hypot(north)));
+                row.push(format!("{note}{:.3}", east.hypot(north)));
             }
             row.push(format!("{:.3}", leg.end.0));
             row.push(format!("{:.3}", leg.end.1));
