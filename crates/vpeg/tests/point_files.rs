@@ -116,3 +116,39 @@ fn looking_at_a_point_file_proposes_a_command_that_works() {
         assert_eq!((column.x[0], column.y[0], column.z[0]), (1_832_900.45, 155_850.12, 1200.5));
     }
 }
+
+#[test]
+fn the_order_of_columns_without_names_is_asked_for_where_digits_contradict_it() {
+    let bench = Bench::new();
+    let file = |order: [usize; 2], eastings: [&str; 3], northings: [&str; 3]| {
+        let row = |at: usize| {
+            let cells = [northings[at], eastings[at]];
+            format!("{},{},{},350.1,CP\n", 101 + at, cells[order[0]], cells[order[1]])
+        };
+        (0..3).map(row).collect::<String>()
+    };
+    let feet =
+        (["1832900.45", "1832910.45", "1832920.45"], ["155850.12", "155860.12", "155870.12"]);
+    let zone =
+        (["726010.37", "726020.37", "726030.37"], ["5254894.22", "5254895.22", "5254896.22"]);
+    for (name, order, (eastings, northings), settled) in [
+        // Six digits first: a northing in feet, or an easting in metres.
+        ("feet, northing first", [0, 1], feet, false),
+        ("metres, easting first", [1, 0], zone, false),
+        // Digits and the usual order agree.
+        ("metres, northing first", [0, 1], zone, true),
+    ] {
+        bench.write("p.txt", file(order, eastings, northings));
+        let run = bench.run(&["build", "points", "p.txt", "-o", "p.gpkg", "--overwrite"]);
+        assert_eq!(run.code == 0, settled, "{name}: {}", run.err);
+        assert_eq!(
+            run.err.contains("either could be the easting"),
+            !settled,
+            "{name}: {}",
+            run.err
+        );
+        let look = bench.ok(&["look", "p.txt"]).out;
+        assert!(look.contains("--names point,northing,easting,elevation,description"), "{look}");
+        assert_eq!(look.contains("either could be the easting"), !settled, "{name}: {look}");
+    }
+}

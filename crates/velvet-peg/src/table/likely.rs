@@ -353,8 +353,11 @@ fn by_values(
                 return Ok(Likely { x, y, why });
             }
             let known = crs.is_some();
+            // Of columns without names the first is a northing in most point files, whose grids in
+            // feet have six digits northward and seven eastward: digits do not outweigh that.
+            let unnamed = headers[a.at] == format!("column_{}", a.at + 1);
             let (x, y) = match (easting(a) && !known, easting(b) && !known) {
-                (true, false) => (a, b),
+                (true, false) if !unnamed => (a, b),
                 (false, true) => (b, a),
                 _ => {
                     return Err(format!(
