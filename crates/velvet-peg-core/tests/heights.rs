@@ -82,3 +82,29 @@ fn epochs_decide_whether_time_dependent_operations_run() {
     let moved = (early.x - late.x).hypot(early.y - late.y).hypot(early.z - late.z);
     assert!((0.1..1.0).contains(&moved), "{moved} m");
 }
+
+#[test]
+fn depths_take_their_offsets_downwards_both_ways() {
+    let mut checked = 0;
+    for line in
+        include_str!("data/depths.csv").lines().filter(|line| !line.starts_with('#')).skip(1)
+    {
+        let cells: Vec<&str> = line.split(',').collect();
+        let [operation, source, target, offset] = cells[..] else { panic!("{line}") };
+        let offset: f64 = offset.parse().unwrap();
+        let (source, target) =
+            (format!("EPSG:4326+EPSG:{source}"), format!("EPSG:4326+EPSG:{target}"));
+        for (from, to, moved) in [(&source, &target, offset), (&target, &source, -offset)] {
+            let converter = plan(from, to).unwrap_or_else(|error| panic!("{line}: {error}"));
+            // The heights of the same datums have operations of their own, which say the same.
+            let code = converter.height_change().unwrap().0;
+            let same = matches!((operation, code), ("5440", 5438) | ("5445", 5443));
+            assert!(same || code.to_string() == operation, "{line}: by {code}");
+            let at = converter.convert(Coordinate { x: 10.0, y: 40.0, z: 100.0 }).unwrap();
+            assert!((at.z - 100.0 - moved).abs() < 1e-9, "{line}: {at:?}");
+            assert_eq!((at.x, at.y), (10.0, 40.0), "{line}");
+        }
+        checked += 1;
+    }
+    assert_eq!(checked, 14);
+}
