@@ -5,7 +5,7 @@ use crate::check::{CheckOptions, check, sheets_as_html};
 use crate::error::{Error, Result};
 use crate::format::{LayerReader, format_of};
 use crate::job::{Job, RunOptions, folder_of, logged, within};
-use crate::output::{Output, refuse_inputs};
+use crate::output::{Output, parts, refuse_inputs};
 use crate::watch::Unwatched;
 use serde_json::{Value as Json, json};
 use std::fs::File;
@@ -36,29 +36,12 @@ pub struct Packed {
     pub missing: Vec<String>,
 }
 
-/// Endings of files that belong to a Shapefile.
-const SHAPEFILE_PARTS: [&str; 4] = ["shx", "dbf", "prj", "cpg"];
-
 /// A file and the files that belong to it: the parts of a Shapefile, a `.prj` beside anything,
 /// its rejects.
 pub(crate) fn with_side_files(path: &Path) -> Vec<PathBuf> {
     let mut files = parts(path);
     let rejects = crate::output::rejects_path(path);
     files.extend(rejects.is_file().then_some(rejects));
-    files
-}
-
-/// A file and the files without which it cannot be read as it is meant.
-pub(crate) fn parts(path: &Path) -> Vec<PathBuf> {
-    let mut files = vec![path.to_path_buf()];
-    let is_shapefile =
-        path.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("shp"));
-    let endings: &[&str] = if is_shapefile { &SHAPEFILE_PARTS } else { &["prj"] };
-    for ending in endings {
-        let lower = path.with_extension(ending);
-        let upper = path.with_extension(ending.to_ascii_uppercase());
-        files.extend([lower, upper].into_iter().find(|file| file.is_file()));
-    }
     files
 }
 

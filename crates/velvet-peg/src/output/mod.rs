@@ -6,11 +6,13 @@
 //! overwriting was asked for; what is not a regular file is never replaced.
 
 mod hold;
+mod parts;
 mod place;
 mod publish;
 mod temporary;
 
 pub(crate) use hold::Hold;
+pub(crate) use parts::parts;
 pub(crate) use place::is_same_file as same_file;
 pub(crate) use place::{folder_of, refuse_existing};
 pub use place::{is_same_file, refuse_inputs};

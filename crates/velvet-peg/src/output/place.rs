@@ -66,7 +66,7 @@ pub fn is_same_file(a: &Path, b: &Path) -> bool {
 /// If an output is one of the files that are read, or part of one.
 pub fn refuse_inputs<'a>(output: &Path, inputs: impl IntoIterator<Item = &'a Path>) -> Result<()> {
     for input in inputs {
-        let parts = crate::pack::parts(input);
+        let parts = super::parts::parts(input);
         if parts.iter().any(|part| is_same_file(output, part)) {
             return Err(Error::usage(format!(
                 "is to be written, and is what is read ({}): it would be lost; choose another name",

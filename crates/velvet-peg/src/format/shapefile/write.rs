@@ -141,7 +141,8 @@ impl Sink for Writer {
         }
         if self.missing > 0 {
             losses.push(Notice::warning(format!(
-                "{} blank texts read as missing: a Shapefile does not tell the two apart",
+                "blank texts that read as missing, because a Shapefile does not tell the two \
+                 apart: {}",
                 self.missing
             )));
         }
@@ -155,7 +156,8 @@ impl Sink for Writer {
                         learnt.cut
                     )));
                 }
-                if learnt.is_rounded() {
+                // What is written as text keeps its digits.
+                if learnt.is_rounded() && learnt.wide == 0 {
                     losses.push(Notice::warning(format!(
                         "column `{}`: its numbers need more than the {MOST_NUMBER} characters that \
                          a Shapefile holds and were rounded to {} digits behind the point",

@@ -1,0 +1,20 @@
+//! Which files make up what is read as one.
+
+use std::path::{Path, PathBuf};
+
+/// Endings of files that belong to a Shapefile.
+const SHAPEFILE_PARTS: [&str; 4] = ["shx", "dbf", "prj", "cpg"];
+
+/// A file and the files without which it cannot be read as it is meant.
+pub(crate) fn parts(path: &Path) -> Vec<PathBuf> {
+    let mut files = vec![path.to_path_buf()];
+    let is_shapefile =
+        path.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("shp"));
+    let endings: &[&str] = if is_shapefile { &SHAPEFILE_PARTS } else { &["prj"] };
+    for ending in endings {
+        let lower = path.with_extension(ending);
+        let upper = path.with_extension(ending.to_ascii_uppercase());
+        files.extend([lower, upper].into_iter().find(|file| file.is_file()));
+    }
+    files
+}
