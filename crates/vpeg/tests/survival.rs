@@ -385,3 +385,34 @@ fn moves_that_a_killed_run_had_begun_are_completed() {
     let look = bench.ok(&["look", "w.shp"]).out;
     assert!(look.contains("EPSG:2286") && look.contains("16 point"), "{look}");
 }
+
+/// A list of moves that was left half done is completed for the user whose it is, and for nobody
+/// else: in a folder that many may write to it would move files at another's wish.
+#[cfg(unix)]
+#[test]
+fn lists_of_moves_of_other_users_and_links_are_left_alone() {
+    let bench = bench();
+    let lay = |name: &str| {
+        std::fs::create_dir(bench.path(name)).unwrap();
+        let from = bench.path(&format!("{name}/left"));
+        let list = serde_json::json!({
+            "moves": [[from, bench.path(&format!("{name}.taken").replace(".vpeg-", "of-"))]],
+            "stale": [],
+        });
+        bench.write(&format!("{name}/.lock"), "");
+        bench.write(&format!("{name}/left"), "whole");
+        bench.write(&format!("{name}/.moves"), list.to_string());
+    };
+    for name in [".vpeg-own", ".vpeg-other", "elsewhere"] {
+        lay(name);
+    }
+    std::os::unix::fs::symlink("elsewhere", bench.path(".vpeg-link")).unwrap();
+    // Only the superuser can give a folder away; for others it stays their own.
+    let given = std::os::unix::fs::chown(bench.path(".vpeg-other"), Some(4321), None).is_ok();
+    bench.ok(&words("convert fields.geojson -o swept.gpkg"));
+    assert_eq!(bench.read("of-own.taken"), "whole");
+    assert!(!bench.has(".vpeg-own"));
+    assert_eq!(bench.has("of-other.taken"), !given);
+    assert_eq!(bench.has(".vpeg-other/left"), given);
+    assert!(bench.has("elsewhere/left") && !bench.has("elsewhere.taken"));
+}

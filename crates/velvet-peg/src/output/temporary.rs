@@ -57,9 +57,9 @@ impl TemporaryFolder {
 
     /// In a folder of the user's.
     pub(crate) fn beside(parent: &Path) -> io::Result<TemporaryFolder> {
-        sweep(parent);
         loop {
             let folder = Builder::new().prefix(PREFIX).tempdir_in(parent)?;
+            sweep(parent, folder.path());
             let path = folder.path().join(LOCK);
             let lock = File::create(&path)?;
             lock.lock()?;
@@ -96,8 +96,25 @@ impl Drop for TemporaryFolder {
     }
 }
 
-/// Clears away what killed programs left in a folder; moves that had begun are completed.
-fn sweep(parent: &Path) {
+/// True for a folder, not a link to one, of the user whose folder `own` is. In a folder that many
+/// may write to, such as the system's for temporary files, a list of moves may be anybody's.
+fn is_of_one_user(path: &Path, own: &Path) -> bool {
+    let Ok(there) = std::fs::symlink_metadata(path) else { return false };
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::MetadataExt;
+        if !std::fs::symlink_metadata(own).is_ok_and(|own| own.uid() == there.uid()) {
+            return false;
+        }
+    }
+    #[cfg(not(unix))]
+    let _ = own;
+    there.is_dir()
+}
+
+/// Clears away what killed programs of the same user left in a folder; moves that had begun are
+/// completed. `own` is a folder that this program has just made.
+fn sweep(parent: &Path, own: &Path) {
     if !held(&SWEPT).insert(parent.to_path_buf()) {
         return;
     }
@@ -107,6 +124,9 @@ fn sweep(parent: &Path) {
             continue;
         }
         let path = entry.path();
+        if path == own || !is_of_one_user(&path, own) {
+            continue;
+        }
         let lock = File::open(path.join(LOCK));
         let abandoned = match &lock {
             Ok(lock) => lock.try_lock().is_ok(),
@@ -115,11 +135,8 @@ fn sweep(parent: &Path) {
             }),
         };
         if abandoned && publish::complete(&path) {
-            // Somebody else's, or gone by now: left alone.
-            let _ = match path.is_dir() {
-                true => std::fs::remove_dir_all(&path),
-                false => std::fs::remove_file(&path),
-            };
+            // Gone by now, or in use: left alone.
+            let _ = std::fs::remove_dir_all(&path);
         }
     }
 }
