@@ -2,10 +2,12 @@
 
 use crate::build::each_row;
 use crate::error::Result;
-use crate::format::{LayerReader, format_of};
+use crate::format_support::TableOptions;
+use crate::input::format_of;
 use crate::layer::Value;
+use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::table::{Inference, TableFile, TableOptions};
+use crate::table::{Inference, TableFile};
 use arrow_schema::SchemaRef;
 use std::path::Path;
 
@@ -35,7 +37,7 @@ impl AttributeTable {
     fn of_table(file: &TableFile) -> Result<AttributeTable> {
         let reader = file.rows()?;
         let headers = reader.headers.clone();
-        let mut notices = file.notices.clone();
+        let mut notices = file.notices().to_vec();
         notices.extend(crate::build::renamed(&reader));
         let mut inference = Inference::new(headers.len());
         let mut records = Vec::new();
@@ -44,7 +46,7 @@ impl AttributeTable {
             match reader.misfit(record) {
                 Some(misfit) => misfits.push(format!("row {}: {misfit}", reader.row())),
                 None => {
-                    inference.add(record);
+                    inference.add(record, reader.types());
                     records.push((reader.row(), record.clone()));
                 }
             }
@@ -54,7 +56,7 @@ impl AttributeTable {
             notices.push(Notice::warning(format!(
                 "{} of the rows of {} cannot be used: {}",
                 misfits.len(),
-                file.path.display(),
+                file.path().display(),
                 misfits[..misfits.len().min(3)].join("; ")
             )));
         }

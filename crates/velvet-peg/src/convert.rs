@@ -1,13 +1,13 @@
 //! Carrying layers and tables into another reference system.
 
-use crate::append::{AppendOptions, Session};
+use crate::added_columns::{AppendOptions, Session};
 use crate::build::{FirstReasons, Judge, Outcome, nothing_left};
 use crate::checks::{Cloud, from_greenwich, home_system};
 use crate::error::{Error, Result};
-use crate::format::{
-    Capability, Format, LayerReader, LayerWriter, WriteOptions, coordinate_names, default_decimals,
-};
+use crate::format::Format;
+use crate::format_support::{WriteOptions, coordinate_names, default_decimals};
 use crate::layer::{Batch, CrsOrigin, GeometryColumn, no_system};
+use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, rejects_path};
 use crate::rejects::{Rejects, RejectsTo};
@@ -117,7 +117,7 @@ impl ConvertLayer {
         let mut cloud = Cloud::default();
         // Some formats have no place for features without a geometry.
         let format = Format::of(out)?;
-        let lacks = (!Capability::of(format).no_geometry).then(|| format.name());
+        let lacks = (!format.capability().no_geometry).then(|| format.name());
         let bare =
             |batch: &Batch| lacks.is_some() && batch.geometry.kinds().iter().any(Option::is_none);
         reader.for_each_batch(&mut |mut batch| {

@@ -1,11 +1,12 @@
 //! Courses of a table: the inverse and the direct geodesic problem, row by row.
 
-use crate::append::{AppendOptions, Session};
+use crate::added_columns::{AppendOptions, Session};
 use crate::build::Outcome;
 use crate::checks::home_system;
 use crate::error::{Error, Result};
-use crate::format::coordinate_names;
-use crate::table::{Found, Notation, NumberFormat, position, read_pair};
+use crate::format_support::coordinate_names;
+use crate::layer::column_names::position;
+use crate::table::{Found, Notation, NumberFormat, read_pair};
 use crate::watch::Watch;
 use csv::StringRecord;
 use std::path::Path;

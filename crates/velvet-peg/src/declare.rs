@@ -3,7 +3,9 @@
 use crate::build::Outcome;
 use crate::checks::Cloud;
 use crate::error::Result;
-use crate::format::{Format, LayerReader, LayerWriter, WriteOptions, declare_in_geopackage};
+use crate::format::Format;
+use crate::format_support::{LayerStore, WriteOptions};
+use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, same_file};
 use crate::rejects::{Rejects, RejectsTo};
@@ -55,8 +57,8 @@ pub fn declare(
     }
     if same_file(reader.path(), out) {
         refuse_existing(out, options.overwrite || options.replace_file)?;
-        if Format::of(out)? == Format::GeoPackage {
-            return declare_in_place(reader, crs, out, outcome, watch);
+        if let Some(store) = Format::of(out)?.description().store() {
+            return declare_in_place(store, reader, crs, out, outcome, watch);
         }
     }
     let mut writer = LayerWriter::create(out, &described, options)?;
@@ -89,8 +91,9 @@ pub fn declare(
     Ok(outcome)
 }
 
-/// A layer of a GeoPackage is declared where it lies: everything else in the file stays.
+/// A layer of a file that keeps its other layers is declared where it lies: everything else in the file stays.
 fn declare_in_place(
+    store: &dyn LayerStore,
     reader: &LayerReader,
     crs: &Crs,
     path: &Path,
@@ -107,7 +110,7 @@ fn declare_in_place(
     })?;
     cloud.settle();
     outcome.notices.extend(cloud.against(crs));
-    declare_in_geopackage(path, &info.name, crs)?;
+    store.declare(path, &info.name, crs)?;
     // Records that cannot be read are where they were, too.
     outcome.out = outcome.rows_in;
     outcome.files = vec![path.to_path_buf()];

@@ -6,7 +6,7 @@
 
 use crate::build::BuildPoints;
 use crate::error::{Error, Result};
-use crate::format::WriteOptions;
+use crate::format_support::WriteOptions;
 use crate::output::{Output, TemporaryFolder, write_whole};
 use crate::watch::Unwatched;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook, XlsxError};

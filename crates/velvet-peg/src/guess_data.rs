@@ -2,10 +2,10 @@
 //! layer.
 
 use crate::error::Result;
-use crate::format::LayerReader;
-use crate::table::{
-    CoordinateColumns, Found, Notation, TableFile, TableOptions, position, read_pair,
-};
+use crate::format_support::TableOptions;
+use crate::layer::column_names::position;
+use crate::layer_io::LayerReader;
+use crate::table::{CoordinateColumns, Found, Notation, TableFile, read_pair};
 use csv::StringRecord;
 use std::path::Path;
 use velvet_peg_core::{Crs, Geographic};
@@ -52,7 +52,7 @@ pub fn coordinates_of_table(
     let wgs84 = Crs::from_epsg(4326)?;
     let mut gathered = GuessColumns::default();
     let mut record = StringRecord::new();
-    while gathered.points.len() < ROWS && reader.next(&mut record)? {
+    while gathered.points.len() < ROWS && reader.read(&mut record)? {
         if reader.misfit(&record).is_some() {
             continue;
         }

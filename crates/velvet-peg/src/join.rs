@@ -5,11 +5,14 @@ use crate::attributes::AttributeTable;
 use crate::build::Outcome;
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
-use crate::format::{KEY, LayerReader, Stage, WriteOptions, distinct};
+use crate::format_support::TableOptions;
+use crate::format_support::{KEY, WriteOptions};
+use crate::layer::column_names::distinct;
+use crate::layer::column_names::position;
 use crate::layer::{Batch, GeometryColumn, Rows, Value};
+use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
-use crate::table::{TableOptions, position};
 use crate::watch::Watch;
 use arrow_schema::{Field, Schema, SchemaRef};
 use std::collections::{BTreeMap, HashMap};
@@ -438,7 +441,7 @@ impl std::fmt::Debug for Joining {
     }
 }
 
-impl Stage for Joining {
+impl Transform for Joining {
     fn apply(&self, batch: Batch) -> Result<Batch> {
         let mut rows = Rows::new(self.schema.clone());
         let mut geometry = GeometryColumn::new();

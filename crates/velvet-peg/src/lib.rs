@@ -20,7 +20,7 @@
 //! come from here too. It works without files or threads and can be used alone as
 //! `velvet-peg-core`.
 
-mod append;
+mod added_columns;
 mod attributes;
 mod build;
 mod check;
@@ -34,12 +34,15 @@ mod draw;
 mod error;
 mod flaws;
 mod format;
+mod format_support;
 mod grid_folder;
 mod guard;
 mod guess_data;
+mod input;
 mod job;
 mod join;
 mod layer;
+mod layer_io;
 mod look;
 mod measure;
 mod notice;
@@ -56,7 +59,7 @@ mod watch;
 mod wrong_zone;
 mod zone;
 
-pub use append::AppendOptions;
+pub use added_columns::AppendOptions;
 pub use build::courses::{BuildCourses, Closure, ClosureLeg, CourseNames};
 pub use build::lines::BuildLines;
 pub use build::polygons::BuildPolygons;
@@ -72,13 +75,15 @@ pub use declare::declare;
 pub use definition_file::definition_file;
 pub use draw::{DrawOptions, draw, svg};
 pub use error::{Error, Place, Result};
-pub use format::{
-    Attributes, CAPABILITIES, Capability, Format, LayerReader, LayerWriter, Systems, WriteOptions,
-    Written, format_of,
+pub use format::Format;
+pub use format_support::{
+    Appending, Attributes, Capability, CellType, Quoting, SheetShape, Systems, TableOptions, Texts,
+    WriteOptions,
 };
 pub use grid_folder::{GridFolder, use_grid_folder};
 pub use guard::panics_are_caught;
 pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
+pub use input::format_of;
 pub use job::{
     JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack, JobPlaces, JobPlan, JobSource,
     JobWatch, LoggedCheck, LoggedFile, LoggedStep, RunOptions, STEP_KINDS, Step, StepKind,
@@ -89,7 +94,8 @@ pub use layer::{
     Batch, CrsOrigin, Feature, Geometry, GeometryColumn, GeometryKind, Layer, LayerInfo,
     Unreadable, Value, type_name,
 };
-pub use look::{ColumnLook, Look, LookOptions, TableLook, look};
+pub use layer_io::{LayerReader, LayerWriter, Written};
+pub use look::{ColumnLook, Look, LookOptions, TableLook, TextLook, look};
 pub use measure::{
     FeatureLeg, MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,
     measure,
@@ -101,7 +107,7 @@ pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
 pub use reference::{depends_on_data, read_reference, read_reference_for};
 pub use rejects::Rejected;
 pub use select::{FUNCTIONS, FunctionHelp, NumberText, PlaceColumns, Selection};
-pub use table::{CoordinateColumns, NumberFormat, Quoting, SheetShape, TableOptions};
+pub use table::{Cell, CoordinateColumns, NumberFormat, Row, TableFile, TableReader};
 pub use tag::{TagPoints, TagReport};
 pub use velvet_peg_core::*;
 pub use watch::{Unwatched, Watch};

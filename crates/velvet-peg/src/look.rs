@@ -4,12 +4,16 @@ use crate::build::courses::CourseNames;
 use crate::build::each_row;
 use crate::checks::Cloud;
 use crate::error::Result;
-use crate::format::{Format, LayerReader, locate, wkt};
+use crate::format::Format;
+use crate::format_support::wkt;
+use crate::format_support::{SheetShape, TableOptions};
+use crate::input::locate;
 use crate::layer::LayerInfo;
+use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::table::{
-    Found, Inference, Notation, NumberFormat, SheetShape, TableFile, TableOptions, delimiter_name,
-    likely, point_file_names, read_pair, vertices,
+    Found, Inference, Notation, NumberFormat, TableFile, likely, point_file_names, read_pair,
+    vertices,
 };
 use crate::watch::Watch;
 use std::path::Path;
@@ -42,15 +46,22 @@ pub struct ColumnLook {
     pub sample: String,
 }
 
+/// How a text is encoded and divided.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct TextLook {
+    /// Encoding.
+    pub encoding: &'static str,
+    /// Delimiter in words.
+    pub delimiter: &'static str,
+}
+
 /// What was found in a table.
 #[derive(Clone, Debug)]
 pub struct TableLook {
     /// Format.
     pub format: Format,
-    /// Encoding of a text.
-    pub encoding: &'static str,
-    /// Delimiter of a text in words.
-    pub delimiter: &'static str,
+    /// How a text is encoded and divided; none of other tables.
+    pub text: Option<TextLook>,
     /// The sheet of a workbook that was looked at.
     pub sheet: Option<String>,
     /// The sheets of a workbook.
@@ -142,7 +153,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Resul
         None => (file.rows()?, u64::MAX),
     };
     let headers = reader.headers.clone();
-    let mut notices = file.notices.clone();
+    let mut notices = file.notices().to_vec();
     if let Some(why) = file.doubt() {
         notices.push(Notice::warning(format!(
             "the first row may hold names of columns or values ({why}), and is shown as values here: \
@@ -170,10 +181,10 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Resul
     let mut bytes = 0;
     each_row(reader, &mut |reader, record| {
         if inference.rows.is_multiple_of(4096) {
-            watch.at(reader.bytes_read(), (!is_sampled).then_some(file.bytes));
+            watch.at(reader.bytes_read(), (!is_sampled).then_some(file.bytes()));
         }
         bytes = reader.bytes_read();
-        inference.add(record);
+        inference.add(record, reader.types());
         // Numbers of rows are known at the beginning of the file.
         let row = Some(reader.row()).filter(|row| *row < head_lines);
         if reader.misfit(record).is_some() {
@@ -207,15 +218,17 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Resul
     }
     notices.extend(reading.stray());
     let rows = match is_sampled {
-        true => (file.bytes as f64 / (bytes as f64 / inference.rows.max(1) as f64)) as u64,
+        true => (file.bytes() as f64 / (bytes as f64 / inference.rows.max(1) as f64)) as u64,
         false => inference.rows,
     };
     Ok(Look::Table(Box::new(TableLook {
-        format: file.format,
-        encoding: file.encoding_name(),
-        delimiter: delimiter_name(file.delimiter()),
-        sheet: file.sheet.clone(),
-        sheets: file.sheets.clone(),
+        format: file.format(),
+        text: file.facts().delimiter.map(|delimiter| TextLook {
+            encoding: file.facts().encoding,
+            delimiter: delimiter_name(delimiter),
+        }),
+        sheet: file.sheet().map(str::to_string),
+        sheets: file.sheets().to_vec(),
         rows,
         sampled: is_sampled.then_some(inference.rows),
         columns: headers
@@ -295,5 +308,20 @@ impl Reading {
             notice.text = notice.text.replace("; kept as written", "");
         }
         notices
+    }
+}
+
+/// Name of a delimiter in words.
+fn delimiter_name(delimiter: u8) -> &'static str {
+    match delimiter {
+        b',' => "comma",
+        b'\t' => "tab",
+        b';' => "semicolon",
+        b'|' => "vertical bar",
+        b' ' => "blank",
+        b':' => "colon",
+        b'^' => "circumflex",
+        b'~' => "tilde",
+        _ => "other",
     }
 }

@@ -3,8 +3,9 @@
 
 use crate::check::{CheckOptions, check, sheets_as_html};
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, format_of};
+use crate::input::format_of;
 use crate::job::{Job, RunOptions, folder_of, logged, within};
+use crate::layer_io::LayerReader;
 use crate::output::{Output, parts, refuse_inputs};
 use crate::watch::Unwatched;
 use serde_json::{Value as Json, json};

@@ -2,7 +2,7 @@
 
 use crate::definition_file::definition_file;
 use crate::error::{Error, Result};
-use crate::format::LayerReader;
+use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::zone::{state_plane_of_layer, utm_of_layer};
 use std::path::Path;

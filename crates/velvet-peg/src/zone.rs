@@ -2,10 +2,11 @@
 
 use crate::checks::home_system;
 use crate::error::{Error, Result};
-use crate::format::LayerReader;
+use crate::format_support::TableOptions;
 use crate::layer::{Layer, Value, no_system};
+use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::table::{CoordinateColumns, Notation, TableFile, TableOptions, read_pair};
+use crate::table::{CoordinateColumns, Notation, TableFile, read_pair};
 use csv::StringRecord;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -281,7 +282,7 @@ pub fn points_of_table(
     let notation = if packed { Notation::Packed } else { Notation::Detected };
     let mut layer = Layer::new("points", Some(crs.clone()));
     let mut record = StringRecord::new();
-    while reader.next(&mut record)? {
+    while reader.read(&mut record)? {
         if reader.misfit(&record).is_none()
             && let Ok((x, y, _)) = read_pair(&record, &found, Some(crs), notation)
         {

@@ -4,10 +4,11 @@
 use super::carry::Carry;
 use super::{BuildOptions, Outcome, each_row, renamed};
 use crate::error::{Error, Result};
+use crate::layer::column_names::{list, position};
 use crate::layer::{Extender, Geometry, Layer, Value};
 use crate::notice::Notice;
 use crate::output::refuse_existing;
-use crate::table::{TableFile, list, position};
+use crate::table::TableFile;
 use crate::watch::Watch;
 use arrow_schema::{DataType, Field};
 use csv::StringRecord;
@@ -139,7 +140,7 @@ impl BuildCourses {
             Some((x, y)) => Some(places(&[x.clone(), y.clone()])?),
             None => None,
         };
-        let mut notices: Vec<Notice> = file.notices.clone();
+        let mut notices: Vec<Notice> = file.notices().to_vec();
         notices.extend(renamed(&reader));
         let found = starts_in(&headers);
         let starts = match (starts, found) {

@@ -17,17 +17,20 @@ pub(crate) use judge::{FirstReasons, Judge};
 use crate::checks::Cloud;
 use crate::convert::{ConvertLayer, coordinates_in_expressions, heights_in_space, raises};
 use crate::error::{Error, Result};
-use crate::format::{LayerReader, LayerWriter, WriteOptions, read_wkb, wkt};
+use crate::format_support::TableOptions;
+use crate::format_support::wkb::read as read_wkb;
+use crate::format_support::{WriteOptions, wkt};
+use crate::layer::column_names::position;
 use crate::layer::{
     BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, Layer, LayerInfo, Learn, Rows,
 };
+use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, refuse_inputs};
 use crate::rejects::{Rejected, Rejects, RejectsTo};
 use crate::select::{Planned, Selection};
 use crate::table::{
-    CoordinateColumns, Found, Inference, Notation, TableFile, TableOptions, TableReader, position,
-    read_pair,
+    CoordinateColumns, Found, Inference, Notation, TableFile, TableReader, read_pair,
 };
 use crate::watch::Watch;
 use arrow_array::{Array, BooleanArray};
@@ -80,10 +83,10 @@ pub struct BuildOptions {
 impl BuildOptions {
     /// Name of the layer: the one asked for, that of the sheet, or that of the table.
     fn layer_name(&self, file: &TableFile) -> String {
-        let stem = file.path.file_stem().and_then(|stem| stem.to_str());
+        let stem = file.path().file_stem().and_then(|stem| stem.to_str());
         let stem = stem.filter(|stem| *stem != "-").unwrap_or("features");
-        let named = self.layer.as_ref().or(file.sheet.as_ref());
-        named.cloned().unwrap_or_else(|| stem.to_string())
+        let named = self.layer.as_deref().or(file.sheet());
+        named.unwrap_or(stem).to_string()
     }
 
     /// A warning where the features have no reference system.
@@ -114,7 +117,7 @@ impl BuildOptions {
             write: self.write.clone(),
             rejects: None,
         };
-        convert.run_into(&LayerReader::of_layer(layer, &file.path), out, rejects, watch)
+        convert.run_into(&LayerReader::of_layer(layer, file.path()), out, rejects, watch)
     }
 
     /// The file for rejected rows of a table.
@@ -228,7 +231,7 @@ impl BuildFeatures {
                 let mut record = StringRecord::new();
                 let mut seen = 0;
                 let mut found = None;
-                while found.is_none() && seen < 100 && reader.next(&mut record)? {
+                while found.is_none() && seen < 100 && reader.read(&mut record)? {
                     seen += 1;
                     found = record.iter().position(wkt::looks_like);
                 }
@@ -236,7 +239,7 @@ impl BuildFeatures {
                     Error::usage(format!(
                         "no column holds geometries as text: say which one it is with --geometry; \
                          the columns are {}",
-                        crate::table::list(&headers)
+                        crate::layer::column_names::list(&headers)
                     ))
                     .in_file(table)
                 })?
@@ -331,7 +334,7 @@ fn first_reading(
     needed: &[usize],
     watch: &mut dyn Watch,
 ) -> Result<FirstReading> {
-    let total = Some(file.bytes * 2);
+    let total = Some(file.bytes() * 2);
     let reader = file.rows()?;
     let mut first = FirstReading {
         inference: Inference::of_columns(reader.headers.len(), needed),
@@ -344,7 +347,7 @@ fn first_reading(
         if first.inference.rows.is_multiple_of(4096) {
             watch.at(reader.bytes_read(), total);
         }
-        first.inference.add(record);
+        first.inference.add(record, reader.types());
         match places.push(reader, record, options, judge, &mut column) {
             Ok(()) => {
                 for (x, y) in column.x.iter().zip(&column.y) {
@@ -365,8 +368,8 @@ fn first_reading(
     })?;
     first.cloud.settle();
     let nothing = |what: String| {
-        let error = Error::data(what).in_file(&file.path);
-        match &file.sheet {
+        let error = Error::data(what).in_file(file.path());
+        match file.sheet() {
             Some(sheet) => error.in_sheet(sheet),
             None => error,
         }
@@ -393,11 +396,11 @@ fn run(
     out: &Path,
     watch: &mut dyn Watch,
 ) -> Result<Outcome> {
-    let table = file.path.as_path();
+    let table = file.path();
     let reader = file.rows()?;
     let headers = reader.headers.clone();
     let judge = Judge::new(options.crs.as_ref())?;
-    let mut notices = file.notices.clone();
+    let mut notices = file.notices().to_vec();
     notices.extend(renamed(&reader));
     drop(reader);
     let geometry_at = match places {
@@ -479,11 +482,11 @@ fn run(
         flat: 0,
         judge: &judge,
     };
-    let total = Some(file.bytes * 2);
+    let total = Some(file.bytes() * 2);
     let mut seen = 0u64;
     each_row(file.rows()?, &mut |reader, record| {
         if seen.is_multiple_of(4096) {
-            watch.at(file.bytes + reader.bytes_read(), total);
+            watch.at(file.bytes() + reader.bytes_read(), total);
         }
         seen += 1;
         let pushed = places.push(reader, record, options, &judge, &mut stage.geometry);
@@ -641,7 +644,7 @@ pub(crate) fn each_row(
     each: &mut dyn FnMut(&TableReader, &StringRecord) -> Result<()>,
 ) -> Result<()> {
     let mut record = StringRecord::new();
-    while reader.next(&mut record)? {
+    while reader.read(&mut record)? {
         each(&reader, &record)?;
     }
     Ok(())
@@ -653,7 +656,7 @@ pub(crate) fn renamed(reader: &TableReader) -> Vec<Notice> {
         [] => Vec::new(),
         names => vec![Notice::remark(format!(
             "column names that were blank or repeated became {}",
-            crate::table::list(names)
+            crate::layer::column_names::list(names)
         ))],
     }
 }

@@ -9,13 +9,14 @@ use super::order::{is_local_date, natural};
 use super::{BuildOptions, Judge, Outcome, each_row, renamed};
 use crate::checks::{Cloud, short};
 use crate::error::{Error, Result};
+use crate::layer::column_names::position;
 use crate::layer::{
     BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, Learn, Rows,
 };
 use crate::notice::Notice;
 use crate::output::refuse_existing;
 use crate::ruler::Ruler;
-use crate::table::{CoordinateColumns, Inference, Notation, TableFile, position, read_pair};
+use crate::table::{CoordinateColumns, Inference, Notation, TableFile, read_pair};
 use crate::watch::Watch;
 use csv::StringRecord;
 use std::cmp::Ordering;
@@ -132,7 +133,7 @@ impl Gathered {
             .collect();
         let notation = if options.packed { Notation::Packed } else { Notation::Detected };
         let judge = Judge::new(build.crs.as_ref())?;
-        let mut notices: Vec<Notice> = file.notices.iter().cloned().chain(why).collect();
+        let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(why).collect();
         notices.extend(renamed(&reader));
         if group.is_empty() {
             notices.push(Notice::remark(
@@ -164,13 +165,13 @@ impl Gathered {
         let mut names = Names::default();
         let mut differs: Vec<Option<String>> = vec![None; gathered.headers.len()];
         let mut first_rows: Vec<u64> = Vec::new();
-        let total = Some(gathered.file.bytes);
+        let total = Some(gathered.file.bytes());
         each_row(reader, &mut |reader, record| {
             if gathered.rows.is_multiple_of(4096) {
                 watch.at(reader.bytes_read(), total);
             }
             gathered.rows += 1;
-            gathered.inference.add(record);
+            gathered.inference.add(record, reader.types());
             let cell = |at: usize| record.get(at).unwrap_or_default().trim();
             let read = || {
                 if let Some(misfit) = reader.misfit(record) {
@@ -495,7 +496,7 @@ impl Gathered {
         let first = first.map_or(String::new(), |(row, why)| format!("row {row}: {why}"));
         let rows = self.rows;
         Error::data(format!("none of the {rows} rows makes a feature. The first: {first}"))
-            .in_file(&self.file.path)
+            .in_file(self.file.path())
     }
 
     /// Writes the features made of the groups.
@@ -565,12 +566,12 @@ impl Gathered {
             count: Some(count as u64),
             extent: learn.extent.bounds(),
         };
-        let mut rejects = build.open_rejects(&self.file.path, out, &self.headers)?;
+        let mut rejects = build.open_rejects(self.file.path(), out, &self.headers)?;
         if !self.rejected.is_empty() {
             let mut record = StringRecord::new();
             let mut reader = self.file.rows()?;
             let mut place = 0;
-            while reader.next(&mut record)? {
+            while reader.read(&mut record)? {
                 place += 1;
                 if let Some((row, reason)) = self.rejected.get(&place) {
                     rejects.add(*row, reason, record.iter())?;

@@ -6,8 +6,8 @@ use super::{Cases, Level, QualitySheet, in_degrees};
 use crate::build::Judge;
 use crate::checks::{Cloud, short};
 use crate::error::Result;
-use crate::format::LayerReader;
 use crate::layer::{Extender, GeometryColumn};
+use crate::layer_io::LayerReader;
 use velvet_peg_core::{Crs, LengthUnit};
 
 /// Positions kept to compare layers by.

@@ -5,7 +5,7 @@ use super::log::{JobLog, LoggedCheck};
 use super::step::Named;
 use crate::check::{CheckOptions, Level, check_layers};
 use crate::error::Result;
-use crate::format::LayerReader;
+use crate::layer_io::LayerReader;
 use crate::reference::read_reference;
 use crate::select::Selection;
 use crate::watch::Unwatched;

@@ -7,10 +7,10 @@ use crate::check::{CheckOptions, check_layers, sheets_as_html, sheets_as_markdow
 use crate::convert::ConvertLayer;
 use crate::draw::{DrawOptions, draw};
 use crate::error::{Error, Result};
-use crate::format::{
-    Format, LayerReader, WriteOptions, copy_geopackage, geopackage_table, others_in_geopackage,
-};
+use crate::format::Format;
+use crate::format_support::WriteOptions;
 use crate::layer::Layer;
+use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::watch::Unwatched;
 use indexmap::IndexMap;
@@ -68,7 +68,7 @@ impl Job {
                 if !kept.is_empty() {
                     notices.push(Notice::remark(format!(
                         "the file was there; what else it holds stays: {}",
-                        crate::table::list(&kept)
+                        crate::layer::column_names::list(&kept)
                     )));
                 }
                 let into_copy = staged.has_rest(path);
@@ -109,21 +109,21 @@ impl Job {
         Ok(notices)
     }
 
-    /// A GeoPackage that is there may hold more than the layers of the job: then the new layers go
+    /// A file of several layers that is there may hold more than the layers of the job: then the new layers go
     /// into a copy of it. Gives what else there is.
     fn keep_rest(&self, path: &Path, at: &Path, staged: &mut Staged) -> Result<Vec<String>> {
-        if !path.exists() || Format::of(path)? != Format::GeoPackage {
+        let Some(store) = Format::of(path)?.description().store().filter(|_| path.exists()) else {
             return Ok(Vec::new());
-        }
+        };
         let mut ours: Vec<String> = Vec::new();
         for output in &self.outputs {
             let named = output.layer.iter().filter(|_| output.from.len() == 1);
-            ours.extend(named.chain(&output.from).map(|name| geopackage_table(name)));
+            ours.extend(named.chain(&output.from).map(|name| store.layer_name(name)));
         }
-        let kept = others_in_geopackage(path, &ours)?;
+        let kept = store.others(path, &ours)?;
         if !kept.is_empty() {
             staged.hold(path)?;
-            copy_geopackage(path, at)?;
+            store.copy(path, at)?;
         }
         Ok(kept)
     }

@@ -8,7 +8,7 @@ use super::run::RunOptions;
 use super::staged::{folder_of, within};
 use super::step::Named;
 use crate::error::{Error, Result};
-use crate::format::{Capability, Format};
+use crate::format::Format;
 use crate::reference::read_reference;
 use crate::select::Selection;
 use crate::table::TableFile;
@@ -183,10 +183,10 @@ fn writable(output: &JobOutput, path: &Path, again: bool) -> Result<()> {
         };
     }
     let format = Format::of(path)?;
-    if !Capability::of(format).writes {
+    if !format.capability().writes {
         return Err(Error::usage(format!("{} is read, not written", format.name())).in_file(path));
     }
-    match (output.from.len() > 1 || again) && format != Format::GeoPackage {
+    match (output.from.len() > 1 || again) && !format.keeps_other_layers() {
         true => {
             let what = "several layers go into one file only as a GeoPackage (.gpkg)";
             Err(Error::usage(what).in_file(path))

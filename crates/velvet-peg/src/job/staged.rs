@@ -1,7 +1,7 @@
 //! Outputs of a job that wait beside their places until all are whole.
 
 use crate::error::{Error, Result};
-use crate::format::{Format, release_geopackage};
+use crate::format::Format;
 pub(crate) use crate::output::folder_of;
 use crate::output::{Hold, Moves, TemporaryFolder, publish};
 use std::collections::BTreeMap;
@@ -94,8 +94,9 @@ impl Staged {
             hold.check()?;
         }
         for to in moves.targets().filter(|to| to.exists()) {
-            if Format::of(to).is_ok_and(|format| format == Format::GeoPackage) {
-                release_geopackage(to)?;
+            let store = Format::of(to).ok().and_then(|format| format.description().store());
+            if let Some(store) = store {
+                store.release(to)?;
             }
         }
         if !waiting.is_empty() {

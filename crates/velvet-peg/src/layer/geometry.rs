@@ -358,7 +358,7 @@ impl GeometryColumn {
     /// One feature as well-known text (ISO 19125), with heights and measures where it has
     /// them; numbers in the shortest form that reads back the same.
     pub fn text_of(&self, feature: usize) -> String {
-        crate::format::wkt::write(self, feature, None)
+        crate::format_support::wkt::write(self, feature, None)
     }
 }
 

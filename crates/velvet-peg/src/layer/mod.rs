@@ -4,6 +4,7 @@
 //! A [`Layer`] holds everything in memory and is the convenient form for code; files are
 //! read and written in [`Batch`]es, so that millions of features pass in bounded memory.
 
+pub(crate) mod column_names;
 mod gather;
 mod geometry;
 mod learn;

@@ -6,8 +6,10 @@ use super::{MeasureOptions, Measured};
 use crate::build::Outcome;
 use crate::convert::ConvertLayer;
 use crate::error::Result;
-use crate::format::{LayerReader, Stage, WriteOptions, distinct};
+use crate::format_support::WriteOptions;
+use crate::layer::column_names::distinct;
 use crate::layer::{Batch, GeometryKind, no_system};
+use crate::layer_io::{LayerReader, Transform};
 use crate::watch::Watch;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -138,7 +140,7 @@ impl std::fmt::Debug for Measuring {
     }
 }
 
-impl Stage for Measuring {
+impl Transform for Measuring {
     fn apply(&self, batch: Batch) -> Result<Batch> {
         let mut measured = Vec::with_capacity(batch.geometry.len());
         self.meter.batch(&batch, &mut measured)?;

@@ -2,8 +2,8 @@
 
 use crate::checks::home_system;
 use crate::error::{Error, Result};
-use crate::format::LayerReader;
 use crate::layer::{GeometryColumn, GeometryKind, no_system};
+use crate::layer_io::LayerReader;
 use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, full_circle};
 
 /// The course from one vertex of a feature to the next.

@@ -3,8 +3,8 @@
 use super::{MeasureOptions, Measured};
 use crate::checks::home_system;
 use crate::error::{Error, Result};
+use crate::layer::column_names::position;
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
-use crate::table::position;
 use velvet_peg_core::{Converter, Crs, Geodesic, Geographic, LengthUnit, planar};
 
 /// Measures the features of a layer.

@@ -12,8 +12,8 @@ pub use legs::{FeatureLeg, feature_legs};
 pub use statistics::Statistics;
 
 use crate::error::Result;
-use crate::format::LayerReader;
 use crate::layer::{GeometryKind, no_system};
+use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::watch::Watch;
 use doubts::Doubts;

@@ -52,7 +52,7 @@ impl<'a> Context<'a> {
                 };
                 Err(Error::usage(format!(
                     "there is no column `{name}`: the columns are {}{advice}",
-                    crate::table::list(&names)
+                    crate::layer::column_names::list(&names)
                 )))
             }
         }

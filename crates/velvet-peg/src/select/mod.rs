@@ -18,7 +18,7 @@ pub use help::{FUNCTIONS, FunctionHelp};
 pub use shape::NumberText;
 
 use crate::error::{Error, Result};
-use crate::format::distinct;
+use crate::layer::column_names::distinct;
 use crate::layer::{Batch, GeometryColumn, LayerInfo, Rows};
 use crate::notice::Notice;
 use arrow_array::cast::AsArray;
@@ -117,7 +117,7 @@ impl Selection {
             let mut names = Vec::new();
             context::names(expression, &mut names);
             for name in names.iter().filter(|name| !["geometry", "geom"].contains(&name.as_str())) {
-                crate::table::position(columns, name, None)?;
+                crate::layer::column_names::position(columns, name, None)?;
             }
             columns.extend(adds);
             Ok(())
@@ -161,14 +161,14 @@ impl Selection {
             computed.extend([columns.x.clone(), columns.y.clone()]);
             computed.extend(columns.z.clone());
         }
-        let find = |name: &String| crate::table::position(headers, name, None).ok();
+        let find = |name: &String| crate::layer::column_names::position(headers, name, None).ok();
         let mut places: Vec<usize> = texts.iter().chain(&computed).filter_map(find).collect();
         for name in &self.keep {
             match (find(name), computed.contains(name)) {
                 (Some(at), _) => places.push(at),
                 (None, true) => {}
                 (None, false) => {
-                    crate::table::position(headers, name, None)?;
+                    crate::layer::column_names::position(headers, name, None)?;
                 }
             }
         }

@@ -4,9 +4,10 @@
 use super::Selection;
 use super::coordinates::{PlaceColumns, Places};
 use crate::error::{Error, Result};
-use crate::format::distinct;
+use crate::format_support::text_type::data_type_of_text;
+use crate::layer::column_names::distinct;
+use crate::layer::column_names::{list, position};
 use crate::layer::{GeometryColumn, Rows};
-use crate::table::{data_type_of_text, list, position};
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Float64Type, Int64Type};
 use arrow_array::{

@@ -1,7 +1,8 @@
 //! The coordinate columns of a table: those named, or those that look like it.
 
-use super::likely::{Likely, likely};
+use super::guess_columns::{Likely, likely};
 use crate::error::{Error, Result};
+use crate::layer::column_names::position;
 use crate::notice::Notice;
 use csv::StringRecord;
 use std::borrow::Cow;
@@ -104,38 +105,5 @@ impl CoordinateColumns {
             ))
         });
         Ok((Found { x, y, z, numbers: self.numbers }, why))
-    }
-}
-
-/// The place of a column, by its name or its number from 1.
-pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) -> Result<usize> {
-    headers
-        .iter()
-        .position(|header| header == name)
-        .or_else(|| {
-            headers.iter().position(|header| header.trim().eq_ignore_ascii_case(name.trim()))
-        })
-        .or_else(|| {
-            // A number that is no name is the place, from 1.
-            let place: usize = name.trim().parse().ok()?;
-            (1..=headers.len()).contains(&place).then(|| place - 1)
-        })
-        .ok_or_else(|| {
-            let hint =
-                likely.map_or(String::new(), |at| format!("; did you mean `{}`?", headers[at]));
-            Error::usage(format!(
-                "there is no column `{name}`: the columns are {}{hint}",
-                list(headers)
-            ))
-        })
-}
-
-/// Headers in quotes, for messages.
-pub(crate) fn list(headers: &[String]) -> String {
-    let shown: Vec<String> = headers.iter().take(30).map(|h| format!("`{h}`")).collect();
-    let more = headers.len().saturating_sub(30);
-    match more {
-        0 => shown.join(", "),
-        more => format!("{} and {more} more", shown.join(", ")),
     }
 }

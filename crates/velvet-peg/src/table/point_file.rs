@@ -1,7 +1,7 @@
 //! Point files of surveys, which have no header: the point, two coordinates, the elevation and a
 //! description (PNEZD, PENZD), or the same without the point (NEZD, XYZD).
 
-use super::first_row::is_figure;
+use crate::format_support::first_row::is_figure;
 use csv::StringRecord;
 
 /// What the columns of a point file hold, in their order, the northing first.

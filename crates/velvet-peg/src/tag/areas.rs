@@ -2,11 +2,11 @@
 
 use super::shores::Shores;
 use crate::error::{Error, Result};
-use crate::format::LayerReader;
+use crate::layer::column_names::position;
 use crate::layer::{GeometryKind, Rows, Value};
+use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::ruler::Ground;
-use crate::table::position;
 use arrow_array::RecordBatch;
 use arrow_schema::{Field, Schema};
 use rstar::RTree;

@@ -15,8 +15,11 @@ pub use report::TagReport;
 use crate::build::Outcome;
 use crate::convert::{ConvertLayer, area_of, route_notices};
 use crate::error::{Error, Result};
-use crate::format::{Format, LayerReader, Stage, WriteOptions, distinct, geopackage_table};
+use crate::format::Format;
+use crate::format_support::WriteOptions;
+use crate::layer::column_names::distinct;
 use crate::layer::{Batch, GeometryKind, Value, no_system};
+use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
 use crate::watch::Watch;
@@ -82,9 +85,9 @@ impl TagPoints {
     ) -> Result<(Outcome, TagReport)> {
         let name = self.write.layer.as_deref().unwrap_or(&points.info().name);
         // A GeoPackage takes the points beside the polygons; any other file would lose these.
-        if Format::of(out)? != Format::GeoPackage
-            || self.write.replace_file
-            || geopackage_table(name) == polygons.info().name
+        let store = Format::of(out)?.description().store();
+        if self.write.replace_file
+            || store.is_none_or(|store| store.layer_name(name) == polygons.info().name)
         {
             refuse_inputs(out, [polygons.path()])?;
         }
@@ -235,7 +238,7 @@ impl Tagging {
     }
 }
 
-impl Stage for Tagging {
+impl Transform for Tagging {
     fn apply(&self, batch: Batch) -> Result<Batch> {
         let mut carried = None;
         if let Some(converter) = &self.converter {

@@ -86,7 +86,7 @@ impl Convert {
     }
 
     fn table(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
-        if output != Path::new("-") && Format::of(output)? != Format::Csv {
+        if output != Path::new("-") && !Format::of(output)?.is_text_table() {
             return Err(Error::from_usage(format!(
                 "{} is a table: make features of it (`vpeg build points {} --crs REF --to REF -o FILE.gpkg`), \
                  or write the table with converted columns to a .csv",

@@ -7,8 +7,7 @@ use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::PathBuf;
 use velvet_peg::{
-    Bounds, CrsOrigin, Error, Format, LayerInfo, Look as Found, LookOptions, Notice, TableLook,
-    look,
+    Bounds, CrsOrigin, Error, LayerInfo, Look as Found, LookOptions, Notice, TableLook, look,
 };
 
 #[derive(Debug, Args)]
@@ -61,12 +60,12 @@ impl Look {
         let name = show::heading(&self.file.display().to_string());
         let about = if look.sampled.is_some() { "about " } else { "" };
         let shape = format!("{about}{} rows, {} columns", look.rows, look.columns.len());
-        let kind = match (look.format, &look.sheet) {
-            (Format::Csv, _) => {
-                format!("table, {shape}, delimiter {}, encoding {}", look.delimiter, look.encoding)
+        let kind = match (look.text, &look.sheet) {
+            (Some(text), _) => {
+                format!("table, {shape}, delimiter {}, encoding {}", text.delimiter, text.encoding)
             }
-            (Format::Workbook, Some(sheet)) => format!("workbook, sheet {sheet}: {shape}"),
-            (format, _) => format!("{}, {shape}", format.name()),
+            (None, Some(sheet)) => format!("{}, sheet {sheet}: {shape}", look.format),
+            (None, None) => format!("{}, {shape}", look.format),
         };
         show::answer(&format!("{name}: {kind}"))?;
         if look.sheets.len() > 1 {
@@ -301,8 +300,8 @@ fn as_json(found: &Found) -> Json {
             "why": look.why,
             "header": look.header,
             "point_file_columns": look.point_file,
-            "delimiter": look.delimiter,
-            "encoding": look.encoding,
+            "delimiter": look.text.map(|text| text.delimiter),
+            "encoding": look.text.map(|text| text.encoding),
             "columns": look.columns.iter().map(|column| json!({
                 "name": column.name, "type": column.kind, "filled": column.filled, "sample": column.sample,
             })).collect::<Vec<_>>(),

@@ -7,8 +7,51 @@
 mod read;
 mod write;
 
-pub(super) use read::open;
-pub(super) use write::Writer;
+use crate::error::Result;
+use crate::format_support::{
+    Attributes, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, Systems,
+    Texts, UNLIMITED,
+};
+use std::path::Path;
+
+/// Drawing exchange files, text form.
+#[derive(Debug)]
+pub(super) struct Dxf;
+
+impl FormatDescription for Dxf {
+    fn capability(&self) -> &'static Capability {
+        &Capability {
+            name: "DXF",
+            extensions: &["dxf"],
+            partial_z: false,
+            partial_m: false,
+            systems: Systems::None,
+            m: false,
+            no_geometry: false,
+            nulls: false,
+            bytes: false,
+            text_bytes: Some(250),
+            attributes: Attributes::Extensions,
+            texts: Texts::Line,
+            coordinate_text: true,
+            drawing: true,
+            ..UNLIMITED
+        }
+    }
+
+    fn begins_like(&self, start: &FileStart<'_>) -> bool {
+        let mut lines = start.text.lines().map(str::trim);
+        lines.next() == Some("0") && lines.next() == Some("SECTION")
+    }
+
+    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(path)?])
+    }
+
+    fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
+        Ok(Box::new(write::Writer::create(new.path, new.info, new.options)?))
+    }
+}
 
 /// The application whose extended data holds attributes.
 const APPLICATION: &str = "VELVET_PEG";

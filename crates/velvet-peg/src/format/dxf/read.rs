@@ -4,8 +4,8 @@
 
 use super::{APPLICATION, LABEL};
 use crate::error::{Error, Result};
-use crate::format::reader::Opened;
-use crate::format::two_pass::{Features, Given, Item, Raw, learn, opened};
+use crate::format_support::OpenedLayer;
+use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
 use crate::layer::{CrsOrigin, GeometryKind, Value};
 use crate::notice::Notice;
 use encoding_rs_io::DecodeReaderBytesBuilder;
@@ -20,7 +20,7 @@ struct Drawing {
     arcs: Cell<u64>,
 }
 
-pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
+pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let drawing = Drawing::default();
     let learnt = learn(path, &drawing, 1)?.remove(0);
     let arcs = drawing.arcs.get();
@@ -89,7 +89,7 @@ struct Entity {
 impl Features for Drawing {
     fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
         let file = File::open(path).map_err(|e| Error::file(path, "cannot be read", e))?;
-        let encoding = crate::table::encoding_of(path)?;
+        let encoding = crate::format_support::text_encoding::encoding_of(path)?;
         let decoded: Box<dyn std::io::Read> = Box::new(
             DecodeReaderBytesBuilder::new().encoding(Some(encoding)).strip_bom(true).build(file),
         );

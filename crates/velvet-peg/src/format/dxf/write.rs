@@ -4,7 +4,7 @@
 
 use super::{APPLICATION, LABEL};
 use crate::error::{Error, Result};
-use crate::format::{Check, Finished, Sink, WriteOptions, default_decimals};
+use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, Extender, GeometryColumn, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
 use crate::output::new_file;
@@ -20,7 +20,7 @@ const MOST_NUMBER: usize = 100;
 
 const MOST_BYTES: usize = 250;
 
-pub(in crate::format) struct Writer {
+pub(super) struct Writer {
     path: PathBuf,
     /// Entities, which come behind the tables that list their layers.
     entities: BufWriter<File>,
@@ -38,17 +38,13 @@ pub(in crate::format) struct Writer {
 }
 
 impl Writer {
-    pub(in crate::format) fn create(
-        path: &Path,
-        info: &LayerInfo,
-        options: &WriteOptions,
-    ) -> Result<Writer> {
+    pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
         let find = |option: &Option<String>| match option {
-            Some(name) => {
-                crate::table::position(&names, name, None).map(Some).map_err(|e| e.in_file(path))
-            }
+            Some(name) => crate::layer::column_names::position(&names, name, None)
+                .map(Some)
+                .map_err(|e| e.in_file(path)),
             None => Ok(None),
         };
         let (layer_by, label) = (find(&options.layer_by)?, find(&options.label)?);
@@ -141,7 +137,8 @@ impl Writer {
                     continue;
                 }
                 let closed = kind.single() == GeometryKind::Polygon;
-                if closed && range.len() > 1 && !crate::format::wkt::closes(column, &range) {
+                if closed && range.len() > 1 && !crate::format_support::wkt::closes(column, &range)
+                {
                     range.end -= 1;
                 }
                 // Bit 1: closed; bit 8: with heights.
@@ -228,11 +225,11 @@ impl Sink for Writer {
         std::io::copy(&mut entities, &mut out).map_err(failed)?;
         out.write_all(b"0\nENDSEC\n0\nEOF\n").and_then(|()| out.flush()).map_err(failed)?;
         drop(out);
-        let check = match (self.split, self.cut) {
-            (0, 0) => Check::Coordinates,
-            _ => Check::Not,
+        let read_back = match (self.split, self.cut) {
+            (0, 0) => ReadBack::Coordinates,
+            _ => ReadBack::Not,
         };
-        Ok(Finished { check, ..Finished::default() })
+        Ok(Finished { read_back, ..Finished::default() })
     }
 }
 

@@ -1,9 +1,9 @@
 //! Reading GeoJSON (RFC 7946) feature by feature: collections, and one feature a line.
 
 use crate::error::{Error, Result};
-use crate::format::reader::Opened;
-use crate::format::table_out::distinct;
-use crate::format::two_pass::{Features, Given, Item, Raw, learn, opened};
+use crate::format_support::OpenedLayer;
+use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
+use crate::layer::column_names::distinct;
 use crate::layer::{CrsOrigin, GeometryColumn, GeometryKind, Value};
 use crate::notice::Notice;
 use serde::de::{DeserializeSeed, IgnoredAny, MapAccess, SeqAccess, Visitor};
@@ -29,7 +29,7 @@ struct Collection {
 #[derive(Debug)]
 struct Lines;
 
-pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
+pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let collection = Collection::default();
     let mut learnt = learn(path, &collection, 1)?;
     let head = collection.head.take();
@@ -47,7 +47,7 @@ pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
     Ok((info, source, notices))
 }
 
-pub(in crate::format) fn open_lines(path: &Path) -> Result<Opened> {
+pub(super) fn open_lines(path: &Path) -> Result<OpenedLayer> {
     let mut learnt = learn(path, &Lines, 1)?.remove(0);
     learnt.learn.put_first(ID);
     let name = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();

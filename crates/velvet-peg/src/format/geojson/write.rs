@@ -3,7 +3,7 @@
 //! are closed.
 
 use crate::error::{Error, Result};
-use crate::format::{Finished, Sink, WriteOptions, default_decimals};
+use crate::format_support::{Finished, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
 use crate::output::new_file;
 use serde_json::Value as Json;
@@ -12,7 +12,7 @@ use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 use velvet_peg_core::planar;
 
-pub(in crate::format) struct Writer {
+pub(super) struct Writer {
     path: PathBuf,
     file: BufWriter<File>,
     decimals: usize,
@@ -23,7 +23,7 @@ pub(in crate::format) struct Writer {
 }
 
 impl Writer {
-    pub(in crate::format) fn create(
+    pub(super) fn create(
         path: &Path,
         info: &LayerInfo,
         options: &WriteOptions,

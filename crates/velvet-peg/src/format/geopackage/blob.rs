@@ -1,6 +1,6 @@
 //! The geometry blob: GeoPackage's header (12-128r18 clause 2.1.3) before well-known binary.
 
-use crate::format::wkb;
+use crate::format_support::wkb;
 use crate::layer::{GeometryColumn, GeometryKind};
 
 /// Writes the blob of a feature; none for a feature without geometry.

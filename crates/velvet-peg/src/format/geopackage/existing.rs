@@ -3,6 +3,7 @@
 
 use super::{quoted, schema, write};
 use crate::error::{Error, Kind, Result};
+use crate::format_support::Placing;
 use crate::layer::LayerInfo;
 use rusqlite::functions::FunctionFlags;
 use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, params};
@@ -15,15 +16,6 @@ const PATIENCE: Duration = Duration::from_secs(10);
 
 /// Files that SQLite keeps beside a database.
 const LOGS: [&str; 3] = ["-wal", "-journal", "-shm"];
-
-/// What becomes of a table that has the name already.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(in crate::format) enum Placing {
-    /// The new features are added to it.
-    Add,
-    /// They take the place of its features; a table that is not there is made.
-    Replace,
-}
 
 fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + use<> {
     let path = path.to_path_buf();
@@ -52,7 +44,7 @@ fn connect(path: &Path) -> rusqlite::Result<Connection> {
 
 /// Makes sure that a file can be replaced: nobody is writing to it, and what its log holds is in
 /// it, so that no log is left that would be taken for one of the new file.
-pub(crate) fn release(path: &Path) -> Result<()> {
+pub(super) fn release(path: &Path) -> Result<()> {
     let logs = || -> Vec<PathBuf> {
         let log = |end: &&str| {
             let mut name = path.as_os_str().to_os_string();
@@ -96,7 +88,7 @@ const TABLES: &str = "SELECT name FROM sqlite_master WHERE type IN ('table', 'vi
 ///
 /// # Errors
 /// If it cannot be looked into, because another program has locked it or it is damaged.
-pub(crate) fn others(path: &Path, layers: &[String]) -> Result<Vec<String>> {
+pub(super) fn others(path: &Path, layers: &[String]) -> Result<Vec<String>> {
     let connection = match read_only(path) {
         Err(error) if error.sqlite_error_code() == Some(ErrorCode::NotADatabase) => {
             return Ok(Vec::new());
@@ -129,14 +121,14 @@ pub(super) fn read_only(path: &Path) -> rusqlite::Result<Connection> {
 }
 
 /// A copy of a file as it stands, with what its log holds.
-pub(crate) fn copy(path: &Path, to: &Path) -> Result<()> {
+pub(super) fn copy(path: &Path, to: &Path) -> Result<()> {
     let copied = read_only(path)
         .and_then(|connection| connection.execute("VACUUM INTO ?1", params![to.to_string_lossy()]));
     copied.map(drop).map_err(failed(path))
 }
 
 /// The number that a file uses, or can use, for the system of a layer.
-pub(in crate::format) fn system_number(path: &Path, info: &LayerInfo) -> Result<Option<i32>> {
+pub(super) fn system_number(path: &Path, info: &LayerInfo) -> Result<Option<i32>> {
     let Some(crs) = &info.crs else { return Ok(None) };
     let failed = failed(path);
     let connection = connect(path).map_err(&failed)?;
@@ -234,12 +226,7 @@ impl Table {
 ///
 /// # Errors
 /// If the file is locked, or does not hold afterwards what it should: then it is as it was.
-pub(in crate::format) fn place(
-    path: &Path,
-    staged: &Path,
-    name: &str,
-    placing: Placing,
-) -> Result<()> {
+pub(super) fn place(path: &Path, staged: &Path, name: &str, placing: Placing) -> Result<()> {
     let failed = failed(path);
     let connection = connect(path).map_err(&failed)?;
     connection
@@ -492,7 +479,7 @@ fn describe(connection: &Connection, table: &Table, placing: Placing) -> rusqlit
 ///
 /// # Errors
 /// If the file is locked or has no such layer.
-pub(crate) fn declare(path: &Path, layer: &str, crs: &Crs) -> Result<u64> {
+pub(super) fn declare(path: &Path, layer: &str, crs: &Crs) -> Result<u64> {
     let failed = failed(path);
     let connection = connect(path).map_err(&failed)?;
     connection

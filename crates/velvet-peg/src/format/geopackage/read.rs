@@ -3,9 +3,9 @@
 use super::existing::read_only;
 use super::{blob, quoted};
 use crate::error::{Error, Result};
-use crate::format::Source;
-use crate::format::fit::{DECLARED, key_field};
-use crate::format::reader::Opened;
+use crate::format_support::OpenedLayer;
+use crate::format_support::Source;
+use crate::format_support::{DECLARED, key_field};
 use crate::layer::{Batch, CrsOrigin, Gather, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
 use arrow_schema::{DataType, Field, Schema};
@@ -34,7 +34,7 @@ fn connect(path: &Path) -> Result<Connection> {
     read_only(path).map_err(failed(path))
 }
 
-pub(in crate::format) fn open(path: &Path) -> Result<Vec<Opened>> {
+pub(super) fn open(path: &Path) -> Result<Vec<OpenedLayer>> {
     let connection = connect(path)?;
     let mut statement = connection
         .prepare(

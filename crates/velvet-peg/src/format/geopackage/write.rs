@@ -4,8 +4,9 @@
 use super::boxes::Boxes;
 use super::{blob, quoted, schema};
 use crate::error::{Error, Result};
-use crate::format::fit::{DECLARED, KEY};
-use crate::format::{Finished, Sink, WriteOptions, distinct, wkt};
+use crate::format_support::{DECLARED, KEY};
+use crate::format_support::{Finished, Sink, WriteOptions, wkt};
+use crate::layer::column_names::distinct;
 use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, Value};
 use arrow_schema::{DataType, Field, FieldRef};
 use rusqlite::types::ToSqlOutput;
@@ -13,7 +14,7 @@ use rusqlite::{Connection, OptionalExtension, ToSql, params};
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Crs, definition};
 
-pub(in crate::format) struct Writer {
+pub(super) struct Writer {
     path: PathBuf,
     connection: Connection,
     table: String,
@@ -40,7 +41,7 @@ pub(in crate::format) struct Writer {
 impl Writer {
     /// A new file with one table. `number` is that of the reference system, where the table is
     /// to go to a file that has given it one already.
-    pub(in crate::format) fn create(
+    pub(super) fn create(
         path: &Path,
         info: &LayerInfo,
         options: &WriteOptions,
@@ -309,7 +310,7 @@ pub(super) fn number_of(connection: &Connection, crs: &Crs) -> rusqlite::Result<
 }
 
 /// A table name that no GeoPackage or SQLite table has.
-pub(crate) fn table_name(name: &str) -> String {
+pub(super) fn table_name(name: &str) -> String {
     let clean: String =
         name.chars().map(|c| if c.is_alphanumeric() || c == '_' { c } else { '_' }).collect();
     let lower = clean.to_ascii_lowercase();

@@ -3,7 +3,7 @@
 //! keep in mind what they were.
 
 use crate::error::Result;
-use crate::format::fit::DECLARED;
+use crate::format_support::DECLARED;
 use arrow_array::{Array, ArrayRef, StringArray};
 use arrow_cast::display::{ArrayFormatter, FormatOptions};
 use arrow_schema::{DataType, Field};

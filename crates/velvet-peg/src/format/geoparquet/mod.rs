@@ -7,10 +7,39 @@ mod native;
 mod read;
 mod write;
 
-pub(super) use read::open;
-pub(super) use write::Writer;
-
+use crate::error::Result;
+use crate::format_support::{
+    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, UNLIMITED,
+};
 use crate::layer::GeometryKind;
+use std::path::Path;
+
+/// GeoParquet 1.1.
+#[derive(Debug)]
+pub(super) struct GeoParquet;
+
+impl FormatDescription for GeoParquet {
+    fn capability(&self) -> &'static Capability {
+        &Capability {
+            name: "GeoParquet",
+            extensions: &["parquet", "geoparquet"],
+            appending: Appending::Rewritten,
+            ..UNLIMITED
+        }
+    }
+
+    fn begins_like(&self, start: &FileStart<'_>) -> bool {
+        start.is(b"PAR1")
+    }
+
+    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(path)?])
+    }
+
+    fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
+        Ok(Box::new(write::Writer::create(new.path, new.info)?))
+    }
+}
 
 /// The key of the metadata.
 const KEY: &str = "geo";

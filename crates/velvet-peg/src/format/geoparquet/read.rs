@@ -3,9 +3,9 @@
 use super::native::{Native, kind_of};
 use super::{KEY, attributes};
 use crate::error::{Error, Result};
-use crate::format::reader::Opened;
-use crate::format::two_pass::unreadable_notice;
-use crate::format::{Source, wkb};
+use crate::format_support::OpenedLayer;
+use crate::format_support::two_pass::unreadable_notice;
+use crate::format_support::{Source, wkb};
 use crate::layer::value_at;
 use crate::layer::{Batch, CrsOrigin, Gather, GeometryColumn, GeometryKind, LayerInfo, Learn};
 use crate::notice::Notice;
@@ -62,7 +62,7 @@ fn columns(path: &Path, names: &[&str]) -> Result<ParquetRecordBatchReader> {
         .map_err(|e| wrong(path, e))
 }
 
-pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
+pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let builder = builder(path)?;
     let metadata = builder
         .metadata()

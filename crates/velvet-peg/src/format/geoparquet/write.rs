@@ -2,7 +2,8 @@
 
 use super::{KEY, kind_name};
 use crate::error::{Error, Result};
-use crate::format::{Finished, Sink, distinct, wkb};
+use crate::format_support::{Finished, Sink, wkb};
+use crate::layer::column_names::distinct;
 use crate::layer::{Batch, Extender, LayerInfo};
 use crate::output::new_file;
 use arrow_array::builder::BinaryBuilder;
@@ -23,7 +24,7 @@ use velvet_peg_core::{Crs, definition};
 /// Rows of a row group: what a reader has to hold at once, and the writer too.
 const GROUP: usize = 65_536;
 
-pub(in crate::format) struct Writer {
+pub(super) struct Writer {
     path: PathBuf,
     writer: ArrowWriter<File>,
     schema: SchemaRef,
@@ -36,7 +37,7 @@ pub(in crate::format) struct Writer {
 }
 
 impl Writer {
-    pub(in crate::format) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
+    pub(super) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
         let geometry = distinct(&names, "geometry");

@@ -4,11 +4,11 @@
 use super::shape;
 use crate::definition_file::definition_file;
 use crate::error::{Error, Result};
-use crate::format::Source;
 use crate::format::dbf::{DbfReader, DbfRecord, beside};
-use crate::format::fit::DECLARED;
-use crate::format::reader::Opened;
-use crate::format::two_pass::unreadable_notice;
+use crate::format_support::DECLARED;
+use crate::format_support::OpenedLayer;
+use crate::format_support::Source;
+use crate::format_support::two_pass::unreadable_notice;
 use crate::layer::{Batch, CrsOrigin, Gather, GeometryColumn, LayerInfo, Learn, Value};
 use crate::notice::Notice;
 use arrow_schema::{DataType, Field};
@@ -30,7 +30,7 @@ struct Shapefile {
     texts: Vec<bool>,
 }
 
-pub(in crate::format) fn open(path: &Path) -> Result<Opened> {
+pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let mut notices = Vec::new();
     let crs = side_file(path, &mut notices);
     let table = beside(path, "dbf");

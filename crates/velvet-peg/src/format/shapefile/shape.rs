@@ -269,7 +269,7 @@ pub(super) fn write(column: &GeometryColumn, feature: usize, of: ShapeType) -> V
             let before = order.len();
             order.extend(range.clone());
             if of.kind.single() == GeometryKind::Polygon {
-                if crate::format::wkt::closes(column, &range) {
+                if crate::format_support::wkt::closes(column, &range) {
                     order.push(range.start);
                 }
                 let area = planar::ring_area(&column.x[range.clone()], &column.y[range]);

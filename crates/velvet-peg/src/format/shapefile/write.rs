@@ -4,8 +4,8 @@
 use super::shape::{self, ShapeType};
 use crate::error::{Error, Result};
 use crate::format::dbf::{Column, DbfWriter, MOST_RECORD};
-use crate::format::fit::declared;
-use crate::format::{Check, Finished, Sink};
+use crate::format_support::declared;
+use crate::format_support::{Finished, ReadBack, Sink};
 use crate::layer::{Batch, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
 use crate::output::new_file;
@@ -28,7 +28,7 @@ const MOST_NUMBER: usize = 24;
 /// Whole numbers beyond this are not read back exactly by programs that take them as doubles.
 const EXACT: u64 = 1 << 53;
 
-pub(in crate::format) struct Writer {
+pub(super) struct Writer {
     path: PathBuf,
     crs: Option<Crs>,
     schema: SchemaRef,
@@ -43,7 +43,7 @@ pub(in crate::format) struct Writer {
 }
 
 impl Writer {
-    pub(in crate::format) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
+    pub(super) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
         Ok(Writer {
             path: path.to_path_buf(),
             crs: info.crs.clone(),
@@ -193,7 +193,7 @@ impl Sink for Writer {
         let changed = |learnt: &Learnt| learnt.cut > 0 || learnt.wide > 0 || learnt.is_rounded();
         let bare = self.schema.fields().is_empty();
         if bare || self.files.iter().any(|file| file.learnt.iter().any(changed)) {
-            finished.check = Check::Coordinates;
+            finished.read_back = ReadBack::Coordinates;
         }
         self.name_files();
         for file in self.files {
@@ -215,7 +215,7 @@ const PARTS: [&str; 13] =
     ["shx", "dbf", "prj", "cpg", "sbn", "sbx", "qix", "fbn", "fbx", "ain", "aih", "ixs", "mxs"];
 
 /// What stands beside a Shapefile that is replaced and is not replaced with it.
-pub(in crate::format) fn stale_parts(path: &Path, made: &[PathBuf]) -> Vec<PathBuf> {
+pub(super) fn stale_parts(path: &Path, made: &[PathBuf]) -> Vec<PathBuf> {
     let main = |file: &&PathBuf| file.extension().is_some_and(|e| e == "shp");
     let mut stale = Vec::new();
     for file in made.iter().filter(main) {

@@ -1,0 +1,188 @@
+//! Definition texts: there and back for the whole registry, spellings of other hands, errors.
+
+use crate::support::data;
+use velvet_peg_core::definition::{self, Spelling, Sureness};
+use velvet_peg_core::{Crs, CrsKind, Height, LengthUnit, Parameters, registry};
+
+type Notation = (&'static str, fn(&Crs) -> Option<String>);
+
+/// Every system written and read in every notation says the same again.
+#[test]
+fn the_whole_registry_survives_every_notation() {
+    let notations: [Notation; 4] = [
+        ("wkt2", definition::wkt2),
+        ("json", definition::json),
+        ("wkt1", definition::wkt1),
+        ("side file", |crs| definition::wkt1_spelled(crs, Spelling::SideFile)),
+    ];
+    let mut failures = Vec::new();
+    for (notation, write) in notations {
+        let (mut survived, mut shared) = (0, 0);
+        for row in registry::CrsRow::all() {
+            if matches!(row.kind, CrsKind::Engineering | CrsKind::Derived) {
+                continue;
+            }
+            let crs = Crs::from_epsg(row.code).unwrap();
+            // Two examples of well logs are compound without a position.
+            if row.kind == CrsKind::Compound && crs.datum().is_none() {
+                continue;
+            }
+            let Some(text) = write(&crs) else {
+                failures.push(format!("{notation}: EPSG:{} has no text", row.code));
+                continue;
+            };
+            let flat = notation != "wkt2" && notation != "json";
+            match definition::parse(&text) {
+                // OGC 01-009 has no ellipsoidal heights, and the side files no axes.
+                Ok(_) if flat && row.kind == CrsKind::Geographic3D => {}
+                Ok(read) => match definition::differences(&read, &crs) {
+                    Some(list) if list.is_empty() => survived += 1,
+                    // Without codes, two datums of one name cannot be told apart.
+                    _ if notation == "side file" && namesakes(&read, &crs) => shared += 1,
+                    list => failures.push(format!("{notation}: EPSG:{} {list:?}", row.code)),
+                },
+                Err(error) => failures.push(format!("{notation}: EPSG:{} {error}", row.code)),
+            }
+        }
+        println!("{notation}: {survived} systems survive, {shared} share a datum's name");
+        assert!(shared < 60, "{shared}");
+    }
+    let shown = &failures[..failures.len().min(30)];
+    assert!(failures.is_empty(), "{} failures: {shown:#?}", failures.len());
+}
+
+fn namesakes(a: &Crs, b: &Crs) -> bool {
+    let names = |crs: &Crs| {
+        let (name, code) = match crs.height() {
+            Height::Gravity(vertical) => (vertical.datum_name.to_string(), vertical.datum_code),
+            _ => crs.datum().map_or((String::new(), None), |d| (d.name().to_string(), d.code())),
+        };
+        let aliases = code.map(registry::datum_aliases).unwrap_or_default();
+        let all: Vec<String> = aliases.into_iter().map(String::from).chain([name]).collect();
+        all.iter().map(|n| n.to_lowercase().replace(|c: char| !c.is_alphanumeric(), "")).collect()
+    };
+    let (a, b): (Vec<String>, Vec<String>) = (names(a), names(b));
+    a.iter().any(|name| b.contains(name))
+}
+
+/// Texts as other programs write them, each with the system that it must be found to be.
+#[test]
+fn texts_of_other_hands_are_identified() {
+    let mut failures = Vec::new();
+    for row in data("definitions.csv") {
+        let crs = definition::parse(row.text("text"))
+            .unwrap_or_else(|error| panic!("{}: {error}", row.text("text")));
+        let identity = definition::identify(&crs);
+        let codes: Vec<u32> = identity.code.into_iter().chain(identity.also.clone()).collect();
+        let found = match identity.sureness {
+            Sureness::Exact => "exact",
+            Sureness::SameNumbers => "same numbers",
+            Sureness::Near => "near",
+            Sureness::Unknown => "unknown",
+        };
+        let differs = identity.differences.first().map_or("", |difference| &difference.what);
+        let right = found == row.text("answer")
+            && row.optional("code").is_none_or(|code| codes.contains(&(code as u32)))
+            && [differs, ""].contains(&row.text("difference"));
+        if !right {
+            failures.push(format!("{found}: {}: {}", identity.summary(), row.text("text")));
+        }
+    }
+    assert!(failures.is_empty(), "{failures:#?}");
+}
+
+#[test]
+fn errors_point_at_the_character() {
+    let good = definition::wkt2(&Crs::from_epsg(2286).unwrap()).unwrap();
+    for (broken, says, at) in [
+        ("", "empty", None),
+        ("HELLO", "opening bracket", Some(6)),
+        ("GEOGCS[\"a\",DATUM[\"b\",SPHEROID[\"c\",6378137]]]", "inverse flattening", Some(22)),
+        ("GEOGCS[\"a\" DATUM", "comma or a closing bracket", Some(12)),
+        ("GEOGCS[\"a", "no closing quotation mark", Some(8)),
+        (
+            "PROJCS[\"p\",GEOGCS[\"a\",DATUM[\"b\",SPHEROID[\"c\",6378137,298.3]]],PROJECTION[\"Tumblewick\"]]",
+            "not a method",
+            Some(63),
+        ),
+        ("FITTED_CS[\"a\"]", "not a kind", Some(1)),
+        ("{\"type\": \"ProjectedCRS\"}", "", None),
+        ("{\"type\": ", "not JSON", None),
+    ] {
+        let error = definition::parse(broken).unwrap_err().to_string();
+        assert!(error.contains(says), "{broken}: {error}");
+        if let Some(at) = at {
+            assert!(error.contains(&format!("(character {at})")), "{broken}: {error}");
+            assert!(error.ends_with('^'), "{error}");
+        }
+    }
+    // Cut anywhere, a text is refused and nothing panics.
+    for end in good.char_indices().map(|(at, _)| at) {
+        assert!(definition::parse(&good[..end]).is_err(), "cut at {end}");
+    }
+}
+
+#[test]
+fn systems_of_ones_own_are_written_read_and_told_near() {
+    let base = Crs::from_epsg(6318).unwrap();
+    let parameters = Parameters::new()
+        .angle(8801, 47.0)
+        .angle(8802, -120.0)
+        .scale(8805, 1.00004)
+        .length(8806, 50_000.0)
+        .length(8807, 10_000.0);
+    let own = Crs::projected("Tumblewick", &base, 9807, parameters, LengthUnit::FOOT).unwrap();
+    for text in [definition::wkt2(&own), definition::wkt1(&own), definition::json(&own)] {
+        let read = definition::parse(&text.unwrap()).unwrap();
+        assert_eq!(definition::differences(&read, &own), Some(Vec::new()));
+        assert_eq!(definition::identify(&read).sureness, Sureness::Unknown);
+    }
+    // Washington South with a metric false easting typed as feet.
+    let text = definition::wkt1(&Crs::from_epsg(2286).unwrap()).unwrap();
+    let near = definition::parse(&text.replace("1640416.667", "500000")).unwrap();
+    let identity = definition::identify(&near);
+    assert_eq!((identity.sureness, identity.code), (Sureness::Near, Some(2286)));
+    assert!(identity.summary().contains("Easting at false origin"), "{}", identity.summary());
+    assert_eq!(definition::resolve(&text).unwrap().code(), Some(2286));
+    assert_eq!(definition::resolve(&text.replace("1640416.667", "500000")).unwrap().code(), None);
+}
+
+/// Each word that the standards have for the frame of a vertical system, and no other.
+#[test]
+fn the_frame_of_a_vertical_system_goes_by_five_words() {
+    let text = definition::wkt2(&Crs::from_epsg(5703).unwrap()).unwrap();
+    let written = "VERTICALDATUM";
+    assert!(text.contains(written), "{text}");
+    let abbreviated = ["V", "VERT_", "VERTICAL"].map(|kind| format!("{kind}DATUM"));
+    let frames = ["VRF", "VERTICALREFERENCEFRAME"].map(String::from);
+    for word in abbreviated.into_iter().chain(frames) {
+        let read = definition::resolve(&text.replace(written, &word)).unwrap();
+        assert_eq!(read.code(), Some(5703), "{word}");
+    }
+    assert!(definition::parse(&text.replace(written, "TDATUM")).is_err());
+}
+
+#[test]
+fn a_definition_that_says_two_things_is_not_taken_for_either() {
+    for line in include_str!("../data/contradictions.txt").lines().filter(|l| !l.starts_with('#')) {
+        let (wanted, text) = line.split_once(" | ").unwrap();
+        match definition::resolve(text) {
+            Ok(crs) => {
+                let found = crs.code().map_or("none".to_string(), |code| format!("EPSG:{code}"));
+                assert_eq!(found, wanted, "{text}");
+            }
+            Err(error) => {
+                let error = error.to_string();
+                assert!(error.contains(wanted) && wanted.starts_with("says"), "{text}: {error}");
+            }
+        }
+    }
+    // What the registry says of every projected system says one thing.
+    for code in [2285, 2286, 3857, 3395, 32610, 26910, 5070, 27700, 28992, 2056] {
+        let crs = Crs::from_epsg(code).unwrap();
+        for text in [definition::wkt1(&crs), definition::wkt2(&crs), definition::json(&crs)] {
+            let Some(text) = text else { continue };
+            assert_eq!(definition::resolve(&text).unwrap().code(), Some(code), "{text}");
+        }
+    }
+}

@@ -1,0 +1,17 @@
+//! The tests of the core, in one binary: each file is one subject.
+
+mod angles;
+mod definitions;
+mod edges;
+mod grids;
+mod guesses;
+mod heights;
+mod laws;
+mod plane;
+mod polar;
+mod published;
+mod routes;
+mod support;
+mod systems;
+mod truth;
+mod zones;

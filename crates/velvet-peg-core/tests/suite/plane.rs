@@ -1,0 +1,375 @@
+//! Geometry in the plane: what lies where, what is wrong with rings, traverses.
+
+use proptest::prelude::*;
+use velvet_peg_core::bearing::{parse_bearing, quadrant};
+use velvet_peg_core::planar::{
+    Mosaic, Placing, Region, Ring, crossings, flaws_between_parts, flaws_of_polygon, orientation,
+    place_in_ring, ring_area,
+};
+use velvet_peg_core::traverse::{Leg, Traverse, Turn};
+use velvet_peg_core::{AreaUnit, LengthUnit};
+
+/// `name; ring / ring; kind@x,y kind@x,y`: polygons and every flaw that has to be found.
+const FLAWS: &str = include_str!("../data/flaws.txt");
+
+#[test]
+fn flaws_of_polygons_are_found_with_their_place_and_no_others() {
+    let mut cases = 0;
+    for line in FLAWS.lines().filter(|line| !line.starts_with('#') && !line.trim().is_empty()) {
+        let parts: Vec<&str> = line.split(';').map(str::trim).collect();
+        let rings: Vec<(Vec<f64>, Vec<f64>)> = parts[1]
+            .split('/')
+            .map(|ring| {
+                ring.split(',')
+                    .map(|pair| {
+                        let (x, y) = pair.trim().split_once(' ').unwrap();
+                        (x.parse::<f64>().unwrap(), y.parse::<f64>().unwrap())
+                    })
+                    .unzip()
+            })
+            .collect();
+        let wanted: Vec<String> = parts[2]
+            .split('|')
+            .map(|text| text.trim().to_string())
+            .filter(|t| !t.is_empty())
+            .collect();
+        // Far from the origin and in both senses the answer is the same.
+        for (shift, reverse) in [(0.0, false), (0.0, true), (1_048_576.0, false)] {
+            let moved: Vec<(Vec<f64>, Vec<f64>)> = rings
+                .iter()
+                .map(|(x, y)| {
+                    let mut points: Vec<(f64, f64)> =
+                        x.iter().zip(y).map(|(x, y)| (x + shift, y + shift)).collect();
+                    if reverse {
+                        points.reverse();
+                    }
+                    points.into_iter().unzip()
+                })
+                .collect();
+            let polygon: Vec<Ring<'_>> = moved.iter().map(|(x, y)| Ring { x, y }).collect();
+            let mut found: Vec<String> = flaws_of_polygon(&polygon)
+                .iter()
+                .map(|f| format!("{} at {} {}", f.kind.name(), f.at.0 - shift, f.at.1 - shift))
+                .collect();
+            let mut wanted = wanted.clone();
+            if reverse {
+                // Some flaws are told at the first vertex, which is another one now.
+                let kind = |text: &String| text.split(" at ").next().unwrap().to_string();
+                found = found.iter().map(kind).collect();
+                wanted = wanted.iter().map(kind).collect();
+            }
+            found.sort();
+            wanted.sort();
+            assert_eq!(found, wanted, "{} (shift {shift}, reversed {reverse})", parts[0]);
+        }
+        cases += 1;
+    }
+    assert!(cases >= 12, "{cases}");
+}
+
+#[test]
+fn parts_overlap_only_where_they_share_ground() {
+    let square = |x: f64, y: f64, size: f64| -> (Vec<f64>, Vec<f64>) {
+        (vec![x, x + size, x + size, x], vec![y, y, y + size, y + size])
+    };
+    // Parts, each an outer ring and its holes; the place that is told, if one is.
+    type Part = Vec<(Vec<f64>, Vec<f64>)>;
+    type Case = (&'static str, Vec<Part>, Option<(f64, f64)>);
+    let cases: Vec<Case> = vec![
+        ("apart", vec![vec![square(0.0, 0.0, 4.0)], vec![square(9.0, 0.0, 4.0)]], None),
+        ("one corner", vec![vec![square(0.0, 0.0, 4.0)], vec![square(4.0, 4.0, 4.0)]], None),
+        (
+            "one edge",
+            vec![vec![square(0.0, 0.0, 4.0)], vec![square(4.0, 0.0, 4.0)]],
+            Some((4.0, 0.0)),
+        ),
+        (
+            "crossing",
+            vec![vec![square(0.0, 0.0, 4.0)], vec![square(2.0, 1.0, 4.0)]],
+            Some((4.0, 1.0)),
+        ),
+        (
+            "within",
+            vec![vec![square(0.0, 0.0, 9.0)], vec![square(3.0, 3.0, 2.0)]],
+            Some((3.0, 3.0)),
+        ),
+        (
+            "an island in a hole",
+            vec![vec![square(0.0, 0.0, 9.0), square(2.0, 2.0, 5.0)], vec![square(3.0, 3.0, 2.0)]],
+            None,
+        ),
+    ];
+    for (name, parts, wanted) in cases {
+        let rings: Vec<Vec<Ring<'_>>> =
+            parts.iter().map(|part| part.iter().map(|(x, y)| Ring { x, y }).collect()).collect();
+        let found = flaws_between_parts(&rings);
+        assert_eq!(found.first().map(|flaw| flaw.at), wanted, "{name}: {found:?}");
+        assert!(found.len() < 2, "{name}");
+    }
+}
+
+#[test]
+fn directions_are_read_and_written() {
+    for (text, azimuth) in [
+        ("N 45°30'15\" E", 45.0 + 30.0 / 60.0 + 15.0 / 3600.0),
+        ("n45-30-15e", 45.0 + 30.0 / 60.0 + 15.0 / 3600.0),
+        ("S 0 E", 180.0),
+        ("S 90 W", 270.0),
+        ("S 12.5 W", 192.5),
+        ("North 10° West", 350.0),
+        ("Due East", 90.0),
+        ("N", 0.0),
+        ("360", 0.0),
+        ("225-30", 225.5),
+        ("0", 0.0),
+        ("N 00°00'00\" W", 0.0),
+    ] {
+        let found = parse_bearing(text).unwrap_or_else(|e| panic!("{text}: {e}"));
+        assert!((found - azimuth).abs() < 1e-12, "{text}: {found}");
+    }
+    for (text, why) in [
+        ("N 91 E", "0 to 90"),
+        ("N 45 60 00 E", "under 60"),
+        ("E 45 N", "begins with N or S"),
+        ("N 45", "ends with E or W"),
+        ("361", "0 to 360"),
+        ("-5", "0 to 360"),
+        ("", "blank"),
+        ("straight on", "cannot be read"),
+    ] {
+        let error = parse_bearing(text).unwrap_err().to_string();
+        assert!(error.contains(why), "{text}: {error}");
+    }
+    assert_eq!(quadrant(192.5, 0), "S 12°30′00″ W");
+    assert_eq!(quadrant(359.999_999_9, 0), "N 0°00′00″ W");
+}
+
+#[test]
+fn units_say_which_foot_they_count() {
+    for (word, metres) in [
+        ("m", 1.0),
+        ("km", 1000.0),
+        ("ft-intl", 0.3048),
+        ("ftUS", 1200.0 / 3937.0),
+        ("chUS", 66.0 * 1200.0 / 3937.0),
+        ("ch-intl", 20.1168),
+        ("linkUS", 0.66 * 1200.0 / 3937.0),
+        ("mi-intl", 1609.344),
+        ("miUS", 5280.0 * 1200.0 / 3937.0),
+        ("yd", 0.9144),
+        ("nmi", 1852.0),
+        ("Gold Coast foot", 6378300.0 / 20926201.0),
+    ] {
+        let unit = LengthUnit::named(word).unwrap();
+        assert!((unit.metres() / metres - 1.0).abs() < 1e-12, "{word}: {}", unit.metres());
+        if word != "Gold Coast foot" {
+            assert_eq!(LengthUnit::named(unit.symbol()).unwrap(), unit, "{word}");
+        }
+    }
+    for word in ["ft", "mile", "chains", "link", "cubit"] {
+        assert!(LengthUnit::named(word).is_err(), "{word}");
+    }
+    for unit in AreaUnit::ALL {
+        assert_eq!(AreaUnit::named(unit.symbol()).unwrap(), unit);
+        assert_eq!(AreaUnit::named(unit.name()).unwrap(), unit);
+    }
+    assert!(AreaUnit::named("acre").unwrap_err().to_string().contains("acUS"));
+    let acre = AreaUnit::UsSurveyAcre.square_metres() / AreaUnit::Acre.square_metres();
+    assert!((acre - 1.000_004).abs() < 1e-9, "two acres, 4 parts in a million apart");
+}
+
+#[test]
+fn curves_of_a_traverse_keep_their_area_and_their_ends() {
+    // A stadium: two straights of 300 and two half circles of radius 80, either way round.
+    for (turn, first) in [(Turn::Right, 0.0), (Turn::Left, 0.0)] {
+        let half = Leg::Curve { radius: 80.0, delta_deg: 180.0, turn, chord_deg: None };
+        let legs = [
+            Leg::Line { azimuth_deg: first, length: 300.0 },
+            half,
+            Leg::Line { azimuth_deg: first + 180.0, length: 300.0 },
+            half,
+        ];
+        let traverse = Traverse::run((1e6, 2e6), &legs).unwrap();
+        let exact = 300.0 * 160.0 + std::f64::consts::PI * 80.0 * 80.0;
+        assert!(traverse.misclosure().length < 1e-9);
+        assert!((traverse.area() / exact - 1.0).abs() < 1e-12);
+        assert!((traverse.perimeter() - (600.0 + 160.0 * std::f64::consts::PI)).abs() < 1e-9);
+        for tolerance in [0.001, 0.01, 0.1] {
+            let vertices = traverse.vertices(tolerance);
+            let (x, y): (Vec<f64>, Vec<f64>) = vertices.iter().copied().unzip();
+            // The chords' area is the curve's, to the last digits.
+            assert!((ring_area(&x, &y).abs() / exact - 1.0).abs() < 1e-11, "{tolerance}");
+            for (x, y) in &vertices {
+                let side = if turn == Turn::Right { 1.0 } else { -1.0 };
+                let centre = (1e6 + side * 80.0, if *y > 2e6 + 150.0 { 2e6 + 300.0 } else { 2e6 });
+                let beyond = *y > 2e6 + 300.0 + 1e-6 || *y < 2e6 - 1e-6;
+                let off = ((x - centre.0).hypot(y - centre.1) - 80.0).abs();
+                assert!(!beyond || off <= tolerance, "{off} from the curve, {tolerance} allowed");
+            }
+        }
+    }
+    // The reflex segment: three quarters of a circle on a chord, beside a square of its radius.
+    let legs = [
+        Leg::Line { azimuth_deg: 0.0, length: 10.0 },
+        Leg::Curve { radius: 10.0, delta_deg: 270.0, turn: Turn::Left, chord_deg: Some(225.0) },
+        Leg::Line { azimuth_deg: 90.0, length: 10.0 },
+    ];
+    let traverse = Traverse::run((0.0, 0.0), &legs).unwrap();
+    assert!(traverse.misclosure().length < 1e-12);
+    let exact = 100.0 + 75.0 * std::f64::consts::PI;
+    assert!((traverse.area() / exact - 1.0).abs() < 1e-14, "{}", traverse.area());
+    for (legs, why) in [
+        (vec![Leg::Line { azimuth_deg: 0.0, length: 0.0 }], "leads nowhere"),
+        (
+            vec![Leg::Curve { radius: 5.0, delta_deg: 9.0, turn: Turn::Left, chord_deg: None }],
+            "there is none",
+        ),
+        (
+            vec![Leg::Curve {
+                radius: 5.0,
+                delta_deg: 400.0,
+                turn: Turn::Left,
+                chord_deg: Some(1.0),
+            }],
+            "between 0 and 360",
+        ),
+        (
+            vec![Leg::Curve {
+                radius: -5.0,
+                delta_deg: 4.0,
+                turn: Turn::Left,
+                chord_deg: Some(1.0),
+            }],
+            "radius",
+        ),
+    ] {
+        let error = Traverse::run((0.0, 0.0), &legs).unwrap_err().to_string();
+        assert!(error.contains(why) && error.contains("course 1"), "{error}");
+    }
+}
+
+#[test]
+fn the_compass_rule_spreads_a_misclosure_by_length() {
+    let side = |azimuth_deg, length| Leg::Line { azimuth_deg, length };
+    let legs = [side(0.0, 100.0), side(90.0, 200.0), side(180.0, 100.0), side(270.0, 199.4)];
+    let run = Traverse::run((0.0, 0.0), &legs).unwrap();
+    let miss = run.misclosure();
+    assert!((miss.length - 0.6).abs() < 1e-12 && (miss.azimuth_deg - 90.0).abs() < 1e-9);
+    assert!((miss.ratio().unwrap() - 599.4 / 0.6).abs() < 1e-6);
+    let adjusted = run.adjusted();
+    assert_eq!(adjusted.corners[4], (0.0, 0.0));
+    // Each corner moves by the misclosure times its share of the length run.
+    for (corner, before, run_so_far) in [(1, (0.0, 100.0), 100.0), (2, (200.0, 100.0), 300.0)] {
+        let moved = before.0 - 0.6 * run_so_far / 599.4;
+        assert!((adjusted.corners[corner].0 - moved).abs() < 1e-9);
+        assert!((adjusted.corners[corner].1 - before.1).abs() < 1e-9);
+    }
+}
+
+proptest! {
+    #[test]
+    fn orientation_is_exact_on_lines(
+        x in -1e7..1e7f64, y in -1e7..1e7f64, dx in -4096i32..4096, dy in -4096i32..4096, n in 1i32..50,
+    ) {
+        prop_assume!(dx != 0 || dy != 0);
+        // Multiples of a power of two are added without rounding.
+        let base = ((x * 64.0).round() / 64.0, (y * 64.0).round() / 64.0);
+        let at = |k: i32| (base.0 + f64::from(dx * k) / 64.0, base.1 + f64::from(dy * k) / 64.0);
+        prop_assert_eq!(orientation(at(0), at(1), at(n + 1)), 0.0);
+        let off = (at(n).0 - f64::from(dy) * 1e-9, at(n).1 + f64::from(dx) * 1e-9);
+        if off != at(n) {
+            prop_assert!(orientation(at(0), at(1), off) >= 0.0);
+        }
+        let (a, b, c) = (at(0), (x, y), off);
+        prop_assert_eq!(orientation(a, b, c).signum(), -orientation(b, a, c).signum());
+    }
+
+    #[test]
+    fn neighbours_share_every_place_once(
+        edge in proptest::collection::vec((-50i32..50, 0i32..100), 3..30),
+        px in -60.0..60f64, py in 0.0..100f64,
+    ) {
+        // Two polygons left and right of a jagged edge cover a place once, whatever rounding
+        // does, and a Region agrees with the plain count.
+        let mut edge: Vec<(f64, f64)> =
+            edge.iter().map(|(x, y)| (f64::from(*x) / 3.0, f64::from(*y) / 7.0 * 7.0)).collect();
+        edge.sort_by(|a, b| a.1.total_cmp(&b.1));
+        edge.dedup_by(|a, b| a.1 == b.1);
+        prop_assume!(edge.len() >= 2);
+        let (low, high) = (edge[0].1, edge[edge.len() - 1].1);
+        let side = |x: f64| -> (Vec<f64>, Vec<f64>) {
+            edge.iter().copied().chain([(x, high), (x, low)]).unzip()
+        };
+        let (left, right) = (side(-100.0), side(100.0));
+        let at = (px, py);
+        let places = [&left, &right].map(|(x, y)| place_in_ring(x, y, at));
+        let regions = [&left, &right].map(|(x, y)| Region::new([(&x[..], &y[..])]).place(at));
+        prop_assert_eq!(places, regions);
+        // Within a tolerance of the boundary counts as on it, and nothing else changes.
+        for ((x, y), place) in [&left, &right].into_iter().zip(places) {
+            let region = Region::new([(&x[..], &y[..])]);
+            let far = region.distance(at);
+            let wanted = if far <= 0.5 { Placing::Boundary } else { place };
+            prop_assert_eq!(region.place_within(at, 0.5), wanted, "{} away", far);
+            prop_assert_eq!(region.place_within(at, 0.0), place);
+        }
+        if py > low && py < high {
+            let inside = places.iter().filter(|p| **p == Placing::Inside).count();
+            let on = places.iter().filter(|p| **p == Placing::Boundary).count();
+            prop_assert!((inside == 1 && on == 0) || (inside == 0 && on == 2));
+        }
+    }
+
+    #[test]
+    fn the_sweep_finds_what_comparing_all_finds(
+        ends in proptest::collection::vec((0i32..20, 0i32..20, 0i32..20, 0i32..20), 1..25),
+    ) {
+        let segments: Vec<((f64, f64), (f64, f64))> = ends
+            .iter()
+            .map(|(a, b, c, d)| ((f64::from(*a), f64::from(*b)), (f64::from(*c), f64::from(*d))))
+            .collect();
+        let found: Vec<(usize, usize)> =
+            crossings(&segments, &|_, _| true).iter().map(|c| c.segments).collect();
+        let mut slow = Vec::new();
+        for i in 0..segments.len() {
+            for j in i + 1..segments.len() {
+                if !crossings(&[segments[i], segments[j]], &|_, _| true).is_empty() {
+                    slow.push((i, j));
+                }
+            }
+        }
+        prop_assert_eq!(found, slow);
+    }
+
+    #[test]
+    fn a_mosaic_says_what_its_regions_say(
+        shapes in proptest::collection::vec(
+            (-40i32..40, -40i32..40, proptest::collection::vec((-30i32..30, -30i32..30), 3..9)), 1..20,
+        ),
+        places in proptest::collection::vec((-80i32..80, -80i32..80), 1..60),
+        tolerance in prop_oneof![Just(0.0), Just(0.25), Just(3.0)],
+    ) {
+        // Any rings at all, crossing themselves or flat, on whole numbers so that places fall on
+        // edges, corners and the sides of cells.
+        let regions: Vec<Region> = shapes
+            .iter()
+            .map(|(x, y, corners)| {
+                let (x, y): (Vec<f64>, Vec<f64>) =
+                    corners.iter().map(|(a, b)| (f64::from(x + a), f64::from(y + b))).unzip();
+                Region::new([(&x[..], &y[..])])
+            })
+            .collect();
+        let mosaic = Mosaic::new(regions.clone(), tolerance);
+        let mut found = Vec::new();
+        for (x, y) in places {
+            let at = (f64::from(x) / 1.5, f64::from(y) / 2.0);
+            let on = mosaic.at(at, &mut found);
+            let each: Vec<Placing> =
+                regions.iter().map(|region| region.place_within(at, tolerance)).collect();
+            let wanted: Vec<u32> =
+                (0..each.len()).filter(|n| each[*n] != Placing::Outside).map(|n| n as u32).collect();
+            prop_assert_eq!(&found, &wanted, "at {:?}", at);
+            prop_assert_eq!(on, each.contains(&Placing::Boundary));
+        }
+    }
+}

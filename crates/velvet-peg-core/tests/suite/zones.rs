@@ -1,0 +1,213 @@
+//! Zones of places, counties and states; grid references both ways; UTM texts.
+
+use crate::support::data;
+use proptest::prelude::*;
+use std::collections::{BTreeSet, HashSet};
+use velvet_peg_core::{
+    Geographic, OUTLINE_UNCERTAINTY_M, PolarGrid, UtmZone, ZoneSet, county_at, county_named,
+    grid_reference_to, parse_grid_reference, registry, state_plane_zones, state_plane_zones_at,
+    state_plane_zones_of_county, utm_text,
+};
+
+#[test]
+fn places_in_known_counties_are_in_their_zones() {
+    for row in data("zones.csv") {
+        let (lon, lat) = (row.number("lon"), row.number("lat"));
+        let name = row.text("place");
+        let county = county_at(lon, lat).unwrap_or_else(|| panic!("{name}: no county"));
+        assert_eq!((county.name, county.state), (row.text("county"), row.text("state")), "{name}");
+        for (set, column) in [(ZoneSet::Spcs83, "spcs83"), (ZoneSet::Spcs27, "spcs27")] {
+            let hits = state_plane_zones_at(set, lon, lat);
+            let names: Vec<&str> = hits.iter().map(|hit| hit.zone.name.as_str()).collect();
+            if !row.text(column).is_empty() {
+                assert!(names.contains(&row.text(column)), "{name}: {names:?}");
+                assert_eq!(names.len(), 1, "{name}: {names:?}");
+                assert!(!hits[0].zone.systems.is_empty(), "{name}");
+            }
+        }
+    }
+}
+
+/// Every county of every state that has zones is in one, wholly or in parts without a gap.
+#[test]
+fn every_state_is_covered_without_a_gap() {
+    let outlines = registry::outlines();
+    for (set, without) in [
+        // The islands of the Pacific have grids of their own.
+        (
+            ZoneSet::Spcs83,
+            vec!["American Samoa", "Guam", "Commonwealth of the Northern Mariana Islands"],
+        ),
+        (
+            ZoneSet::Spcs27,
+            vec![
+                "Guam",
+                "Commonwealth of the Northern Mariana Islands",
+                "American Samoa",
+                "Puerto Rico",
+                "United States Virgin Islands",
+                "Michigan",
+            ],
+        ),
+    ] {
+        let mut uncovered = BTreeSet::new();
+        for county in &outlines.counties {
+            let state =
+                outlines.states.iter().find(|(fips, _)| *fips == county.fips / 1000).unwrap().1;
+            if state_plane_zones_of_county(set, county.fips).is_empty() && !without.contains(&state)
+            {
+                uncovered.insert(format!("{}, {state}", county.name));
+            }
+        }
+        assert!(uncovered.is_empty(), "{set:?}: {uncovered:?}");
+        // Places strewn over the country: whatever is in a county of such a state has a zone.
+        let mut seen = HashSet::new();
+        for (i, j) in (0..80).flat_map(|i| (0..40).map(move |j| (i, j))) {
+            let (lon, lat) = (-178.0 + f64::from(i) * 1.41, 18.0 + f64::from(j) * 1.33);
+            let Some(county) = county_at(lon, lat) else { continue };
+            if without.contains(&county.state) {
+                continue;
+            }
+            let hits = state_plane_zones_at(set, lon, lat);
+            assert!(!hits.is_empty(), "{set:?}: {}, {} at {lon}, {lat}", county.name, county.state);
+            let several = hits.len() > 1 && county.state != "Kentucky";
+            assert!(!several, "{set:?}: {} zones at {lon}, {lat}", hits.len());
+            seen.insert(county.state);
+        }
+        assert!(seen.len() > 40, "{}", seen.len());
+    }
+}
+
+#[test]
+fn zones_have_systems_in_metres_and_the_legal_foot() {
+    let zone = |name: &str| {
+        state_plane_zones()
+            .iter()
+            .find(|zone| zone.name == name && zone.set == ZoneSet::Spcs83)
+            .unwrap()
+    };
+    for (name, metres, feet, unit) in [
+        ("Washington South", 32149, 2286, "US survey foot"),
+        ("Oregon North", 32126, 2269, "international foot"),
+        ("Utah Central", 32143, 3566, "US survey foot"),
+    ] {
+        let (m, ft) = zone(name).systems_on(6269);
+        assert_eq!(m.unwrap().code(), Some(metres), "{name}");
+        let ft = ft.unwrap();
+        assert_eq!((ft.code(), ft.unit_name()), (Some(feet), unit), "{name}");
+    }
+    // NAD83(2011) has the same zones.
+    assert_eq!(zone("Washington South").systems_on(1116).1.unwrap().code(), Some(6599));
+}
+
+#[test]
+fn edges_are_measured_and_uncertainty_is_told() {
+    let hit = |lon, lat| state_plane_zones_at(ZoneSet::Spcs83, lon, lat).remove(0);
+    // Grant county's split at 47°30′: a kilometre south of it, and far from it.
+    let near = hit(-119.5, 47.491);
+    assert!((near.edge_m().unwrap() - 1000.0).abs() < 20.0);
+    let far = hit(-120.5, 46.6);
+    assert!(far.edge_m().unwrap() > 10.0 * OUTLINE_UNCERTAINTY_M, "{:?}", far.edge_m());
+    // One zone for the whole state has edges to its neighbours' zones.
+    assert!(hit(-109.0, 47.0).edge_m().unwrap() > 100_000.0);
+    for (lat, lon, metres, beyond) in [
+        (47.4, -120.01, 754.7, "UTM zone 11N"),
+        (60.0, 3.1, 5_580.0, "UTM zone 31N"),
+        (83.99, 0.0, 1_117.0, "the polar grid"),
+    ] {
+        let (found, name) = UtmZone::edge(Geographic { lat, lon }).unwrap();
+        assert!((found - metres).abs() < 5.0, "{lat}, {lon}: {found}");
+        assert_eq!(name, beyond);
+    }
+}
+
+#[test]
+fn counties_are_found_by_name() {
+    let names = |text: &str| -> Vec<String> {
+        county_named(text).iter().map(|c| format!("{}, {}", c.name, c.state)).collect()
+    };
+    assert_eq!(names("Douglas county, Washington"), ["Douglas, Washington"]);
+    assert_eq!(names("orleans parish, louisiana"), ["Orleans, Louisiana"]);
+    assert!(names("Tumblewick").is_empty());
+    let zones =
+        state_plane_zones_of_county(ZoneSet::Spcs83, county_named("Grant, Washington")[0].fips);
+    assert_eq!(zones.len(), 2, "Grant county is split");
+}
+
+#[test]
+fn grid_references_are_those_of_the_standard() {
+    // Corners and squares of the zones and the polar grids.
+    for (lat, lon, digits, text) in [
+        (0.0, 0.0, 5, "31N AA 66021 00000"),
+        (90.0, 0.0, 5, "Z AH 00000 00000"),
+        (-90.0, 0.0, 5, "B AN 00000 00000"),
+        (84.0, -90.0, 0, "Y RH"),
+        (-80.5, 180.0, 0, "B AB"),
+        (40.0, -77.0, 0, "18T UK"),
+        (60.5, 5.0, 0, "32V KN"),
+        (83.9, 20.0, 0, "33X WP"),
+    ] {
+        let found = grid_reference_to(Geographic { lat, lon }, digits);
+        match found {
+            Ok(found) => assert_eq!(found, text, "{lat}, {lon}"),
+            Err(error) => panic!("{lat}, {lon}: {error}"),
+        }
+    }
+    for bad in [
+        "",
+        "10T",
+        "61N AA",
+        "10I AA",
+        "10T GT 123 4567",
+        "10T ZZ",
+        "10T GT 12345678901 2",
+        "W AA",
+        "10T Ü",
+        "Z ZZ",
+    ] {
+        assert!(parse_grid_reference(bad).is_err(), "{bad}");
+    }
+    assert!(grid_reference_to(Geographic { lat: 0.0, lon: 0.0 }, 6).is_err());
+    assert_eq!(PolarGrid::of(Geographic { lat: -85.0, lon: 0.0 }).unwrap().name(), "UPS South");
+}
+
+#[test]
+fn the_letter_s_is_told_apart() {
+    for (text, zone, remark) in [
+        ("10T 705000 5254000", "10N", false),
+        ("10 N 705000 5254000", "10N", false),
+        ("zone 34 south 262000 6243000", "34S", false),
+        ("34S 262000 6243000", "34S", true),
+        ("11S 400000 3800000", "11N", true),
+        ("34H 262000E 6243000N", "34S", false),
+    ] {
+        let found = utm_text(text).unwrap_or_else(|e| panic!("{text}: {e}"));
+        assert_eq!((found.zone.name().as_str(), found.remark.is_some()), (zone, remark), "{text}");
+    }
+    for bad in
+        ["10T", "10T 705000", "0T 705000 5254000", "10I 705000 5254000", "10T 5254000 705000", "x"]
+    {
+        assert!(utm_text(bad).is_err(), "{bad}");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// At every precision a reference names a square that holds the place, and the square's
+    /// middle has the same reference.
+    #[test]
+    fn grid_references_there_and_back(lat in -89.9..89.9f64, lon in -180.0..180.0f64, digits in 0usize..6) {
+        let at = Geographic { lat, lon };
+        let text = grid_reference_to(at, digits).unwrap();
+        let square = parse_grid_reference(&text).unwrap();
+        prop_assert_eq!(square.side_m, 10f64.powi(5 - digits as i32));
+        if digits == 5 {
+            let off = (square.middle.lat - lat).abs().to_radians() * 6.4e6;
+            let turn = (square.middle.lon - lon + 180.0).rem_euclid(360.0) - 180.0;
+            let across = turn.abs().to_radians() * 6.4e6 * lat.to_radians().cos();
+            prop_assert!(off.hypot(across) < 1.5, "{} {:?}", text, square.middle);
+            prop_assert_eq!(grid_reference_to(square.middle, 5).unwrap(), text);
+        }
+    }
+}

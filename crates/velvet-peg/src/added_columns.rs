@@ -1,0 +1,207 @@
+//! Adding computed columns to a text table, row by row, in bounded memory.
+//!
+//! Every column stays as it was; rows that cannot be computed go to the rejects. `-` reads
+//! standard input and writes standard output.
+
+use crate::build::{Outcome, renamed};
+use crate::error::{Error, Result};
+use crate::format_support::TableOptions;
+use crate::layer::column_names::distinct;
+use crate::notice::Notice;
+use crate::output::{Output, refuse_existing, refuse_inputs};
+use crate::rejects::{Rejects, RejectsTo};
+use crate::table::{TableFile, TableReader, standard_input};
+use crate::watch::Watch;
+use csv::StringRecord;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// Rows held back to plan from.
+const HEAD: usize = 1000;
+
+/// Where the table goes and how.
+#[derive(Clone, Debug, Default)]
+pub struct AppendOptions {
+    /// How the table is read.
+    pub table: TableOptions,
+    /// Replace existing outputs.
+    pub overwrite: bool,
+    /// Where rejects go; `OUT.rejects.csv` if none, standard error when writing to standard
+    /// output.
+    pub rejects: Option<PathBuf>,
+}
+
+/// A table opened for adding columns.
+pub(crate) struct Session {
+    reader: TableReader,
+    /// Column names.
+    pub(crate) headers: Vec<String>,
+    head: Vec<(u64, StringRecord, Option<String>)>,
+    delimiter: Option<u8>,
+    input: PathBuf,
+    bytes: Option<u64>,
+    options: AppendOptions,
+    notices: Vec<Notice>,
+    /// Keeps what was laid down.
+    _kept: Option<TableFile>,
+}
+
+impl Session {
+    pub(crate) fn open(input: &Path, options: &AppendOptions) -> Result<Session> {
+        let mut notices = Vec::new();
+        let mut kept = None;
+        let streamed = match input == Path::new("-") {
+            true => standard_input(input, &options.table)?,
+            false => None,
+        };
+        let (mut reader, delimiter, bytes) = match streamed {
+            Some((reader, facts)) => {
+                notices.extend(facts.notices);
+                (reader, facts.delimiter, None)
+            }
+            None => {
+                let file = TableFile::open(input, &options.table)?;
+                notices.extend_from_slice(file.notices());
+                let opened = (file.rows()?, file.facts().delimiter, Some(file.bytes()));
+                kept = Some(file);
+                opened
+            }
+        };
+        let mut head = Vec::new();
+        let mut record = StringRecord::new();
+        while head.len() < HEAD && reader.read(&mut record)? {
+            head.push((reader.row(), record.clone(), reader.misfit(&record)));
+        }
+        Ok(Session {
+            headers: reader.headers.clone(),
+            reader,
+            head,
+            delimiter,
+            input: input.to_path_buf(),
+            bytes,
+            options: options.clone(),
+            notices,
+            _kept: kept,
+        })
+    }
+
+    /// True if the first rows are all there are.
+    pub(crate) fn is_short(&self) -> bool {
+        self.head.len() < HEAD
+    }
+
+    /// The first rows of the table that fit its header.
+    pub(crate) fn head(&self) -> impl Iterator<Item = &StringRecord> {
+        self.head.iter().filter(|(.., misfit)| misfit.is_none()).map(|(_, record, _)| record)
+    }
+
+    /// Writes every row with what `each` pushes to it, or rejects it for the reason that
+    /// `each` gives (it must not have pushed then).
+    pub(crate) fn run(
+        mut self,
+        out: &Path,
+        columns: &[&str],
+        each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), String>,
+        watch: &mut dyn Watch,
+    ) -> Result<Outcome> {
+        let standard = out == Path::new("-");
+        if !standard {
+            refuse_existing(out, self.options.overwrite)?;
+        }
+        let mut outcome = Outcome { notices: self.notices.clone(), ..Outcome::default() };
+        outcome.notices.extend(renamed(&self.reader));
+        let mut header = self.headers.clone();
+        for column in columns {
+            let name = distinct(&header, column);
+            if name != *column {
+                outcome.notices.push(Notice::remark(format!(
+                    "the table has a column `{column}` already: the new one is called `{name}`"
+                )));
+            }
+            header.push(name);
+        }
+        if !standard {
+            refuse_inputs(out, [self.input.as_path()])?;
+        }
+        let to = RejectsTo {
+            named: self.options.rejects.as_deref(),
+            overwrite: self.options.overwrite,
+            append: false,
+        };
+        let mut rejects = Rejects::new(to, &[self.input.as_path()], out, &self.headers)?;
+        let output =
+            if standard { None } else { Some(Output::create(out, self.options.overwrite)?) };
+        let sink: Box<dyn Write> = match &output {
+            Some(output) => Box::new(output.reopen()?),
+            None => Box::new(std::io::stdout()),
+        };
+        let tabs = out.extension().is_some_and(|e| e == "tsv" || e == "tab");
+        let delimiter = match out.extension() {
+            Some(_) if tabs => b'\t',
+            Some(e) if e == "csv" => b',',
+            // What is no text has no delimiter of its own.
+            _ => self.delimiter.unwrap_or(b','),
+        };
+        let failed = |e: csv::Error| Error::file(out, "cannot be written", e);
+        let mut writer = csv::WriterBuilder::new()
+            .delimiter(delimiter)
+            .buffer_capacity(1 << 16)
+            .from_writer(sink);
+        writer.write_record(&header).map_err(failed)?;
+
+        let mut row =
+            |number: u64, record: &mut StringRecord, misfit: Option<String>| -> Result<()> {
+                outcome.rows_in += 1;
+                let done = match misfit {
+                    Some(misfit) => Err(misfit),
+                    None => each(number, record),
+                };
+                match done {
+                    Ok(()) => {
+                        outcome.out += 1;
+                        writer.write_byte_record(record.as_byte_record()).map_err(failed)
+                    }
+                    Err(reason) => rejects.add(number, &reason, record.iter()),
+                }
+            };
+        for (number, record, misfit) in &mut self.head {
+            row(*number, record, misfit.take())?;
+        }
+        let mut record = StringRecord::new();
+        while self.reader.read(&mut record)? {
+            let number = self.reader.row();
+            if number.is_multiple_of(4096) {
+                watch.at(self.reader.bytes_read(), self.bytes);
+            }
+            let misfit = self.reader.misfit(&record);
+            row(number, &mut record, misfit)?;
+        }
+        if outcome.rows_in == 0 {
+            return Err(Error::data(
+                "has a header but no rows: nothing to do. Is this the right file?",
+            )
+            .in_file(&self.input));
+        }
+        if outcome.out == 0 {
+            let first: Vec<String> = rejects
+                .first()
+                .iter()
+                .take(3)
+                .map(|(row, why)| format!("row {row}: {why}"))
+                .collect();
+            return Err(Error::data(format!(
+                "none of the {} rows can be used. The first: {}",
+                outcome.rows_in,
+                first.join("; ")
+            ))
+            .in_file(&self.input));
+        }
+        writer.flush().map_err(|e| Error::file(out, "cannot be written", e))?;
+        drop(writer);
+        if let Some(output) = output {
+            output.finish()?;
+        }
+        outcome.rejected = rejects.finish()?;
+        Ok(outcome)
+    }
+}

@@ -1,0 +1,103 @@
+//! Layers as delimited text (RFC 4180): tabs for `.tsv` and `.tab`, commas otherwise.
+
+use crate::error::{Error, Result};
+use crate::format_support::{
+    Cell, FeatureRows, Finished, Quoting, ReadBack, Sink, TableOptions, WriteOptions,
+    default_decimals, row_sum,
+};
+use crate::layer::{Batch, LayerInfo};
+use crate::output::new_file;
+use csv::StringRecord;
+use std::fmt::Write as _;
+use std::fs::File;
+use std::io::BufWriter;
+use std::path::{Path, PathBuf};
+
+pub(super) struct Writer {
+    path: PathBuf,
+    writer: csv::Writer<BufWriter<File>>,
+    rows: FeatureRows,
+    count: u64,
+    sum: u64,
+    /// A text runs over so many lines that it would be taken for an open quotation mark.
+    many_lines: bool,
+    tabs: bool,
+}
+
+/// Lines from which a text counts as many.
+const MANY_LINES: usize = 40;
+
+impl Writer {
+    pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
+        let tabs = path.extension().is_some_and(|e| e == "tsv" || e == "tab");
+        let mut writer = csv::WriterBuilder::new()
+            .delimiter(if tabs { b'\t' } else { b',' })
+            .from_writer(BufWriter::new(new_file(path)?));
+        let decimals = options.decimals.unwrap_or(default_decimals(info.crs.as_ref()));
+        let rows = FeatureRows::new(info, options, decimals);
+        writer.write_record(&rows.header).map_err(|e| Error::file(path, "cannot be written", e))?;
+        let path = path.to_path_buf();
+        Ok(Writer { path, writer, rows, count: 0, sum: 0, many_lines: false, tabs })
+    }
+}
+
+impl Sink for Writer {
+    fn write(&mut self, batch: &Batch) -> Result<()> {
+        let mut record = StringRecord::new();
+        let mut text = String::new();
+        let Writer { path, writer, rows, count, sum, many_lines, .. } = self;
+        rows.each(batch, &mut |cells| {
+            record.clear();
+            for cell in cells {
+                text.clear();
+                // Writing to a string does not fail.
+                let _ = match cell {
+                    Cell::Attribute(_, value) => {
+                        text = value.to_text();
+                        *many_lines |= text.bytes().filter(|b| *b == b'\n').count() >= MANY_LINES;
+                        Ok(())
+                    }
+                    Cell::Coordinate(value) => {
+                        let decimals = rows.decimals;
+                        write!(text, "{value:.decimals$}")
+                    }
+                    Cell::Number(value) => write!(text, "{value}"),
+                    Cell::Count(value) => write!(text, "{value}"),
+                    Cell::Text(wkt) => {
+                        text = wkt;
+                        Ok(())
+                    }
+                    Cell::Blank => Ok(()),
+                };
+                record.push_field(&text);
+            }
+            *count += 1;
+            *sum = sum.wrapping_add(row_sum(record.iter()));
+            writer.write_record(&record).map_err(|e| Error::file(path, "cannot be written", e))
+        })
+    }
+
+    fn finish(self: Box<Self>) -> Result<Finished> {
+        let path = self.path;
+        let buffer = self
+            .writer
+            .into_inner()
+            .map_err(|e| Error::file(&path, "cannot be written", e.into_error()))?;
+        buffer.into_inner().map_err(|e| Error::file(&path, "cannot be written", e.into_error()))?;
+        let read_back = match self.many_lines || self.count == 0 {
+            true => ReadBack::Not,
+            false => ReadBack::Rows {
+                count: self.count,
+                sum: self.sum,
+                dialect: Box::new(TableOptions {
+                    delimiter: Some(if self.tabs { '\t' } else { ',' }),
+                    quoting: Some(Quoting::With('"')),
+                    header: true,
+                    encoding: Some("utf-8".to_string()),
+                    ..TableOptions::default()
+                }),
+            },
+        };
+        Ok(Finished { read_back, ..Finished::default() })
+    }
+}

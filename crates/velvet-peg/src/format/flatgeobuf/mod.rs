@@ -1,0 +1,41 @@
+//! FlatGeobuf, in and out, with its spatial index. Features come back in the order of the
+//! index (along a Hilbert curve), not in that in which they were written.
+//!
+//! Writing keeps 60 bytes a feature in memory, to sort the index.
+
+mod read;
+mod write;
+
+use crate::error::Result;
+use crate::format_support::{
+    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, UNLIMITED,
+};
+use std::path::Path;
+
+/// FlatGeobuf 3.
+#[derive(Debug)]
+pub(super) struct FlatGeobuf;
+
+impl FormatDescription for FlatGeobuf {
+    fn capability(&self) -> &'static Capability {
+        &Capability {
+            name: "FlatGeobuf",
+            extensions: &["fgb"],
+            times: true,
+            appending: Appending::Rewritten,
+            ..UNLIMITED
+        }
+    }
+
+    fn begins_like(&self, start: &FileStart<'_>) -> bool {
+        start.is(b"fgb\x03")
+    }
+
+    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(path)?])
+    }
+
+    fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
+        Ok(Box::new(write::Writer::create(new.path, new.info)?))
+    }
+}

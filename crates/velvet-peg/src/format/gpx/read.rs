@@ -1,0 +1,212 @@
+//! Reading waypoints, routes and tracks.
+
+use crate::error::{Error, Result};
+use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
+use crate::format_support::xml::{Element, Node, Xml};
+use crate::format_support::{OpenedLayer, declare};
+use crate::layer::{CrsOrigin, GeometryKind, Value};
+use std::path::Path;
+use velvet_peg_core::Crs;
+
+const LAYERS: [&str; 5] = ["waypoints", "routes", "tracks", "route_points", "track_points"];
+
+#[derive(Clone, Copy, Debug)]
+struct Receiver;
+
+pub(super) fn open(path: &Path) -> Result<Vec<OpenedLayer>> {
+    let crs = Crs::from_epsg(4326)?;
+    let mut layers = Vec::new();
+    for (at, learnt) in learn(path, &Receiver, LAYERS.len())?.into_iter().enumerate() {
+        if learnt.learn.count > 0 || learnt.unreadable.0 > 0 {
+            let system = (Some(crs.clone()), CrsOrigin::Format);
+            let names = |keys: &[String]| keys.to_vec();
+            let mut layer = opened(path, Receiver, (at, learnt), LAYERS[at], system, &names);
+            layer.0.schema =
+                declare(&layer.0.schema, &["time", "time_first", "time_last"], "DATETIME");
+            layers.push(layer);
+        }
+    }
+    if layers.is_empty() {
+        return Err(Error::data("holds no waypoints, routes or tracks").in_file(path));
+    }
+    Ok(layers)
+}
+
+/// A point being read: its attributes, its place (or what is wrong with it), its height.
+type OpenPoint = (Raw, Result<(f64, f64), String>, Option<f64>);
+
+/// A route or track being read.
+#[derive(Default)]
+struct OpenLine {
+    raw: Raw,
+    vertices: u64,
+    segment: u64,
+    first_time: Option<String>,
+    last_time: Option<String>,
+}
+
+impl Features for Receiver {
+    fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
+        let mut xml = Xml::open(path)?;
+        let mut root = false;
+        // The route or track, and the point, that are open.
+        let mut line: Option<OpenLine> = None;
+        let mut point: Option<OpenPoint> = None;
+        let mut field: Option<String> = None;
+        let (mut routes, mut tracks) = (0, 0);
+        loop {
+            match xml.next()? {
+                Node::End if root => return Ok(()),
+                Node::End => return Err(Error::data("is not a GPX file").in_file(path)),
+                Node::Open(element) => match element.name.as_str() {
+                    "gpx" => root = true,
+                    "rte" | "trk" => {
+                        let layer = if element.name == "rte" { 1 } else { 2 };
+                        let raw = Raw { layer, ..Raw::default() };
+                        line = Some(OpenLine { raw, ..OpenLine::default() });
+                    }
+                    "trkseg" => line.iter_mut().for_each(|line| line.segment += 1),
+                    "wpt" | "rtept" | "trkpt" => {
+                        point = Some((Raw::default(), position(&element), None));
+                    }
+                    "link" => {
+                        let values = match (&mut point, &mut line) {
+                            (Some((raw, ..)), _) => Some(&mut raw.values),
+                            (None, Some(line)) => Some(&mut line.raw.values),
+                            _ => None,
+                        };
+                        if let (Some(values), Some(href)) = (values, element.attribute("href")) {
+                            add(values, "link", href.to_string());
+                        }
+                    }
+                    _ => field = element.attribute("name").map(str::to_string),
+                },
+                Node::Close(name, text) => match name.as_str() {
+                    "wpt" | "rtept" | "trkpt" => {
+                        let Some((raw, at, ele)) = point.take() else { continue };
+                        match at {
+                            Err(why) => each(Item::Unreadable(why, format!("<{name}>")))?,
+                            Ok(at) => {
+                                let number = if name == "rtept" { routes } else { tracks } + 1;
+                                let item = vertex(raw, at, ele, line.as_mut(), number);
+                                each(Item::Feature(item))?;
+                            }
+                        }
+                    }
+                    "trkseg" | "rte" => {
+                        if let Some(line) = &mut line {
+                            end_part(line);
+                        }
+                        if name == "rte"
+                            && let Some(line) = line.take()
+                        {
+                            routes += 1;
+                            each(Item::Feature(whole(line)))?;
+                        }
+                    }
+                    "trk" => {
+                        tracks += 1;
+                        if let Some(line) = line.take() {
+                            each(Item::Feature(whole(line)))?;
+                        }
+                    }
+                    "ele" if point.is_some() => {
+                        if let Some((_, _, ele)) = &mut point {
+                            *ele = text.trim().parse().ok();
+                        }
+                    }
+                    "extensions" | "link" | "gpx" | "metadata" => {}
+                    _ => {
+                        let leaf = !text.trim().is_empty();
+                        let inside = xml.stack.iter().any(|outer| outer == "link");
+                        let values = match (&mut point, &mut line) {
+                            (Some((raw, ..)), _) => Some(&mut raw.values),
+                            (None, Some(line)) => Some(&mut line.raw.values),
+                            _ => None,
+                        };
+                        if let (Some(values), true, false) = (values, leaf, inside) {
+                            let key = match name.as_str() {
+                                "field" => field.take().unwrap_or(name),
+                                _ => name,
+                            };
+                            add(values, &key, text);
+                        }
+                    }
+                },
+            }
+        }
+    }
+}
+
+fn add(values: &mut Vec<(String, Given)>, key: &str, text: String) {
+    if !values.iter().any(|(other, _)| other == key) {
+        values.push((key.to_string(), Given::Untyped(text)));
+    }
+}
+
+fn position(element: &Element) -> Result<(f64, f64), String> {
+    let number = |name: &str| {
+        let text = element.attribute(name).unwrap_or_default();
+        text.trim()
+            .parse::<f64>()
+            .map_err(|_| format!("the {} of a {} is `{text}`, not a number", name, element.name))
+    };
+    Ok((number("lon")?, number("lat")?))
+}
+
+/// A point as a feature of its own; where it is one of a route or track, that grows by it.
+fn vertex(
+    mut raw: Raw,
+    (x, y): (f64, f64),
+    ele: Option<f64>,
+    line: Option<&mut OpenLine>,
+    number: u64,
+) -> Raw {
+    raw.geometry.push_point(x, y, ele);
+    if let Some(line) = line {
+        line.raw.geometry.push_vertex(x, y, ele);
+        line.vertices += 1;
+        for (key, value) in &raw.values {
+            if let ("time", Given::Untyped(time)) = (key.as_str(), value) {
+                line.first_time.get_or_insert_with(|| time.clone());
+                line.last_time = Some(time.clone());
+            }
+        }
+        let whole = |value: u64| Given::Typed(Value::Integer(value as i64));
+        let (layer, what) = if line.raw.layer == 1 { (3, "route") } else { (4, "track") };
+        raw.layer = layer;
+        let mut values = vec![(what.to_string(), whole(number))];
+        if layer == 4 {
+            values.push(("segment".to_string(), whole(line.segment)));
+        }
+        values.append(&mut raw.values);
+        raw.values = values;
+    }
+    raw
+}
+
+fn end_part(line: &mut OpenLine) {
+    if line.vertices > 0 {
+        line.raw.geometry.end_ring();
+        line.raw.geometry.end_part();
+    }
+    line.vertices = 0;
+}
+
+/// A whole route or track.
+fn whole(mut line: OpenLine) -> Raw {
+    let parts = line.raw.geometry.open_parts();
+    let kind = match parts {
+        0 => None,
+        1 => Some(GeometryKind::Line),
+        _ => Some(GeometryKind::MultiLine),
+    };
+    line.raw.geometry.end_feature(kind);
+    let times = [("time_first", line.first_time), ("time_last", line.last_time)];
+    for (key, time) in times {
+        if let Some(time) = time {
+            add(&mut line.raw.values, key, time);
+        }
+    }
+    line.raw
+}

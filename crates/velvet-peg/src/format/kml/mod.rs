@@ -1,0 +1,48 @@
+//! KML 2.3 (OGC 12-007r2), in and out: placemarks with points, lines, polygons and their multi
+//! forms, recorded tracks as lines.
+//!
+//! `name` and `description` are columns like any other; `folder` is the path of folders around
+//! a placemark, where there are any; `time` is its time stamp. Data with a schema have its
+//! types, the others those that all their values fit. Styles, views, overlays and links are
+//! passed over.
+
+mod read;
+mod write;
+
+use crate::error::Result;
+use crate::format_support::{
+    Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, Systems, Texts, UNLIMITED,
+};
+use std::path::Path;
+
+/// OGC KML 2.3.
+#[derive(Debug)]
+pub(super) struct Kml;
+
+impl FormatDescription for Kml {
+    fn capability(&self) -> &'static Capability {
+        &Capability {
+            name: "KML",
+            extensions: &["kml"],
+            systems: Systems::Wgs84,
+            m: false,
+            bytes: false,
+            texts: Texts::Xml { blanks: true },
+            coordinate_text: true,
+            height_surface: Some("sea level"),
+            ..UNLIMITED
+        }
+    }
+
+    fn begins_like(&self, start: &FileStart<'_>) -> bool {
+        start.text.starts_with('<') && start.text.contains("<kml")
+    }
+
+    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
+        read::open(path)
+    }
+
+    fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
+        Ok(Box::new(write::Writer::create(new.path, new.info, new.options)?))
+    }
+}

@@ -1,0 +1,179 @@
+//! Writing KML.
+
+use crate::error::{Error, Result};
+use crate::format_support::xml::{escaped, short};
+use crate::format_support::{Finished, Sink, WriteOptions, default_decimals, wkt};
+use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
+use crate::output::new_file;
+use arrow_schema::{DataType, SchemaRef};
+use std::fs::File;
+use std::io::{BufWriter, Write};
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+use velvet_peg_core::planar;
+
+/// Writes one document with one placemark a feature.
+pub(super) struct Writer {
+    path: PathBuf,
+    file: BufWriter<File>,
+    schema: SchemaRef,
+    decimals: usize,
+}
+
+impl Writer {
+    pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
+        let mut file = BufWriter::with_capacity(1 << 16, new_file(path)?);
+        let mut head = format!(
+            "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<kml \
+             xmlns=\"http://www.opengis.net/kml/2.2\"><Document><name>{}</name>\n",
+            escaped(&info.name)
+        );
+        head += "<Schema name=\"fields\" id=\"fields\">";
+        for field in info.schema.fields() {
+            if own(field.name(), field.data_type()) {
+                continue;
+            }
+            let kind = match field.data_type() {
+                DataType::Int64 => "int",
+                DataType::Float64 => "double",
+                DataType::Boolean => "bool",
+                _ => "string",
+            };
+            head += &format!(
+                "<SimpleField type=\"{kind}\" name=\"{}\"></SimpleField>",
+                escaped(field.name())
+            );
+        }
+        head += "</Schema>\n";
+        file.write_all(head.as_bytes()).map_err(|e| Error::file(path, "cannot be written", e))?;
+        Ok(Writer {
+            path: path.to_path_buf(),
+            file,
+            schema: info.schema.clone(),
+            decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
+        })
+    }
+
+    fn placemark(&self, values: &[Value]) -> String {
+        let mut text = String::from("<Placemark>");
+        let fields = self.schema.fields();
+        // In the order of the standard: name before description before extended data.
+        for element in ["name", "description"] {
+            let at = fields.iter().position(|f| f.name() == element && own(element, f.data_type()));
+            if let Some(Value::Text(value)) = at.map(|at| &values[at]) {
+                text += &format!("<{element}>{}</{element}>", escaped(value));
+            }
+        }
+        let mut data = String::new();
+        for (field, value) in fields.iter().zip(values) {
+            if own(field.name(), field.data_type()) || *value == Value::Null {
+                continue;
+            }
+            data += &format!(
+                "<SimpleData name=\"{}\">{}</SimpleData>",
+                escaped(field.name()),
+                escaped(&value.to_text())
+            );
+        }
+        if !data.is_empty() {
+            text += "<ExtendedData><SchemaData schemaUrl=\"#fields\">";
+            text += &data;
+            text += "</SchemaData></ExtendedData>";
+        }
+        text
+    }
+
+    fn part(
+        &self,
+        column: &GeometryColumn,
+        part: usize,
+        kind: GeometryKind,
+        has_z: bool,
+        text: &mut String,
+    ) {
+        let mode = match has_z {
+            true => "<altitudeMode>absolute</altitudeMode>",
+            false => "",
+        };
+        match kind {
+            GeometryKind::Point | GeometryKind::Line => {
+                let name = if kind == GeometryKind::Point { "Point" } else { "LineString" };
+                let places = self.places(column, column.ring(column.rings(part).start));
+                *text += &format!("<{name}>{mode}{places}</{name}>");
+            }
+            _ => {
+                *text += &format!("<Polygon>{mode}");
+                for (number, ring) in column.rings(part).enumerate() {
+                    let ring: Range<usize> = column.ring(ring);
+                    let side = if number == 0 { "outer" } else { "inner" };
+                    let area = planar::ring_area(&column.x[ring.clone()], &column.y[ring.clone()]);
+                    // Outer rings run counter-clockwise.
+                    let reversed = (area > 0.0) != (number == 0);
+                    let mut order: Vec<usize> = ring.clone().collect();
+                    if wkt::closes(column, &ring) {
+                        order.push(ring.start);
+                    }
+                    if reversed {
+                        order.reverse();
+                    }
+                    let places = self.places(column, order.into_iter());
+                    *text += &format!(
+                        "<{side}BoundaryIs><LinearRing>{places}</LinearRing></{side}BoundaryIs>"
+                    );
+                }
+                *text += "</Polygon>";
+            }
+        }
+    }
+
+    fn places(&self, column: &GeometryColumn, order: impl Iterator<Item = usize>) -> String {
+        let places: Vec<String> = order
+            .map(|at| {
+                let (x, y) =
+                    (short(column.x[at], self.decimals), short(column.y[at], self.decimals));
+                match column.z.get(at).filter(|z| z.is_finite()) {
+                    Some(z) => format!("{x},{y},{z}"),
+                    None => format!("{x},{y}"),
+                }
+            })
+            .collect();
+        format!("<coordinates>{}</coordinates>", places.join(" "))
+    }
+}
+
+/// True for a column that has an element of its own.
+fn own(name: &str, kind: &DataType) -> bool {
+    kind == &DataType::Utf8 && (name == "name" || name == "description")
+}
+
+impl Sink for Writer {
+    fn write(&mut self, batch: &Batch) -> Result<()> {
+        let geometry = &batch.geometry;
+        for feature in 0..geometry.len() {
+            let mut text = self.placemark(&batch.values(feature));
+            if let Some(kind) = geometry.kinds()[feature] {
+                let multi = kind.is_multi();
+                text += if multi { "<MultiGeometry>" } else { "" };
+                let has_z = geometry.has_heights(feature);
+                for part in geometry.parts(feature) {
+                    self.part(geometry, part, kind.single(), has_z, &mut text);
+                }
+                text += if multi { "</MultiGeometry>" } else { "" };
+            }
+            text += "</Placemark>\n";
+            self.file
+                .write_all(text.as_bytes())
+                .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+        }
+        Ok(())
+    }
+
+    fn finish(mut self: Box<Self>) -> Result<Finished> {
+        self.file
+            .write_all(b"</Document></kml>\n")
+            .and_then(|()| self.file.flush())
+            .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+        drop(self.file);
+        Ok(Finished::default())
+    }
+}

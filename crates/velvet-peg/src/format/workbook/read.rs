@@ -1,0 +1,246 @@
+//! Workbooks as tables: the sheets named, or all, or the only one, with their cells as they are.
+//! Columns of several sheets are matched by their names.
+
+use super::sheet::{Head, Sheet, Workbook};
+use crate::error::{Error, Result};
+use crate::format_support::{
+    CellType, RowSource, SheetShape, SourceRow, TableFacts, TableOptions, TableSource, TableToOpen,
+};
+use crate::layer::column_names::distinct;
+use crate::notice::Notice;
+use csv::StringRecord;
+use std::fmt;
+use std::path::Path;
+use std::sync::Arc;
+
+/// Opens what a workbook holds: the sheets named, or all, or the only one.
+pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
+    let (real, shown, options) = (table.real, table.shown, table.options);
+    let mut book = Workbook::open(real).map_err(|e| e.shown_as(real, shown))?;
+    let sheets = book.shapes().map_err(|e| e.shown_as(real, shown))?;
+    let names = chosen(shown, &sheets, options)?;
+    let mut notices = Vec::new();
+    let mut tables: Vec<(Sheet, Head)> = Vec::new();
+    for name in &names {
+        let sheet = book.sheet(name).map_err(|e| e.shown_as(real, shown))?;
+        if sheet.is_empty() {
+            if names.len() == 1 {
+                return Err(Error::data("is empty: there is nothing in the sheet")
+                    .in_file(shown)
+                    .in_sheet(name));
+            }
+            notices.push(Notice::remark(format!("sheet {name} is empty")));
+            continue;
+        }
+        if sheet.unsaved > 0 {
+            notices.push(Notice::warning(format!(
+                "sheet {name}: formulas without a saved value: {}. They read as blank: open the \
+                 workbook in the program that made it, and save it",
+                sheet.unsaved
+            )));
+        }
+        let head = sheet.head(options.header_row, options.no_header);
+        match head.row {
+            Some(1) => {}
+            Some(row) => {
+                notices.push(Notice::remark(format!("sheet {name}: the header is in row {row}")));
+            }
+            None if options.no_header => {}
+            None => notices.push(Notice::warning(format!(
+                "sheet {name} has no row that looks like a header: columns go by their numbers \
+                 (name the row with --header-row)"
+            ))),
+        }
+        tables.push((sheet, head));
+    }
+    // Columns are matched by their names, in the order in which they come up.
+    let mut columns: Vec<String> = Vec::new();
+    let mut places: Vec<Vec<usize>> = Vec::new();
+    for (_, head) in &tables {
+        let mut own: Vec<String> = Vec::new();
+        for (at, name) in head.names.iter().enumerate() {
+            let name = if name.is_empty() { format!("column_{}", at + 1) } else { name.clone() };
+            own.push(distinct(&own, &name));
+        }
+        let place = |columns: &mut Vec<String>, name: &String| {
+            columns.iter().position(|c| c.eq_ignore_ascii_case(name)).unwrap_or_else(|| {
+                columns.push(name.clone());
+                columns.len() - 1
+            })
+        };
+        places.push(own.iter().map(|name| place(&mut columns, name)).collect());
+    }
+    for ((sheet, _), places) in tables.iter().zip(&places) {
+        let lacks: Vec<String> = (0..columns.len())
+            .filter(|at| !places.contains(at))
+            .map(|at| format!("`{}`", columns[at]))
+            .collect();
+        if !lacks.is_empty() {
+            notices.push(Notice::warning(format!(
+                "sheet {} has no column {}: blank in its rows",
+                sheet.name,
+                lacks.join(", ")
+            )));
+        }
+    }
+    let several = names.len() > 1;
+    let sheet_column = several.then_some(columns.len());
+    let header = !options.no_header || options.header_row.is_some();
+    if several {
+        columns.push(distinct(&columns, "sheet"));
+    }
+    let facts = TableFacts {
+        header,
+        bytes: std::fs::metadata(real).map_err(|e| Error::file(shown, "cannot be read", e))?.len(),
+        sheet: (!several).then(|| names[0].clone()),
+        sheet_column,
+        sheets,
+        notices,
+        ..TableFacts::default()
+    };
+    let parts = tables.into_iter().zip(places);
+    let parts = parts.map(|((sheet, head), places)| Part { sheet, head, places }).collect();
+    Ok(SheetTable { facts, parts: Arc::new(parts), names: columns.iter().collect() })
+}
+
+/// The sheets of a workbook that are read as one table.
+pub(super) struct SheetTable {
+    facts: TableFacts,
+    parts: Arc<Vec<Part>>,
+    names: StringRecord,
+}
+
+/// The table of one sheet, and the column of the whole table that each of its columns is.
+struct Part {
+    sheet: Sheet,
+    head: Head,
+    places: Vec<usize>,
+}
+
+impl fmt::Debug for SheetTable {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("SheetTable").field("facts", &self.facts).finish_non_exhaustive()
+    }
+}
+
+impl TableSource for SheetTable {
+    fn facts(&self) -> &TableFacts {
+        &self.facts
+    }
+
+    fn rows(&self) -> Result<Box<dyn RowSource>> {
+        let (parts, names) = (self.parts.clone(), self.names.clone());
+        let sheet_column = self.facts.sheet_column;
+        let (bytes, row) = (self.facts.bytes, parts.first().map_or(0, |part| part.head.first));
+        Ok(Box::new(SheetRows { parts, names, sheet_column, part: 0, row, bytes }))
+    }
+}
+
+/// Reads the rows of sheets that are held.
+struct SheetRows {
+    parts: Arc<Vec<Part>>,
+    names: StringRecord,
+    sheet_column: Option<usize>,
+    part: usize,
+    /// The next row of the sheet, from 0.
+    row: u32,
+    bytes: u64,
+}
+
+impl RowSource for SheetRows {
+    fn next(&mut self, row: &mut SourceRow) -> Result<bool> {
+        row.texts.clear();
+        row.types.clear();
+        row.types.resize(self.names.len(), CellType::Blank);
+        while let Some(part) = self.parts.get(self.part) {
+            let at = self.row;
+            self.row += 1;
+            let Some(cells) = part.sheet.row(&part.head, at) else {
+                self.part += 1;
+                self.row = self.parts.get(self.part).map_or(0, |part| part.head.first);
+                continue;
+            };
+            if cells.iter().all(|(text, _)| text.trim().is_empty()) {
+                continue;
+            }
+            row.number = u64::from(at) + 1;
+            let mut texts = vec![""; self.names.len()];
+            for ((text, kind), place) in cells.iter().zip(&part.places) {
+                texts[*place] = text;
+                row.types[*place] = *kind;
+            }
+            if let Some(column) = self.sheet_column {
+                texts[column] = &part.sheet.name;
+                row.types[column] = CellType::Text;
+            }
+            row.texts.extend(texts);
+            return Ok(true);
+        }
+        Ok(false)
+    }
+
+    fn bytes_read(&self) -> u64 {
+        // The file was read on opening: what is left is divided over the rows.
+        let rows = |part: &Part| u64::from(part.sheet.last().saturating_sub(part.head.first)) + 1;
+        let all: u64 = self.parts.iter().map(rows).sum();
+        let done: u64 = self.parts[..self.part].iter().map(rows).sum();
+        let here = self.parts.get(self.part).map_or(0, |part| self.row - part.head.first);
+        self.bytes * (done + u64::from(here)).min(all) / all.max(1)
+    }
+
+    fn names(&self) -> &StringRecord {
+        &self.names
+    }
+}
+
+/// The sheets to read.
+fn chosen(path: &Path, sheets: &[SheetShape], options: &TableOptions) -> Result<Vec<String>> {
+    if options.all_sheets {
+        return Ok(sheets.iter().filter(|s| !s.hidden).map(|s| s.name.clone()).collect());
+    }
+    if !options.sheets.is_empty() {
+        return options
+            .sheets
+            .iter()
+            .map(|wanted| {
+                let same = |sheet: &&SheetShape| sheet.name == *wanted;
+                let alike = |sheet: &&SheetShape| sheet.name.eq_ignore_ascii_case(wanted.trim());
+                sheets
+                    .iter()
+                    .find(same)
+                    .or_else(|| sheets.iter().find(alike))
+                    .map(|sheet| sheet.name.clone())
+                    .ok_or_else(|| {
+                        let list = list(sheets);
+                        Error::usage(format!("has no sheet `{wanted}`: there {list}")).in_file(path)
+                    })
+            })
+            .collect();
+    }
+    let used: Vec<&SheetShape> = sheets.iter().filter(|s| s.rows > 0 && !s.hidden).collect();
+    match used.as_slice() {
+        [only] => Ok(vec![only.name.clone()]),
+        [] => Ok(vec![sheets[0].name.clone()]),
+        [first, ..] if options.first_sheet => Ok(vec![first.name.clone()]),
+        _ => Err(Error::usage(format!(
+            "has several sheets: name one with --sheet (or take --all-sheets); there {}",
+            list(sheets)
+        ))
+        .in_file(path)),
+    }
+}
+
+fn list(sheets: &[SheetShape]) -> String {
+    let texts: Vec<String> = sheets
+        .iter()
+        .map(|sheet| {
+            let hidden = if sheet.hidden { ", hidden" } else { "" };
+            format!(
+                "`{}` ({} rows with the header, {} columns{hidden})",
+                sheet.name, sheet.rows, sheet.columns
+            )
+        })
+        .collect();
+    let are = if texts.len() == 1 { "is" } else { "are" };
+    format!("{are} {}", texts.join(", "))
+}

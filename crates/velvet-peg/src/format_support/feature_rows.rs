@@ -1,0 +1,126 @@
+//! Layers as tables: delimited text and workbooks.
+//!
+//! Points give one row a feature. Lines and polygons give one row a vertex, with the feature's
+//! attributes repeated and `feature`, `part`, `ring` and `vertex` numbers, from 1. Or, where
+//! that is asked for, every feature gives one row with its geometry as well-known text.
+
+use super::{WriteOptions, wkt};
+use crate::error::Result;
+use crate::layer::{Batch, GeometryKind, LayerInfo, Value, column_names::distinct};
+use std::hash::{DefaultHasher, Hash, Hasher};
+
+/// A cell of a row.
+pub(crate) enum Cell {
+    /// An attribute, by its column.
+    Attribute(usize, Value),
+    /// A coordinate.
+    Coordinate(f64),
+    /// A height or measure, in the shortest form.
+    Number(f64),
+    /// A number of a feature, part, ring or vertex.
+    Count(u64),
+    /// A geometry as text.
+    Text(String),
+    /// Nothing.
+    Blank,
+}
+
+/// How features become rows.
+pub(crate) struct FeatureRows {
+    pub(crate) header: Vec<String>,
+    points: bool,
+    wkt: bool,
+    z: bool,
+    m: bool,
+    pub(crate) decimals: usize,
+}
+
+impl FeatureRows {
+    pub(crate) fn new(info: &LayerInfo, options: &WriteOptions, decimals: usize) -> FeatureRows {
+        let points = info.kind == Some(GeometryKind::Point);
+        let mut header: Vec<String> =
+            info.schema.fields().iter().map(|field| field.name().clone()).collect();
+        if options.wkt {
+            header.push(distinct(&header, "wkt"));
+        } else {
+            if !points {
+                header.extend(
+                    ["feature", "part", "ring", "vertex"].map(|name| distinct(&header, name)),
+                );
+            }
+            let names = coordinate_names(info.crs.as_ref());
+            let more = [info.has_z.then_some("z"), info.has_m.then_some("m")];
+            for name in names.into_iter().chain(more.into_iter().flatten()) {
+                header.push(distinct(&header, name));
+            }
+        }
+        let (z, m) = (info.has_z, info.has_m);
+        FeatureRows { header, points, wkt: options.wkt, z, m, decimals }
+    }
+
+    /// Hands on the rows of a batch.
+    pub(crate) fn each(
+        &self,
+        batch: &Batch,
+        each: &mut dyn FnMut(Vec<Cell>) -> Result<()>,
+    ) -> Result<()> {
+        let geometry = &batch.geometry;
+        for feature in 0..geometry.len() {
+            let attributes = || -> Vec<Cell> {
+                batch
+                    .values(feature)
+                    .into_iter()
+                    .enumerate()
+                    .map(|(at, value)| Cell::Attribute(at, value))
+                    .collect()
+            };
+            let none = geometry.kinds()[feature].is_none();
+            if self.wkt || none {
+                let mut row = attributes();
+                if self.wkt && !none {
+                    row.push(Cell::Text(wkt::write(geometry, feature, Some(self.decimals))));
+                }
+                row.resize_with(self.header.len(), || Cell::Blank);
+                each(row)?;
+                continue;
+            }
+            for (p, part) in geometry.parts(feature).enumerate() {
+                for (r, ring) in geometry.rings(part).enumerate() {
+                    for (v, at) in geometry.ring(ring).enumerate() {
+                        let mut row = attributes();
+                        if !self.points {
+                            row.push(Cell::Count(batch.first + feature as u64));
+                            row.extend([p, r, v].map(|n| Cell::Count(n as u64 + 1)));
+                        }
+                        row.push(Cell::Coordinate(geometry.x[at]));
+                        row.push(Cell::Coordinate(geometry.y[at]));
+                        for (has, values) in [(self.z, &geometry.z), (self.m, &geometry.m)] {
+                            let value = values.get(at).filter(|value| value.is_finite());
+                            if has {
+                                row.push(value.map_or(Cell::Blank, |value| Cell::Number(*value)));
+                            }
+                        }
+                        each(row)?;
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Names of the coordinate columns for a system.
+pub(crate) fn coordinate_names(crs: Option<&velvet_peg_core::Crs>) -> [&'static str; 2] {
+    match crs {
+        Some(crs) if crs.is_geographic() => ["lon", "lat"],
+        Some(crs) if crs.is_projected() => ["easting", "northing"],
+        _ => ["x", "y"],
+    }
+}
+
+/// A number for a row of a table.
+pub(crate) fn row_sum<'a>(cells: impl Iterator<Item = &'a str>) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    cells.for_each(|cell| cell.hash(&mut hasher));
+    hasher.finish()
+}

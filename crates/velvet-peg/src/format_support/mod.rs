@@ -1,0 +1,39 @@
+//! What every format is written against: the description that the table of formats holds, what a
+//! format reads from and writes to, and the encodings of geometries that several formats share.
+//!
+//! Nothing here knows of a single format, and nothing here opens a file for anybody: that is
+//! for `layer_io` and `table`, which go through the table of [`crate::format`].
+
+mod capability;
+mod column_metadata;
+mod description;
+mod feature_rows;
+pub(crate) mod first_row;
+mod row_source;
+mod sheet_shape;
+mod sink;
+mod source;
+mod table_options;
+pub(crate) mod text_encoding;
+pub(crate) mod text_type;
+pub(crate) mod two_pass;
+pub(crate) mod wkb;
+pub(crate) mod wkt;
+mod write_options;
+pub(crate) mod xml;
+
+pub use capability::{Appending, Attributes, Capability, Systems, Texts};
+pub(crate) use capability::{HEADINGS, UNLIMITED};
+pub(crate) use column_metadata::{DECLARED, KEY, declare, declared, key_field};
+pub(crate) use description::{
+    FileStart, FormatDescription, LayerStore, NewFile, Placing, not_written,
+};
+pub(crate) use feature_rows::{Cell, FeatureRows, coordinate_names, row_sum};
+pub use row_source::CellType;
+pub(crate) use row_source::{RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
+pub use sheet_shape::SheetShape;
+pub(crate) use sink::{Finished, ReadBack, Sink};
+pub(crate) use source::{OpenedLayer, Source};
+pub use table_options::{Quoting, TableOptions};
+pub use write_options::WriteOptions;
+pub(crate) use write_options::default_decimals;

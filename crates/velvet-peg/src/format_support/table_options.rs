@@ -1,0 +1,43 @@
+//! How a table is to be read.
+
+/// How a text table is to be read; what is none is detected.
+#[derive(Clone, Debug, Default)]
+pub struct TableOptions {
+    /// Delimiter.
+    pub delimiter: Option<char>,
+    /// Encoding by its label, such as `utf-8` or `windows-1252`.
+    pub encoding: Option<String>,
+    /// What values with delimiters or line ends in them are wrapped in.
+    pub quoting: Option<Quoting>,
+    /// True if the first row holds values, not the names of columns; told by the rows below it if
+    /// neither this nor `header` is said.
+    pub no_header: bool,
+    /// True if the first row holds the names of columns, whatever it looks like.
+    pub header: bool,
+    /// Widths of the fields in characters, of a text in which they stand in columns.
+    pub widths: Vec<usize>,
+    /// Names of the columns, instead of those in the header; without either, columns are named
+    /// by their numbers from 1.
+    pub names: Vec<String>,
+    /// Lines in front of the table that are passed over.
+    pub skip_lines: usize,
+    /// Lines that begin with this character are passed over.
+    pub comment: Option<char>,
+    /// Sheets of a workbook to read; with none, the only one there is.
+    pub sheets: Vec<String>,
+    /// Every sheet of a workbook, hidden ones aside.
+    pub all_sheets: bool,
+    /// The row of a sheet that the header is in, from 1; found if not given.
+    pub header_row: Option<u32>,
+    /// The first of several sheets, where none is named.
+    pub first_sheet: bool,
+}
+
+/// What values are wrapped in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Quoting {
+    /// This character, doubled inside a value.
+    With(char),
+    /// Nothing: the quotation mark is a character like any other.
+    None,
+}

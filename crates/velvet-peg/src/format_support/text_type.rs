@@ -1,0 +1,132 @@
+//! The type that texts ask for.
+//!
+//! A column is whole numbers or numbers only if every cell that is not blank reads back as
+//! it is written; codes with leading zeros, plus signs or exponents stay text.
+
+use super::CellType;
+use super::column_metadata::field_declared;
+use crate::layer::Value;
+use arrow_schema::{DataType, Field};
+
+/// Type of a column.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ColumnType {
+    /// No cell seen that is not blank.
+    Blank,
+    Integer,
+    Real,
+    Text,
+    /// Yes or no, where the file says so.
+    YesNo,
+    /// Dates, where the file says so.
+    Date,
+    /// Dates with a time (or without one, among others), where the file says so.
+    DateTime,
+}
+
+impl ColumnType {
+    fn of(cell: &str) -> ColumnType {
+        let digits = cell.strip_prefix('-').unwrap_or(cell);
+        let plain = !digits.is_empty()
+            && digits.bytes().all(|b| b.is_ascii_digit() || b == b'.')
+            && digits.bytes().filter(|b| *b == b'.').count() <= 1
+            && digits.bytes().any(|b| b.is_ascii_digit());
+        let padded = digits.len() > 1 && digits.starts_with('0') && !digits.starts_with("0.");
+        match (plain && !padded, digits.contains('.')) {
+            (false, _) => ColumnType::Text,
+            (true, false) if digits.len() <= 18 => ColumnType::Integer,
+            (true, true) if digits.len() <= 17 || reads_back(cell) => ColumnType::Real,
+            _ => ColumnType::Text,
+        }
+    }
+
+    /// The type that holds a cell of this text and type, too.
+    pub(crate) fn with(self, cell: &str, cell_type: CellType) -> ColumnType {
+        if self == ColumnType::Text || cell.is_empty() {
+            return self;
+        }
+        let of_cell = match cell_type {
+            CellType::Blank | CellType::Untyped | CellType::Number => ColumnType::of(cell),
+            CellType::Text | CellType::Time => ColumnType::Text,
+            CellType::YesNo => ColumnType::YesNo,
+            CellType::Date => ColumnType::Date,
+            CellType::DateTime => ColumnType::DateTime,
+        };
+        match (self, of_cell) {
+            (ColumnType::Blank, kind) => kind,
+            (known, kind) if known == kind => known,
+            (ColumnType::Integer | ColumnType::Real, ColumnType::Integer | ColumnType::Real) => {
+                ColumnType::Real
+            }
+            (ColumnType::Date | ColumnType::DateTime, ColumnType::Date | ColumnType::DateTime) => {
+                ColumnType::DateTime
+            }
+            _ => ColumnType::Text,
+        }
+    }
+
+    /// The field of a column of this type.
+    pub(crate) fn field(self, name: &str) -> Field {
+        let kind = match self {
+            ColumnType::Integer => DataType::Int64,
+            ColumnType::Real => DataType::Float64,
+            ColumnType::YesNo => DataType::Boolean,
+            ColumnType::Blank | ColumnType::Text | ColumnType::Date | ColumnType::DateTime => {
+                DataType::Utf8
+            }
+        };
+        let field = Field::new(name, kind, true);
+        match self {
+            ColumnType::Date => field_declared(field, "DATE"),
+            ColumnType::DateTime => field_declared(field, "DATETIME"),
+            _ => field,
+        }
+    }
+
+    /// Name in words.
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            ColumnType::Blank => "blank",
+            ColumnType::Integer => "whole number",
+            ColumnType::Real => "number",
+            ColumnType::Text => "text",
+            ColumnType::YesNo => "yes or no",
+            ColumnType::Date => "date",
+            ColumnType::DateTime => "date with a time",
+        }
+    }
+
+    /// The value of a cell of this type.
+    pub(crate) fn value(self, cell: &str) -> Value {
+        let number = cell.trim();
+        if cell.is_empty() {
+            return Value::Null;
+        }
+        match self {
+            ColumnType::Integer => number.parse().map_or(Value::Null, Value::Integer),
+            ColumnType::Real => number.parse().map_or(Value::Null, Value::Real),
+            ColumnType::YesNo => Value::Boolean(cell == "true"),
+            // A date at midnight, among others with a time.
+            ColumnType::DateTime if cell.len() == "2026-05-01".len() => {
+                Value::Text(format!("{cell}T00:00:00"))
+            }
+            ColumnType::Blank | ColumnType::Text | ColumnType::Date | ColumnType::DateTime => {
+                Value::Text(cell.to_string())
+            }
+        }
+    }
+}
+
+/// A number with as many digits as a double has, and no more.
+fn reads_back(cell: &str) -> bool {
+    cell.parse::<f64>().is_ok_and(|number| number.to_string() == cell)
+}
+
+/// The type of column that a text asks for; none for a blank one.
+pub(crate) fn data_type_of_text(text: &str) -> Option<DataType> {
+    let text = text.trim();
+    match ColumnType::Blank.with(text, CellType::Untyped) {
+        ColumnType::Blank => None,
+        kind => Some(kind.field("").data_type().clone()),
+    }
+}

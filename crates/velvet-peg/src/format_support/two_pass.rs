@@ -1,0 +1,169 @@
+//! Formats whose features say themselves which attributes they have: a first pass learns the
+//! columns, kinds, number and extent, a second hands out batches. Neither holds more than one
+//! feature at a time (and the batch).
+
+use super::text_type::data_type_of_text;
+use super::{OpenedLayer, Source};
+use crate::error::Result;
+use crate::layer::{
+    Batch, CrsOrigin, Gather, GeometryColumn, LayerInfo, Learn, Value, type_of_value,
+};
+use crate::notice::Notice;
+use arrow_schema::DataType;
+use std::collections::HashMap;
+use std::fmt::Debug;
+use std::path::{Path, PathBuf};
+use velvet_peg_core::Crs;
+
+/// What a file yields, one after the other.
+pub(crate) enum Item {
+    /// A feature.
+    Feature(Raw),
+    /// A record that no feature can be made of: why, and what was there.
+    Unreadable(String, String),
+}
+
+/// A feature as it stands in a file.
+#[derive(Default)]
+pub(crate) struct Raw {
+    /// Which of the file's layers it belongs to.
+    pub(crate) layer: usize,
+    /// Its geometry, alone in the column.
+    pub(crate) geometry: GeometryColumn,
+    /// Its attributes by key.
+    pub(crate) values: Vec<(String, Given)>,
+}
+
+/// A value as it stands in a file.
+pub(crate) enum Given {
+    /// With its type.
+    Typed(Value),
+    /// As a text of which nobody says whether it is a number: the whole column decides.
+    Untyped(String),
+}
+
+impl Given {
+    fn kind(&self) -> Option<DataType> {
+        match self {
+            Given::Typed(value) => type_of_value(value),
+            Given::Untyped(text) => data_type_of_text(text),
+        }
+    }
+
+    fn value(self, column: &DataType) -> Value {
+        match (self, column) {
+            // Among texts a number keeps the look of one: 0.0 is not 0.
+            (Given::Typed(Value::Real(number)), DataType::Utf8) => {
+                Value::Text(format!("{number:?}"))
+            }
+            (Given::Typed(value), _) => value,
+            (Given::Untyped(text), DataType::Int64) => {
+                text.trim().parse().map_or(Value::Null, Value::Integer)
+            }
+            (Given::Untyped(text), DataType::Float64) => {
+                text.trim().parse().map_or(Value::Null, Value::Real)
+            }
+            (Given::Untyped(text), _) => Value::Text(text),
+        }
+    }
+}
+
+/// A file that can be run through from its beginning.
+pub(crate) trait Features: Debug + Send {
+    /// Hands each feature to `each`.
+    fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()>;
+}
+
+/// One layer of a file read in two passes.
+#[derive(Debug)]
+struct TwoPass<F> {
+    path: PathBuf,
+    features: F,
+    layer: usize,
+    keys: Vec<String>,
+}
+
+/// What the first pass learnt of one layer.
+pub(crate) struct Learnt {
+    pub(crate) learn: Learn,
+    /// Records that could not be read, with the first reason.
+    pub(crate) unreadable: (u64, String),
+}
+
+/// Runs through a file and learns each of its layers.
+pub(crate) fn learn(path: &Path, features: &dyn Features, layers: usize) -> Result<Vec<Learnt>> {
+    let mut learnt: Vec<Learnt> = (0..layers)
+        .map(|_| Learnt { learn: Learn::default(), unreadable: (0, String::new()) })
+        .collect();
+    features.each(path, &mut |item| {
+        match item {
+            Item::Feature(raw) => learnt[raw.layer].learn.feature(
+                &raw.geometry,
+                raw.values.iter().map(|(key, value)| (key.as_str(), value.kind())),
+            ),
+            Item::Unreadable(reason, _) => {
+                let (count, first) = &mut learnt[0].unreadable;
+                *count += 1;
+                if *count == 1 {
+                    *first = reason;
+                }
+            }
+        }
+        Ok(())
+    })?;
+    Ok(learnt)
+}
+
+/// Describes a layer that was learnt; `name_of` gives the name of a key's column.
+pub(crate) fn opened(
+    path: &Path,
+    features: impl Features + 'static,
+    (layer, learnt): (usize, Learnt),
+    name: &str,
+    (crs, origin): (Option<Crs>, CrsOrigin),
+    name_of: &dyn Fn(&[String]) -> Vec<String>,
+) -> OpenedLayer {
+    let names = name_of(&learnt.learn.keys);
+    let fields = learnt.learn.fields(&names);
+    let info = learnt.learn.info(name, crs, origin, fields);
+    let source = TwoPass { path: path.to_path_buf(), features, layer, keys: learnt.learn.keys };
+    let notices = match learnt.unreadable {
+        (0, _) => Vec::new(),
+        (count, first) => vec![unreadable_notice(count, &first)],
+    };
+    (info, Box::new(source), notices)
+}
+
+/// A warning of records that cannot be read.
+pub(crate) fn unreadable_notice(count: u64, first: &str) -> Notice {
+    let records = if count == 1 { "record" } else { "records" };
+    Notice::warning(format!(
+        "{count} {records} of the file cannot be read and {} left out: {first}",
+        if count == 1 { "is" } else { "are" }
+    ))
+}
+
+impl<F: Features> Source for TwoPass<F> {
+    fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        let places: HashMap<&str, usize> =
+            self.keys.iter().enumerate().map(|(at, key)| (key.as_str(), at)).collect();
+        let mut gather = Gather::new(info.schema.clone(), each);
+        self.features.each(&self.path, &mut |item| match item {
+            Item::Feature(raw) if raw.layer == self.layer => {
+                let mut values = vec![Value::Null; self.keys.len()];
+                for (key, value) in raw.values {
+                    if let Some(at) = places.get(key.as_str()) {
+                        values[*at] = value.value(info.schema.field(*at).data_type());
+                    }
+                }
+                gather.geometry().push_from(&raw.geometry, 0);
+                gather.feature(values)
+            }
+            Item::Unreadable(reason, original) if self.layer == 0 => {
+                gather.unreadable(reason, original)
+            }
+            _ => Ok(()),
+        })?;
+        gather.finish()
+    }
+}

@@ -1,0 +1,318 @@
+//! Well-known text of geometries (ISO 19125-1, ISO 13249-3), in and out: `POINT Z (1 2 3)`,
+//! with `Z`, `M` and `ZM`, the older forms without a space (`POINTZ`) and with the system in
+//! front (`SRID=4326;POINT(1 2)`), which is left to the caller.
+
+use crate::layer::{GeometryColumn, GeometryKind};
+use std::fmt::Write;
+use std::ops::Range;
+
+/// One feature as text; numbers with so many digits behind the point, or the shortest form
+/// that reads back the same.
+pub(crate) fn write(column: &GeometryColumn, feature: usize, decimals: Option<usize>) -> String {
+    let Some(kind) = column.kinds()[feature] else {
+        return "GEOMETRYCOLLECTION EMPTY".to_string();
+    };
+    let all = |values: &[f64]| {
+        !values.is_empty() && column.vertices(feature).all(|at| values[at].is_finite())
+    };
+    let (z, m) = (all(&column.z), all(&column.m));
+    let mut text = String::from(name(kind));
+    text += match (z, m) {
+        (true, true) => " ZM ",
+        (true, false) => " Z ",
+        (false, true) => " M ",
+        (false, false) => " ",
+    };
+    if kind.is_multi() {
+        text.push('(');
+    }
+    let ring_text = |range: Range<usize>, close: bool, text: &mut String| {
+        text.push('(');
+        let first = range.start;
+        let closing = close && closes(column, &range);
+        for (number, at) in range.chain(closing.then_some(first)).enumerate() {
+            if number > 0 {
+                text.push_str(", ");
+            }
+            number_text(column.x[at], decimals, text);
+            text.push(' ');
+            number_text(column.y[at], decimals, text);
+            for value in [z.then(|| column.z[at]), m.then(|| column.m[at])].into_iter().flatten() {
+                // Heights and measures keep what they have.
+                text.push(' ');
+                number_text(value, None, text);
+            }
+        }
+        text.push(')');
+    };
+    for (p, part) in column.parts(feature).enumerate() {
+        if p > 0 {
+            text.push_str(", ");
+        }
+        let polygon = kind.single() == GeometryKind::Polygon;
+        if polygon {
+            text.push('(');
+        }
+        for (r, ring) in column.rings(part).enumerate() {
+            if r > 0 {
+                text.push_str(", ");
+            }
+            ring_text(column.ring(ring), polygon, &mut text);
+        }
+        if polygon {
+            text.push(')');
+        }
+    }
+    if kind.is_multi() {
+        text.push(')');
+    }
+    text
+}
+
+/// True if a ring has to be closed with its first vertex.
+pub(crate) fn closes(column: &GeometryColumn, ring: &Range<usize>) -> bool {
+    !ring.is_empty()
+        && (column.x[ring.start], column.y[ring.start])
+            != (column.x[ring.end - 1], column.y[ring.end - 1])
+}
+
+fn number_text(value: f64, decimals: Option<usize>, text: &mut String) {
+    // Writing to a string does not fail.
+    let _ = match decimals {
+        Some(decimals) => write!(text, "{value:.decimals$}"),
+        None => write!(text, "{value}"),
+    };
+}
+
+/// The name of a kind.
+pub(crate) fn name(kind: GeometryKind) -> &'static str {
+    match kind {
+        GeometryKind::Point => "POINT",
+        GeometryKind::Line => "LINESTRING",
+        GeometryKind::Polygon => "POLYGON",
+        GeometryKind::MultiPoint => "MULTIPOINT",
+        GeometryKind::MultiLine => "MULTILINESTRING",
+        GeometryKind::MultiPolygon => "MULTIPOLYGON",
+    }
+}
+
+/// True if a text begins like well-known text.
+pub(crate) fn looks_like(text: &str) -> bool {
+    let text = text.trim_start();
+    let text = text.split_once(';').map_or(text, |(srid, rest)| {
+        if srid.to_ascii_uppercase().starts_with("SRID=") { rest } else { text }
+    });
+    let word: String =
+        text.chars().take_while(char::is_ascii_alphabetic).collect::<String>().to_ascii_uppercase();
+    let word = word.trim_end_matches('M').trim_end_matches('Z');
+    let names = ["POINT", "LINESTRING", "POLYGON", "MULTIPOINT", "MULTILINESTRING", "MULTIPOLYGON"];
+    names.contains(&word)
+}
+
+/// Reads a text into a column as one feature, or says what is wrong with it and where. The
+/// number of the reference system in front of it is passed back.
+pub(crate) fn read(text: &str, column: &mut GeometryColumn) -> Result<Option<u32>, String> {
+    let mut input = Input { text, at: 0, z: false, m: false };
+    let srid = input.srid()?;
+    column.attempt(|column| {
+        let kind = input.geometry(column)?;
+        input.blanks();
+        if input.at < text.len() { Err(input.wrong("the end")) } else { Ok(kind) }
+    })?;
+    Ok(srid)
+}
+
+struct Input<'a> {
+    text: &'a str,
+    at: usize,
+    z: bool,
+    m: bool,
+}
+
+impl<'a> Input<'a> {
+    fn rest(&self) -> &'a str {
+        &self.text[self.at..]
+    }
+
+    fn wrong(&self, expected: &str) -> String {
+        let found: String = self.rest().chars().take(12).collect();
+        let found = if found.is_empty() { "the end".to_string() } else { format!("`{found}`") };
+        format!("well-known text: expected {expected} at character {}, found {found}", self.at + 1)
+    }
+
+    fn blanks(&mut self) {
+        self.at += self.rest().len() - self.rest().trim_start().len();
+    }
+
+    fn word(&mut self) -> &'a str {
+        self.blanks();
+        let rest = self.rest();
+        let end = rest.find(|c: char| !c.is_ascii_alphabetic()).unwrap_or(rest.len());
+        self.at += end;
+        &rest[..end]
+    }
+
+    fn take(&mut self, mark: char) -> bool {
+        self.blanks();
+        let found = self.rest().starts_with(mark);
+        self.at += usize::from(found);
+        found
+    }
+
+    fn expect(&mut self, mark: char) -> Result<(), String> {
+        if self.take(mark) { Ok(()) } else { Err(self.wrong(&format!("`{mark}`"))) }
+    }
+
+    fn empty(&mut self) -> bool {
+        let before = self.at;
+        let found = self.word().eq_ignore_ascii_case("EMPTY");
+        if !found {
+            self.at = before;
+        }
+        found
+    }
+
+    fn srid(&mut self) -> Result<Option<u32>, String> {
+        let start = self.at;
+        if !self.word().eq_ignore_ascii_case("SRID") {
+            self.at = start;
+            return Ok(None);
+        }
+        self.expect('=')?;
+        let rest = self.rest();
+        let end = rest.find(';').ok_or_else(|| self.wrong("a number and `;`"))?;
+        let number = rest[..end].trim().parse().map_err(|_| self.wrong("a number and `;`"))?;
+        self.at += end + 1;
+        Ok(Some(number))
+    }
+
+    fn number(&mut self) -> Option<f64> {
+        self.blanks();
+        let rest = self.rest();
+        let end = rest.find(|c: char| c.is_whitespace() || c == ',' || c == ')' || c == '(');
+        let word = &rest[..end.unwrap_or(rest.len())];
+        let number = word.parse::<f64>().ok()?;
+        self.at += word.len();
+        Some(number)
+    }
+
+    fn geometry(&mut self, column: &mut GeometryColumn) -> Result<Option<GeometryKind>, String> {
+        self.blanks();
+        let start = self.at;
+        let word = self.word().to_ascii_uppercase();
+        let kinds = [
+            ("POINT", GeometryKind::Point),
+            ("LINESTRING", GeometryKind::Line),
+            ("POLYGON", GeometryKind::Polygon),
+            ("MULTIPOINT", GeometryKind::MultiPoint),
+            ("MULTILINESTRING", GeometryKind::MultiLine),
+            ("MULTIPOLYGON", GeometryKind::MultiPolygon),
+        ];
+        if word == "GEOMETRYCOLLECTION" && self.empty() {
+            return Ok(None);
+        }
+        // The longest name that fits: a Z or M may be written on.
+        let Some((kind, marks)) = kinds
+            .iter()
+            .filter_map(|(name, kind)| Some((*kind, word.strip_prefix(name)?)))
+            .find(|(_, marks)| ["", "Z", "M", "ZM"].contains(marks))
+        else {
+            self.at = start;
+            return Err(self.wrong("POINT, LINESTRING, POLYGON or a MULTI form of them"));
+        };
+        let mut marks = marks.to_string();
+        if marks.is_empty() {
+            let before = self.at;
+            let next = self.word().to_ascii_uppercase();
+            match next.as_str() {
+                "Z" | "M" | "ZM" => marks = next,
+                _ => self.at = before,
+            }
+        }
+        (self.z, self.m) = (marks.contains('Z'), marks.contains('M'));
+        if self.empty() {
+            return Ok(None);
+        }
+        if !kind.is_multi() {
+            self.part(kind, column)?;
+            return Ok(Some(kind));
+        }
+        self.expect('(')?;
+        loop {
+            if kind == GeometryKind::MultiPoint {
+                // Points may stand with or without marks of their own.
+                let wrapped = self.take('(');
+                self.vertex(column)?;
+                if wrapped {
+                    self.expect(')')?;
+                }
+                column.end_ring();
+                column.end_part();
+            } else if !self.empty() {
+                self.part(kind.single(), column)?;
+            }
+            if !self.take(',') {
+                break;
+            }
+        }
+        self.expect(')')?;
+        Ok(Some(kind))
+    }
+
+    fn part(&mut self, kind: GeometryKind, column: &mut GeometryColumn) -> Result<(), String> {
+        if kind == GeometryKind::Polygon {
+            self.expect('(')?;
+            loop {
+                self.ring(column)?;
+                if !self.take(',') {
+                    break;
+                }
+            }
+            self.expect(')')?;
+        } else {
+            self.ring(column)?;
+        }
+        column.end_part();
+        Ok(())
+    }
+
+    fn ring(&mut self, column: &mut GeometryColumn) -> Result<(), String> {
+        self.expect('(')?;
+        loop {
+            self.vertex(column)?;
+            if !self.take(',') {
+                break;
+            }
+        }
+        self.expect(')')?;
+        column.end_ring();
+        Ok(())
+    }
+
+    fn vertex(&mut self, column: &mut GeometryColumn) -> Result<(), String> {
+        let mut numbers = [0.0; 4];
+        let mut count = 0;
+        while count < 4
+            && let Some(number) = self.number()
+        {
+            numbers[count] = number;
+            count += 1;
+        }
+        let (z, m) = match (count, self.z, self.m) {
+            (2, false, false) => (None, None),
+            // A third number without a mark is a height.
+            (3, _, false) => (Some(numbers[2]), None),
+            (3, false, true) => (None, Some(numbers[2])),
+            (4, ..) => (Some(numbers[2]), Some(numbers[3])),
+            _ => return Err(self.wrong("as many numbers as the geometry has dimensions")),
+        };
+        if !numbers[..count].iter().all(|number| number.is_finite()) {
+            return Err(self.wrong("finite numbers before this place"));
+        }
+        column.push_vertex(numbers[0], numbers[1], z);
+        if let Some(m) = m {
+            column.set_measure(m);
+        }
+        Ok(())
+    }
+}

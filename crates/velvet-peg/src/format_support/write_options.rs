@@ -1,0 +1,45 @@
+//! How a layer is written.
+
+use velvet_peg_core::Crs;
+
+/// How a layer is written.
+#[derive(Clone, Debug, Default)]
+pub struct WriteOptions {
+    /// Replace an existing file; of a GeoPackage the layer of that name, and what else it holds
+    /// stays.
+    pub overwrite: bool,
+    /// Replace a GeoPackage as a whole, with everything that it holds.
+    pub replace_file: bool,
+    /// Digits behind the point of coordinates in text formats; none for 9 in degrees (0.1 mm)
+    /// and 4 in metres or feet.
+    pub decimals: Option<usize>,
+    /// Add to the layer of an existing file, whose reference system and columns are taken over.
+    pub append: bool,
+    /// Name of the layer in the file; that of the layer written if none.
+    pub layer: Option<String>,
+    /// Refuse to write what the format cannot hold in full.
+    pub strict: bool,
+    /// Geometries as well-known text in one column of a text table or workbook, not as
+    /// coordinates in several.
+    pub wkt: bool,
+    /// Column whose values name the layers of a drawing.
+    pub layer_by: Option<String>,
+    /// Column whose values label the points of a drawing.
+    pub label: Option<String>,
+    /// Time of the last change (UTC, ISO 8601) in formats that hold one; now if none.
+    pub stamp: Option<String>,
+    /// Read the file again and compare; none for layers of under a million features.
+    pub verify: Option<bool>,
+}
+
+impl WriteOptions {
+    /// True if a file that is there is no obstacle.
+    pub(crate) fn replaces(&self) -> bool {
+        self.overwrite || self.append || self.replace_file
+    }
+}
+
+/// Digits for coordinates of a system when none are asked for.
+pub(crate) fn default_decimals(crs: Option<&Crs>) -> usize {
+    if crs.is_some_and(Crs::is_geographic) { 9 } else { 4 }
+}

@@ -1,0 +1,127 @@
+//! Where an input lies: a path, standard input (`-`), or an `http(s)` address. What is not a
+//! file of its own is laid down in a temporary folder for as long as it is read.
+
+use super::recognise::{recognise, with_start};
+use crate::error::{Error, Kind, Result};
+use crate::format::Format;
+use crate::output::TemporaryFolder;
+use std::fs::File;
+use std::io::{Read, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// An input that lies on disk.
+#[derive(Clone, Debug)]
+pub(crate) struct Located {
+    /// As it was given, for messages.
+    pub(crate) shown: PathBuf,
+    /// Where it can be read.
+    pub(crate) real: PathBuf,
+    pub(crate) format: Format,
+    /// Keeps what was laid down.
+    pub(crate) keep: Option<Arc<TemporaryFolder>>,
+}
+
+/// A file that is not there.
+fn missing(path: &Path) -> Error {
+    Error::new(Kind::File, "there is no such file").in_file(path)
+}
+
+/// Finds an input and tells its format.
+pub(crate) fn locate(path: &Path) -> Result<Located> {
+    if path == Path::new("-") {
+        return lay_down(path, "layer", &mut std::io::stdin().lock());
+    }
+    if let Some(address) = path.to_str().filter(|text| is_address(text)) {
+        return fetch(path, address);
+    }
+    if !path.exists() {
+        return Err(missing(path));
+    }
+    if path.is_dir() {
+        return Err(Error::data("is a folder, not a file of data").in_file(path));
+    }
+    let format = match Format::of(path) {
+        Ok(format) => format,
+        Err(_) => {
+            let mut start = Vec::new();
+            File::open(path)
+                .and_then(|file| file.take(4096).read_to_end(&mut start))
+                .map_err(|e| Error::file(path, "cannot be read", e))?;
+            recognise(&start)
+        }
+    };
+    Ok(Located { shown: path.to_path_buf(), real: path.to_path_buf(), format, keep: None })
+}
+
+fn is_address(text: &str) -> bool {
+    text.starts_with("http://") || text.starts_with("https://")
+}
+
+/// Lays an input down under a name whose extension says its format.
+fn lay_down(shown: &Path, stem: &str, input: &mut dyn Read) -> Result<Located> {
+    let failed = |e| Error::file(shown, "cannot be read", e);
+    let mut start = Vec::new();
+    input.take(4096).read_to_end(&mut start).map_err(failed)?;
+    let named = shown.extension().and_then(|_| Format::of(shown).ok());
+    let format = named.unwrap_or_else(|| recognise(&start));
+    let extension = match named {
+        None => with_start(&start, |start| format.description().extension_for(start)),
+        Some(_) => shown.extension().and_then(|e| e.to_str()).unwrap_or_default(),
+    };
+    let folder = TemporaryFolder::new().map_err(failed)?;
+    let real = folder.path().join(format!("{stem}.{extension}"));
+    let mut file = File::create(&real).map_err(failed)?;
+    file.write_all(&start).map_err(failed)?;
+    std::io::copy(input, &mut file).map_err(failed)?;
+    Ok(Located { shown: shown.to_path_buf(), real, format, keep: Some(Arc::new(folder)) })
+}
+
+#[cfg(not(feature = "http"))]
+fn fetch(shown: &Path, _address: &str) -> Result<Located> {
+    Err(Error::usage(
+        "addresses are read only where Velvet Peg was built with the feature `http`: download the \
+         file and name it",
+    )
+    .in_file(shown))
+}
+
+/// Most bytes that are fetched.
+#[cfg(feature = "http")]
+const MOST_BYTES: u64 = 2 << 30;
+
+/// Longest that fetching may take.
+#[cfg(feature = "http")]
+const LONGEST: std::time::Duration = std::time::Duration::from_secs(300);
+
+#[cfg(feature = "http")]
+fn fetch(shown: &Path, address: &str) -> Result<Located> {
+    let failed = |e: ureq::Error| {
+        let message = format!("cannot be fetched: {e}");
+        Error::new(Kind::File, message).in_file(shown)
+    };
+    let agent: ureq::Agent = ureq::Agent::config_builder()
+        .timeout_global(Some(LONGEST))
+        .timeout_connect(Some(std::time::Duration::from_secs(20)))
+        .user_agent("velvet-peg")
+        .build()
+        .into();
+    let mut answer = agent.get(address).call().map_err(failed)?;
+    if let Some(length) = answer.body().content_length().filter(|length| *length > MOST_BYTES) {
+        return Err(Error::data(format!(
+            "holds {length} bytes, more than the {MOST_BYTES} that are fetched: download it and \
+             name the file"
+        ))
+        .in_file(shown));
+    }
+    // The name of the file in the address, without what follows a question mark.
+    let bare = address.split(['?', '#']).next().unwrap_or(address);
+    let name = bare.rsplit('/').next().unwrap_or_default();
+    let stem = Path::new(name).file_stem().and_then(|s| s.to_str()).filter(|s| !s.is_empty());
+    let mut body = answer.body_mut().with_config().limit(MOST_BYTES).reader();
+    let bare = Path::new(bare);
+    let mut located = lay_down(bare, stem.unwrap_or("layer"), &mut body)
+        .map_err(|error| error.shown_as(bare, shown))?;
+    located.shown = shown.to_path_buf();
+    Ok(located)
+}

@@ -1,0 +1,8 @@
+//! Inputs: where one lies (a path, standard input, an address), and what format it is of.
+
+mod locate;
+mod recognise;
+
+pub(crate) use locate::{Located, locate};
+pub use recognise::format_of;
+pub(crate) use recognise::recognise_standard_input;

@@ -1,0 +1,59 @@
+//! Telling a format by its first bytes, where no extension says it.
+
+use crate::error::{Error, Result};
+use crate::format::Format;
+use crate::format_support::FileStart;
+use crate::format_support::text_encoding::decode_start;
+use std::fs::File;
+use std::io::{BufRead, Read};
+use std::path::Path;
+
+/// The format that bytes begin like; text of no format of layers is a table.
+pub(super) fn recognise(bytes: &[u8]) -> Format {
+    with_start(bytes, Format::recognised)
+}
+
+/// Hands on the first bytes of a file as bytes and as text.
+pub(super) fn with_start<T>(bytes: &[u8], each: impl Fn(&FileStart<'_>) -> T) -> T {
+    let text = decode_start(bytes);
+    let text = text.trim_start_matches(['\u{feff}', '\u{1e}']).trim_start();
+    each(&FileStart { bytes, text })
+}
+
+/// The format of an input: by its extension, or, where that says nothing or the input is
+/// standard input (`-`), by its first bytes, of which none is taken.
+///
+/// ```
+/// use std::path::Path;
+/// assert!(velvet_peg::format_of(Path::new("gates.xlsx"))?.is_table());
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+///
+/// # Errors
+/// If it cannot be read.
+pub fn format_of(path: &Path) -> Result<Format> {
+    if path == Path::new("-") {
+        return recognise_standard_input().map_err(|e| Error::file(path, "cannot be read", e));
+    }
+    let bare = path.to_str().and_then(|text| text.split(['?', '#']).next()).unwrap_or_default();
+    if let Ok(format) = Format::of(Path::new(bare)) {
+        return Ok(format);
+    }
+    if bare.starts_with("http://") || bare.starts_with("https://") {
+        // What it is shows when it is fetched; features, most likely.
+        return Ok(Format::of_addresses());
+    }
+    if path.is_dir() {
+        return Err(Error::data("is a folder, not a file of data").in_file(path));
+    }
+    let mut start = Vec::new();
+    File::open(path)
+        .and_then(|file| file.take(4096).read_to_end(&mut start))
+        .map_err(|e| Error::file(path, "cannot be read", e))?;
+    Ok(recognise(&start))
+}
+
+/// The format that standard input begins like, without taking anything from it.
+pub(crate) fn recognise_standard_input() -> std::io::Result<Format> {
+    Ok(recognise(std::io::stdin().lock().fill_buf()?))
+}

@@ -1,0 +1,47 @@
+//! Names of columns: found by what was asked for, listed for messages, made distinct.
+
+use crate::error::{Error, Result};
+
+/// The place of a column, by its name or its number from 1.
+pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) -> Result<usize> {
+    headers
+        .iter()
+        .position(|header| header == name)
+        .or_else(|| {
+            headers.iter().position(|header| header.trim().eq_ignore_ascii_case(name.trim()))
+        })
+        .or_else(|| {
+            // A number that is no name is the place, from 1.
+            let place: usize = name.trim().parse().ok()?;
+            (1..=headers.len()).contains(&place).then(|| place - 1)
+        })
+        .ok_or_else(|| {
+            let hint =
+                likely.map_or(String::new(), |at| format!("; did you mean `{}`?", headers[at]));
+            Error::usage(format!(
+                "there is no column `{name}`: the columns are {}{hint}",
+                list(headers)
+            ))
+        })
+}
+
+/// Headers in quotes, for messages.
+pub(crate) fn list(headers: &[String]) -> String {
+    let shown: Vec<String> = headers.iter().take(30).map(|h| format!("`{h}`")).collect();
+    let more = headers.len().saturating_sub(30);
+    match more {
+        0 => shown.join(", "),
+        more => format!("{} and {more} more", shown.join(", ")),
+    }
+}
+
+/// A column name that is not taken yet.
+pub(crate) fn distinct(taken: &[String], name: &str) -> String {
+    let mut candidate = name.to_string();
+    let mut suffix = 2;
+    while taken.iter().any(|other| other.eq_ignore_ascii_case(&candidate)) {
+        candidate = format!("{name}_{suffix}");
+        suffix += 1;
+    }
+    candidate
+}

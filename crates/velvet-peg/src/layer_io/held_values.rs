@@ -1,0 +1,155 @@
+//! Values as a format can hold them: what it has no word for is changed before it is written, and
+//! said; so what is read again can be compared with what is in the file.
+
+use crate::format::Format;
+use crate::format_support::Texts;
+use crate::layer::value_at;
+use crate::notice::Notice;
+use arrow_array::cast::AsArray;
+use arrow_array::types::Float64Type;
+use arrow_array::{Array, ArrayRef, Float64Array, StringArray};
+use arrow_schema::DataType;
+use std::borrow::Cow;
+use std::sync::Arc;
+
+/// What stands for a character that cannot be written.
+const REPLACEMENT: char = '\u{fffd}';
+
+/// Makes values fit, and counts what was changed.
+#[derive(Debug)]
+pub(super) struct HeldValues {
+    format: Format,
+    texts: Texts,
+    /// Infinite numbers are kept.
+    infinite: bool,
+    replaced: u64,
+    padded: u64,
+    lost_infinite: u64,
+}
+
+impl HeldValues {
+    pub(super) fn new(format: Format) -> HeldValues {
+        let (texts, infinite) = (format.capability().texts, format.capability().infinite);
+        HeldValues { format, texts, infinite, replaced: 0, padded: 0, lost_infinite: 0 }
+    }
+
+    /// A column as the format holds it; none if it is as it was.
+    pub(super) fn column(&mut self, column: &ArrayRef) -> Option<ArrayRef> {
+        match column.data_type() {
+            DataType::Utf8 if self.texts != Texts::All => {
+                let texts = column.as_string::<i32>();
+                let held: Vec<Option<Cow<'_, str>>> =
+                    texts.iter().map(|text| text.and_then(|text| self.text(text))).collect();
+                let same = held.iter().zip(texts).all(|(held, text)| match (held, text) {
+                    (Some(Cow::Borrowed(held)), Some(text)) => held.len() == text.len(),
+                    (None, None) => true,
+                    _ => false,
+                });
+                (!same).then(|| Arc::new(held.into_iter().collect::<StringArray>()) as ArrayRef)
+            }
+            DataType::Float64 if !self.infinite => {
+                let numbers = column.as_primitive::<Float64Type>();
+                let lost = numbers.iter().flatten().filter(|number| number.is_infinite()).count();
+                self.lost_infinite += lost as u64;
+                let finite = |number: Option<f64>| number.filter(|number| !number.is_infinite());
+                (lost > 0)
+                    .then(|| Arc::new(numbers.iter().map(finite).collect::<Float64Array>()) as _)
+            }
+            _ => None,
+        }
+    }
+
+    fn text<'a>(&mut self, text: &'a str) -> Option<Cow<'a, str>> {
+        let wrong = |c: char| match self.texts {
+            Texts::NoNull => c == '\0',
+            Texts::Xml { .. } => {
+                (c < ' ' && !matches!(c, '\t' | '\n' | '\r'))
+                    || matches!(c, '\u{fffe}' | '\u{ffff}')
+            }
+            Texts::Line => !(' '..='\u{ffff}').contains(&c),
+            Texts::All | Texts::Padded => false,
+        };
+        match self.texts {
+            Texts::Padded => {
+                let held = text.trim_end_matches([' ', '\0']);
+                self.padded += u64::from(held.len() < text.len());
+                return Some(Cow::Borrowed(held));
+            }
+            Texts::Xml { blanks: false } if !text.is_empty() && text.trim().is_empty() => {
+                self.padded += 1;
+                return None;
+            }
+            _ => {}
+        }
+        if !text.contains(wrong) {
+            return Some(Cow::Borrowed(text));
+        }
+        self.replaced += 1;
+        let held = |c: char| match wrong(c) {
+            true if self.texts == Texts::Line && c < ' ' => ' ',
+            true => REPLACEMENT,
+            false => c,
+        };
+        Some(Cow::Owned(text.chars().map(held).collect()))
+    }
+
+    /// What was changed.
+    pub(super) fn losses(&self) -> Vec<Notice> {
+        let name = self.format.name();
+        let texts = |count: u64| if count == 1 { "text" } else { "texts" };
+        let lost = [
+            (
+                self.replaced,
+                match self.texts {
+                    Texts::Line => format!(
+                        "{} {} with line ends, tabs or characters beyond 16 bits, which {name} \
+                         cannot hold: written as blanks and {REPLACEMENT}",
+                        self.replaced,
+                        texts(self.replaced)
+                    ),
+                    _ => format!(
+                        "{} {} with control characters, which {name} cannot hold: these are \
+                         written as {REPLACEMENT}",
+                        self.replaced,
+                        texts(self.replaced)
+                    ),
+                },
+            ),
+            (
+                self.padded,
+                match self.texts {
+                    Texts::Padded => format!(
+                        "{} {} with blanks at the end, with which {name} fills its fields: read \
+                         again they lack them",
+                        self.padded,
+                        texts(self.padded)
+                    ),
+                    _ => format!(
+                        "{} {} of blanks alone, which {name} does not tell from nothing: left out",
+                        self.padded,
+                        texts(self.padded)
+                    ),
+                },
+            ),
+            (
+                self.lost_infinite,
+                format!(
+                    "infinite numbers: {}; {name} has no word for them, they are left blank",
+                    self.lost_infinite
+                ),
+            ),
+        ];
+        lost.into_iter()
+            .filter(|(count, _)| *count > 0)
+            .map(|(_, text)| Notice::warning(text))
+            .collect()
+    }
+}
+
+/// A column as text.
+pub(super) fn as_text(column: &ArrayRef) -> ArrayRef {
+    let texts: StringArray = (0..column.len())
+        .map(|row| (!column.is_null(row)).then(|| value_at(column, row).to_text()))
+        .collect();
+    Arc::new(texts)
+}

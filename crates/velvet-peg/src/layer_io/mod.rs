@@ -1,0 +1,15 @@
+//! Reading and writing layers of any format: features pass in batches from a source to a sink, and
+//! what is written is read again and compared before it takes its place.
+
+mod adapt_schema;
+mod append;
+mod clean_names;
+mod held_values;
+mod reader;
+mod transform;
+mod verify;
+mod writer;
+
+pub use reader::LayerReader;
+pub(crate) use transform::Transform;
+pub use writer::{LayerWriter, Written};

@@ -1,0 +1,282 @@
+//! Reading a layer of a file.
+
+use super::transform::{Transform, Transformed};
+use crate::error::{Error, Result};
+use crate::format::Format;
+use crate::format_support::{KEY, OpenedLayer, Source, key_field};
+use crate::guard::guarded;
+use crate::input::{Located, locate};
+use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
+use crate::notice::Notice;
+use crate::output::TemporaryFolder;
+use arrow_schema::{FieldRef, Schema};
+use std::fmt::Debug;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use velvet_peg_core::Crs;
+
+/// Reads a layer of a file.
+#[derive(Debug)]
+pub struct LayerReader {
+    info: LayerInfo,
+    path: PathBuf,
+    real: PathBuf,
+    format: Format,
+    source: Box<dyn Source>,
+    /// What was noticed on opening.
+    pub notices: Vec<Notice>,
+    /// Keeps an input that was laid down.
+    _keep: Option<Arc<TemporaryFolder>>,
+}
+
+impl LayerReader {
+    /// Opens a layer; the only one of the file if no name is given. `-` is standard input;
+    /// `http(s)` addresses are read where the feature `http` is on.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::LayerReader;
+    /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
+    /// assert_eq!(reader.info().count, Some(16));
+    /// let mut vertices = 0;
+    /// reader.for_each_batch(&mut |batch| {
+    ///     vertices += batch.geometry.x.len(); // flat columns
+    ///     Ok(())
+    /// })?;
+    /// assert!(vertices > 100);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the file is not one of layers, cannot be read, or has several layers and none was
+    /// named.
+    pub fn open(path: &Path, layer: Option<&str>) -> Result<LayerReader> {
+        let mut layers = LayerReader::open_all(path)?;
+        let names: Vec<String> = layers.iter().map(|reader| reader.info.name.clone()).collect();
+        match layer {
+            Some(name) => {
+                let at = names.iter().position(|other| other == name).ok_or_else(|| {
+                    Error::usage(format!(
+                        "has no layer `{name}`: its layers are {}",
+                        names.join(", ")
+                    ))
+                    .in_file(path)
+                })?;
+                Ok(layers.swap_remove(at))
+            }
+            None if layers.len() > 1 => Err(Error::usage(format!(
+                "has {} layers: name one with --layer ({})",
+                names.len(),
+                names.join(", ")
+            ))
+            .in_file(path)),
+            None => {
+                layers.pop().ok_or_else(|| Error::data("has no layer of features").in_file(path))
+            }
+        }
+    }
+
+    /// Opens every layer of a file.
+    ///
+    /// # Errors
+    /// If the file is not one of layers or cannot be read.
+    pub fn open_all(path: &Path) -> Result<Vec<LayerReader>> {
+        LayerReader::open_located(locate(path)?)
+    }
+
+    /// A reader of a layer in memory, for whatever takes one; `path` is what it is called in
+    /// messages.
+    ///
+    /// ```
+    /// use std::path::Path;
+    /// use velvet_peg::{Geometry, Layer, LayerReader, MeasureOptions, Crs, Unwatched, measure};
+    /// let mut ditches = Layer::new("ditches", Some(Crs::from_epsg(32610)?));
+    /// ditches.push(Geometry::Line(vec![(6e5, 5.25e6), (6e5, 5.2501e6)]), [("name", "T-1".into())])?;
+    /// let reader = LayerReader::of_layer(&ditches, Path::new("ditches"));
+    /// let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched)?;
+    /// assert_eq!(measures.features[0].grid_length_m, Some(100.0));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    pub fn of_layer(layer: &Layer, path: &Path) -> LayerReader {
+        LayerReader {
+            info: layer.info().clone(),
+            path: path.to_path_buf(),
+            real: path.to_path_buf(),
+            format: Format::of_memory(),
+            source: Box::new(Memory(layer.batches().to_vec())),
+            notices: Vec::new(),
+            _keep: None,
+        }
+    }
+
+    pub(crate) fn open_located(at: Located) -> Result<Vec<LayerReader>> {
+        let real = at.real.as_path();
+        let description = at.format.description();
+        let opened = guarded(real, "cannot be read", || description.open(real));
+        let layers = opened.map_err(|error| error.shown_as(real, &at.shown))?;
+        let reader = |(info, source, notices): OpenedLayer| LayerReader {
+            info,
+            path: at.shown.clone(),
+            real: at.real.clone(),
+            format: at.format,
+            source,
+            notices,
+            _keep: at.keep.clone(),
+        };
+        Ok(layers.into_iter().map(reader).collect())
+    }
+
+    /// Opens what was just written as one layer of this name, to compare it.
+    pub(super) fn open_written(
+        path: &Path,
+        format: Format,
+        layer: &str,
+    ) -> Result<Vec<LayerReader>> {
+        let open = || format.description().open_written(path, layer);
+        let layers = guarded(path, "cannot be read", open)?;
+        let reader = |(info, source, notices): OpenedLayer| LayerReader {
+            info,
+            path: path.to_path_buf(),
+            real: path.to_path_buf(),
+            format,
+            source,
+            notices,
+            _keep: None,
+        };
+        Ok(layers.into_iter().map(reader).collect())
+    }
+
+    /// Makes the column of numbers that features are known by in a GeoPackage one of the layer's, if
+    /// its name is among these: it is left out where it merely counts the features.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{Layer, LayerReader};
+    /// Layer::read(file("fields.geojson"))?.write(file("fields.gpkg"))?;
+    /// let mut reader = LayerReader::open(&file("fields.gpkg"), None)?;
+    /// assert!(reader.info().schema.index_of("fid").is_err());
+    /// assert!(reader.reveal_key(&["fid"]));
+    /// assert_eq!(reader.info().schema.index_of("fid")?, 0);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn reveal_key<S: AsRef<str>>(&mut self, names: &[S]) -> bool {
+        let Some(key) = self.source.key() else { return false };
+        let fields = self.info.schema.fields();
+        let there = fields.iter().any(|field| field.name().eq_ignore_ascii_case(key));
+        let asked = names.iter().any(|name| name.as_ref().eq_ignore_ascii_case(key));
+        if there || !asked {
+            return false;
+        }
+        let mut fields: Vec<FieldRef> = vec![Arc::new(key_field(key))];
+        fields.extend(self.info.schema.fields().iter().cloned());
+        self.info.schema = Arc::new(Schema::new(fields));
+        true
+    }
+
+    /// Leaves the column of numbers that features are known by out of the layer's columns.
+    pub(super) fn hide_key(&mut self) {
+        let others = self.info.schema.fields().iter();
+        let others: Vec<FieldRef> =
+            others.filter(|field| !field.metadata().contains_key(KEY)).cloned().collect();
+        self.info.schema = Arc::new(Schema::new(others));
+    }
+
+    /// What is known of the layer.
+    pub fn info(&self) -> &LayerInfo {
+        &self.info
+    }
+
+    /// The same layer with every batch passed through a transform; `info` is what comes out of it.
+    pub(crate) fn through(self, info: LayerInfo, transform: Arc<dyn Transform>) -> LayerReader {
+        let before = self.info.clone();
+        let source = Box::new(Transformed::new(self.source, before, transform));
+        LayerReader { info, source, ..self }
+    }
+
+    /// Format of the file.
+    pub fn format(&self) -> Format {
+        self.format
+    }
+
+    /// Takes the layer as being in this system, whatever the file says.
+    pub fn assume(&mut self, crs: Crs) {
+        self.info.crs = Some(crs);
+        self.info.crs_origin = CrsOrigin::Given;
+    }
+
+    /// Path of the file, as it was given.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Hands every batch of features to `each`, in order.
+    ///
+    /// # Errors
+    /// If the file cannot be read further, or `each` fails.
+    pub fn for_each_batch(&self, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        // An error of the caller's own keeps its file.
+        let mut theirs = false;
+        let done = guarded(&self.real, "cannot be read further", || {
+            self.source.read(&self.info, &mut |batch| {
+                let done = each(batch);
+                theirs = done.is_err();
+                done
+            })
+        });
+        done.map_err(|error| if theirs { error } else { error.shown_as(&self.real, &self.path) })
+    }
+
+    /// The whole layer in memory.
+    ///
+    /// # Errors
+    /// As [`LayerReader::for_each_batch`], and if a record cannot be read: whoever wants the
+    /// others goes through them in batches, which tell of those that are left out.
+    pub fn read(&self) -> Result<Layer> {
+        let mut batches = Vec::new();
+        self.for_each_batch(&mut |batch| {
+            if let Some(bad) = batch.unreadable.first() {
+                return Err(Error::data(format!("feature {}: {}", bad.number, bad.reason))
+                    .in_file(&self.path)
+                    .in_layer(&self.info.name));
+            }
+            batches.push(batch);
+            Ok(())
+        })?;
+        Ok(Layer::from_batches(self.info.clone(), batches))
+    }
+}
+
+/// Batches that are held already.
+#[derive(Debug)]
+struct Memory(Vec<Batch>);
+
+impl Source for Memory {
+    fn read(&self, _info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
+        self.0.iter().try_for_each(|batch| each(batch.clone()))
+    }
+}
+
+impl Layer {
+    /// Reads the only layer of a file.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::Layer;
+    /// let fields = Layer::read(file("fields.geojson"))?;
+    /// fields.write(file("fields.gpkg"))?;
+    /// assert_eq!(Layer::read(file("fields.gpkg"))?.len(), fields.len());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As [`LayerReader::open`] and [`LayerReader::read`].
+    pub fn read(path: impl AsRef<Path>) -> Result<Layer> {
+        LayerReader::open(path.as_ref(), None)?.read()
+    }
+}

@@ -1,0 +1,321 @@
+//! Writing a layer to a file.
+
+use super::adapt_schema::{Adapted, SchemaAdapter};
+use super::append::Append;
+use super::verify::{self, Sum};
+use crate::error::{Error, Result};
+use crate::format::Format;
+use crate::format_support::{
+    LayerStore, NewFile, Placing, ReadBack, Sink, WriteOptions, default_decimals, not_written,
+};
+use crate::guard::guarded;
+use crate::layer::{Batch, Layer, LayerInfo, column_names};
+use crate::notice::Notice;
+use crate::output::{Hold, Pending};
+use std::path::{Path, PathBuf};
+
+/// Features up to this number are read again and compared where nothing else is asked for.
+const VERIFIED: u64 = 1_000_000;
+
+/// What was written.
+#[derive(Clone, Debug, Default)]
+pub struct Written {
+    /// Number of features.
+    pub count: u64,
+    /// Every file written, side files included.
+    pub files: Vec<PathBuf>,
+    /// True if the file was read again and agreed.
+    pub verified: bool,
+    /// What was noticed while writing.
+    pub notices: Vec<Notice>,
+}
+
+/// Writes a layer, batch by batch.
+pub struct LayerWriter {
+    path: PathBuf,
+    pending: Pending,
+    /// How the layer is put into a file that is there and keeps its other layers.
+    placing: Option<(&'static dyn LayerStore, Placing)>,
+    /// The file that is added to by writing it again.
+    hold: Option<Hold>,
+    layer: String,
+    sink: Box<dyn Sink>,
+    adapter: SchemaAdapter,
+    append: Option<Append>,
+    options: WriteOptions,
+    /// What the file should hold; none where it is not to be verified.
+    sum: Option<Sum>,
+    written: u64,
+    /// What was noticed on creating the file.
+    pub notices: Vec<Notice>,
+}
+
+impl LayerWriter {
+    /// Starts a file for a layer of this description.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{LayerReader, LayerWriter, WriteOptions};
+    /// let reader = LayerReader::open(&file("laterals.geojson"), None)?;
+    /// let mut writer = LayerWriter::create(&file("laterals.gpkg"), reader.info(), &WriteOptions::default())?;
+    /// reader.for_each_batch(&mut |batch| writer.write(&batch))?;
+    /// assert!(!file("laterals.gpkg").exists()); // not before it is whole
+    /// assert_eq!(writer.finish()?.count, 9);
+    /// assert!(file("laterals.gpkg").exists());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the file exists and is not to be overwritten or appended to, its extension is
+    /// unknown, the format cannot hold the layer (GeoJSON needs a reference system), or, with
+    /// `strict`, not in full.
+    pub fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<LayerWriter> {
+        let format = Format::of(path)?;
+        let capability = format.capability();
+        if !capability.writes {
+            return Err(not_written(capability, path));
+        }
+        for (asked, fits, option, what) in [
+            (options.layer_by.is_some(), capability.drawing, "--layer-by", "drawings (.dxf)"),
+            (options.label.is_some(), capability.drawing, "--label", "drawings (.dxf)"),
+            (options.wkt, capability.table, "--wkt", "tables (.csv, .xlsx)"),
+        ] {
+            if asked && !fits {
+                let name = format.name();
+                let why = format!("{option} is for {what}, and this is to be {name}");
+                return Err(Error::usage(why).in_file(path));
+            }
+        }
+        let mut options = options.clone();
+        options.overwrite = options.replaces();
+        let pending = Pending::create(path, options.overwrite)?;
+        let mut info = info.clone();
+        if let Some(layer) = &options.layer {
+            info.name.clone_from(layer);
+        }
+        let mut notices = Vec::new();
+        let store = format.description().store();
+        let mut append = None;
+        let (mut placing, mut hold) = (None, None);
+        if options.append && path.exists() {
+            if store.is_none() {
+                hold = Some(Hold::take(path)?);
+            }
+            append = Append::plan(path, format, &info, &options, &mut notices)?;
+            if let Some(append) = &append {
+                info = append.info.clone();
+            }
+            placing = store.map(|store| (store, Placing::Add));
+        }
+        if let Some(store) = store {
+            if append.is_none() {
+                info.name = store.layer_name(&info.name);
+            }
+            if placing.is_none() && !options.replace_file && path.exists() {
+                let kept = store.others(path, std::slice::from_ref(&info.name))?;
+                if !kept.is_empty() {
+                    placing = Some((store, Placing::Replace));
+                    notices.push(Notice::remark(format!(
+                        "layer {} of {} is replaced; what else the file holds stays: {}",
+                        info.name,
+                        path.display(),
+                        column_names::list(&kept)
+                    )));
+                }
+            }
+        }
+        let system_number = match placing {
+            Some((store, _)) => store.system_number(path, &info)?,
+            None => None,
+        };
+        let Adapted { adapter, info: adapted, losses, remarks } =
+            SchemaAdapter::plan(path, format, &info, options.wkt)?;
+        refuse_losses(path, &options, &losses)?;
+        notices.extend(losses.into_iter().chain(remarks));
+        let staged = pending.path();
+        let made = guarded(&staged, "cannot be written", || {
+            let info = &adapted;
+            let new = NewFile { path: &staged, info, options: &options, system_number };
+            format.description().create(&new)
+        });
+        let sink = made.map_err(|error| error.shown_as(&pending.path(), path))?;
+        let asked = options.verify;
+        let expected = info.count.is_none_or(|count| count < VERIFIED);
+        let verifies = asked == Some(true) || (asked.is_none() && expected);
+        let digits = || options.decimals.unwrap_or(default_decimals(adapted.crs.as_ref()));
+        let decimals = capability.coordinate_text.then(digits);
+        let mut writer = LayerWriter {
+            path: path.to_path_buf(),
+            pending,
+            placing,
+            hold,
+            layer: adapted.name.clone(),
+            sink,
+            adapter,
+            append: None,
+            options,
+            sum: verifies.then(|| Sum::new(decimals)),
+            written: 0,
+            notices,
+        };
+        if let Some(mut append) = append {
+            if store.is_none() {
+                // The features that are there go before the new ones.
+                append.for_each_existing(&mut |batch| writer.write(&batch))?;
+            }
+            writer.written = 0;
+            writer.append = Some(append);
+        }
+        Ok(writer)
+    }
+
+    /// Writes a batch of features.
+    ///
+    /// # Errors
+    /// If the file cannot be written, or a coordinate cannot be carried into the system that
+    /// the format demands.
+    pub fn write(&mut self, batch: &Batch) -> Result<()> {
+        let adopted;
+        let batch = match &self.append {
+            Some(append) => {
+                adopted = append.adopt(batch)?;
+                &adopted
+            }
+            None => batch,
+        };
+        let batch = self.adapter.apply(batch).map_err(|error| error.in_file(&self.path))?;
+        if let Some(sum) = &mut self.sum {
+            sum.add(&batch);
+        }
+        let staged = self.pending.path();
+        let sink = &mut self.sink;
+        guarded(&staged, "cannot be written", || sink.write(&batch))
+            .map_err(|error| error.shown_as(&staged, &self.path))?;
+        self.written += batch.geometry.len() as u64;
+        // More than was thought: nobody asked for them to be read again.
+        if self.written >= VERIFIED && self.options.verify.is_none() {
+            self.sum = None;
+        }
+        Ok(())
+    }
+
+    /// Features written so far.
+    pub(crate) fn count(&self) -> u64 {
+        self.written
+    }
+
+    /// Completes the file, reads it again, and gives it its name.
+    ///
+    /// # Errors
+    /// If the file cannot be completed, with `strict` if something was lost on the way, or
+    /// if, read again, it does not hold what it should: what was there before is still there then,
+    /// and nothing of the new file is left.
+    pub fn finish(self) -> Result<Written> {
+        let path = self.path;
+        let staged = self.pending.path();
+        let format = Format::of(&path)?;
+        let mut losses = self.adapter.losses();
+        losses.extend(self.sink.losses());
+        refuse_losses(&path, &self.options, &losses)?;
+        let sink = self.sink;
+        let finished = guarded(&staged, "cannot be written", || sink.finish())
+            .map_err(|error| error.shown_as(&staged, &path))?;
+        let mut written = Written {
+            count: self.written,
+            files: Vec::new(),
+            verified: false,
+            notices: losses.into_iter().chain(finished.notices).collect(),
+        };
+        let mut made = finished.files;
+        if made.is_empty() {
+            made.push(staged.clone());
+        }
+        if let Some(sum) = self.sum
+            && !matches!(finished.read_back, ReadBack::Not)
+        {
+            let wrong = |error: Error| error.moved(&staged, &path);
+            verify::verify(&made, format, &self.layer, &sum, &finished.read_back).map_err(wrong)?;
+            written.verified = true;
+        }
+        if let Some((store, placing)) = self.placing {
+            store.place(&path, &staged, &self.layer, placing)?;
+            written.files = vec![path];
+            return Ok(written);
+        }
+        let description = format.description();
+        if let Some(store) = description.store().filter(|_| path.exists()) {
+            store.release(&path)?;
+        }
+        if let Some(hold) = &self.hold {
+            hold.check()?;
+        }
+        let mut stale = description.stale_parts(&path, &made);
+        let names: Vec<String> = stale.iter().map(|p| p.display().to_string()).collect();
+        if !stale.is_empty() && !self.options.overwrite {
+            stale.clear();
+            written.notices.push(Notice::warning(format!(
+                "{} belonged to a file that was here before: delete it, or programs that use it \
+                 miss features or take them for another system's",
+                names.join(", ")
+            )));
+        }
+        if !stale.is_empty() {
+            written.notices.push(Notice::remark(format!(
+                "side files of the file that was here before are removed, because they would not \
+                 fit the new one: {}",
+                names.join(", ")
+            )));
+        }
+        if !made.contains(&staged) && path.exists() {
+            written.notices.push(Notice::warning(format!(
+                "{} is left as it was: the kinds of geometry went to files of their own",
+                path.display()
+            )));
+        }
+        written.files = self.pending.finish(&stale)?;
+        Ok(written)
+    }
+}
+
+fn refuse_losses(path: &Path, options: &WriteOptions, losses: &[Notice]) -> Result<()> {
+    if !options.strict || losses.is_empty() {
+        return Ok(());
+    }
+    let texts: Vec<&str> = losses.iter().map(|loss| loss.text.as_str()).collect();
+    Err(Error::usage(format!(
+        "nothing was written, because the format cannot hold the layer in full (--strict): {}",
+        texts.join("; ")
+    ))
+    .in_file(path))
+}
+
+impl Layer {
+    /// Writes the layer to a new file, whose format follows its extension.
+    ///
+    /// # Errors
+    /// If the file exists, or cannot be written or hold the layer.
+    pub fn write(&self, path: impl AsRef<Path>) -> Result<Vec<Notice>> {
+        self.write_with(path, &WriteOptions::default())
+    }
+
+    /// As [`Layer::write`], with options.
+    ///
+    /// # Errors
+    /// As [`Layer::write`].
+    pub fn write_with(
+        &self,
+        path: impl AsRef<Path>,
+        options: &WriteOptions,
+    ) -> Result<Vec<Notice>> {
+        let mut info = self.info().clone();
+        info.has_z = self.batches().iter().any(|batch| batch.geometry.has_z());
+        info.has_m = self.batches().iter().any(|batch| batch.geometry.has_m());
+        let mut writer = LayerWriter::create(path.as_ref(), &info, options)?;
+        self.batches().iter().try_for_each(|batch| writer.write(batch))?;
+        let mut notices = std::mem::take(&mut writer.notices);
+        notices.extend(writer.finish()?.notices);
+        Ok(notices)
+    }
+}

@@ -1,0 +1,124 @@
+//! Files that state sizes they do not have, or hold what they should not: an answer or an error
+//! that names the file, soon, and never a command to the terminal.
+
+use crate::support::Bench;
+
+fn words(line: &str) -> Vec<&str> {
+    line.split_whitespace().collect()
+}
+
+#[test]
+fn odd_files_are_answered_or_refused_by_name() {
+    let bench = Bench::with_demo();
+    bench.ok(&words("convert fields.geojson -o f.fgb"));
+    let whole = std::fs::read(bench.path("f.fgb")).unwrap();
+    let header = u32::from_le_bytes(whole[8..12].try_into().unwrap()) as usize;
+    // The index of 16 features has 17 nodes of 40 bytes.
+    let first = 12 + header + 17 * 40;
+    for (name, at) in [("header.fgb", 8), ("feature.fgb", first)] {
+        let mut bytes = whole.clone();
+        bytes[at..at + 4].copy_from_slice(&0xE000_0000_u32.to_le_bytes());
+        bench.write(name, bytes);
+    }
+    bench.write("bare.geojson", r#"{"type":"FeatureCollection","features":[0]}"#);
+    bench.write("quote.gpx", "<?xml version=\"1.0\" encoding=é\"UTF-8\"?><gpx/>");
+    bench.write(
+        "axis.prj",
+        r#"PROJCRS["x",BASEGEOGCRS["WGS 84",DATUM["World Geodetic System 1984",
+        ELLIPSOID["WGS 84",6378137,298.257223563]]],CONVERSION["UTM zone 10N",
+        METHOD["Transverse Mercator"],PARAMETER["Latitude of natural origin",0],
+        PARAMETER["Longitude of natural origin",-123],
+        PARAMETER["Scale factor at natural origin",0.9996],PARAMETER["False easting",500000],
+        PARAMETER["False northing",0]],CS[Cartesian,2],AXIS["(é)",east],AXIS["(é)",north],
+        LENGTHUNIT["metre",1]]"#,
+    );
+    for (command, code, says) in [
+        ("look bare.geojson", 0, "1 record of the file cannot be read"),
+        ("convert bare.geojson -o b.gpkg", 1, "it is no feature, but a bare value"),
+        ("look quote.gpx", 1, "quote.gpx"),
+        ("crs show file:axis.prj", 0, "EPSG:32610"),
+        ("look header.fgb", 1, "header.fgb: cannot be read as FlatGeobuf: its header is stated"),
+        ("look feature.fgb", 1, "feature 1 is stated as 3758096384 bytes"),
+        ("convert feature.fgb -o x.gpkg", 1, "feature 1 is stated as 3758096384 bytes"),
+    ] {
+        let run = bench.run(&words(command));
+        assert_eq!(run.code, code, "{command}: {}{}", run.out, run.err);
+        assert!(format!("{}{}", run.out, run.err).contains(says), "{command}: {}", run.err);
+        assert!(!run.err.contains("panicked"), "{command}: {}", run.err);
+    }
+    assert!(!bench.has("x.gpkg"));
+    // So long a condition would exhaust the stack if it were read term by term.
+    let terms = |number: usize| vec!["right_acres>1"; number].join(" OR ");
+    for (number, code) in [(400, 0), (5_000, 1)] {
+        let condition = terms(number);
+        let out = format!("t{number}.gpkg");
+        let run = bench.run(&["fields", "fields.geojson", "--where", &condition, "-o", &out]);
+        assert_eq!(run.code, code, "{}", run.err);
+        assert_eq!(run.err.contains("takes up to 500 operators"), code == 1, "{}", run.err);
+    }
+}
+
+#[test]
+fn commands_to_the_terminal_in_data_are_shown_as_text() {
+    let bench = Bench::new();
+    bench.write(
+        "e.csv",
+        "id,lat,lon,name\n1,47.1,-120,x\u{1b}]0;t\u{7}y\n2,47.2,-120.1,x\u{1b}]0;t\u{7}y\n\
+         3,4\u{1b}]0;t\u{7},-121,b\n",
+    );
+    let built = "build points e.csv --lon lon --lat lat --crs EPSG:4326 -o e.gpkg";
+    for (command, shown) in [
+        ("look e.csv", true),
+        (built, true),
+        ("look e.gpkg", false),
+        ("check e.gpkg", true),
+        ("join e.gpkg e.csv --on name -o j.gpkg", true),
+        ("measure e.gpkg", false),
+    ] {
+        let run = bench.run(&words(command));
+        let text = format!("{}{}", run.out, run.err);
+        let raw = text.contains(|c: char| c.is_control() && c != '\n' && c != '\t');
+        assert!(!raw, "{command}: {text:?}");
+        assert_eq!(text.contains("\\u{1b}]0;t\\u{7}"), shown, "{command}: {text}");
+    }
+    // The data itself keeps every sign.
+    bench.ok(&words("convert e.gpkg -o back.geojson"));
+    assert!(bench.read("back.geojson").contains("x\\u001b]0;t\\u0007y"));
+}
+
+/// Squares of a fifth of their spacing, `number` of them.
+fn squares(number: usize) -> Vec<String> {
+    (0..number)
+        .map(|i| {
+            let (x, y) = ((i % 100) as f64 * 0.01, (i / 100) as f64 * 0.01);
+            let corner = |dx: f64, dy: f64| format!("[{:.3},{:.3}]", x + dx, y + dy);
+            let ends = [(0.0, 0.0), (0.0, 0.002), (0.002, 0.002), (0.002, 0.0), (0.0, 0.0)];
+            format!("[{}]", ends.map(|(dx, dy)| corner(dx, dy)).join(","))
+        })
+        .collect()
+}
+
+#[test]
+fn what_is_wrong_is_found_among_many_rings_or_parts() {
+    let bench = Bench::new();
+    let feature = |kind: &str, coordinates: String| {
+        format!(
+            r#"{{"type":"FeatureCollection","features":[{{"type":"Feature","properties":{{"id":1}},
+            "geometry":{{"type":"{kind}","coordinates":[{coordinates}]}}}}]}}"#
+        )
+    };
+    let outer = "[[-1,-1],[3,-1],[3,3],[-1,3],[-1,-1]]";
+    for (kind, twin) in [("Polygon", "duplicate ring"), ("MultiPolygon", "parts overlap")] {
+        let number = 16_000;
+        let mut rings = squares(number);
+        // The last one is there twice.
+        rings.push(rings[number - 1].clone());
+        let rings = match kind {
+            "Polygon" => format!("{outer},{}", rings.join(",")),
+            _ => rings.iter().map(|r| format!("[{r}]")).collect::<Vec<_>>().join(","),
+        };
+        bench.write("many.geojson", feature(kind, rings));
+        let run = bench.run(&words("check many.geojson --json"));
+        assert!(run.out.contains(twin), "{kind}: {}", run.out);
+    }
+}

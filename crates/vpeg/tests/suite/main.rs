@@ -1,0 +1,17 @@
+//! The tests of the command, in one binary: each file is one subject.
+
+mod answers;
+mod careless;
+mod documentation;
+mod formats;
+mod hostile;
+mod jobs;
+mod journey;
+mod no_false_alarms;
+mod options;
+mod point_files;
+mod registry;
+mod support;
+mod survival;
+mod truth;
+mod values;
