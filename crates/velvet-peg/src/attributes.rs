@@ -4,19 +4,17 @@ use crate::build::each_row;
 use crate::error::Result;
 use crate::format_support::TableOptions;
 use crate::input::format_of;
-use crate::layer::Value;
+use crate::layer::RowBuilder;
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::table::{Inference, TableFile};
-use arrow_schema::SchemaRef;
+use arrow_array::RecordBatch;
 use std::path::Path;
 
-/// Rows of values with their columns.
+/// Rows of values in their columns.
 #[derive(Debug)]
 pub(crate) struct AttributeTable {
-    pub(crate) schema: SchemaRef,
-    /// Values of each row, and its number in the source.
-    pub(crate) rows: Vec<(u64, Vec<Value>)>,
+    pub(crate) values: RecordBatch,
     pub(crate) notices: Vec<Notice>,
 }
 
@@ -47,7 +45,7 @@ impl AttributeTable {
                 Some(misfit) => misfits.push(format!("row {}: {misfit}", reader.row())),
                 None => {
                     inference.add(record, reader.types());
-                    records.push((reader.row(), record.clone()));
+                    records.push(record.clone());
                 }
             }
             Ok(())
@@ -62,31 +60,27 @@ impl AttributeTable {
         }
         let all: Vec<usize> = (0..headers.len()).collect();
         let schema = inference.schema(&headers, &all);
-        let value = |at: usize, cell: &str| inference.types[at].value(cell);
-        let rows = records
-            .iter()
-            .map(|(row, record)| {
-                (*row, record.iter().enumerate().map(|(at, cell)| value(at, cell)).collect())
-            })
-            .collect();
-        Ok(AttributeTable { schema, rows, notices })
+        let mut rows = RowBuilder::new(schema);
+        for record in &records {
+            rows.push(inference.values(record))?;
+        }
+        Ok(AttributeTable { values: rows.finish()?, notices })
     }
 
     fn of_layer(reader: &LayerReader) -> Result<AttributeTable> {
-        let mut rows = Vec::new();
+        let mut batches = Vec::new();
         let mut notices = reader.notices.clone();
         reader.for_each_batch(&mut |batch| {
             notices.extend(batch.lost(reader.path()));
-            rows.extend(
-                (0..batch.geometry.len()).map(|at| (batch.first + at as u64, batch.values(at))),
-            );
+            batches.push(batch.into_parts().1);
             Ok(())
         })?;
-        Ok(AttributeTable { schema: reader.info().schema.clone(), rows, notices })
+        let values = arrow_select::concat::concat_batches(&reader.info().schema, &batches)?;
+        Ok(AttributeTable { values, notices })
     }
 
     /// Names of the columns.
     pub(crate) fn names(&self) -> Vec<String> {
-        self.schema.fields().iter().map(|field| field.name().clone()).collect()
+        self.values.schema_ref().fields().iter().map(|field| field.name().clone()).collect()
     }
 }

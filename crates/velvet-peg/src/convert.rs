@@ -301,7 +301,7 @@ fn sift(
         };
         good[feature] = false;
         let mut original = vec![before.text_of(feature)];
-        original.extend(batch.values(feature).iter().map(|value| value.to_text()));
+        original.extend(batch.texts(feature));
         rejects.add(numbers[feature], &reason, original.iter().map(String::as_str))?;
     }
     Ok(Carried { failed: false, ..carried.filter(&BooleanArray::from(good))? })

@@ -9,12 +9,14 @@ use crate::format_support::TableOptions;
 use crate::format_support::{KEY, WriteOptions};
 use crate::layer::column_names::distinct;
 use crate::layer::column_names::position;
-use crate::layer::{Batch, GeometryColumn, Rows, Value};
+use crate::layer::{AttributeColumn, Batch, GeometryColumn, ValueRef};
 use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
 use crate::watch::Watch;
+use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, UInt64Array};
 use arrow_schema::{Field, Schema, SchemaRef};
+use arrow_select::take::take;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -241,7 +243,7 @@ impl JoinTable {
         let prefix = self.prefix.as_deref().unwrap_or_default();
         let mut renamed = Vec::new();
         for at in &sides.columns {
-            let field = sides.table.schema.field(*at);
+            let field = sides.table.values.schema_ref().field(*at);
             let wanted = format!("{prefix}{}", field.name());
             let name = distinct(&taken, &wanted);
             if name != wanted {
@@ -283,10 +285,6 @@ impl JoinTable {
         Ok((outcome, report))
     }
 
-    fn key(&self, value: &Value) -> Option<String> {
-        key_of(value, self.loose)
-    }
-
     fn sides(&self, reader: &LayerReader, path: &Path) -> Result<Sides> {
         let names: Vec<String> =
             reader.info().schema.fields().iter().map(|f| f.name().clone()).collect();
@@ -305,21 +303,24 @@ impl JoinTable {
                 .collect::<Result<_>>()
                 .map_err(here)?,
         };
-        let mut report = MatchReport { rows: table.rows.len() as u64, ..MatchReport::default() };
+        let mut report =
+            MatchReport { rows: table.values.num_rows() as u64, ..MatchReport::default() };
         let kind = |schema: &SchemaRef, at: usize| crate::layer::type_name(schema.field(at));
-        let kinds = (kind(&reader.info().schema, key_at), kind(&table.schema, table_at));
+        let kinds = (kind(&reader.info().schema, key_at), kind(&table.values.schema(), table_at));
         report.types = (kinds.0 != kinds.1).then_some(kinds);
         let mut by_key: HashMap<String, Vec<usize>> = HashMap::new();
         // How keys that meet loosely were written first.
         let mut written: HashMap<String, String> = HashMap::new();
         let mut order: Vec<String> = Vec::new();
-        for (at, (_, values)) in table.rows.iter().enumerate() {
-            match self.key(&values[table_at]) {
+        let table_keys = AttributeColumn::of(table.values.column(table_at));
+        for at in 0..table.values.num_rows() {
+            let value = table_keys.map_or(ValueRef::Null, |keys| keys.value(at));
+            match key_of(value, self.loose) {
                 None => report.rows_blank += 1,
                 Some(key) => {
                     let rows = by_key.entry(key.clone()).or_default();
                     if rows.is_empty() {
-                        written.insert(key.clone(), values[table_at].to_text());
+                        written.insert(key.clone(), value.to_string());
                         order.push(key);
                     }
                     rows.push(at);
@@ -330,18 +331,18 @@ impl JoinTable {
         let mut counts: BTreeMap<String, u64> = BTreeMap::new();
         let mut layer_order: Vec<String> = Vec::new();
         reader.for_each_batch(&mut |batch| {
-            let column = batch.attributes.column(key_at);
-            for at in 0..batch.geometry.len() {
+            let keys = batch.column(key_at);
+            for at in 0..batch.len() {
                 report.features += 1;
-                let value = crate::layer::value_at(column, at);
-                match self.key(&value) {
+                let value = keys.map_or(ValueRef::Null, |keys| keys.value(at));
+                match key_of(value, self.loose) {
                     None => report.features_blank += 1,
                     Some(key) => {
                         report.features_met += u64::from(by_key.contains_key(&key));
                         let count = counts.entry(key.clone()).or_default();
                         *count += 1;
                         if *count == 1 {
-                            written.entry(key.clone()).or_insert_with(|| value.to_text());
+                            written.entry(key.clone()).or_insert_with(|| value.to_string());
                             layer_order.push(key);
                         }
                     }
@@ -385,8 +386,8 @@ impl JoinTable {
     }
 }
 
-fn key_of(value: &Value, loose: bool) -> Option<String> {
-    let text = value.to_text();
+fn key_of(value: ValueRef<'_>, loose: bool) -> Option<String> {
+    let text = value.to_string();
     // Blanks at the ends, which no one sees, keep no keys apart.
     let key = if loose { plain_key(&text) } else { text.trim().to_string() };
     (!key.trim().is_empty()).then_some(key)
@@ -443,29 +444,37 @@ impl std::fmt::Debug for Joining {
 
 impl Transform for Joining {
     fn apply(&self, batch: Batch) -> Result<Batch> {
-        let mut rows = Rows::new(self.schema.clone());
         let mut geometry = GeometryColumn::new();
         let Sides { key_at, table, by_key, columns, .. } = &self.sides;
-        for at in 0..batch.geometry.len() {
-            let values = batch.values(at);
-            let found = key_of(&values[*key_at], self.loose).and_then(|key| by_key.get(&key));
-            match found {
+        let keys = batch.column(*key_at);
+        // For each feature that comes out, the one it is and the row that it meets.
+        let (mut features, mut rows): (Vec<u64>, Vec<Option<u64>>) = (Vec::new(), Vec::new());
+        for at in 0..batch.len() {
+            let key = keys.and_then(|keys| key_of(keys.value(at), self.loose));
+            match key.and_then(|key| by_key.get(&key)) {
                 Some(found) => {
                     for row in found {
-                        let theirs = columns.iter().map(|c| table.rows[*row].1[*c].clone());
-                        rows.push(values.iter().cloned().chain(theirs));
+                        features.push(at as u64);
+                        rows.push(Some(*row as u64));
                         geometry.push_from(&batch.geometry, at);
                     }
                 }
                 None if self.matched_only => {}
                 None => {
-                    rows.push(values);
+                    features.push(at as u64);
+                    rows.push(None);
                     geometry.push_from(&batch.geometry, at);
                 }
             }
         }
-        let mut joined = Batch::new(geometry, rows.finish()?, batch.first);
-        joined.unreadable = batch.unreadable;
-        Ok(joined)
+        let (features, rows) = (UInt64Array::from(features), UInt64Array::from(rows));
+        let ours = batch.attributes().columns().iter().map(|column| take(column, &features, None));
+        let theirs = columns.iter().map(|at| take(table.values.column(*at), &rows, None));
+        let attributes = ours.chain(theirs).collect::<std::result::Result<Vec<ArrayRef>, _>>()?;
+        let options = RecordBatchOptions::new().with_row_count(Some(geometry.len()));
+        let attributes =
+            RecordBatch::try_new_with_options(self.schema.clone(), attributes, &options)?;
+        let joined = Batch::try_new(geometry, attributes, batch.first)?;
+        Ok(joined.with_unreadable(batch.unreadable))
     }
 }

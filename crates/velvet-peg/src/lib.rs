@@ -59,6 +59,12 @@ mod watch;
 mod wrong_zone;
 mod zone;
 
+/// The Arrow crates that batches are made of, at the versions in use here.
+pub mod arrow {
+    pub use arrow_array as array;
+    pub use arrow_schema as schema;
+}
+
 pub use added_columns::AppendOptions;
 pub use build::courses::{BuildCourses, Closure, ClosureLeg, CourseNames};
 pub use build::lines::BuildLines;
@@ -91,10 +97,10 @@ pub use job::{
 };
 pub use join::{Examples, JoinTable, MatchReport};
 pub use layer::{
-    Batch, CrsOrigin, Feature, Geometry, GeometryColumn, GeometryKind, Layer, LayerInfo,
-    Unreadable, Value, type_name,
+    AttributeColumn, Batch, CrsOrigin, Feature, Geometry, GeometryColumn, GeometryKind, Layer,
+    LayerInfo, Unreadable, Value, ValueRef, type_name,
 };
-pub use layer_io::{LayerReader, LayerWriter, Written};
+pub use layer_io::{Batches, LayerReader, LayerWriter, Written};
 pub use look::{ColumnLook, Look, LookOptions, TableLook, TextLook, look};
 pub use measure::{
     FeatureLeg, MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,

@@ -22,7 +22,8 @@ use crate::format_support::wkb::read as read_wkb;
 use crate::format_support::{WriteOptions, wkt};
 use crate::layer::column_names::position;
 use crate::layer::{
-    BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, Layer, LayerInfo, Learn, Rows,
+    BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, Layer, LayerInfo, RowBuilder,
+    SchemaInference,
 };
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
@@ -321,7 +322,7 @@ fn bytes_of(text: &str) -> Option<Vec<u8>> {
 /// its data lies.
 struct FirstReading {
     inference: Inference,
-    learn: Learn,
+    learn: SchemaInference,
     cloud: Cloud,
     reasons: FirstReasons,
 }
@@ -338,7 +339,7 @@ fn first_reading(
     let reader = file.rows()?;
     let mut first = FirstReading {
         inference: Inference::of_columns(reader.headers.len(), needed),
-        learn: Learn::default(),
+        learn: SchemaInference::default(),
         cloud: Cloud::default(),
         reasons: FirstReasons::default(),
     };
@@ -471,7 +472,7 @@ fn run(
         rejects: &mut rejects,
         width: headers.len(),
         needed: &needed,
-        rows: Rows::new(source.schema.clone()),
+        rows: RowBuilder::new(source.schema.clone()),
         geometry: GeometryColumn::new(),
         numbers: Vec::new(),
         refused: Vec::new(),
@@ -498,7 +499,7 @@ fn run(
         let types = &inference.types;
         stage
             .rows
-            .push(needed.iter().map(|at| types[*at].value(record.get(*at).unwrap_or_default())));
+            .push(needed.iter().map(|at| types[*at].value(record.get(*at).unwrap_or_default())))?;
         stage.numbers.push(reader.row());
         if stage.numbers.len() == BATCH { stage.flush() } else { Ok(()) }
     })?;
@@ -546,7 +547,7 @@ struct Stage<'a> {
     /// Columns of the table.
     width: usize,
     needed: &'a [usize],
-    rows: Rows,
+    rows: RowBuilder,
     geometry: GeometryColumn,
     /// Numbers of the rows gathered.
     numbers: Vec<u64>,
@@ -567,7 +568,7 @@ impl Stage<'_> {
             return Ok(());
         }
         let geometry = std::mem::take(&mut self.geometry);
-        let mut batch = Batch::new(geometry, self.rows.finish()?, self.first);
+        let mut batch = Batch::try_new(geometry, self.rows.finish()?, self.first)?;
         let mut numbers = std::mem::take(&mut self.numbers);
         // Coordinates in conditions are those of the output.
         let mask = match &self.converter {
@@ -629,8 +630,8 @@ impl Stage<'_> {
             );
             // The row as far as it was read.
             let mut original = vec![String::new(); self.width];
-            for (place, value) in self.needed.iter().zip(batch.values(at)) {
-                original[*place] = value.to_text();
+            for (place, text) in self.needed.iter().zip(batch.texts(at)) {
+                original[*place] = text;
             }
             self.rejects.add(numbers[at], &reason, original.iter().map(String::as_str))?;
         }

@@ -11,7 +11,8 @@ use crate::checks::{Cloud, short};
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
 use crate::layer::{
-    BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, Learn, Rows,
+    BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, RowBuilder,
+    SchemaInference,
 };
 use crate::notice::Notice;
 use crate::output::refuse_existing;
@@ -538,8 +539,8 @@ impl Gathered {
         }
         let schema = self.inference.schema(&self.headers, &self.kept);
         let types = &self.inference.types;
-        let mut rows = Rows::new(schema.clone());
-        let mut learn = Learn::default();
+        let mut rows = RowBuilder::new(schema.clone());
+        let mut learn = SchemaInference::default();
         let mut geometry = GeometryColumn::new();
         let mut batches = Vec::new();
         let mut first = 1;
@@ -548,10 +549,10 @@ impl Gathered {
             learn.geometry(&column);
             geometry.push_from(&column, 0);
             let values = &self.values[group];
-            rows.push(self.kept.iter().map(|at| types[*at].value(&values[*at])));
+            rows.push(self.kept.iter().map(|at| types[*at].value(&values[*at])))?;
             if rows.len() == BATCH || at + 1 == count {
                 let size = rows.len() as u64;
-                batches.push(Batch::new(std::mem::take(&mut geometry), rows.finish()?, first));
+                batches.push(Batch::try_new(std::mem::take(&mut geometry), rows.finish()?, first)?);
                 first += size;
             }
         }

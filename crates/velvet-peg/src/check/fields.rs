@@ -1,6 +1,6 @@
 //! The columns of a layer: how far they are filled, and values that look like stand-ins.
 
-use crate::layer::{Batch, Value, type_name, value_at};
+use crate::layer::{AttributeColumn, ValueRef, type_name};
 use arrow_schema::SchemaRef;
 use serde::Serialize;
 use std::collections::HashSet;
@@ -63,21 +63,21 @@ impl Fields {
         Fields(schema.fields().iter().map(field).collect())
     }
 
-    pub(super) fn add(&mut self, batch: &Batch, feature: usize, _number: u64) {
-        for (at, field) in self.0.iter_mut().enumerate() {
-            let value = value_at(batch.attributes.column(at), feature);
-            let number = match &value {
-                Value::Null => continue,
-                Value::Integer(value) => Some(*value as f64),
-                Value::Real(value) => Some(*value),
+    pub(super) fn add(&mut self, columns: &[AttributeColumn<'_>], feature: usize) {
+        for (column, field) in columns.iter().zip(&mut self.0) {
+            let value = column.value(feature);
+            let number = match value {
+                ValueRef::Null => continue,
+                ValueRef::Integer(value) => Some(value as f64),
+                ValueRef::Real(value) => Some(value),
                 _ => None,
             };
-            let text = value.to_text();
+            let text = value.to_string();
             if text.trim().is_empty() {
                 continue;
             }
             field.sheet.filled += 1;
-            if let Value::Integer(value) = value {
+            if let ValueRef::Integer(value) = value {
                 let (low, high) = field.whole.get_or_insert((value, value));
                 *low = (*low).min(value);
                 *high = (*high).max(value);

@@ -22,7 +22,7 @@ use crate::format_support::TableOptions;
 use crate::format_support::WriteOptions;
 use crate::input::format_of;
 use crate::layer::column_names::position;
-use crate::layer::{Batch, LayerInfo};
+use crate::layer::{AttributeColumn, LayerInfo};
 use crate::layer_io::LayerReader;
 use crate::notice::Weight;
 use crate::output::TemporaryFolder;
@@ -358,13 +358,16 @@ fn sheet(
             sheet.unreadable += 1;
             unreadable.add(|| format!("record {}: {}", record.number, record.reason));
         }
+        let columns = batch.columns();
+        let key_columns: Vec<AttributeColumn<'_>> =
+            key.iter().filter_map(|at| columns.get(*at).copied()).collect();
         for feature in 0..batch.geometry.len() {
             let number = batch.first + feature as u64;
             sheet.features += 1;
-            fields.add(&batch, feature, number);
+            fields.add(&columns, feature);
             if !key.is_empty() {
-                let values: Vec<String> =
-                    batch_values(&batch, feature, &key).iter().map(|v| v.to_text()).collect();
+                let value = |column: &AttributeColumn<'_>| column.value(feature).to_string();
+                let values: Vec<String> = key_columns.iter().map(value).collect();
                 if values.iter().any(|value| value.trim().is_empty()) {
                     key_blank.add(|| number.to_string());
                 } else if let Some(first) = keys.again(&values, number) {
@@ -516,10 +519,6 @@ fn empty_sheet(reader: &LayerReader, info: &LayerInfo) -> QualitySheet {
         sample: Vec::new(),
         system: info.crs.clone(),
     }
-}
-
-fn batch_values(batch: &Batch, feature: usize, places: &[usize]) -> Vec<crate::layer::Value> {
-    places.iter().map(|at| crate::layer::value_at(batch.attributes.column(*at), feature)).collect()
 }
 
 /// Positions in degrees from Greenwich of coordinates of a system; those that cannot be carried

@@ -125,7 +125,7 @@ pub fn svg(layers: &[Layer], options: &DrawOptions) -> Result<(String, Vec<Notic
     let (layers, crs, notices) = in_one_system(layers, options)?;
     let mut extender = Extender::default();
     for layer in &layers {
-        layer.batches().iter().for_each(|batch| extender.add(&batch.geometry));
+        layer.batches().for_each(|batch| extender.add(&batch.geometry));
     }
     let extent = extender
         .bounds()

@@ -1,12 +1,10 @@
 //! What the metadata of a column says: the type that it was declared with where it came from, and
 //! whether it is what the features are known by.
 
+use crate::layer::attribute_types::DECLARED;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::collections::HashMap;
 use std::sync::Arc;
-
-/// Key of field metadata that keeps a column's declared type, such as DATE.
-pub(crate) const DECLARED: &str = "declared_type";
 
 /// Metadata of a field whose whole numbers are what the features are known by in their file.
 pub(crate) const KEY: &str = "feature_key";

@@ -6,13 +6,13 @@
 
 use super::{WriteOptions, wkt};
 use crate::error::Result;
-use crate::layer::{Batch, GeometryKind, LayerInfo, Value, column_names::distinct};
+use crate::layer::{Batch, GeometryKind, LayerInfo, ValueRef, column_names::distinct};
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 /// A cell of a row.
-pub(crate) enum Cell {
+pub(crate) enum FeatureCell<'a> {
     /// An attribute, by its column.
-    Attribute(usize, Value),
+    Attribute(usize, ValueRef<'a>),
     /// A coordinate.
     Coordinate(f64),
     /// A height or measure, in the shortest form.
@@ -62,25 +62,22 @@ impl FeatureRows {
     pub(crate) fn each(
         &self,
         batch: &Batch,
-        each: &mut dyn FnMut(Vec<Cell>) -> Result<()>,
+        each: &mut dyn FnMut(Vec<FeatureCell<'_>>) -> Result<()>,
     ) -> Result<()> {
+        let columns = batch.columns();
         let geometry = &batch.geometry;
         for feature in 0..geometry.len() {
-            let attributes = || -> Vec<Cell> {
-                batch
-                    .values(feature)
-                    .into_iter()
-                    .enumerate()
-                    .map(|(at, value)| Cell::Attribute(at, value))
-                    .collect()
+            let attributes = || -> Vec<FeatureCell<'_>> {
+                let cells = columns.iter().map(|column| column.value(feature)).enumerate();
+                cells.map(|(at, value)| FeatureCell::Attribute(at, value)).collect()
             };
             let none = geometry.kinds()[feature].is_none();
             if self.wkt || none {
                 let mut row = attributes();
                 if self.wkt && !none {
-                    row.push(Cell::Text(wkt::write(geometry, feature, Some(self.decimals))));
+                    row.push(FeatureCell::Text(wkt::write(geometry, feature, Some(self.decimals))));
                 }
-                row.resize_with(self.header.len(), || Cell::Blank);
+                row.resize_with(self.header.len(), || FeatureCell::Blank);
                 each(row)?;
                 continue;
             }
@@ -89,15 +86,17 @@ impl FeatureRows {
                     for (v, at) in geometry.ring(ring).enumerate() {
                         let mut row = attributes();
                         if !self.points {
-                            row.push(Cell::Count(batch.first + feature as u64));
-                            row.extend([p, r, v].map(|n| Cell::Count(n as u64 + 1)));
+                            row.push(FeatureCell::Count(batch.first + feature as u64));
+                            row.extend([p, r, v].map(|n| FeatureCell::Count(n as u64 + 1)));
                         }
-                        row.push(Cell::Coordinate(geometry.x[at]));
-                        row.push(Cell::Coordinate(geometry.y[at]));
+                        row.push(FeatureCell::Coordinate(geometry.x[at]));
+                        row.push(FeatureCell::Coordinate(geometry.y[at]));
                         for (has, values) in [(self.z, &geometry.z), (self.m, &geometry.m)] {
                             let value = values.get(at).filter(|value| value.is_finite());
                             if has {
-                                row.push(value.map_or(Cell::Blank, |value| Cell::Number(*value)));
+                                row.push(value.map_or(FeatureCell::Blank, |value| {
+                                    FeatureCell::Number(*value)
+                                }));
                             }
                         }
                         each(row)?;

@@ -22,13 +22,14 @@ pub(crate) mod wkt;
 mod write_options;
 pub(crate) mod xml;
 
+pub(crate) use crate::layer::attribute_types::DECLARED;
 pub use capability::{Appending, Attributes, Capability, Systems, Texts};
 pub(crate) use capability::{HEADINGS, UNLIMITED};
-pub(crate) use column_metadata::{DECLARED, KEY, declare, declared, key_field};
+pub(crate) use column_metadata::{KEY, declare, declared, key_field};
 pub(crate) use description::{
     FileStart, FormatDescription, LayerStore, NewFile, Placing, not_written,
 };
-pub(crate) use feature_rows::{Cell, FeatureRows, coordinate_names, row_sum};
+pub(crate) use feature_rows::{FeatureCell, FeatureRows, coordinate_names, row_sum};
 pub use row_source::CellType;
 pub(crate) use row_source::{RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
 pub use sheet_shape::SheetShape;

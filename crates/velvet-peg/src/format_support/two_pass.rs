@@ -6,7 +6,8 @@ use super::text_type::data_type_of_text;
 use super::{OpenedLayer, Source};
 use crate::error::Result;
 use crate::layer::{
-    Batch, CrsOrigin, Gather, GeometryColumn, LayerInfo, Learn, Value, type_of_value,
+    Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, SchemaInference, Value,
+    type_of_value,
 };
 use crate::notice::Notice;
 use arrow_schema::DataType;
@@ -85,7 +86,7 @@ struct TwoPass<F> {
 
 /// What the first pass learnt of one layer.
 pub(crate) struct Learnt {
-    pub(crate) learn: Learn,
+    pub(crate) learn: SchemaInference,
     /// Records that could not be read, with the first reason.
     pub(crate) unreadable: (u64, String),
 }
@@ -93,7 +94,7 @@ pub(crate) struct Learnt {
 /// Runs through a file and learns each of its layers.
 pub(crate) fn learn(path: &Path, features: &dyn Features, layers: usize) -> Result<Vec<Learnt>> {
     let mut learnt: Vec<Learnt> = (0..layers)
-        .map(|_| Learnt { learn: Learn::default(), unreadable: (0, String::new()) })
+        .map(|_| Learnt { learn: SchemaInference::default(), unreadable: (0, String::new()) })
         .collect();
     features.each(path, &mut |item| {
         match item {
@@ -147,7 +148,7 @@ impl<F: Features> Source for TwoPass<F> {
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
         let places: HashMap<&str, usize> =
             self.keys.iter().enumerate().map(|(at, key)| (key.as_str(), at)).collect();
-        let mut gather = Gather::new(info.schema.clone(), each);
+        let mut gather = BatchBuilder::new(info.schema.clone(), each);
         self.features.each(&self.path, &mut |item| match item {
             Item::Feature(raw) if raw.layer == self.layer => {
                 let mut values = vec![Value::Null; self.keys.len()];

@@ -316,3 +316,11 @@ impl<'a> Input<'a> {
         Ok(())
     }
 }
+
+impl GeometryColumn {
+    /// One feature as well-known text (ISO 19125), with heights and measures where it has
+    /// them; numbers in the shortest form that reads back the same.
+    pub fn text_of(&self, feature: usize) -> String {
+        write(self, feature, None)
+    }
+}

@@ -69,6 +69,15 @@ pub enum Geometry {
 }
 
 impl Geometry {
+    /// Kind of the geometry.
+    pub fn kind(&self) -> GeometryKind {
+        match self {
+            Geometry::Point(_) => GeometryKind::Point,
+            Geometry::Line(_) => GeometryKind::Line,
+            Geometry::Polygon(_) => GeometryKind::Polygon,
+        }
+    }
+
     /// A polygon of one ring, without holes.
     ///
     /// ```
@@ -316,19 +325,17 @@ impl GeometryColumn {
 
     /// Adds one geometry.
     pub fn push(&mut self, geometry: &Geometry) {
-        let (kind, rings): (_, Vec<&[(f64, f64)]>) = match geometry {
-            Geometry::Point(at) => (GeometryKind::Point, vec![std::slice::from_ref(at)]),
-            Geometry::Line(vertices) => (GeometryKind::Line, vec![vertices]),
-            Geometry::Polygon(rings) => {
-                (GeometryKind::Polygon, rings.iter().map(Vec::as_slice).collect())
-            }
+        let rings: Vec<&[(f64, f64)]> = match geometry {
+            Geometry::Point(at) => vec![std::slice::from_ref(at)],
+            Geometry::Line(vertices) => vec![vertices],
+            Geometry::Polygon(rings) => rings.iter().map(Vec::as_slice).collect(),
         };
         for ring in rings {
             ring.iter().for_each(|(x, y)| self.push_vertex(*x, *y, None));
             self.end_ring();
         }
         self.end_part();
-        self.end_feature(Some(kind));
+        self.end_feature(Some(geometry.kind()));
     }
 
     /// Copies one feature of another column to the end of this one.
@@ -353,12 +360,6 @@ impl GeometryColumn {
     /// are mixed (or there are none).
     pub fn common_kind(&self) -> Option<GeometryKind> {
         common_kind(self.kinds.iter().flatten().copied())
-    }
-
-    /// One feature as well-known text (ISO 19125), with heights and measures where it has
-    /// them; numbers in the shortest form that reads back the same.
-    pub fn text_of(&self, feature: usize) -> String {
-        crate::format_support::wkt::write(self, feature, None)
     }
 }
 

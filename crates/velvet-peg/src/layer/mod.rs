@@ -4,190 +4,88 @@
 //! A [`Layer`] holds everything in memory and is the convenient form for code; files are
 //! read and written in [`Batch`]es, so that millions of features pass in bounded memory.
 
+mod attribute_column;
+pub(crate) mod attribute_types;
+mod batch;
+mod batch_builder;
 pub(crate) mod column_names;
-mod gather;
+mod extender;
 mod geometry;
-mod learn;
+mod info;
+mod row_builder;
+mod schema_inference;
 mod value;
 
-pub(crate) use gather::Gather;
+pub use attribute_column::AttributeColumn;
+pub use batch::{Batch, Feature, Unreadable};
+pub(crate) use batch_builder::BatchBuilder;
+pub(crate) use extender::Extender;
 pub(crate) use geometry::common_kind;
 pub use geometry::{Geometry, GeometryColumn, GeometryKind};
-pub(crate) use learn::{Learn, type_of_value};
-pub(crate) use value::{Rows, value_at};
-pub use value::{Value, type_name};
+pub use info::{CrsOrigin, LayerInfo};
+pub(crate) use row_builder::RowBuilder;
+pub(crate) use schema_inference::{SchemaInference, type_of_value};
+pub use value::{Value, ValueRef, type_name};
 
 use crate::error::{Error, Result};
-use crate::notice::Notice;
-use arrow_array::RecordBatch;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use std::path::Path;
-use std::sync::Arc;
+use std::collections::BTreeSet;
+use std::sync::{Arc, OnceLock};
 use velvet_peg_core::{Bounds, Converter, Crs};
 
-/// Features of a batch that a stage works on at once.
+/// Features of a batch that a transform works on at once.
 pub(crate) const BATCH: usize = 8192;
 
-/// What is known of a layer without reading its features.
-#[derive(Clone, Debug)]
-pub struct LayerInfo {
-    /// Name.
-    pub name: String,
-    /// Reference system; none if the data has none.
-    pub crs: Option<Crs>,
-    /// Where the reference system is known from.
-    pub crs_origin: CrsOrigin,
-    /// Attribute columns.
-    pub schema: SchemaRef,
-    /// Kind of all geometries; none if mixed or unknown.
-    pub kind: Option<GeometryKind>,
-    /// True if vertices have heights.
-    pub has_z: bool,
-    /// True if vertices have measures.
-    pub has_m: bool,
-    /// Number of features, if known.
-    pub count: Option<u64>,
-    /// Smallest box around the coordinates in the layer's own units, if known: `south`,
-    /// `north` bound y; `west`, `east` bound x.
-    pub extent: Option<Bounds>,
-}
-
-/// Where the reference system of a layer is known from.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum CrsOrigin {
-    /// It is missing, or was given by whoever made the layer.
-    #[default]
-    Given,
-    /// The file states it.
-    File,
-    /// A side file (`.prj`) states it.
-    SideFile,
-    /// The standard of the format fixes it.
-    Format,
-}
-
-impl CrsOrigin {
-    /// In words.
-    pub fn name(self) -> &'static str {
-        match self {
-            CrsOrigin::Given => "given",
-            CrsOrigin::File => "stated in the file",
-            CrsOrigin::SideFile => "from a side file",
-            CrsOrigin::Format => "fixed by the format's standard",
-        }
-    }
-}
-
-/// A record of a file that no feature could be made of.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Unreadable {
-    /// Its number in the source, from 1.
-    pub number: u64,
-    /// Why.
-    pub reason: String,
-    /// What was there, as far as it can be shown.
-    pub original: String,
-}
-
-/// Some features of a layer.
-#[derive(Clone, Debug)]
-pub struct Batch {
-    /// Geometries.
-    pub geometry: GeometryColumn,
-    /// Attributes, one row a feature.
-    pub attributes: RecordBatch,
-    /// Number of the first feature in its source, from 1.
-    pub first: u64,
-    /// Records met before these features that could not be read.
-    pub unreadable: Vec<Unreadable>,
-}
-
-impl Batch {
-    /// Features of which the first has this number in its source.
-    pub(crate) fn new(geometry: GeometryColumn, attributes: RecordBatch, first: u64) -> Batch {
-        Batch { geometry, attributes, first, unreadable: Vec::new() }
-    }
-
-    /// Features with their attributes, a row a feature; the first has this number.
-    ///
-    /// # Errors
-    /// If there are more or fewer rows than geometries, or heights or measures than vertices.
-    pub fn try_new(geometry: GeometryColumn, attributes: RecordBatch, first: u64) -> Result<Batch> {
-        let (features, rows) = (geometry.len(), attributes.num_rows());
-        if features != rows {
-            return Err(Error::data(format!("{features} geometries have {rows} rows")));
-        }
-        let vertices = geometry.x.len();
-        let fits = |values: &[f64]| values.is_empty() || values.len() == vertices;
-        let ends = (0..features).map(|at| geometry.vertices(at).end).max().unwrap_or(0);
-        if geometry.y.len() != vertices
-            || !fits(&geometry.z)
-            || !fits(&geometry.m)
-            || ends > vertices
-        {
-            return Err(Error::data(
-                "the vertices of a geometry column have not all the same coordinates",
-            ));
-        }
-        Ok(Batch::new(geometry, attributes, first))
-    }
-
-    /// A warning of the records that could not be read, for whoever cannot make them rejects.
-    pub(crate) fn lost(&self, file: &Path) -> Option<Notice> {
-        let first = self.unreadable.first()?;
-        Some(Notice::warning(format!(
-            "{}: {} records cannot be read and take no part; the first, {}: {}",
-            file.display(),
-            self.unreadable.len(),
-            first.number,
-            first.reason
-        )))
-    }
-
-    /// Attribute values of one feature, in the order of the schema.
-    pub fn values(&self, feature: usize) -> Vec<Value> {
-        self.attributes.columns().iter().map(|column| value_at(column, feature)).collect()
-    }
-}
-
 /// A layer in memory.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub struct Layer {
     info: LayerInfo,
+    /// Full batches.
     batches: Vec<Batch>,
+    /// Features that were pushed since the last full one.
+    pending: Option<Pending>,
     /// Features.
     count: usize,
-    /// Batches at the end that hold one pushed feature each.
-    loose: usize,
     /// True while features may be pushed.
     open: bool,
 }
 
-/// One feature seen as a row.
-#[derive(Clone, Debug)]
-pub struct Feature<'a> {
-    /// Number in the layer, from 1.
-    pub number: u64,
-    column: &'a GeometryColumn,
-    at: usize,
-    batch: &'a Batch,
+impl Clone for Layer {
+    fn clone(&self) -> Layer {
+        let (info, batches) = (self.info.clone(), self.batches().cloned().collect());
+        Layer { info, batches, pending: None, count: self.count, open: self.open }
+    }
 }
 
-impl Feature<'_> {
-    /// Kind of its geometry; none if it has none.
-    pub fn kind(&self) -> Option<GeometryKind> {
-        self.column.kinds()[self.at]
+/// Features that are pushed one by one.
+#[derive(Debug)]
+struct Pending {
+    geometry: GeometryColumn,
+    rows: RowBuilder,
+    first: u64,
+    /// They as a batch, once somebody wants to see it.
+    batch: OnceLock<Batch>,
+}
+
+impl Pending {
+    fn new(schema: SchemaRef, first: u64) -> Pending {
+        let (geometry, rows) = (GeometryColumn::new(), RowBuilder::new(schema));
+        Pending { geometry, rows, first, batch: OnceLock::new() }
     }
 
-    /// Vertices as `(x, y)`: longitude or easting first.
-    pub fn vertices(&self) -> Vec<(f64, f64)> {
-        self.column.vertices(self.at).map(|v| (self.column.x[v], self.column.y[v])).collect()
+    /// # Panics
+    /// Never: geometries and rows are pushed together.
+    fn batch(&self) -> &Batch {
+        self.batch.get_or_init(|| {
+            let rows = self.rows.snapshot();
+            rows.and_then(|rows| Batch::try_new(self.geometry.clone(), rows, self.first))
+                .expect("a row was pushed with every geometry")
+        })
     }
 
-    /// The value of a named attribute; none if there is no such column.
-    pub fn value(&self, name: &str) -> Option<Value> {
-        let column = self.batch.attributes.column_by_name(name)?;
-        Some(value_at(column, self.at))
+    fn into_batch(self) -> Batch {
+        self.batch();
+        self.batch.into_inner().expect("it was just made")
     }
 }
 
@@ -216,8 +114,8 @@ impl Layer {
                 extent: None,
             },
             batches: Vec::new(),
+            pending: None,
             count: 0,
-            loose: 0,
             open: true,
         }
     }
@@ -229,9 +127,45 @@ impl Layer {
         layer
     }
 
+    /// A layer of batches that were made elsewhere, which have the same columns.
+    ///
+    /// ```
+    /// use velvet_peg::arrow::array::RecordBatch;
+    /// use velvet_peg::arrow::schema::Schema;
+    /// use velvet_peg::{Batch, Crs, GeometryColumn, Layer};
+    /// let batch = Batch::try_new(GeometryColumn::new(), RecordBatch::new_empty(Schema::empty().into()), 1)?;
+    /// let gates = Layer::try_from_batches("gates", Some(Crs::from_epsg(4326)?), vec![batch])?;
+    /// assert!(gates.is_empty());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the columns of a batch are not those of the first.
+    pub fn try_from_batches(name: &str, crs: Option<Crs>, batches: Vec<Batch>) -> Result<Layer> {
+        let mut info = Layer::new(name, crs).info;
+        let mut kinds = BTreeSet::new();
+        let mut extent = Extender::default();
+        if let Some(first) = batches.first() {
+            info.schema = first.attributes().schema();
+        }
+        let mut count = 0;
+        for batch in &batches {
+            same_columns(&info.schema, &batch.attributes().schema())?;
+            kinds.extend(batch.geometry.kinds().iter().flatten());
+            info.has_z |= batch.geometry.has_z();
+            info.has_m |= batch.geometry.has_m();
+            count += batch.len() as u64;
+            extent.add(&batch.geometry);
+        }
+        info.kind = common_kind(kinds);
+        info.count = Some(count);
+        info.extent = extent.bounds();
+        Ok(Layer::from_batches(info, batches))
+    }
+
     pub(crate) fn from_batches(info: LayerInfo, batches: Vec<Batch>) -> Layer {
         let count = batches.iter().map(|batch| batch.geometry.len()).sum();
-        Layer { info, batches, count, loose: 0, open: false }
+        Layer { info, batches, pending: None, count, open: false }
     }
 
     /// Adds a feature with its attributes. A pair of numbers is a point, a slice or array of
@@ -239,8 +173,8 @@ impl Layer {
     /// types.
     ///
     /// # Errors
-    /// If the layer was read from a file, or the attribute names differ from the first
-    /// feature's.
+    /// If the layer was read from a file, the attribute names differ from the first feature's, or
+    /// a value does not fit the type of its column.
     pub fn push<const N: usize>(
         &mut self,
         geometry: impl Into<Geometry>,
@@ -275,32 +209,23 @@ impl Layer {
                 "every feature of a layer needs the same attribute names in the same order",
             ));
         }
-        let mut column = GeometryColumn::new();
-        column.push(&geometry);
-        let mut rows = Rows::new(self.info.schema.clone());
-        rows.push(attributes.into_iter().map(|(_, value)| value));
-        let kinds = [self.info.kind, column.common_kind()].into_iter().flatten();
+        let kind = geometry.kind();
         let mixed = !self.is_empty() && self.info.kind.is_none();
-        self.info.kind = if mixed { None } else { common_kind(kinds) };
-        let first = self.len() as u64 + 1;
-        self.batches.push(Batch::new(column, rows.finish()?, first));
+        let first = self.count as u64 + 1;
+        let schema = &self.info.schema;
+        let pending = self.pending.get_or_insert_with(|| Pending::new(schema.clone(), first));
+        pending.rows.push(attributes.into_iter().map(|(_, value)| value))?;
+        pending.geometry.push(&geometry);
+        pending.batch = OnceLock::new();
+        self.info.kind = match mixed {
+            true => None,
+            false => common_kind(self.info.kind.into_iter().chain([kind])),
+        };
         self.info.count = Some(first);
         self.count += 1;
-        self.loose += 1;
-        if self.loose == BATCH { self.gather() } else { Ok(()) }
-    }
-
-    /// Makes one batch of the features that were pushed one by one.
-    fn gather(&mut self) -> Result<()> {
-        let loose = self.batches.split_off(self.batches.len() - self.loose);
-        let mut geometry = GeometryColumn::new();
-        loose.iter().for_each(|batch| geometry.push_from(&batch.geometry, 0));
-        let attributes = arrow_select::concat::concat_batches(
-            &self.info.schema,
-            loose.iter().map(|batch| &batch.attributes),
-        )?;
-        self.batches.push(Batch::new(geometry, attributes, loose[0].first));
-        self.loose = 0;
+        if pending.geometry.len() == BATCH {
+            self.batches.extend(self.pending.take().map(Pending::into_batch));
+        }
         Ok(())
     }
 
@@ -325,20 +250,13 @@ impl Layer {
     }
 
     /// The batches it is held in.
-    pub fn batches(&self) -> &[Batch] {
-        &self.batches
+    pub fn batches(&self) -> impl Iterator<Item = &Batch> {
+        self.batches.iter().chain(self.pending.as_ref().map(Pending::batch))
     }
 
     /// Features as rows.
     pub fn features(&self) -> impl Iterator<Item = Feature<'_>> {
-        self.batches.iter().flat_map(|batch| {
-            (0..batch.geometry.len()).map(move |at| Feature {
-                number: batch.first + at as u64,
-                column: &batch.geometry,
-                at,
-                batch,
-            })
-        })
+        self.batches().flat_map(Batch::features)
     }
 
     /// Gives the layer a reference system without moving a coordinate.
@@ -365,6 +283,7 @@ impl Layer {
         let source = self.crs().ok_or_else(|| no_system(&self.info.name))?;
         let converter = Converter::new(source, target)?;
         let mut converted = self.clone();
+        converted.batches.extend(converted.pending.take().map(Pending::into_batch));
         for batch in &mut converted.batches {
             let failed = batch.geometry.convert(&converter);
             if failed > 0 {
@@ -385,7 +304,7 @@ impl Layer {
     /// Smallest box around all vertices in the layer's own units; none if there are none.
     pub fn extent(&self) -> Option<Bounds> {
         let mut extent = Extender::default();
-        self.batches.iter().for_each(|batch| extent.add(&batch.geometry));
+        self.batches().for_each(|batch| extent.add(&batch.geometry));
         extent.bounds()
     }
 }
@@ -408,27 +327,22 @@ pub(crate) fn no_system(layer: &str) -> Error {
     ))
 }
 
-/// Grows a box around vertices.
-#[derive(Clone, Copy, Debug, Default)]
-pub(crate) struct Extender(Option<Bounds>);
-
-impl Extender {
-    pub(crate) fn add(&mut self, column: &GeometryColumn) {
-        column.x.iter().zip(&column.y).for_each(|(x, y)| self.point(*x, *y));
+/// # Errors
+/// If the columns of a batch are not those of its layer.
+pub(crate) fn same_columns(layer: &SchemaRef, batch: &SchemaRef) -> Result<()> {
+    if Arc::ptr_eq(layer, batch) {
+        return Ok(());
     }
-
-    pub(crate) fn point(&mut self, x: f64, y: f64) {
-        if !(x.is_finite() && y.is_finite()) {
-            return;
-        }
-        let bounds = self.0.get_or_insert(Bounds { south: y, west: x, north: y, east: x });
-        bounds.south = bounds.south.min(y);
-        bounds.north = bounds.north.max(y);
-        bounds.west = bounds.west.min(x);
-        bounds.east = bounds.east.max(x);
-    }
-
-    pub(crate) fn bounds(self) -> Option<Bounds> {
-        self.0
+    let columns = |schema: &SchemaRef| -> Vec<String> {
+        schema.fields().iter().map(|f| format!("`{}` ({})", f.name(), type_name(f))).collect()
+    };
+    let (layer, batch) = (columns(layer), columns(batch));
+    match layer == batch {
+        true => Ok(()),
+        false => Err(Error::usage(format!(
+            "the columns of a batch, {}, are not those of its layer, {}",
+            batch.join(", "),
+            layer.join(", ")
+        ))),
     }
 }

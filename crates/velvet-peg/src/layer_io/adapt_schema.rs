@@ -115,16 +115,18 @@ impl SchemaAdapter {
     pub(super) fn apply<'a>(&mut self, batch: &'a Batch) -> Result<Cow<'a, Batch>> {
         let mut batch = Cow::Borrowed(batch);
         if self.changed {
-            batch.to_mut().attributes = self.attributes(&batch.attributes)?;
+            let attributes = self.attributes(batch.attributes())?;
+            batch = Cow::Owned(batch.into_owned().with_attributes(attributes)?);
         }
         let held: Vec<Option<ArrayRef>> =
-            batch.attributes.columns().iter().map(|column| self.held.column(column)).collect();
+            batch.attributes().columns().iter().map(|column| self.held.column(column)).collect();
         if held.iter().any(Option::is_some) {
-            let attributes = &batch.attributes;
+            let attributes = batch.attributes();
             let columns = attributes.columns().iter().zip(held);
             let columns = columns.map(|(column, held)| held.unwrap_or_else(|| column.clone()));
             let (schema, columns) = (attributes.schema(), columns.collect());
-            batch.to_mut().attributes = RecordBatch::try_new(schema, columns)?;
+            let attributes = RecordBatch::try_new(schema, columns)?;
+            batch = Cow::Owned(batch.into_owned().with_attributes(attributes)?);
         }
         if self.drops_m && batch.geometry.has_m() {
             batch.to_mut().geometry.m.clear();
@@ -171,10 +173,8 @@ impl SchemaAdapter {
             .columns()
             .iter()
             .zip(&self.texts)
-            .map(|(column, text)| -> ArrayRef {
-                if *text { as_text(column) } else { column.clone() }
-            })
-            .collect();
+            .map(|(column, text)| if *text { as_text(column) } else { Ok(column.clone()) })
+            .collect::<Result<_>>()?;
         let options = RecordBatchOptions::new().with_row_count(Some(attributes.num_rows()));
         Ok(RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?)
     }

@@ -3,11 +3,14 @@
 //! written.
 
 use super::LayerReader;
+use super::held_values::as_text as values_as_text;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{Appending, WriteOptions};
-use crate::layer::{Batch, GeometryKind, LayerInfo, Rows, Value};
+use crate::layer::{Batch, GeometryKind, LayerInfo};
 use crate::notice::Notice;
+use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, new_null_array};
+use arrow_cast::{CastOptions, cast_with_options};
 use arrow_schema::DataType;
 use std::path::Path;
 use velvet_peg_core::{Converter, PlanOptions};
@@ -157,14 +160,24 @@ impl Append {
 
     /// New features with the columns and in the system of the layer.
     pub(super) fn adopt(&self, batch: &Batch) -> Result<Batch> {
-        let mut rows = Rows::new(self.info.schema.clone());
-        for feature in 0..batch.geometry.len() {
-            let values = batch.values(feature);
-            rows.push(self.places.iter().map(|place| match place {
-                Some(at) => values.get(*at).cloned().unwrap_or(Value::Null),
-                None => Value::Null,
-            }));
-        }
+        let columns = self.info.schema.fields().iter().zip(&self.places).map(|(field, place)| {
+            let Some(at) = place else {
+                return Ok(new_null_array(field.data_type(), batch.len()));
+            };
+            let column = batch.attributes().column(*at);
+            match field.data_type() {
+                kind if kind == column.data_type() => Ok(column.clone()),
+                DataType::Utf8 => values_as_text(column),
+                kind => {
+                    let options = CastOptions { safe: false, ..CastOptions::default() };
+                    Ok(cast_with_options(column, kind, &options)?)
+                }
+            }
+        });
+        let columns = columns.collect::<Result<Vec<ArrayRef>>>()?;
+        let options = RecordBatchOptions::new().with_row_count(Some(batch.len()));
+        let schema = self.info.schema.clone();
+        let attributes = RecordBatch::try_new_with_options(schema, columns, &options)?;
         let mut geometry = batch.geometry.clone();
         if let Some(converter) = &self.converter {
             let failed = geometry.convert(converter);
@@ -175,7 +188,7 @@ impl Append {
                 )));
             }
         }
-        Ok(Batch::new(geometry, rows.finish()?, batch.first + self.before))
+        Batch::try_new(geometry, attributes, batch.first + self.before)
     }
 }
 

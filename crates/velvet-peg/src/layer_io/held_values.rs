@@ -1,9 +1,10 @@
 //! Values as a format can hold them: what it has no word for is changed before it is written, and
 //! said; so what is read again can be compared with what is in the file.
 
+use crate::error::Result;
 use crate::format::Format;
 use crate::format_support::Texts;
-use crate::layer::value_at;
+use crate::layer::{AttributeColumn, attribute_types};
 use crate::notice::Notice;
 use arrow_array::cast::AsArray;
 use arrow_array::types::Float64Type;
@@ -147,9 +148,10 @@ impl HeldValues {
 }
 
 /// A column as text.
-pub(super) fn as_text(column: &ArrayRef) -> ArrayRef {
-    let texts: StringArray = (0..column.len())
-        .map(|row| (!column.is_null(row)).then(|| value_at(column, row).to_text()))
-        .collect();
-    Arc::new(texts)
+pub(super) fn as_text(column: &ArrayRef) -> Result<ArrayRef> {
+    let Some(values) = AttributeColumn::of(column) else {
+        return attribute_types::as_text(column);
+    };
+    let text = |row| Some(values.value(row)).filter(|v| !v.is_null()).map(|v| v.to_string());
+    Ok(Arc::new((0..column.len()).map(text).collect::<StringArray>()))
 }

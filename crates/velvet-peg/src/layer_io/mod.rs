@@ -10,6 +10,6 @@ mod transform;
 mod verify;
 mod writer;
 
-pub use reader::LayerReader;
+pub use reader::{Batches, LayerReader};
 pub(crate) use transform::Transform;
 pub use writer::{LayerWriter, Written};

@@ -13,6 +13,7 @@ use arrow_schema::{FieldRef, Schema};
 use std::fmt::Debug;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::mpsc::{Receiver, sync_channel};
 use velvet_peg_core::Crs;
 
 /// Reads a layer of a file.
@@ -42,7 +43,7 @@ impl LayerReader {
     /// assert_eq!(reader.info().count, Some(16));
     /// let mut vertices = 0;
     /// reader.for_each_batch(&mut |batch| {
-    ///     vertices += batch.geometry.x.len(); // flat columns
+    ///     vertices += batch.geometry().x.len(); // flat columns
     ///     Ok(())
     /// })?;
     /// assert!(vertices > 100);
@@ -105,7 +106,7 @@ impl LayerReader {
             path: path.to_path_buf(),
             real: path.to_path_buf(),
             format: Format::of_memory(),
-            source: Box::new(Memory(layer.batches().to_vec())),
+            source: Box::new(Memory(layer.batches().cloned().collect())),
             notices: Vec::new(),
             _keep: None,
         }
@@ -230,6 +231,25 @@ impl LayerReader {
         done.map_err(|error| if theirs { error } else { error.shown_as(&self.real, &self.path) })
     }
 
+    /// Every batch of features, in order, read by a thread of its own while the last one is
+    /// worked on.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::LayerReader;
+    /// let mut count = 0;
+    /// for batch in LayerReader::open(&file("fields.geojson"), None)?.batches() {
+    ///     count += batch?.len();
+    /// }
+    /// assert_eq!(count, 16);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    pub fn batches(self) -> Batches {
+        Batches::read(self)
+    }
+
     /// The whole layer in memory.
     ///
     /// # Errors
@@ -247,6 +267,40 @@ impl LayerReader {
             Ok(())
         })?;
         Ok(Layer::from_batches(self.info.clone(), batches))
+    }
+}
+
+/// The batches of a layer: an iterator that ends after an error.
+#[derive(Debug)]
+pub struct Batches(Receiver<Result<Batch>>);
+
+/// Batches that are read ahead.
+const AHEAD: usize = 2;
+
+impl Batches {
+    fn read(reader: LayerReader) -> Batches {
+        let (sender, receiver) = sync_channel(AHEAD);
+        std::thread::spawn(move || {
+            let mut listened = true;
+            let done = reader.for_each_batch(&mut |batch| {
+                listened = sender.send(Ok(batch)).is_ok();
+                // Whoever does not listen any more will not see why reading ended.
+                if listened { Ok(()) } else { Err(Error::data("is not read to its end")) }
+            });
+            if let (Err(error), true) = (done, listened) {
+                // Nobody is left to be told.
+                let _ = sender.send(Err(error));
+            }
+        });
+        Batches(receiver)
+    }
+}
+
+impl Iterator for Batches {
+    type Item = Result<Batch>;
+
+    fn next(&mut self) -> Option<Result<Batch>> {
+        self.0.recv().ok()
     }
 }
 

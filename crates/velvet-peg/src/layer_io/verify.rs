@@ -5,9 +5,10 @@ use super::LayerReader;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{ReadBack, row_sum, wkt};
-use crate::layer::{Batch, GeometryColumn, GeometryKind, Value};
+use crate::layer::{Batch, GeometryColumn, GeometryKind, ValueRef};
 use crate::table::TableFile;
 use csv::StringRecord;
+use std::fmt::Write;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
 
@@ -29,23 +30,27 @@ impl Sum {
     }
 
     pub(super) fn add(&mut self, batch: &Batch) {
-        let schema = batch.attributes.schema();
+        let schema = batch.attributes().schema();
         if self.columns.is_empty() {
             self.columns = schema.fields().iter().map(|field| field.name().clone()).collect();
         }
-        for feature in 0..batch.geometry.len() {
+        let columns = batch.columns();
+        let mut text = String::new();
+        for feature in 0..batch.len() {
             self.count += 1;
             let place = self.place(&batch.geometry, feature);
             self.coordinates = self.coordinates.wrapping_add(place);
             let mut values = 0u64;
-            for (field, value) in schema.fields().iter().zip(batch.values(feature)) {
-                let text = match value {
+            for (field, column) in schema.fields().iter().zip(&columns) {
+                text.clear();
+                match column.value(feature) {
                     // Few formats tell these from nothing.
-                    Value::Real(number) if !number.is_finite() => continue,
-                    value => value.to_text(),
-                };
+                    ValueRef::Real(number) if !number.is_finite() => continue,
+                    // Writing to a string does not fail.
+                    value => _ = write!(text, "{value}"),
+                }
                 if !text.is_empty() {
-                    values = values.wrapping_add(hash(&(field.name(), text)));
+                    values = values.wrapping_add(hash(&(field.name(), &text)));
                 }
             }
             // Attributes belong to their place.

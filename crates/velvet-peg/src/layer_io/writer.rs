@@ -9,9 +9,11 @@ use crate::format_support::{
     LayerStore, NewFile, Placing, ReadBack, Sink, WriteOptions, default_decimals, not_written,
 };
 use crate::guard::guarded;
-use crate::layer::{Batch, Layer, LayerInfo, column_names};
+use crate::layer::attribute_types::held_schema;
+use crate::layer::{Batch, Layer, LayerInfo, column_names, same_columns};
 use crate::notice::Notice;
 use crate::output::{Hold, Pending};
+use arrow_schema::SchemaRef;
 use std::path::{Path, PathBuf};
 
 /// Features up to this number are read again and compared where nothing else is asked for.
@@ -39,6 +41,8 @@ pub struct LayerWriter {
     /// The file that is added to by writing it again.
     hold: Option<Hold>,
     layer: String,
+    /// The columns that batches have to have.
+    columns: SchemaRef,
     sink: Box<dyn Sink>,
     adapter: SchemaAdapter,
     append: Option<Append>,
@@ -92,6 +96,8 @@ impl LayerWriter {
         options.overwrite = options.replaces();
         let pending = Pending::create(path, options.overwrite)?;
         let mut info = info.clone();
+        info.schema = held_schema(&info.schema).map_err(|error| error.in_file(path))?;
+        let columns = info.schema.clone();
         if let Some(layer) = &options.layer {
             info.name.clone_from(layer);
         }
@@ -152,6 +158,7 @@ impl LayerWriter {
             placing,
             hold,
             layer: adapted.name.clone(),
+            columns,
             sink,
             adapter,
             append: None,
@@ -163,7 +170,7 @@ impl LayerWriter {
         if let Some(mut append) = append {
             if store.is_none() {
                 // The features that are there go before the new ones.
-                append.for_each_existing(&mut |batch| writer.write(&batch))?;
+                append.for_each_existing(&mut |batch| writer.put(&batch))?;
             }
             writer.written = 0;
             writer.append = Some(append);
@@ -174,9 +181,16 @@ impl LayerWriter {
     /// Writes a batch of features.
     ///
     /// # Errors
-    /// If the file cannot be written, or a coordinate cannot be carried into the system that
-    /// the format demands.
+    /// If the columns of the batch are not those of the layer, the file cannot be written, or a
+    /// coordinate cannot be carried into the system that the format demands.
     pub fn write(&mut self, batch: &Batch) -> Result<()> {
+        same_columns(&self.columns, &batch.attributes().schema())
+            .map_err(|error| error.in_file(&self.path))?;
+        self.put(batch)
+    }
+
+    /// Writes a batch whose columns are known to fit.
+    fn put(&mut self, batch: &Batch) -> Result<()> {
         let adopted;
         let batch = match &self.append {
             Some(append) => {
@@ -310,10 +324,10 @@ impl Layer {
         options: &WriteOptions,
     ) -> Result<Vec<Notice>> {
         let mut info = self.info().clone();
-        info.has_z = self.batches().iter().any(|batch| batch.geometry.has_z());
-        info.has_m = self.batches().iter().any(|batch| batch.geometry.has_m());
+        info.has_z = self.batches().any(|batch| batch.geometry.has_z());
+        info.has_m = self.batches().any(|batch| batch.geometry.has_m());
         let mut writer = LayerWriter::create(path.as_ref(), &info, options)?;
-        self.batches().iter().try_for_each(|batch| writer.write(batch))?;
+        self.batches().try_for_each(|batch| writer.write(batch))?;
         let mut notices = std::mem::take(&mut writer.notices);
         notices.extend(writer.finish()?.notices);
         Ok(notices)

@@ -147,7 +147,7 @@ impl Transform for Measuring {
         let mut doubts = self.doubts.lock().unwrap_or_else(PoisonError::into_inner);
         doubts.add(self.crs.as_ref(), &batch.geometry, &measured);
         drop(doubts);
-        let mut columns: Vec<ArrayRef> = batch.attributes.columns().to_vec();
+        let mut columns: Vec<ArrayRef> = batch.attributes().columns().to_vec();
         for (_, figure, unit) in &self.figures {
             let values: Float64Array = measured
                 .iter()
@@ -157,6 +157,6 @@ impl Transform for Measuring {
         }
         let options = RecordBatchOptions::new().with_row_count(Some(batch.geometry.len()));
         let attributes = RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?;
-        Ok(Batch { attributes, ..batch })
+        batch.with_attributes(attributes)
     }
 }

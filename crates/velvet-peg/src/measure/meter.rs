@@ -4,7 +4,7 @@ use super::{MeasureOptions, Measured};
 use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
-use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
+use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo};
 use velvet_peg_core::{Converter, Crs, Geodesic, Geographic, LengthUnit, planar};
 
 /// Measures the features of a layer.
@@ -115,6 +115,7 @@ impl Meter {
             None => None,
             Some((crs, converter)) => Some((carried(converter)?, crs)),
         };
+        let columns = batch.columns();
         for feature in 0..geometry.len() {
             let kind = geometry.kinds()[feature];
             let (length, area) = figures(&degrees, feature, &|x, y, closed| {
@@ -160,16 +161,16 @@ impl Meter {
                     (length * factor, area * factor * factor)
                 })
             });
-            let values = batch.values(feature);
+            let value = |at: usize| columns.get(at).map(|column| column.value(feature));
             let label = match self.label {
-                Some(at) => values.get(at),
-                None => values.iter().find(|value| **value != Value::Null),
+                Some(at) => value(at),
+                None => (0..columns.len()).filter_map(value).find(|value| !value.is_null()),
             };
-            let group = self.by.and_then(|at| values.get(at));
+            let group = self.by.and_then(value);
             measured.push(Measured {
                 number: batch.first + feature as u64,
-                label: label.map_or(String::new(), Value::to_text),
-                group: group.map_or(String::new(), Value::to_text),
+                label: label.map_or(String::new(), |label| label.to_string()),
+                group: group.map_or(String::new(), |group| group.to_string()),
                 kind,
                 vertices: geometry.vertices(feature).len(),
                 length_m: length,

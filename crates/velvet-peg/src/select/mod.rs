@@ -19,7 +19,7 @@ pub use shape::NumberText;
 
 use crate::error::{Error, Result};
 use crate::layer::column_names::distinct;
-use crate::layer::{Batch, GeometryColumn, LayerInfo, Rows};
+use crate::layer::{Batch, GeometryColumn, LayerInfo, RowBuilder};
 use crate::notice::Notice;
 use arrow_array::cast::AsArray;
 use arrow_array::{Array, ArrayRef, BooleanArray, RecordBatch, RecordBatchOptions};
@@ -75,7 +75,7 @@ impl Selection {
         let mut steps = Vec::new();
         let mut schema = info.schema.clone();
         // An empty batch tells the types, and what does not go together.
-        let mut empty = Rows::new(schema.clone()).finish()?;
+        let mut empty = RowBuilder::new(schema.clone()).finish()?;
         let nowhere = GeometryColumn::new();
         if let Some(condition) = &condition {
             let context = Context::new(&empty, &nowhere, info.crs.as_ref());
@@ -281,7 +281,7 @@ impl Step {
 impl Planned {
     /// Which features of a batch are kept.
     pub(crate) fn mask(&self, batch: &Batch) -> Result<Option<BooleanArray>> {
-        let context = Context::new(&batch.attributes, &batch.geometry, self.crs.as_ref());
+        let context = Context::new(batch.attributes(), &batch.geometry, self.crs.as_ref());
         self.condition.as_ref().map(|condition| mask(condition, &context)).transpose()
     }
 
@@ -290,21 +290,23 @@ impl Planned {
         if mask.true_count() == mask.len() {
             return Ok(batch.clone());
         }
-        let attributes = arrow_select::filter::filter_record_batch(&batch.attributes, mask)?;
+        let attributes = arrow_select::filter::filter_record_batch(batch.attributes(), mask)?;
         let mut geometry = GeometryColumn::new();
         for feature in (0..mask.len()).filter(|at| mask.is_valid(*at) && mask.value(*at)) {
             geometry.push_from(&batch.geometry, feature);
         }
-        Ok(Batch::new(geometry, attributes, batch.first))
+        Batch::try_new(geometry, attributes, batch.first)
     }
 
     /// Computes and projects the attributes.
     pub(crate) fn shape(&self, mut batch: Batch) -> Result<Batch> {
         for step in &self.steps {
-            batch.attributes = step.apply(&batch.attributes, &batch.geometry, self.crs.as_ref())?;
+            let attributes = step.apply(batch.attributes(), &batch.geometry, self.crs.as_ref())?;
+            batch = batch.with_attributes(attributes)?;
         }
         for step in &self.finishing {
-            batch.attributes = step.apply(batch.attributes, &batch.geometry)?;
+            let attributes = step.apply(batch.attributes().clone(), &batch.geometry)?;
+            batch = batch.with_attributes(attributes)?;
         }
         Ok(batch)
     }

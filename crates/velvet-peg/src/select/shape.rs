@@ -5,9 +5,9 @@ use super::Selection;
 use super::coordinates::{PlaceColumns, Places};
 use crate::error::{Error, Result};
 use crate::format_support::text_type::data_type_of_text;
+use crate::layer::GeometryColumn;
 use crate::layer::column_names::distinct;
 use crate::layer::column_names::{list, position};
-use crate::layer::{GeometryColumn, Rows};
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Float64Type, Int64Type};
 use arrow_array::{
@@ -234,15 +234,15 @@ impl Finish {
             }
             Finish::Constant(name, value, kind) => {
                 let field = Field::new(name, kind.clone(), true);
-                let mut values = Rows::new(Arc::new(Schema::new(vec![field.clone()])));
-                for _ in 0..rows {
-                    values.push([match kind {
-                        DataType::Int64 => value.parse::<i64>().ok().into(),
-                        DataType::Float64 => value.parse::<f64>().ok().into(),
-                        _ => value.as_str().into(),
-                    }]);
-                }
-                let column = values.finish()?.column(0).clone();
+                let column: ArrayRef = match kind {
+                    DataType::Int64 => {
+                        Arc::new(Int64Array::from(vec![value.parse::<i64>().ok(); rows]))
+                    }
+                    DataType::Float64 => {
+                        Arc::new(Float64Array::from(vec![value.parse::<f64>().ok(); rows]))
+                    }
+                    _ => Arc::new(StringArray::from(vec![value.as_str(); rows])),
+                };
                 match fields.iter().position(|f| f.name() == name) {
                     Some(at) => (fields[at], columns[at]) = (field, column),
                     None => {

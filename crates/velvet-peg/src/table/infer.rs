@@ -2,6 +2,7 @@
 
 use crate::format_support::CellType;
 use crate::format_support::text_type::ColumnType;
+use crate::layer::Value;
 use arrow_schema::{Field, Schema, SchemaRef};
 use csv::StringRecord;
 use std::sync::Arc;
@@ -64,5 +65,10 @@ impl Inference {
             .map(|(name, kind)| kind.field(name))
             .collect();
         Arc::new(Schema::new(fields))
+    }
+
+    /// The values of a row, by the types of its columns.
+    pub(crate) fn values(&self, record: &StringRecord) -> impl Iterator<Item = Value> {
+        record.iter().zip(&self.types).map(|(cell, kind)| kind.value(cell))
     }
 }

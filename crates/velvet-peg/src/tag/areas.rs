@@ -2,13 +2,15 @@
 
 use super::shores::Shores;
 use crate::error::{Error, Result};
+use crate::layer::GeometryKind;
 use crate::layer::column_names::position;
-use crate::layer::{GeometryKind, Rows, Value};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::ruler::Ground;
-use arrow_array::RecordBatch;
+use arrow_array::{RecordBatch, UInt64Array};
 use arrow_schema::{Field, Schema};
+use arrow_select::concat::concat_batches;
+use arrow_select::take::take_record_batch;
 use rstar::RTree;
 use rstar::primitives::{GeomWithData, Rectangle};
 use std::sync::{Arc, OnceLock};
@@ -76,12 +78,14 @@ impl Areas {
                 .map_err(|error| error.in_file(reader.path()))?,
         };
         let fields: Vec<Field> = places.iter().map(|at| info.schema.field(*at).clone()).collect();
-        let mut values = Rows::new(Arc::new(Schema::new(fields.clone())));
+        let mut values: Vec<RecordBatch> = Vec::new();
         let (mut labels, mut regions) = (Vec::new(), Vec::new());
         let mut notices = reader.notices.clone();
         reader.for_each_batch(&mut |batch| {
             notices.extend(batch.lost(reader.path()));
             let column = &batch.geometry;
+            let columns = batch.columns();
+            let mut kept: Vec<u64> = Vec::new();
             for at in 0..column.len() {
                 match column.kinds()[at].map(GeometryKind::single) {
                     Some(GeometryKind::Polygon) => {}
@@ -100,11 +104,13 @@ impl Areas {
                     (&column.x[range.clone()], &column.y[range])
                 });
                 regions.push(Region::new(rings));
-                let row = batch.values(at);
-                let label = row.iter().find(|value| **value != Value::Null).map(Value::to_text);
-                labels.push(label.unwrap_or(format!("polygon {}", batch.first + at as u64)));
-                values.push(places.iter().map(|at| row[*at].clone()));
+                let label = columns.iter().map(|c| c.value(at)).find(|value| !value.is_null());
+                let number = batch.first + at as u64;
+                labels.push(label.map_or(format!("polygon {number}"), |label| label.to_string()));
+                kept.push(at as u64);
             }
+            let attributes = batch.attributes().project(&places)?;
+            values.push(take_record_batch(&attributes, &UInt64Array::from(kept))?);
             Ok(())
         })?;
         if regions.is_empty() {
@@ -123,7 +129,7 @@ impl Areas {
         });
         let tree = RTree::bulk_load(boxes.collect());
         let mosaic = Mosaic::new(regions, tolerance);
-        let values = values.finish()?;
+        let values = concat_batches(&Arc::new(Schema::new(fields.clone())), &values)?;
         let (crs, shores) = (info.crs.clone(), OnceLock::new());
         Ok(Areas { fields, values, labels, mosaic, tree, crs, shores, notices })
     }

@@ -18,7 +18,7 @@ use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::WriteOptions;
 use crate::layer::column_names::distinct;
-use crate::layer::{Batch, GeometryKind, Value, no_system};
+use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
@@ -292,7 +292,7 @@ impl Transform for Tagging {
         let polygons: Vec<Option<u32>> =
             falls.iter().map(|fall| fall.taken.map(|(polygon, _)| polygon)).collect();
         let polygons = UInt32Array::from(polygons);
-        let mut columns: Vec<ArrayRef> = batch.attributes.columns().to_vec();
+        let mut columns: Vec<ArrayRef> = batch.attributes().columns().to_vec();
         for column in self.areas.values.columns() {
             columns.push(arrow_select::take::take(column, &polygons, None)?);
         }
@@ -305,15 +305,16 @@ impl Transform for Tagging {
         }
         let options = RecordBatchOptions::new().with_row_count(Some(batch.geometry.len()));
         let attributes = RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?;
-        Ok(Batch { attributes, ..batch })
+        batch.with_attributes(attributes)
     }
 }
 
 /// What a feature is known by: its first attribute, and its number.
 fn label_of(batch: &Batch, feature: usize) -> String {
     let number = batch.first + feature as u64;
-    match batch.values(feature).iter().find(|value| **value != Value::Null) {
-        Some(value) => format!("{} ({number})", value.to_text()),
+    let values = batch.columns().into_iter().map(|column| column.value(feature));
+    match values.into_iter().find(|value| !value.is_null()) {
+        Some(value) => format!("{value} ({number})"),
         None => number.to_string(),
     }
 }

@@ -26,9 +26,9 @@ fn written(path: &Path) -> Vec<(String, String)> {
     LayerReader::open(path, None)
         .unwrap()
         .for_each_batch(&mut |batch| {
-            for at in 0..batch.geometry.len() {
+            for at in 0..batch.geometry().len() {
                 let name = batch.values(at).first().map_or(String::new(), |value| value.to_text());
-                found.push((name, batch.geometry.text_of(at)));
+                found.push((name, batch.geometry().text_of(at)));
             }
             Ok(())
         })

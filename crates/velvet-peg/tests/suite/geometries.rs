@@ -1,8 +1,8 @@
 //! Every kind of geometry through every format, and files that are broken.
 
 use velvet_peg::{
-    Crs, Geometry, GeometryKind, Layer, LayerReader, MeasureOptions, Unwatched, WriteOptions,
-    measure,
+    Batch, Crs, Geometry, GeometryKind, Layer, LayerReader, MeasureOptions, Unwatched,
+    WriteOptions, measure,
 };
 
 const ALL_KINDS: &str = r#"{"type":"FeatureCollection","features":[
@@ -15,8 +15,8 @@ const ALL_KINDS: &str = r#"{"type":"FeatureCollection","features":[
 {"type":"Feature","properties":{"n":7},"geometry":null}]}"#;
 
 fn shape(layer: &Layer) -> Vec<(Option<GeometryKind>, usize, usize, usize)> {
-    let batch = &layer.batches()[0];
-    let column = &batch.geometry;
+    let batch = layer.batches().next().unwrap();
+    let column = batch.geometry();
     (0..column.len())
         .map(|feature| {
             let parts = column.parts(feature);
@@ -50,7 +50,8 @@ fn every_kind_survives_geojson_and_geopackage() {
     second.write(at("again.geojson")).unwrap();
     let third = Layer::read(at("again.geojson")).unwrap();
     assert_eq!(shape(&third), wanted);
-    let (a, b) = (&first.batches()[0].geometry, &third.batches()[0].geometry);
+    let (a, b) =
+        (&first.batches().next().unwrap().geometry(), &third.batches().next().unwrap().geometry());
     assert_eq!(a.z, b.z, "heights too");
     // Rings may have been turned; what is in them is the same.
     let sorted = |values: &[f64]| {
@@ -266,9 +267,17 @@ fn pushed_features_are_put_together_in_full_batches() {
         layer.push((f64::from(number), 2.0), [("n", number.into())]).unwrap();
     }
     assert_eq!(layer.len(), 20_000);
-    // Full batches, and the rest one by one.
-    assert_eq!(layer.batches().len(), 2 + (20_000 - 2 * 8192));
-    for (number, feature) in layer.features().enumerate() {
+    let sizes: Vec<usize> = layer.batches().map(Batch::len).collect();
+    assert_eq!(sizes, [8192, 8192, 20_000 - 2 * 8192]);
+    // Seen so far, it goes on: a copy as well.
+    let mut copy = layer.clone();
+    for layer in [&mut layer, &mut copy] {
+        layer.push((1.0, 2.0), [("n", 7.into())]).unwrap();
+        assert_eq!(layer.features().last().unwrap().value("n"), Some(7.into()));
+        assert_eq!((layer.len(), layer.features().count()), (20_001, 20_001));
+    }
+    layer = copy;
+    for (number, feature) in layer.features().take(20_000).enumerate() {
         assert_eq!(feature.number, number as u64 + 1);
         assert_eq!(feature.vertices(), [(number as f64, 2.0)]);
         assert_eq!(feature.value("n"), Some((number as i64).into()));

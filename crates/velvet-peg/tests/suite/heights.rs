@@ -21,9 +21,9 @@ const SHAPES: &[(&str, &str)] = &[
 fn places(layer: &Layer) -> Vec<String> {
     let mut found = Vec::new();
     for batch in layer.batches() {
-        let column = &batch.geometry;
+        let column = batch.geometry();
         for feature in 0..column.len() {
-            let at = batch.attributes.schema().index_of("name").unwrap();
+            let at = batch.attributes().schema().index_of("name").unwrap();
             let name = batch.values(feature)[at].to_text();
             let mut vertices: Vec<String> = column
                 .vertices(feature)
@@ -167,9 +167,9 @@ fn a_flat_layer_goes_to_a_geocentric_system_at_height_0_and_comes_back() {
             let over = WriteOptions { replace_file: true, ..WriteOptions::default() };
             let layer = layer(set);
             let mut info = layer.info().clone();
-            info.has_z = layer.batches().iter().any(|batch| batch.geometry.has_z());
+            info.has_z = layer.batches().any(|batch| batch.geometry().has_z());
             let mut writer = LayerWriter::create(&flat, &info, &over).unwrap();
-            layer.batches().iter().for_each(|batch| writer.write(batch).unwrap());
+            layer.batches().for_each(|batch| writer.write(batch).unwrap());
             writer.finish().unwrap();
             let carry = |from: &Path, to: u32, out: &Path| {
                 let convert = ConvertLayer {
@@ -189,7 +189,7 @@ fn a_flat_layer_goes_to_a_geocentric_system_at_height_0_and_comes_back() {
             assert!(said, "{format} {set:?}: {:?}", outcome.notices);
             let geocentric = Layer::read(&there).unwrap();
             assert!(geocentric.info().has_z);
-            let column = &geocentric.batches()[0].geometry;
+            let column = geocentric.batches().next().unwrap().geometry();
             assert!(column.z.iter().all(|z| z.is_finite()), "{format} {set:?}");
             let radius = column.x[0].hypot(column.y[0]).hypot(column.z[0]);
             assert!((radius - 6_378_137.0).abs() < 200.0, "{radius}");

@@ -216,7 +216,7 @@ fn heights_and_missing_geometries_survive() {
     build.run(&source, &out, &mut Unwatched).unwrap();
     let layer = Layer::read(&out).unwrap();
     assert!(layer.info().has_z);
-    let z = &layer.batches()[0].geometry.z;
+    let z = &layer.batches().next().unwrap().geometry().z;
     assert!(z[0] == 350.5, "{z:?}");
     let first = layer.features().next().unwrap();
     assert_eq!(first.value("code"), Some("007".into()), "leading zeros are kept");

@@ -3,6 +3,7 @@
 mod append;
 mod assemble;
 mod attributes;
+mod batches;
 mod checks;
 mod damaged;
 mod deeds;

@@ -30,10 +30,10 @@ fn listed(reader: &LayerReader) -> String {
     let mut text = format!("  {} in {crs}, {}\n", info.name, info.crs_origin.name());
     reader
         .for_each_batch(&mut |batch| {
-            for bad in &batch.unreadable {
+            for bad in batch.unreadable() {
                 writeln!(text, "    {} unreadable: {}", bad.number, bad.reason).unwrap();
             }
-            for feature in 0..batch.geometry.len() {
+            for feature in 0..batch.geometry().len() {
                 let fields = info.schema.fields().iter();
                 let values: Vec<String> = fields
                     .zip(batch.values(feature))
@@ -48,11 +48,12 @@ fn listed(reader: &LayerReader) -> String {
                         format!("{}={kind}{}", field.name(), value.to_text())
                     })
                     .collect();
-                let number = batch.first + feature as u64;
-                let mut shape = batch.geometry.text_of(feature);
-                let vertices = batch.geometry.vertices(feature);
+                let number = batch.first() + feature as u64;
+                let mut shape = batch.geometry().text_of(feature);
+                let vertices = batch.geometry().vertices(feature);
                 if vertices.len() > 20 {
-                    let (x, y) = (&batch.geometry.x[vertices.clone()], &batch.geometry.y[vertices]);
+                    let (x, y) =
+                        (&batch.geometry().x[vertices.clone()], &batch.geometry().y[vertices]);
                     let kind = shape.split(' ').next().unwrap();
                     let area = velvet_peg::planar::ring_area(x, y);
                     shape = format!("{kind} of {} vertices and area {area:.6}", x.len());

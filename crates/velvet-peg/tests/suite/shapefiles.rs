@@ -54,7 +54,7 @@ fn attributes_heights_and_the_side_files_are_read() {
     assert_eq!(features[1].value("turns"), Some(Value::Integer(4)));
     assert_eq!(features[0].value("open"), Some(Value::Boolean(true)));
     assert_eq!(features[0].value("seen"), Some(Value::Text("2026-05-03".into())));
-    assert_eq!(layer.batches()[0].geometry.z, [1_100.0, 1_101.0, 1_102.0]);
+    assert_eq!(layer.batches().next().unwrap().geometry().z, [1_100.0, 1_101.0, 1_102.0]);
 }
 
 #[test]
@@ -97,7 +97,7 @@ fn rings_become_polygons_with_their_own_holes() {
     ]);
     ShapeWriter::from_path(&path).unwrap().write_shapes(&[polygon]).unwrap();
     let layer = LayerReader::open(&path, None).unwrap().read().unwrap();
-    let geometry = &layer.batches()[0].geometry;
+    let geometry = layer.batches().next().unwrap().geometry();
     assert_eq!(geometry.kinds(), [Some(GeometryKind::MultiPolygon)]);
     let rings: Vec<usize> = geometry.parts(0).map(|part| geometry.rings(part).len()).collect();
     assert_eq!(rings, [1, 2], "the hole is in the second part");
@@ -106,7 +106,7 @@ fn rings_become_polygons_with_their_own_holes() {
     let line = Polyline::with_parts(vec![square(0.0, 1.0), square(5.0, 1.0)]);
     ShapeWriter::from_path(&path).unwrap().write_shapes(&[line]).unwrap();
     let layer = LayerReader::open(&path, None).unwrap().read().unwrap();
-    assert_eq!(layer.batches()[0].geometry.kinds(), [Some(GeometryKind::MultiLine)]);
+    assert_eq!(layer.batches().next().unwrap().geometry().kinds(), [Some(GeometryKind::MultiLine)]);
 }
 
 /// Numbers of the records that could be read, and of those that could not.
@@ -115,8 +115,8 @@ fn sorted_out(path: &Path) -> Option<(Vec<u64>, Vec<u64>)> {
     LayerReader::open(path, None)
         .ok()?
         .for_each_batch(&mut |batch| {
-            bad.extend(batch.unreadable.iter().map(|record| record.number));
-            good.extend((0..batch.geometry.len() as u64).map(|n| batch.first + n));
+            bad.extend(batch.unreadable().iter().map(|record| record.number));
+            good.extend((0..batch.geometry().len() as u64).map(|n| batch.first() + n));
             Ok(())
         })
         .unwrap();

@@ -112,7 +112,7 @@ fn looking_at_a_point_file_proposes_a_command_that_works() {
         let run = bench.ok(&words);
         assert!(run.err.contains("2 rows in, 2 features out, 0 rejected"), "{next}: {}", run.err);
         let layer = velvet_peg::Layer::read(bench.path("points.gpkg")).unwrap();
-        let column = &layer.batches()[0].geometry;
+        let column = layer.batches().next().unwrap().geometry();
         assert_eq!((column.x[0], column.y[0], column.z[0]), (1_832_900.45, 155_850.12, 1200.5));
     }
 }

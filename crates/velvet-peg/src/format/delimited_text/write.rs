@@ -2,7 +2,7 @@
 
 use crate::error::{Error, Result};
 use crate::format_support::{
-    Cell, FeatureRows, Finished, Quoting, ReadBack, Sink, TableOptions, WriteOptions,
+    FeatureCell, FeatureRows, Finished, Quoting, ReadBack, Sink, TableOptions, WriteOptions,
     default_decimals, row_sum,
 };
 use crate::layer::{Batch, LayerInfo};
@@ -52,22 +52,22 @@ impl Sink for Writer {
                 text.clear();
                 // Writing to a string does not fail.
                 let _ = match cell {
-                    Cell::Attribute(_, value) => {
-                        text = value.to_text();
+                    FeatureCell::Attribute(_, value) => {
+                        let written = write!(text, "{value}");
                         *many_lines |= text.bytes().filter(|b| *b == b'\n').count() >= MANY_LINES;
-                        Ok(())
+                        written
                     }
-                    Cell::Coordinate(value) => {
+                    FeatureCell::Coordinate(value) => {
                         let decimals = rows.decimals;
                         write!(text, "{value:.decimals$}")
                     }
-                    Cell::Number(value) => write!(text, "{value}"),
-                    Cell::Count(value) => write!(text, "{value}"),
-                    Cell::Text(wkt) => {
+                    FeatureCell::Number(value) => write!(text, "{value}"),
+                    FeatureCell::Count(value) => write!(text, "{value}"),
+                    FeatureCell::Text(wkt) => {
                         text = wkt;
                         Ok(())
                     }
-                    Cell::Blank => Ok(()),
+                    FeatureCell::Blank => Ok(()),
                 };
                 record.push_field(&text);
             }

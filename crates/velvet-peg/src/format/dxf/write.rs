@@ -5,7 +5,7 @@
 use super::{APPLICATION, LABEL};
 use crate::error::{Error, Result};
 use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals};
-use crate::layer::{Batch, Extender, GeometryColumn, GeometryKind, LayerInfo, Value};
+use crate::layer::{Batch, Extender, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::notice::Notice;
 use crate::output::new_file;
 use std::collections::BTreeSet;
@@ -68,14 +68,14 @@ impl Writer {
         })
     }
 
-    fn attributes(&mut self, values: &[Value], z: bool, layer: &str) -> String {
+    fn attributes(&mut self, values: &[ValueRef<'_>], z: bool, layer: &str) -> String {
         let mut text = format!("1001\n{APPLICATION}\n");
         if z {
             text += "1000\nZ\n";
         }
         for (name, value) in self.names.iter().zip(values) {
-            let mut text_of = value.to_text();
-            if let Value::Real(number) = value
+            let mut text_of = value.to_string();
+            if let ValueRef::Real(number) = value
                 && text_of.len() > MOST_NUMBER
             {
                 // A number is never cut.
@@ -107,10 +107,15 @@ impl Writer {
         text
     }
 
-    fn feature(&mut self, column: &GeometryColumn, feature: usize, values: &[Value]) -> String {
+    fn feature(
+        &mut self,
+        column: &GeometryColumn,
+        feature: usize,
+        values: &[ValueRef<'_>],
+    ) -> String {
         let Some(kind) = column.kinds()[feature] else { return String::new() };
         let layer = match self.layer_by {
-            Some(at) => layer_name(&values[at].to_text()),
+            Some(at) => layer_name(&values[at].to_string()),
             None => self.default_layer.clone(),
         };
         let z = column.has_z() && column.vertices(feature).all(|at| column.z[at].is_finite());
@@ -126,7 +131,7 @@ impl Writer {
                         let place = self.places(column, at, z);
                         let _ = write!(text, "0\nPOINT\n8\n{layer}\n{place}{extended}");
                         if let Some(label) = self.label {
-                            let label = coded(&values[label].to_text());
+                            let label = coded(&values[label].to_string());
                             let _ = write!(
                                 text,
                                 "0\nTEXT\n8\n{layer}\n{place}40\n{}\n1\n{label}\n1001\n{APPLICATION}\n1000\n{LABEL}\n",
@@ -187,8 +192,10 @@ impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         self.extent.add(&batch.geometry);
         self.measured |= batch.geometry.has_m();
-        for feature in 0..batch.geometry.len() {
-            let text = self.feature(&batch.geometry, feature, &batch.values(feature));
+        let columns = batch.columns();
+        for feature in 0..batch.len() {
+            let values: Vec<ValueRef<'_>> = columns.iter().map(|c| c.value(feature)).collect();
+            let text = self.feature(&batch.geometry, feature, &values);
             self.entities
                 .write_all(text.as_bytes())
                 .map_err(|e| Error::file(&self.path, "cannot be written", e))?;

@@ -4,7 +4,7 @@ use crate::error::{Error, Result};
 use crate::format_support::two_pass::unreadable_notice;
 use crate::format_support::{DECLARED, OpenedLayer, Source};
 use crate::layer::{
-    Batch, CrsOrigin, Gather, GeometryColumn, GeometryKind, LayerInfo, Learn, Value,
+    Batch, BatchBuilder, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, SchemaInference, Value,
 };
 use crate::notice::Notice;
 use arrow_schema::{DataType, Field};
@@ -128,7 +128,7 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let name = head.name().filter(|name| !name.is_empty()).map_or(stem, str::to_string);
     let stated = head.features_count();
     drop(reader);
-    let mut learn = Learn::default();
+    let mut learn = SchemaInference::default();
     let (mut unreadable, mut first) = (0, String::new());
     each_feature(path, &mut |feature, kind| {
         let mut column = GeometryColumn::new();
@@ -274,7 +274,7 @@ fn flat(
 
 impl Source for FeaturesOfFile {
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
-        let mut gather = Gather::new(info.schema.clone(), each);
+        let mut gather = BatchBuilder::new(info.schema.clone(), each);
         each_feature(&self.path, &mut |feature, kind| {
             let bytes = feature.fbs_feature();
             let bytes = bytes.properties().map_or(&[][..], |values| values.bytes());

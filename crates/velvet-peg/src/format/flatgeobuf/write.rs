@@ -3,7 +3,7 @@
 use crate::error::{Error, Result};
 use crate::format_support::wkt::closes;
 use crate::format_support::{Finished, Sink, declared};
-use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
+use crate::layer::{AttributeColumn, Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::output::new_file;
 use arrow_schema::DataType;
 use flatgeobuf::{ColumnType, FgbCrs, FgbWriter, FgbWriterOptions, GeometryType};
@@ -71,21 +71,26 @@ impl Writer {
         })
     }
 
-    fn feature(&mut self, batch: &Batch, feature: usize) -> geozero::error::Result<()> {
+    fn feature(
+        &mut self,
+        batch: &Batch,
+        columns: &[AttributeColumn<'_>],
+        feature: usize,
+    ) -> geozero::error::Result<()> {
         let column = &batch.geometry;
         // Files of one kind hold it in all features.
         if let Some(kind) = self.kind.or(column.kinds()[feature]) {
             self.geometry(column, feature, kind)?;
         }
-        for (at, value) in batch.values(feature).iter().enumerate() {
-            let value = match value {
-                Value::Null => continue,
-                Value::Boolean(value) => ColumnValue::Bool(*value),
-                Value::Integer(value) => ColumnValue::Long(*value),
-                Value::Real(value) => ColumnValue::Double(*value),
-                Value::Text(value) if self.times[at] => ColumnValue::DateTime(value),
-                Value::Text(value) => ColumnValue::String(value),
-                Value::Binary(value) => ColumnValue::Binary(value),
+        for (at, attribute) in columns.iter().enumerate() {
+            let value = match attribute.value(feature) {
+                ValueRef::Null => continue,
+                ValueRef::Boolean(value) => ColumnValue::Bool(value),
+                ValueRef::Integer(value) => ColumnValue::Long(value),
+                ValueRef::Real(value) => ColumnValue::Double(value),
+                ValueRef::Text(value) if self.times[at] => ColumnValue::DateTime(value),
+                ValueRef::Text(value) => ColumnValue::String(value),
+                ValueRef::Binary(value) => ColumnValue::Binary(value),
             };
             self.writer.property(at, &self.names[at], &value)?;
         }
@@ -191,8 +196,9 @@ fn type_of(kind: GeometryKind) -> GeometryType {
 
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
-        for feature in 0..batch.geometry.len() {
-            self.feature(batch, feature)
+        let columns = batch.columns();
+        for feature in 0..batch.len() {
+            self.feature(batch, &columns, feature)
                 .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         }
         Ok(())

@@ -4,7 +4,7 @@
 
 use crate::error::{Error, Result};
 use crate::format_support::{Finished, Sink, WriteOptions, default_decimals};
-use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
+use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::output::new_file;
 use serde_json::Value as Json;
 use std::fs::File;
@@ -16,6 +16,7 @@ pub(super) struct Writer {
     path: PathBuf,
     file: BufWriter<File>,
     decimals: usize,
+    /// Names of the properties, as JSON has them.
     names: Vec<String>,
     empty: bool,
     /// One feature a line, without a collection around them.
@@ -39,7 +40,12 @@ impl Writer {
             path: path.to_path_buf(),
             file,
             decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
-            names: info.schema.fields().iter().map(|field| field.name().clone()).collect(),
+            names: info
+                .schema
+                .fields()
+                .iter()
+                .map(|f| Json::from(f.name().as_str()).to_string())
+                .collect(),
             empty: true,
             lines,
         })
@@ -127,6 +133,7 @@ impl Writer {
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         let geometry = &batch.geometry;
+        let columns = batch.columns();
         for feature in 0..geometry.len() {
             let mut text = String::from(match (self.lines, self.empty) {
                 (true, _) => "",
@@ -137,9 +144,9 @@ impl Sink for Writer {
             text += "{\"type\":\"Feature\",\"geometry\":";
             self.geometry(geometry, feature, &mut text);
             text += ",\"properties\":{";
-            for (at, (name, value)) in self.names.iter().zip(batch.values(feature)).enumerate() {
+            for (at, (name, column)) in self.names.iter().zip(&columns).enumerate() {
                 let comma = if at > 0 { "," } else { "" };
-                text += &format!("{comma}{}:{}", Json::String(name.clone()), json(&value));
+                text += &format!("{comma}{name}:{}", json(column.value(feature)));
             }
             text += if self.lines { "}}\n" } else { "}}" };
             self.file
@@ -164,12 +171,12 @@ impl Sink for Writer {
     }
 }
 
-fn json(value: &Value) -> Json {
+fn json(value: ValueRef<'_>) -> Json {
     match value {
-        Value::Null => Json::Null,
-        Value::Boolean(value) => Json::Bool(*value),
-        Value::Integer(value) => Json::from(*value),
-        Value::Real(value) => Json::from(*value),
-        Value::Text(_) | Value::Binary(_) => Json::String(value.to_text()),
+        ValueRef::Null => Json::Null,
+        ValueRef::Boolean(value) => Json::Bool(value),
+        ValueRef::Integer(value) => Json::from(value),
+        ValueRef::Real(value) => Json::from(value),
+        ValueRef::Text(_) | ValueRef::Binary(_) => Json::String(value.to_string()),
     }
 }

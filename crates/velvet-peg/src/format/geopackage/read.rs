@@ -6,7 +6,7 @@ use crate::error::{Error, Result};
 use crate::format_support::OpenedLayer;
 use crate::format_support::Source;
 use crate::format_support::{DECLARED, key_field};
-use crate::layer::{Batch, CrsOrigin, Gather, GeometryKind, LayerInfo, Value};
+use crate::layer::{Batch, BatchBuilder, CrsOrigin, GeometryKind, LayerInfo, Value};
 use crate::notice::Notice;
 use arrow_schema::{DataType, Field, Schema};
 use rusqlite::types::ValueRef;
@@ -297,7 +297,7 @@ impl Source for Table {
             format!("SELECT {} FROM {} ORDER BY rowid", columns.join(", "), quoted(&self.name));
         let mut statement = connection.prepare(&query).map_err(failed(path))?;
         let mut cursor = statement.query([]).map_err(failed(path))?;
-        let mut gather = Gather::new(info.schema.clone(), each);
+        let mut gather = BatchBuilder::new(info.schema.clone(), each);
         while let Some(row) = cursor.next().map_err(failed(path))? {
             let mut garbled = None;
             let values: Vec<Value> = info

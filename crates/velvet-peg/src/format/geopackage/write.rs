@@ -7,7 +7,7 @@ use crate::error::{Error, Result};
 use crate::format_support::{DECLARED, KEY};
 use crate::format_support::{Finished, Sink, WriteOptions, wkt};
 use crate::layer::column_names::distinct;
-use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, Value};
+use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, ValueRef};
 use arrow_schema::{DataType, Field, FieldRef};
 use rusqlite::types::ToSqlOutput;
 use rusqlite::{Connection, OptionalExtension, ToSql, params};
@@ -185,22 +185,24 @@ impl Sink for Writer {
         let mut statement = self.connection.prepare_cached(&self.insert).map_err(&failed)?;
         self.has_z |= batch.geometry.has_z();
         self.has_m |= batch.geometry.has_m();
-        for feature in 0..batch.geometry.len() {
-            let mut values = batch.values(feature);
-            self.last = match self.keys.map(|at| values.remove(at)) {
+        let mut columns = batch.columns();
+        let keys = self.keys.map(|at| columns.remove(at));
+        for feature in 0..batch.len() {
+            self.last = match keys.map(|column| column.value(feature)) {
                 None => self.last + 1,
-                Some(Value::Integer(key)) => key,
+                Some(ValueRef::Integer(key)) => key,
                 Some(other) => {
                     return Err(Error::data(format!(
                         "feature {}: `{}`, the number that features are known by, is `{}`: leave the \
                          column out, or give it another name",
                         batch.first + feature as u64,
                         self.key,
-                        other.to_text()
+                        other
                     )));
                 }
             };
             let bytes = blob::write(&batch.geometry, feature, self.srs_id);
+            let values: Vec<ValueRef<'_>> = columns.iter().map(|c| c.value(feature)).collect();
             let mut row: Vec<&dyn ToSql> = vec![&self.last, &bytes];
             row.extend(values.iter().map(|value| value as &dyn ToSql));
             statement.execute(row.as_slice()).map_err(&failed)?;
@@ -332,15 +334,16 @@ fn declared_type(field: &Field) -> String {
     .to_string()
 }
 
-impl ToSql for Value {
+impl ToSql for ValueRef<'_> {
     fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
-        Ok(match self {
-            Value::Null => ToSqlOutput::from(rusqlite::types::Null),
-            Value::Boolean(value) => ToSqlOutput::from(*value),
-            Value::Integer(value) => ToSqlOutput::from(*value),
-            Value::Real(value) => ToSqlOutput::from(*value),
-            Value::Text(value) => ToSqlOutput::from(value.as_str()),
-            Value::Binary(value) => ToSqlOutput::from(value.as_slice()),
-        })
+        use rusqlite::types::ValueRef as Sql;
+        Ok(ToSqlOutput::Borrowed(match *self {
+            ValueRef::Null => Sql::Null,
+            ValueRef::Boolean(value) => Sql::Integer(value.into()),
+            ValueRef::Integer(value) => Sql::Integer(value),
+            ValueRef::Real(value) => Sql::Real(value),
+            ValueRef::Text(value) => Sql::Text(value.as_bytes()),
+            ValueRef::Binary(value) => Sql::Blob(value),
+        }))
     }
 }

@@ -2,7 +2,6 @@
 //! kinds, box and reference system in the metadata). Coordinates are x, y whatever the order
 //! of the system's axes, as the standard says.
 
-mod attributes;
 mod native;
 mod read;
 mod write;

@@ -1,13 +1,16 @@
 //! Reading: the geometry column once, to tell kinds and box, then everything in batches.
 
+use super::KEY;
 use super::native::{Native, kind_of};
-use super::{KEY, attributes};
 use crate::error::{Error, Result};
 use crate::format_support::OpenedLayer;
 use crate::format_support::two_pass::unreadable_notice;
 use crate::format_support::{Source, wkb};
-use crate::layer::value_at;
-use crate::layer::{Batch, CrsOrigin, Gather, GeometryColumn, GeometryKind, LayerInfo, Learn};
+use crate::layer::attribute_types::{as_text, held_column, held_field};
+use crate::layer::{
+    AttributeColumn, Batch, BatchBuilder, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo,
+    SchemaInference,
+};
 use crate::notice::Notice;
 use arrow_array::cast::AsArray;
 use arrow_array::{Array, ArrayRef, BinaryArray};
@@ -93,10 +96,10 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
         .map(AsRef::as_ref)
         .filter(|field| *field.name() != geometry && field.name() != boxes)
         .collect();
-    let fields: Vec<Field> = others.iter().map(|field| attributes::field(field)).collect();
+    let fields: Vec<Field> = others.iter().map(|field| field_of(field)).collect();
     let columns_of: Vec<String> = others.iter().map(|field| field.name().clone()).collect();
     let source = GeoParquet { path: path.to_path_buf(), geometry, encoding, columns: columns_of };
-    let mut learn = Learn::default();
+    let mut learn = SchemaInference::default();
     let (mut unreadable, mut first) = (0, String::new());
     for batch in columns(path, &[&source.geometry])? {
         let batch = batch.map_err(|e| wrong(path, e))?;
@@ -209,25 +212,27 @@ impl Source for GeoParquet {
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
         let mut names: Vec<&str> = self.columns.iter().map(String::as_str).collect();
         names.push(&self.geometry);
-        let gather = std::cell::RefCell::new(Gather::new(info.schema.clone(), each));
+        let gather = std::cell::RefCell::new(BatchBuilder::new(info.schema.clone(), each));
         for batch in columns(&self.path, &names)? {
             let batch = batch.map_err(|e| wrong(&self.path, e))?;
             let values: Vec<ArrayRef> = self
                 .columns
                 .iter()
                 .filter_map(|name| batch.column_by_name(name))
-                .map(attributes::values)
+                .map(values_of)
                 .collect::<Result<_>>()?;
+            let values: Vec<AttributeColumn<'_>> =
+                values.iter().filter_map(AttributeColumn::of).collect();
             let column = batch
                 .column_by_name(&self.geometry)
                 .ok_or_else(|| wrong(&self.path, "its geometries are gone"))?;
-            let row_of = |row: usize| values.iter().map(move |column| value_at(column, row));
+            let row_of = |row: usize| values.iter().map(move |column| column.value(row));
             let mut row = 0;
             let mut failed = None;
             self.push(
                 column,
                 &mut |at, why| {
-                    let texts: Vec<String> = row_of(at).map(|value| value.to_text()).collect();
+                    let texts: Vec<String> = row_of(at).map(|value| value.to_string()).collect();
                     gather.borrow_mut().unreadable(why, texts.join(", "))
                 },
                 &mut |push| {
@@ -235,7 +240,7 @@ impl Source for GeoParquet {
                     let at = row;
                     row += 1;
                     push(gather.geometry())?;
-                    if let Err(error) = gather.feature(row_of(at)) {
+                    if let Err(error) = gather.feature(row_of(at).map(|value| value.to_value())) {
                         failed.get_or_insert(error);
                     }
                     Ok(())
@@ -246,5 +251,17 @@ impl Source for GeoParquet {
             }
         }
         gather.into_inner().finish()
+    }
+}
+
+/// The attribute that a column becomes: lists and records become text.
+fn field_of(column: &Field) -> Field {
+    held_field(column).unwrap_or_else(|| Field::new(column.name(), DataType::Utf8, true))
+}
+
+fn values_of(column: &ArrayRef) -> Result<ArrayRef> {
+    match held_column(column)? {
+        Some(column) => Ok(column),
+        None => as_text(column),
     }
 }

@@ -119,7 +119,7 @@ impl Sink for Writer {
             self.kinds.insert(name);
         }
         self.extent.add(column);
-        let mut columns: Vec<ArrayRef> = batch.attributes.columns().to_vec();
+        let mut columns: Vec<ArrayRef> = batch.attributes().columns().to_vec();
         columns.push(Arc::new(blobs.finish()));
         let failed = |e| Error::file(&self.path, "cannot be written", e);
         let rows = RecordBatch::try_new(self.schema.clone(), columns)?;

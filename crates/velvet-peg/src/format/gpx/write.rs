@@ -4,7 +4,7 @@ use super::FIELDS;
 use crate::error::{Error, Result};
 use crate::format_support::xml::{escaped, short};
 use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals, wkt};
-use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
+use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::notice::Notice;
 use crate::output::new_file;
 use std::fs::File;
@@ -70,13 +70,13 @@ impl Writer {
     }
 
     /// The elements of the attributes, in the order of the schema, and the extensions.
-    fn attributes(&self, values: &[Value], track: bool) -> (String, String) {
+    fn attributes(&self, values: &[ValueRef<'_>], track: bool) -> (String, String) {
         let mut text = String::new();
         let mut standard = Vec::new();
         for (element, in_tracks) in ELEMENTS {
             let at = self.names.iter().position(|name| name == element);
             let Some(at) = at.filter(|_| in_tracks || !track) else { continue };
-            let value = values[at].to_text();
+            let value = values[at].to_string();
             if value.is_empty() || (element == "time" && !is_time(&value)) {
                 continue;
             }
@@ -85,7 +85,7 @@ impl Writer {
         }
         let mut extensions = String::new();
         for (at, (name, value)) in self.names.iter().zip(values).enumerate() {
-            let value = value.to_text();
+            let value = value.to_string();
             if !value.is_empty() && !standard.contains(&at) {
                 extensions += &format!(
                     "<peg:field name=\"{}\">{}</peg:field>",
@@ -113,10 +113,11 @@ fn is_time(text: &str) -> bool {
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         let geometry = &batch.geometry;
+        let columns = batch.columns();
         for feature in 0..geometry.len() {
             let Some(kind) = geometry.kinds()[feature] else { continue };
             self.written += 1;
-            let values = batch.values(feature);
+            let values: Vec<ValueRef<'_>> = columns.iter().map(|c| c.value(feature)).collect();
             let points = kind.single() == GeometryKind::Point;
             let (head, extensions) = self.attributes(&values, !points);
             let mut text = String::new();

@@ -3,7 +3,7 @@
 use crate::error::{Error, Result};
 use crate::format_support::xml::{escaped, short};
 use crate::format_support::{Finished, Sink, WriteOptions, default_decimals, wkt};
-use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, Value};
+use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::output::new_file;
 use arrow_schema::{DataType, SchemaRef};
 use std::fs::File;
@@ -54,25 +54,25 @@ impl Writer {
         })
     }
 
-    fn placemark(&self, values: &[Value]) -> String {
+    fn placemark(&self, values: &[ValueRef<'_>]) -> String {
         let mut text = String::from("<Placemark>");
         let fields = self.schema.fields();
         // In the order of the standard: name before description before extended data.
         for element in ["name", "description"] {
             let at = fields.iter().position(|f| f.name() == element && own(element, f.data_type()));
-            if let Some(Value::Text(value)) = at.map(|at| &values[at]) {
+            if let Some(ValueRef::Text(value)) = at.map(|at| values[at]) {
                 text += &format!("<{element}>{}</{element}>", escaped(value));
             }
         }
         let mut data = String::new();
         for (field, value) in fields.iter().zip(values) {
-            if own(field.name(), field.data_type()) || *value == Value::Null {
+            if own(field.name(), field.data_type()) || value.is_null() {
                 continue;
             }
             data += &format!(
                 "<SimpleData name=\"{}\">{}</SimpleData>",
                 escaped(field.name()),
-                escaped(&value.to_text())
+                escaped(&value.to_string())
             );
         }
         if !data.is_empty() {
@@ -149,8 +149,10 @@ fn own(name: &str, kind: &DataType) -> bool {
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         let geometry = &batch.geometry;
+        let columns = batch.columns();
         for feature in 0..geometry.len() {
-            let mut text = self.placemark(&batch.values(feature));
+            let values: Vec<ValueRef<'_>> = columns.iter().map(|c| c.value(feature)).collect();
+            let mut text = self.placemark(&values);
             if let Some(kind) = geometry.kinds()[feature] {
                 let multi = kind.is_multi();
                 text += if multi { "<MultiGeometry>" } else { "" };

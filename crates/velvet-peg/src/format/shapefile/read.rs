@@ -9,7 +9,9 @@ use crate::format_support::DECLARED;
 use crate::format_support::OpenedLayer;
 use crate::format_support::Source;
 use crate::format_support::two_pass::unreadable_notice;
-use crate::layer::{Batch, CrsOrigin, Gather, GeometryColumn, LayerInfo, Learn, Value};
+use crate::layer::{
+    Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, SchemaInference, Value,
+};
 use crate::notice::Notice;
 use arrow_schema::{DataType, Field};
 use std::collections::HashMap;
@@ -51,7 +53,7 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     }
     let mut texts = vec![false; fields.len()];
     let mut whole = vec![true; fields.len()];
-    let mut learn = Learn::default();
+    let mut learn = SchemaInference::default();
     let (mut unreadable, mut first, mut deleted) = (0, String::new(), 0u64);
     let mut column = GeometryColumn::new();
     let cut = each_record(path, &mut |record| {
@@ -144,7 +146,7 @@ fn side_file(path: &Path, notices: &mut Vec<Notice>) -> Option<velvet_peg_core::
 
 impl Source for Shapefile {
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
-        let mut gather = Gather::new(info.schema.clone(), each);
+        let mut gather = BatchBuilder::new(info.schema.clone(), each);
         each_record(&self.path, &mut |record| match record {
             Record::Deleted => Ok(()),
             Record::Unreadable(why, original) => gather.unreadable(why, original),

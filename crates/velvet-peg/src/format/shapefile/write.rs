@@ -6,7 +6,7 @@ use crate::error::{Error, Result};
 use crate::format::dbf::{Column, DbfWriter, MOST_RECORD};
 use crate::format_support::declared;
 use crate::format_support::{Finished, ReadBack, Sink};
-use crate::layer::{Batch, GeometryKind, LayerInfo, Value};
+use crate::layer::{Batch, GeometryKind, LayerInfo, Value, ValueRef};
 use crate::notice::Notice;
 use crate::output::new_file;
 use arrow_schema::{DataType, SchemaRef};
@@ -103,15 +103,16 @@ impl Writer {
 
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
-        for feature in 0..batch.geometry.len() {
-            let values = batch.values(feature);
+        let columns = batch.columns();
+        for feature in 0..batch.len() {
+            let values: Vec<ValueRef<'_>> = columns.iter().map(|c| c.value(feature)).collect();
             self.missing +=
-                values.iter().filter(|value| **value == Value::Text(String::new())).count() as u64;
+                values.iter().filter(|value| **value == ValueRef::Text("")).count() as u64;
             let Some(kind) = batch.geometry.kinds()[feature] else {
                 // Goes to the first file, or waits for it.
                 match self.files.first_mut() {
                     Some(file) => file.add(&super::NULL.to_le_bytes(), &values)?,
-                    None => self.waiting.push(values),
+                    None => self.waiting.push(values.iter().map(ValueRef::to_value).collect()),
                 }
                 continue;
             };
@@ -121,6 +122,7 @@ impl Sink for Writer {
             file.grow(&batch.geometry, at);
             file.add(&content, &values)?;
             for values in std::mem::take(&mut self.waiting) {
+                let values: Vec<ValueRef<'_>> = values.iter().map(Value::as_ref).collect();
                 self.files[0].add(&super::NULL.to_le_bytes(), &values)?;
             }
         }
@@ -184,6 +186,7 @@ impl Sink for Writer {
             let kind = self.kind.unwrap_or(GeometryKind::Point);
             let mut file = OneKind::create(&self, kind, self.z)?;
             for values in std::mem::take(&mut self.waiting) {
+                let values: Vec<ValueRef<'_>> = values.iter().map(Value::as_ref).collect();
                 file.add(&super::NULL.to_le_bytes(), &values)?;
             }
             self.files.push(file);
@@ -319,7 +322,7 @@ impl OneKind {
         }
     }
 
-    fn add(&mut self, content: &[u8], values: &[Value]) -> Result<()> {
+    fn add(&mut self, content: &[u8], values: &[ValueRef<'_>]) -> Result<()> {
         let failed = |e| Error::file(&self.path, "cannot be written", e);
         let size = (content.len() / 2) as u64;
         if 2 * (self.words + 4 + size) > MOST_BYTES {
@@ -343,7 +346,7 @@ impl OneKind {
         self.words += 4 + size;
         let mut record = StringRecord::new();
         for (value, learnt) in values.iter().zip(&mut self.learnt) {
-            let text = text_of(value, learnt);
+            let text = text_of(*value, learnt);
             learnt.bytes = learnt.bytes.max(text.len());
             record.push_field(&text);
         }
@@ -484,18 +487,18 @@ impl OneKind {
 }
 
 /// The text of a value, as a field holds it, with what the field has to be for it.
-fn text_of(value: &Value, learnt: &mut Learnt) -> String {
+fn text_of(value: ValueRef<'_>, learnt: &mut Learnt) -> String {
     match value {
-        Value::Null => String::new(),
-        Value::Boolean(value) => if *value { "T" } else { "F" }.to_string(),
-        Value::Integer(value) => {
+        ValueRef::Null => String::new(),
+        ValueRef::Boolean(value) => if value { "T" } else { "F" }.to_string(),
+        ValueRef::Integer(value) => {
             learnt.wide += u64::from(value.unsigned_abs() > EXACT);
             let text = value.to_string();
             learnt.front = learnt.front.max(text.len());
             text
         }
-        Value::Real(value) if !value.is_finite() => String::new(),
-        Value::Real(value) => {
+        ValueRef::Real(value) if !value.is_finite() => String::new(),
+        ValueRef::Real(value) => {
             let mut text = value.to_string();
             if text.len() > MOST_TEXT {
                 // A number is never cut.
@@ -508,8 +511,8 @@ fn text_of(value: &Value, learnt: &mut Learnt) -> String {
             learnt.wide += u64::from(front.len() > MOST_NUMBER);
             text
         }
-        Value::Text(_) | Value::Binary(_) => {
-            let mut text = value.to_text();
+        ValueRef::Text(_) | ValueRef::Binary(_) => {
+            let mut text = value.to_string();
             let bytes = text.as_bytes();
             let date = bytes.len() == 10
                 && bytes[4] == b'-'

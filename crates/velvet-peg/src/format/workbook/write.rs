@@ -4,10 +4,10 @@
 use crate::error::{Error, Result};
 use crate::format_support::declared;
 use crate::format_support::{
-    Cell, FeatureRows, Finished, ReadBack, Sink, TableOptions, WriteOptions, default_decimals,
-    row_sum,
+    FeatureCell, FeatureRows, Finished, ReadBack, Sink, TableOptions, WriteOptions,
+    default_decimals, row_sum,
 };
-use crate::layer::{Batch, LayerInfo, Value};
+use crate::layer::{Batch, LayerInfo, ValueRef};
 use crate::notice::Notice;
 use crate::output::new_file;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet, XlsxError};
@@ -147,30 +147,32 @@ impl Sink for Writer {
 fn put(
     sheet: &mut Worksheet,
     (row, column): (u32, u16),
-    cell: Cell,
+    cell: FeatureCell<'_>,
     dates: &[Option<Format>],
     cut: &mut u64,
     long: &mut u64,
 ) -> std::result::Result<String, XlsxError> {
     let (text, number) = match cell {
-        Cell::Blank | Cell::Attribute(_, Value::Null) => return Ok(String::new()),
-        Cell::Coordinate(value) | Cell::Number(value) => (value.to_string(), Some(value)),
-        Cell::Count(value) => (value.to_string(), Some(value as f64)),
-        Cell::Text(text) => (text, None),
-        Cell::Attribute(_, Value::Boolean(value)) => {
+        FeatureCell::Blank | FeatureCell::Attribute(_, ValueRef::Null) => return Ok(String::new()),
+        FeatureCell::Coordinate(value) | FeatureCell::Number(value) => {
+            (value.to_string(), Some(value))
+        }
+        FeatureCell::Count(value) => (value.to_string(), Some(value as f64)),
+        FeatureCell::Text(text) => (text, None),
+        FeatureCell::Attribute(_, ValueRef::Boolean(value)) => {
             sheet.write_boolean(row, column, value)?;
             return Ok(value.to_string());
         }
-        Cell::Attribute(_, Value::Integer(value)) => {
+        FeatureCell::Attribute(_, ValueRef::Integer(value)) => {
             let exact = value.unsigned_abs() <= EXACT;
             *long += u64::from(!exact);
             (value.to_string(), exact.then_some(value as f64))
         }
-        Cell::Attribute(_, Value::Real(value)) if value.is_finite() => {
+        FeatureCell::Attribute(_, ValueRef::Real(value)) if value.is_finite() => {
             (value.to_string(), Some(value))
         }
-        Cell::Attribute(at, value) => {
-            let text = value.to_text();
+        FeatureCell::Attribute(at, value) => {
+            let text = value.to_string();
             if let Some(format) = &dates[at]
                 && let Some(date) = date(&text)
             {

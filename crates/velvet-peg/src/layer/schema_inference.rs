@@ -8,7 +8,7 @@ use velvet_peg_core::Crs;
 
 /// Columns, kinds, number and extent, gathered feature by feature.
 #[derive(Debug, Default)]
-pub(crate) struct Learn {
+pub(crate) struct SchemaInference {
     /// Keys of the columns in the order in which they came.
     pub(crate) keys: Vec<String>,
     types: Vec<Option<DataType>>,
@@ -20,7 +20,7 @@ pub(crate) struct Learn {
     pub(crate) extent: Extender,
 }
 
-impl Learn {
+impl SchemaInference {
     /// Takes a feature, alone in its column, with the types of its values by key; no type for
     /// nothing.
     pub(crate) fn feature<'a>(

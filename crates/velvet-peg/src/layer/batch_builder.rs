@@ -1,12 +1,12 @@
 //! Gathering features into batches as a reader comes upon them.
 
-use super::{BATCH, Batch, GeometryColumn, Rows, Unreadable, Value};
+use super::{BATCH, Batch, GeometryColumn, RowBuilder, Unreadable, Value};
 use crate::error::Result;
 use arrow_schema::SchemaRef;
 
 /// Takes features one by one and hands them on in batches.
-pub(crate) struct Gather<'a> {
-    rows: Rows,
+pub(crate) struct BatchBuilder<'a> {
+    rows: RowBuilder,
     geometry: GeometryColumn,
     unreadable: Vec<Unreadable>,
     first: u64,
@@ -14,13 +14,13 @@ pub(crate) struct Gather<'a> {
     each: &'a mut dyn FnMut(Batch) -> Result<()>,
 }
 
-impl<'a> Gather<'a> {
+impl<'a> BatchBuilder<'a> {
     pub(crate) fn new(
         schema: SchemaRef,
         each: &'a mut dyn FnMut(Batch) -> Result<()>,
-    ) -> Gather<'a> {
-        Gather {
-            rows: Rows::new(schema),
+    ) -> BatchBuilder<'a> {
+        BatchBuilder {
+            rows: RowBuilder::new(schema),
             geometry: GeometryColumn::new(),
             unreadable: Vec::new(),
             first: 1,
@@ -36,7 +36,7 @@ impl<'a> Gather<'a> {
 
     /// Completes a feature whose geometry has been pushed.
     pub(crate) fn feature(&mut self, values: impl IntoIterator<Item = Value>) -> Result<()> {
-        self.rows.push(values);
+        self.rows.push(values)?;
         self.next += 1;
         if self.rows.len() == BATCH { self.flush() } else { Ok(()) }
     }
@@ -61,8 +61,8 @@ impl<'a> Gather<'a> {
 
     fn send(&mut self) -> Result<()> {
         let geometry = std::mem::take(&mut self.geometry);
-        let mut batch = Batch::new(geometry, self.rows.finish()?, self.first);
-        batch.unreadable = std::mem::take(&mut self.unreadable);
+        let batch = Batch::try_new(geometry, self.rows.finish()?, self.first)?;
+        let batch = batch.with_unreadable(std::mem::take(&mut self.unreadable));
         self.first = self.next;
         (self.each)(batch)
     }

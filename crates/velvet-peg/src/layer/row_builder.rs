@@ -1,0 +1,150 @@
+//! Rows of values gathered in columns.
+
+use super::{Value, type_name};
+use crate::error::{Error, Result};
+use arrow_array::builder::{
+    BinaryBuilder, BooleanBuilder, Float64Builder, Int64Builder, StringBuilder,
+};
+use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions};
+use arrow_schema::{DataType, SchemaRef};
+use std::sync::Arc;
+
+#[derive(Debug)]
+enum Column {
+    Text(StringBuilder),
+    Integer(Int64Builder),
+    Real(Float64Builder),
+    Boolean(BooleanBuilder),
+    Binary(BinaryBuilder),
+}
+
+impl Column {
+    fn append_null(&mut self) {
+        match self {
+            Column::Text(column) => column.append_null(),
+            Column::Integer(column) => column.append_null(),
+            Column::Real(column) => column.append_null(),
+            Column::Boolean(column) => column.append_null(),
+            Column::Binary(column) => column.append_null(),
+        }
+    }
+
+    fn finish(&mut self) -> ArrayRef {
+        match self {
+            Column::Text(column) => Arc::new(column.finish()),
+            Column::Integer(column) => Arc::new(column.finish()),
+            Column::Real(column) => Arc::new(column.finish()),
+            Column::Boolean(column) => Arc::new(column.finish()),
+            Column::Binary(column) => Arc::new(column.finish()),
+        }
+    }
+
+    fn snapshot(&self) -> ArrayRef {
+        match self {
+            Column::Text(column) => Arc::new(column.finish_cloned()),
+            Column::Integer(column) => Arc::new(column.finish_cloned()),
+            Column::Real(column) => Arc::new(column.finish_cloned()),
+            Column::Boolean(column) => Arc::new(column.finish_cloned()),
+            Column::Binary(column) => Arc::new(column.finish_cloned()),
+        }
+    }
+}
+
+/// Gathers rows of values into a record batch of the given schema.
+#[derive(Debug)]
+pub(crate) struct RowBuilder {
+    schema: SchemaRef,
+    columns: Vec<Column>,
+    count: usize,
+    /// The row being added.
+    row: Vec<Value>,
+}
+
+impl RowBuilder {
+    pub(crate) fn new(schema: SchemaRef) -> RowBuilder {
+        let columns = schema
+            .fields()
+            .iter()
+            .map(|field| match field.data_type() {
+                DataType::Int64 => Column::Integer(Int64Builder::new()),
+                DataType::Float64 => Column::Real(Float64Builder::new()),
+                DataType::Boolean => Column::Boolean(BooleanBuilder::new()),
+                DataType::Binary => Column::Binary(BinaryBuilder::new()),
+                _ => Column::Text(StringBuilder::new()),
+            })
+            .collect();
+        RowBuilder { schema, columns, count: 0, row: Vec::new() }
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.count
+    }
+
+    /// Adds a row; missing values are nothing. A text column takes every value as text, a column of
+    /// numbers whole ones, and one of whole numbers yes and no as 1 and 0.
+    ///
+    /// # Errors
+    /// If there are more values than columns, or a value does not fit its column's type: then the
+    /// row is not added.
+    pub(crate) fn push(&mut self, values: impl IntoIterator<Item = Value>) -> Result<()> {
+        self.row.clear();
+        self.row.extend(values);
+        if self.row.len() > self.columns.len() {
+            let (values, columns) = (self.row.len(), self.columns.len());
+            return Err(Error::data(format!("a row has {values} values for {columns} columns")));
+        }
+        self.row.resize(self.columns.len(), Value::Null);
+        for (at, (column, value)) in self.columns.iter().zip(&mut self.row).enumerate() {
+            let fitted = match (column, std::mem::replace(value, Value::Null)) {
+                (_, Value::Null) => Value::Null,
+                (Column::Text(_), Value::Text(text)) => Value::Text(text),
+                (Column::Text(_), value) => Value::Text(value.to_text()),
+                (Column::Integer(_), Value::Boolean(value)) => Value::Integer(value.into()),
+                (Column::Real(_), Value::Integer(value)) => Value::Real(value as f64),
+                (Column::Boolean(_), Value::Integer(value)) => Value::Boolean(value != 0),
+                (Column::Integer(_), value @ Value::Integer(_))
+                | (Column::Real(_), value @ Value::Real(_))
+                | (Column::Boolean(_), value @ Value::Boolean(_))
+                | (Column::Binary(_), value @ Value::Binary(_)) => value,
+                (_, value) => {
+                    let field = self.schema.field(at);
+                    return Err(Error::data(format!(
+                        "column `{}` holds {}s, and `{}` is none",
+                        field.name(),
+                        type_name(field),
+                        value.to_text()
+                    )));
+                }
+            };
+            *value = fitted;
+        }
+        for (column, value) in self.columns.iter_mut().zip(self.row.drain(..)) {
+            match (column, value) {
+                (Column::Text(column), Value::Text(value)) => column.append_value(value),
+                (Column::Integer(column), Value::Integer(value)) => column.append_value(value),
+                (Column::Real(column), Value::Real(value)) => column.append_value(value),
+                (Column::Boolean(column), Value::Boolean(value)) => column.append_value(value),
+                (Column::Binary(column), Value::Binary(value)) => column.append_value(value),
+                // All that is left after fitting.
+                (column, _) => column.append_null(),
+            }
+        }
+        self.count += 1;
+        Ok(())
+    }
+
+    /// The batch of all rows pushed since the last call.
+    pub(crate) fn finish(&mut self) -> Result<RecordBatch> {
+        let arrays: Vec<ArrayRef> = self.columns.iter_mut().map(Column::finish).collect();
+        let options = RecordBatchOptions::new().with_row_count(Some(self.count));
+        self.count = 0;
+        Ok(RecordBatch::try_new_with_options(self.schema.clone(), arrays, &options)?)
+    }
+
+    /// A batch of all rows pushed since the last call of `finish`, which stay.
+    pub(crate) fn snapshot(&self) -> Result<RecordBatch> {
+        let arrays: Vec<ArrayRef> = self.columns.iter().map(Column::snapshot).collect();
+        let options = RecordBatchOptions::new().with_row_count(Some(self.count));
+        Ok(RecordBatch::try_new_with_options(self.schema.clone(), arrays, &options)?)
+    }
+}
