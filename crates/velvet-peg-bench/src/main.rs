@@ -13,8 +13,8 @@ use std::hint::black_box;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use velvet_peg::{
-    AppendOptions, ConvertTable, Converter, CoordinateColumns, Crs, Geodesic, Geographic, Result,
-    Unwatched, registry,
+    AppendOptions, ConvertTable, Converter, CoordinateColumns, Crs, Geodesic, Geographic,
+    NoProgress, Result, registry,
 };
 
 const POINTS: usize = 1_000_000;
@@ -169,7 +169,7 @@ fn geodesics(reach: f64) -> Duration {
 fn table() -> Result<()> {
     let folder = tempfile::tempdir()?;
     let (input, output) = (folder.path().join("in.csv"), folder.path().join("out.csv"));
-    let failed = |error: csv::Error| velvet_peg::Error::from_usage(error.to_string());
+    let failed = |error: csv::Error| velvet_peg::Error::usage(error.to_string());
     let mut writer = csv::Writer::from_path(&input).map_err(failed)?;
     writer
         .write_record(["id", "name", "easting", "northing", "elevation", "code"])
@@ -206,7 +206,7 @@ fn table() -> Result<()> {
         append: AppendOptions { overwrite: true, ..AppendOptions::default() },
     };
     let converted = best(|| {
-        let (outcome, _) = job.run(&input, &output, &mut Unwatched).expect("the conversion works");
+        let (outcome, _) = job.run(&input, &output, &mut NoProgress).expect("the conversion works");
         assert_eq!(outcome.out, ROWS as u64);
     });
     println!(

@@ -7,7 +7,7 @@
 //! flattening to order 8 (computed in exact rational arithmetic).
 
 use crate::ellipsoid::Ellipsoid;
-use crate::projection::{Place, Real};
+use crate::projection::{LonLat, Real};
 use crate::series;
 
 #[derive(Clone, Copy, Debug)]
@@ -60,7 +60,7 @@ impl Authalic {
     }
 
     /// Sine and cosine of the authalic latitude, both to full relative accuracy.
-    pub(crate) fn sin_cos<T: Real>(&self, at: &Place<T>) -> (T, T) {
+    pub(crate) fn sin_cos<T: Real>(&self, at: &LonLat<T>) -> (T, T) {
         (self.q(at.sin) / self.qp, at.cos * self.cosine_ratio(at.sin))
     }
 

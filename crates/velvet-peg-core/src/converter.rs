@@ -90,13 +90,13 @@ impl Converter {
     /// let area = Some(Bounds { south: 47.3, west: -120.1, north: 47.5, east: -119.9 });
     /// let options = PlanOptions { area, ..PlanOptions::default() };
     /// let converter = Converter::plan(&Crs::from_epsg(4267)?, &Crs::from_epsg(4269)?, &options)?;
-    /// let lacking = &converter.route().not_available[0]; // more accurate, but needs a grid file
+    /// let lacking = &converter.route().unavailable[0]; // more accurate, but needs a grid file
     /// assert!(lacking.accuracy_m < converter.route().accuracy_m());
     /// # Ok::<(), velvet_peg_core::Error>(())
     /// ```
     ///
     /// # Errors
-    /// As [`Converter::new`]; under [`Policy::Only`] also if several operations would serve.
+    /// As [`Converter::new`]; under [`Policy::RequireUnique`] also if several operations would serve.
     pub fn plan(source: &Crs, target: &Crs, options: &PlanOptions) -> Result<Converter> {
         if let Some(epoch) = options.epoch {
             check_epoch(epoch)?;

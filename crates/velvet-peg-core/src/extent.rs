@@ -7,7 +7,7 @@ pub type Bounds = BoundingBox;
 
 /// How a box lies to another.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Cover {
+pub enum Coverage {
     /// All of it is inside.
     Whole,
     /// Some of it is inside.
@@ -91,15 +91,15 @@ impl Extent {
     }
 
     /// How much of a box lies inside; an area without a box of its own covers all.
-    pub fn cover(&self, wanted: &Bounds) -> Cover {
+    pub fn coverage(&self, wanted: &Bounds) -> Coverage {
         if self.boxes.is_empty() {
-            return Cover::Whole;
+            return Coverage::Whole;
         }
-        self.boxes.iter().map(|bounds| cover(bounds, wanted)).min().unwrap_or(Cover::None)
+        self.boxes.iter().map(|bounds| cover(bounds, wanted)).min().unwrap_or(Coverage::None)
     }
 
     /// Share of a box that lies inside, 0 to 1, by degrees.
-    pub fn share(&self, wanted: &Bounds) -> f64 {
+    pub fn covered_fraction(&self, wanted: &Bounds) -> f64 {
         if self.boxes.is_empty() {
             return 1.0;
         }
@@ -136,18 +136,18 @@ fn spans(bounds: &Bounds) -> Vec<(f64, f64)> {
     }
 }
 
-fn cover(outer: &Bounds, inner: &Bounds) -> Cover {
+fn cover(outer: &Bounds, inner: &Bounds) -> Coverage {
     let (outer_spans, inner_spans) = (spans(outer), spans(inner));
     let overlaps = outer.south <= inner.north
         && inner.south <= outer.north
         && outer_spans.iter().any(|o| inner_spans.iter().any(|i| o.0 <= i.1 && i.0 <= o.1));
     if !overlaps {
-        return Cover::None;
+        return Coverage::None;
     }
     let whole = outer.south <= inner.south
         && inner.north <= outer.north
         && inner_spans.iter().all(|i| outer_spans.iter().any(|o| o.0 <= i.0 && i.1 <= o.1));
-    if whole { Cover::Whole } else { Cover::Part }
+    if whole { Coverage::Whole } else { Coverage::Part }
 }
 
 /// The part that two boxes share, if any. Where both cross or split, the hull of the shared

@@ -11,7 +11,7 @@ use crate::degrees;
 use crate::elementary::{asinh, norm};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::Conformal;
-use crate::projection::{Place, Real};
+use crate::projection::{LonLat, Real};
 
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct GaussSphere {
@@ -65,7 +65,7 @@ impl GaussSphere {
     }
 
     /// Isometric latitude on the sphere from that of the centre; none at a pole.
-    pub(crate) fn psi_rise<T: Real>(&self, at: &Place<T>) -> Option<T> {
+    pub(crate) fn psi_rise<T: Real>(&self, at: &LonLat<T>) -> Option<T> {
         if at.cos.value() <= 0.0 {
             return None;
         }
@@ -76,7 +76,7 @@ impl GaussSphere {
     }
 
     /// Direction of a place.
-    pub(crate) fn direction<T: Real>(&self, at: &Place<T>) -> Option<Direction<T>> {
+    pub(crate) fn direction<T: Real>(&self, at: &LonLat<T>) -> Option<Direction<T>> {
         let (sin0, cos0) = self.chi0;
         let Some(rise) = self.psi_rise(at) else {
             let pole = T::constant(at.sin.value().signum());

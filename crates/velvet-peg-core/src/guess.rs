@@ -88,12 +88,12 @@ pub struct Guess {
     /// Where the middle coordinate lands.
     pub lands: Geographic,
     /// Systems that cannot be told apart from it by this.
-    pub alike: Vec<Alike>,
+    pub alike: Vec<Indistinguishable>,
 }
 
 /// A system whose answer lies so near to a better one's that a guess cannot decide.
 #[derive(Clone, Debug)]
-pub struct Alike {
+pub struct Indistinguishable {
     /// The system.
     pub crs: Crs,
     /// How far apart the two answers lie on the ground, metres, the change of datum included.
@@ -261,7 +261,7 @@ fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize, near_m: f64) -
         match near {
             // A mistake that explains no more than what needs none is not worth a word.
             Some((at, apart)) if kept[at].hypothesis == guess.hypothesis => {
-                let alike = Alike { crs: guess.crs, apart_m: apart, known_m: None };
+                let alike = Indistinguishable { crs: guess.crs, apart_m: apart, known_m: None };
                 kept[at].alike.push(alike);
             }
             Some(_) => {}
@@ -270,7 +270,7 @@ fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize, near_m: f64) -
         }
     }
     for guess in &mut kept {
-        let order = |alike: &Alike| (alike.apart_m.round(), preference(&alike.crs));
+        let order = |alike: &Indistinguishable| (alike.apart_m.round(), preference(&alike.crs));
         guess
             .alike
             .sort_by(|a, b| order(a).partial_cmp(&order(b)).unwrap_or(std::cmp::Ordering::Equal));
@@ -281,12 +281,12 @@ fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize, near_m: f64) -
     kept
 }
 
-/// Alike systems whose true distance is worked out; planning a change of datum for more takes
+/// Indistinguishable systems whose true distance is worked out; planning a change of datum for more takes
 /// longer than anybody reads.
 const EXPLAINED: usize = 10;
 
 /// The same figures on two datums are two places: carries one's position to the other's datum.
-fn explain(best: &Crs, lands: Geographic, alike: &mut Alike, geodesic: &Geodesic) {
+fn explain(best: &Crs, lands: Geographic, alike: &mut Indistinguishable, geodesic: &Geodesic) {
     let geographic = |crs: &Crs| crs.base().unwrap_or_else(|| crs.clone());
     let (from, to) = (geographic(&alike.crs), geographic(best));
     // Positions here are from Greenwich in degrees; so must the two systems' be.

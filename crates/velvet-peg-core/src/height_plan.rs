@@ -6,10 +6,10 @@
 //! slopes (1046, 9657). Between an ellipsoid and a vertical datum only a geoid model leads;
 //! models are not part of this library, so that change is refused, not ignored.
 
-use crate::crs::{Crs, Height, Vertical, datum_code};
+use crate::crs::{Crs, Height, VerticalCrs, datum_code};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Kind, Result};
-use crate::extent::{Bounds, Cover, Extent};
+use crate::extent::{Bounds, Coverage, Extent};
 use crate::projection::Parameters;
 use velvet_peg_epsg::{CrsRow, OperationKind, OperationRow, operations_of_datum};
 
@@ -57,7 +57,7 @@ impl HeightPlan {
             _ => 1.0,
         };
         match (source.height(), target.height()) {
-            (Height::Gravity(from), Height::Gravity(to)) => {
+            (Height::GravityRelated(from), Height::GravityRelated(to)) => {
                 let factor = from.up_m() / to.up_m();
                 if from.is_same_datum(to) {
                     return Ok(HeightPlan::Gravity { factor, offset: None });
@@ -67,8 +67,8 @@ impl HeightPlan {
                 })?;
                 Ok(HeightPlan::Gravity { factor, offset: Some(offset) })
             }
-            (Height::Gravity(vertical), Height::Ellipsoidal(_) | Height::Geocentric)
-            | (Height::Ellipsoidal(_) | Height::Geocentric, Height::Gravity(vertical)) => {
+            (Height::GravityRelated(vertical), Height::Ellipsoidal(_) | Height::Geocentric)
+            | (Height::Ellipsoidal(_) | Height::Geocentric, Height::GravityRelated(vertical)) => {
                 Err(refused(source, target, &models(vertical.datum_code, None, area)))
             }
             (from @ (Height::Ellipsoidal(_) | Height::Geocentric), Height::None) => {
@@ -91,14 +91,16 @@ impl HeightPlan {
 }
 
 impl Offset {
-    fn between(from: &Vertical, to: &Vertical, area: Option<&Bounds>) -> Option<Offset> {
+    fn between(from: &VerticalCrs, to: &VerticalCrs, area: Option<&Bounds>) -> Option<Offset> {
         let (from_code, to_code) = (from.datum_code?, to.datum_code?);
         let mut found: Vec<Offset> = operations_of_datum(from_code)
             .into_iter()
             .filter_map(OperationRow::find)
             .filter(|row| !row.deprecated && row.kind == OperationKind::Transformation)
             .filter(|row| {
-                area.is_none_or(|area| Extent::of_codes(&row.extents).cover(area) != Cover::None)
+                area.is_none_or(|area| {
+                    Extent::of_codes(&row.extents).coverage(area) != Coverage::None
+                })
             })
             .filter_map(|row| {
                 let ends = (ends_at(row.source)?, ends_at(row.target)?);
@@ -141,8 +143,9 @@ impl Offset {
         // The offset is the value of the source's origin in the target, in the sense of its axis:
         // of a depth it goes down.
         let target = row.target.and_then(|code| Crs::from_epsg(code).ok());
-        let down = target
-            .is_some_and(|crs| matches!(crs.height(), Height::Gravity(vertical) if vertical.down));
+        let down = target.is_some_and(
+            |crs| matches!(crs.height(), Height::GravityRelated(vertical) if vertical.down),
+        );
         let offset = parameters.metres(8603)?;
         Ok(Offset {
             code: row.code,
@@ -181,7 +184,7 @@ fn models(from: Option<u32>, to: Option<u32>, area: Option<&Bounds>) -> Vec<Stri
         .filter_map(OperationRow::find)
         .filter(|row| !row.deprecated)
         .filter(|row| {
-            area.is_none_or(|area| Extent::of_codes(&row.extents).cover(area) != Cover::None)
+            area.is_none_or(|area| Extent::of_codes(&row.extents).coverage(area) != Coverage::None)
         })
         .map(|row| format!("{} [EPSG:{}]", row.name, row.code))
         .take(4)
@@ -190,7 +193,7 @@ fn models(from: Option<u32>, to: Option<u32>, area: Option<&Bounds>) -> Vec<Stri
 
 fn refused(source: &Crs, target: &Crs, models: &[String]) -> Error {
     let surface = |crs: &Crs| match crs.height() {
-        Height::Gravity(vertical) => vertical.datum_name.to_string(),
+        Height::GravityRelated(vertical) => vertical.datum_name.to_string(),
         _ => "the ellipsoid".to_string(),
     };
     let known = match models.is_empty() {

@@ -9,7 +9,7 @@
 
 use crate::elementary::{asinh, norm};
 use crate::ellipsoid::Ellipsoid;
-use crate::projection::{Place, Real};
+use crate::projection::{LonLat, Real};
 use crate::series;
 
 /// Conversions between geodetic and conformal latitude on one ellipsoid.
@@ -62,7 +62,7 @@ impl Conformal {
     }
 
     /// Isometric latitude of a place away from the poles, of any number.
-    pub(crate) fn isometric_of<T: Real>(&self, at: &Place<T>) -> T {
+    pub(crate) fn isometric_of<T: Real>(&self, at: &LonLat<T>) -> T {
         (at.sin / at.cos).asinh() - self.eccentric_of(at.sin)
     }
 

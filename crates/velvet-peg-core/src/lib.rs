@@ -44,25 +44,26 @@ mod zones;
 
 pub use converter::{Converter, PlanOptions, check_epoch};
 pub use crs::{
-    Axis, AxisUnit, Conversion, Crs, Datum, Height, Match, PrimeMeridian, Vertical, find,
+    Axis, AxisUnit, Conversion, Crs, CrsMatch, Datum, Height, PrimeMeridian, VerticalCrs, find,
 };
 pub use datum::{Operation, Unavailable};
 pub use ellipsoid::Ellipsoid;
 pub use error::{Error, Result};
-pub use extent::{Bounds, Cover, Extent};
-pub use geodesic::{Course, EllipsoidalArea, Geodesic, full_circle};
+pub use extent::{Bounds, Coverage, Extent};
+pub use geodesic::{EllipsoidalArea, Geodesic, GeodesicInverse, full_circle};
 pub use grid::{GridFiles, Grids, ShiftGrid};
-pub use guess::{Alike, Expected, Guess, Hypothesis, guess};
+pub use guess::{Expected, Guess, Hypothesis, Indistinguishable, guess};
 pub use position::{Coordinate, Geographic};
 pub use projection::{
-    Factors, METHODS, Measure, Parameter, Parameters, Projection, Quantity, measure_of,
-    parameters_of,
+    Factors, METHODS, Parameter, ParameterKind, Parameters, Projection, Quantity,
+    kind_of_parameter, parameters_of,
 };
-pub use route::{Policy, Route, Way};
+pub use route::{CandidateRoute, Policy, Route};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};
 pub use velvet_peg_epsg::{self as registry, CrsKind};
 pub use zones::{
-    County, GridSquare, OUTLINE_UNCERTAINTY_M, PlaneZone, PolarGrid, UtmText, UtmZone, ZoneHit,
-    ZoneSet, county_at, county_named, grid_reference, grid_reference_to, parse_grid_reference,
-    state_plane_zones, state_plane_zones_at, state_plane_zones_of_county, utm_text,
+    County, GridSquare, OUTLINE_UNCERTAINTY_M, PolarGrid, StatePlaneMatch, StatePlaneZone, UtmText,
+    UtmZone, ZoneSet, county_at, county_named, grid_reference, grid_reference_to,
+    parse_grid_reference, state_plane_zones, state_plane_zones_at, state_plane_zones_of_county,
+    utm_text,
 };

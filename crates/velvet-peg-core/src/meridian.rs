@@ -5,7 +5,7 @@
 //! rational arithmetic). The first term left out is below 1e-21 on the Earth's ellipsoids.
 
 use crate::ellipsoid::Ellipsoid;
-use crate::projection::{Place, Real};
+use crate::projection::{LonLat, Real};
 use crate::{degrees, series};
 
 /// Meridian distances on one ellipsoid, from a latitude of origin.
@@ -32,7 +32,7 @@ impl Meridian {
     }
 
     /// Metres from the origin's parallel to the place, northward positive.
-    pub(crate) fn distance<T: Real>(&self, at: &Place<T>) -> T {
+    pub(crate) fn distance<T: Real>(&self, at: &LonLat<T>) -> T {
         let (sin2, cos2) = (at.sin * at.cos * 2.0, (at.cos - at.sin) * (at.cos + at.sin));
         let origin = series::sine_sum(&self.to_rectifying, self.double0.0, self.double0.1);
         let here = series::sine_sum_of(&self.to_rectifying, sin2, cos2);

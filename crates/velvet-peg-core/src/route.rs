@@ -12,7 +12,7 @@
 use crate::crs::{Crs, Datum, datum_code};
 use crate::datum::{Operation, Setting, Side, Unavailable};
 use crate::error::{Error, Kind, Result};
-use crate::extent::{Bounds, Cover};
+use crate::extent::{Bounds, Coverage};
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
@@ -22,23 +22,23 @@ use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
 pub struct Route {
     pub(crate) steps: Vec<Step>,
     /// Ways that were usable but not chosen, best first.
-    pub turned_down: Vec<Way>,
+    pub alternatives: Vec<CandidateRoute>,
     /// Operations that could not be run and state a better accuracy than the chosen ones.
-    pub not_available: Vec<Unavailable>,
+    pub unavailable: Vec<Unavailable>,
     /// True if the chosen operations cover the whole area asked for.
     pub covers_area: bool,
 }
 
 /// One way from a datum to another: operations run one after the other.
 #[derive(Clone, Debug)]
-pub struct Way {
+pub struct CandidateRoute {
     /// The operations in the order they run.
     pub operations: Vec<Operation>,
     /// Share of the area asked for that all of them cover, 0 to 1.
     pub share: f64,
 }
 
-impl Way {
+impl CandidateRoute {
     /// What the way is known to, metres: the sum of what its operations state, or none where
     /// one of them states nothing.
     pub fn accuracy_m(&self) -> Option<f64> {
@@ -83,7 +83,7 @@ pub enum Policy {
     #[default]
     Best,
     /// Refuse unless exactly one operation joins the two datums in the area.
-    Only,
+    RequireUnique,
 }
 
 impl Route {
@@ -127,8 +127,8 @@ pub(crate) fn plan(
     if from.is_same(to) {
         return Ok(Route {
             steps: Vec::new(),
-            turned_down: Vec::new(),
-            not_available: Vec::new(),
+            alternatives: Vec::new(),
+            unavailable: Vec::new(),
             covers_area: true,
         });
     }
@@ -153,7 +153,7 @@ pub(crate) fn plan(
         }
         chains.extend(longer);
         // A longer way is only worth a look where the shorter ones leave part uncovered.
-        let enough = if length == 1 { Cover::Whole } else { Cover::Part };
+        let enough = if length == 1 { Coverage::Whole } else { Coverage::Part };
         if chains.iter().any(|chain| chain.cover <= enough && !chain.contradictory) {
             break;
         }
@@ -162,7 +162,7 @@ pub(crate) fn plan(
         chains.retain(|chain| !chain.contradictory);
     }
     chains.sort_by(|a, b| a.rank().partial_cmp(&b.rank()).unwrap_or(Ordering::Equal));
-    if policy == Policy::Only && chains.len() > 1 {
+    if policy == Policy::RequireUnique && chains.len() > 1 {
         let names: Vec<String> = chains
             .iter()
             .map(|chain| {
@@ -246,13 +246,13 @@ pub(crate) fn plan(
         ));
     }
     Ok(Route {
-        covers_area: best.cover == Cover::Whole,
+        covers_area: best.cover == Coverage::Whole,
         steps: steps(from, to, best)?,
-        turned_down: ranked
-            .map(|chain| Way { operations: chain.operations, share: chain.share })
+        alternatives: ranked
+            .map(|chain| CandidateRoute { operations: chain.operations, share: chain.share })
             .take(20)
             .collect(),
-        not_available: lacking,
+        unavailable: lacking,
     })
 }
 
@@ -274,7 +274,7 @@ fn steps(from: &Datum, to: &Datum, chain: Chain) -> Result<Vec<Step>> {
 struct Chain {
     operations: Vec<Operation>,
     hubs: Vec<u32>,
-    cover: Cover,
+    cover: Coverage,
     /// Share of the area that every step covers.
     share: f64,
     /// It says of WGS 84 what cannot both be true.
@@ -349,7 +349,7 @@ impl Planner<'_> {
         let empty = Chain {
             operations: Vec::new(),
             hubs: Vec::new(),
-            cover: Cover::Whole,
+            cover: Coverage::Whole,
             share: 1.0,
             contradictory: false,
         };
@@ -371,7 +371,7 @@ impl Planner<'_> {
             if (!last || !chain.operations.is_empty()) && !seen.insert(sort) {
                 continue;
             }
-            let cover = chain.cover.max(self.cover(&operation));
+            let cover = chain.cover.max(self.coverage(&operation));
             let share = chain.share.min(self.share(&operation));
             let mut operations = chain.operations.clone();
             operations.push(operation);
@@ -391,12 +391,12 @@ impl Planner<'_> {
         }
     }
 
-    fn cover(&self, operation: &Operation) -> Cover {
-        self.area.map_or(Cover::Whole, |area| operation.extent().cover(area))
+    fn coverage(&self, operation: &Operation) -> Coverage {
+        self.area.map_or(Coverage::Whole, |area| operation.extent().coverage(area))
     }
 
     fn share(&self, operation: &Operation) -> f64 {
-        self.area.map_or(1.0, |area| operation.extent().share(area))
+        self.area.map_or(1.0, |area| operation.extent().covered_fraction(area))
     }
 
     /// Usable operations from a datum, best first, each with the datum it leads to.
@@ -424,13 +424,13 @@ impl Planner<'_> {
             }
             let (reversed, other) = if source == datum { (false, target) } else { (true, source) };
             match Operation::from_row(row, reversed, self.setting) {
-                Ok(operation) if self.cover(&operation) != Cover::None => {
+                Ok(operation) if self.coverage(&operation) != Coverage::None => {
                     found.push((other, operation))
                 }
                 Ok(_) => {}
                 Err(lacking) => {
                     let extent = crate::extent::Extent::of_codes(&row.extents);
-                    if self.area.is_none_or(|area| extent.cover(area) != Cover::None) {
+                    if self.area.is_none_or(|area| extent.coverage(area) != Coverage::None) {
                         self.lacking.push(lacking);
                     }
                 }

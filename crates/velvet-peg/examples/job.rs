@@ -1,5 +1,5 @@
 //! A job: planned, run, and run again to the same bytes.
-use velvet_peg::{Job, RunOptions, UnwatchedJob, demo};
+use velvet_peg::{Job, NoJobProgress, RunOptions, demo};
 
 fn main() -> velvet_peg::Result<()> {
     let folder = tempfile::tempdir()?;
@@ -10,9 +10,9 @@ fn main() -> velvet_peg::Result<()> {
     for (what, details) in job.plan(&file, &options)?.lines {
         println!("{what}: {details}");
     }
-    let first = job.run(&file, &options, &mut UnwatchedJob::default())?;
+    let first = job.run(&file, &options, &mut NoJobProgress::default())?;
     options.overwrite = true;
-    let again = job.run(&file, &options, &mut UnwatchedJob::default())?;
+    let again = job.run(&file, &options, &mut NoJobProgress::default())?;
     for (before, after) in first.outputs.iter().zip(&again.outputs) {
         assert_eq!(before.sha256, after.sha256);
         println!("{} {}", after.sha256, after.path.display());

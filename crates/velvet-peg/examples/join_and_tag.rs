@@ -1,6 +1,6 @@
 //! Attributes by key, and from the polygon a point falls in.
 use velvet_peg::{
-    BuildOptions, BuildPoints, BuildPolygons, Crs, JoinTable, LayerReader, TagPoints, Unwatched,
+    BuildOptions, BuildPoints, BuildPolygons, Crs, JoinTable, LayerReader, NoProgress, TagPoints,
     VertexOptions, demo,
 };
 
@@ -15,18 +15,23 @@ fn main() -> velvet_peg::Result<()> {
     shares.table.sheets = vec!["Shares".into()];
     let report = shares.report(&open("fields.geojson")?, &file("register.xlsx"))?;
     println!("{} of {} fields have shares", report.features_met, report.features);
-    shares.run(open("fields.geojson")?, &file("register.xlsx"), &file("f.gpkg"), &mut Unwatched)?;
+    shares.run(
+        open("fields.geojson")?,
+        &file("register.xlsx"),
+        &file("f.gpkg"),
+        &mut NoProgress,
+    )?;
 
     let gates = BuildPoints::in_system(Crs::parse("EPSG:4326")?);
-    gates.run(&file("headgates.csv"), &file("gates.gpkg"), &mut Unwatched)?;
+    gates.run(&file("headgates.csv"), &file("gates.gpkg"), &mut NoProgress)?;
     let build = BuildOptions { crs: Some(Crs::parse("EPSG:2285")?), ..BuildOptions::default() };
     let vertices =
         VertexOptions { group: vec!["beat".into(), "rider".into()], build, ..Default::default() };
     let beats = BuildPolygons { vertices, ..BuildPolygons::default() };
-    beats.run(&file("beats.csv"), &file("beats.gpkg"), &mut Unwatched)?;
+    beats.run(&file("beats.csv"), &file("beats.gpkg"), &mut NoProgress)?;
     let tag = TagPoints { columns: vec!["beat".into()], ..TagPoints::default() };
     let (outcome, report) =
-        tag.run(open("gates.gpkg")?, &open("beats.gpkg")?, &file("t.gpkg"), &mut Unwatched)?;
+        tag.run(open("gates.gpkg")?, &open("beats.gpkg")?, &file("t.gpkg"), &mut NoProgress)?;
     println!("{} of {} gates are in a beat", report.inside, outcome.rows_in);
     Ok(())
 }

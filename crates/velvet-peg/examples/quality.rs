@@ -1,12 +1,12 @@
 //! The quality sheets of layers, and whether they belong together.
-use velvet_peg::{CheckOptions, Unwatched, check, demo, sheets_as_markdown};
+use velvet_peg::{CheckOptions, NoProgress, check, demo, sheets_as_markdown};
 
 fn main() -> velvet_peg::Result<()> {
     let folder = tempfile::tempdir()?;
     demo::lay_out(folder.path(), false)?;
     let files =
         ["fields.geojson", "laterals.geojson", "turnouts.shp"].map(|n| folder.path().join(n));
-    let report = check(&files, &CheckOptions::default(), &mut Unwatched)?;
+    let report = check(&files, &CheckOptions::default(), &mut NoProgress)?;
     for stray in report.agreement.iter().flat_map(|agreement| &agreement.elsewhere) {
         println!(
             "{} lies {:.0} km away: {:?}",

@@ -3,15 +3,15 @@
 //! Every column stays as it was; rows that cannot be computed go to the rejects. `-` reads
 //! standard input and writes standard output.
 
-use crate::build::{Outcome, renamed};
 use crate::error::{Error, Result};
+use crate::features::{Summary, renamed};
 use crate::format_support::TableOptions;
 use crate::layer::column_names::distinct;
 use crate::notice::Notice;
 use crate::output::{Output, refuse_existing, refuse_inputs};
+use crate::progress::Progress;
 use crate::rejects::{Rejects, RejectsTo};
 use crate::table::{TableFile, TableReader, standard_input};
-use crate::watch::Watch;
 use csv::StringRecord;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -102,13 +102,13 @@ impl Session {
         out: &Path,
         columns: &[&str],
         each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), String>,
-        watch: &mut dyn Watch,
-    ) -> Result<Outcome> {
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let standard = out == Path::new("-");
         if !standard {
             refuse_existing(out, self.options.overwrite)?;
         }
-        let mut outcome = Outcome { notices: self.notices.clone(), ..Outcome::default() };
+        let mut outcome = Summary { notices: self.notices.clone(), ..Summary::default() };
         outcome.notices.extend(renamed(&self.reader));
         let mut header = self.headers.clone();
         for column in columns {

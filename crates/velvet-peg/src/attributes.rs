@@ -1,7 +1,7 @@
 //! The attributes of a table or a layer, held in memory: the smaller side of a join.
 
-use crate::build::each_row;
 use crate::error::Result;
+use crate::features::each_row;
 use crate::format_support::TableOptions;
 use crate::input::format_of;
 use crate::layer::RowBuilder;
@@ -36,7 +36,7 @@ impl AttributeTable {
         let reader = file.rows()?;
         let headers = reader.headers.clone();
         let mut notices = file.notices().to_vec();
-        notices.extend(crate::build::renamed(&reader));
+        notices.extend(crate::features::renamed(&reader));
         let mut inference = Inference::new(headers.len());
         let mut records = Vec::new();
         let mut misfits: Vec<String> = Vec::new();

@@ -1,19 +1,19 @@
 //! Carrying layers and tables into another reference system.
 
 use crate::added_columns::{AppendOptions, Session};
-use crate::build::{FirstReasons, Judge, Outcome, nothing_left};
-use crate::checks::{Cloud, from_greenwich, home_system};
 use crate::error::{Error, Result};
+use crate::features::{CoordinateRange, FirstReasons, Summary, nothing_left};
 use crate::format::Format;
 use crate::format_support::{WriteOptions, coordinate_names, default_decimals};
 use crate::layer::{Batch, CrsOrigin, GeometryColumn, no_system};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
+use crate::outliers::{PositionSample, from_greenwich, home_system};
 use crate::output::{refuse_existing, rejects_path};
+use crate::progress::Progress;
 use crate::rejects::{Rejects, RejectsTo};
 use crate::select::{Planned, Selection};
 use crate::table::{CoordinateColumns, Notation, read_pair};
-use crate::watch::Watch;
 use crate::wrong_zone::wrong_zone;
 use arrow_array::{Array, BooleanArray};
 use csv::StringRecord;
@@ -46,10 +46,10 @@ impl ConvertLayer {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{ConvertLayer, Crs, LayerReader, Unwatched};
+    /// use velvet_peg::{ConvertLayer, Crs, LayerReader, NoProgress};
     /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
     /// let convert = ConvertLayer { target: Some(Crs::from_epsg(2285)?), ..ConvertLayer::default() };
-    /// let outcome = convert.run(&reader, &file("fields.shp"), &mut Unwatched)?;
+    /// let outcome = convert.run(&reader, &file("fields.shp"), &mut NoProgress)?;
     /// assert_eq!(outcome.out, 16);
     /// let converter = outcome.converter.expect("there was something to convert");
     /// assert_eq!(converter.route().accuracy_m(), Some(4.0)); // WGS 84 to NAD83
@@ -59,7 +59,12 @@ impl ConvertLayer {
     /// # Errors
     /// If the layer has no reference system and one is asked for, no operation joins the two,
     /// an output exists, or no feature can be converted.
-    pub fn run(&self, reader: &LayerReader, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+    pub fn run(
+        &self,
+        reader: &LayerReader,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let replaces = self.write.replaces();
         refuse_existing(out, replaces)?;
         let names: Vec<String> = std::iter::once("geometry".to_string())
@@ -82,12 +87,12 @@ impl ConvertLayer {
         reader: &LayerReader,
         out: &Path,
         rejects: &mut Rejects,
-        watch: &mut dyn Watch,
-    ) -> Result<Outcome> {
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let options = &self.write;
         let info = reader.info();
         let converter = self.converter(reader)?;
-        let mut outcome = Outcome { notices: reader.notices.clone(), ..Outcome::default() };
+        let mut outcome = Summary { notices: reader.notices.clone(), ..Summary::default() };
         if let (Some(crs), CrsOrigin::SideFile) = (&info.crs, info.crs_origin) {
             outcome.notices.push(Notice::remark(format!(
                 "the reference system is from a side file: {}",
@@ -114,7 +119,7 @@ impl ConvertLayer {
         let mut writer = LayerWriter::create(out, &described, options)?;
         outcome.notices.append(&mut writer.notices);
         let before_these = rejects.count();
-        let mut cloud = Cloud::default();
+        let mut cloud = PositionSample::default();
         // Some formats have no place for features without a geometry.
         let format = Format::of(out)?;
         let lacks = (!format.capability().no_geometry).then(|| format.name());
@@ -352,7 +357,7 @@ impl ConvertTable {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{AppendOptions, ConvertTable, CoordinateColumns, Crs, Unwatched};
+    /// use velvet_peg::{AppendOptions, ConvertTable, CoordinateColumns, Crs, NoProgress};
     /// let convert = ConvertTable {
     ///     columns: CoordinateColumns {
     ///         x: Some("east".into()),
@@ -366,7 +371,7 @@ impl ConvertTable {
     ///     packed: false,
     ///     append: AppendOptions::default(),
     /// };
-    /// let (outcome, _) = convert.run(&file("old-weirs.csv"), &file("weirs.csv"), &mut Unwatched)?;
+    /// let (outcome, _) = convert.run(&file("old-weirs.csv"), &file("weirs.csv"), &mut NoProgress)?;
     /// assert_eq!(outcome.out, 16);
     /// assert!(std::fs::read_to_string(file("weirs.csv"))?.starts_with("weir,east,north,crest_ft,type,lon,lat"));
     /// # Ok::<(), velvet_peg::Error>(())
@@ -379,8 +384,8 @@ impl ConvertTable {
         &self,
         input: &Path,
         out: &Path,
-        watch: &mut dyn Watch,
-    ) -> Result<(Outcome, Converter)> {
+        watch: &mut dyn Progress,
+    ) -> Result<(Summary, Converter)> {
         let session = Session::open(input, &self.append)?;
         let head: Vec<StringRecord> = session.head().take(200).cloned().collect();
         let (found, why) = self
@@ -389,9 +394,9 @@ impl ConvertTable {
             .map_err(|error| error.in_file(input))?;
         drop(head);
         let notation = if self.packed { Notation::Packed } else { Notation::Detected };
-        let judge = Judge::new(Some(&self.source))?;
+        let judge = CoordinateRange::new(Some(&self.source))?;
         let mut head = crate::layer::Extender::default();
-        let mut cloud = Cloud::default();
+        let mut cloud = PositionSample::default();
         let mut reasons = FirstReasons::default();
         let mut usable = 0;
         for (at, record) in session.head().enumerate() {
@@ -504,9 +509,9 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
             areas.join("; ")
         )));
     }
-    if let Some(better) = route.not_available.first() {
+    if let Some(better) = route.unavailable.first() {
         let metres = better.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));
-        let more = match route.not_available.len() - 1 {
+        let more = match route.unavailable.len() - 1 {
             0 => String::new(),
             more => format!(", and {more} more"),
         };

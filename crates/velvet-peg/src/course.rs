@@ -1,13 +1,13 @@
 //! Courses of a table: the inverse and the direct geodesic problem, row by row.
 
 use crate::added_columns::{AppendOptions, Session};
-use crate::build::Outcome;
-use crate::checks::home_system;
 use crate::error::{Error, Result};
+use crate::features::Summary;
 use crate::format_support::coordinate_names;
 use crate::layer::column_names::position;
+use crate::outliers::home_system;
+use crate::progress::Progress;
 use crate::table::{Found, Notation, NumberFormat, read_pair};
-use crate::watch::Watch;
 use csv::StringRecord;
 use std::path::Path;
 use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, angle, full_circle};
@@ -49,18 +49,18 @@ pub struct CourseTable {
 
 /// Works courses out in one reference system: places are carried to its geographic
 /// coordinates, lines run on its ellipsoid.
-pub struct CourseMaker {
+pub struct GeodesicSolver {
     geodesic: Geodesic,
     to_degrees: Converter,
     from_degrees: Converter,
 }
 
-impl CourseMaker {
+impl GeodesicSolver {
     /// Prepares a system.
     ///
     /// ```
-    /// use velvet_peg::{CourseMaker, Crs};
-    /// let maker = CourseMaker::new(&Crs::from_epsg(2285)?)?; // US survey feet in, geodesics on GRS 1980
+    /// use velvet_peg::{GeodesicSolver, Crs};
+    /// let maker = GeodesicSolver::new(&Crs::from_epsg(2285)?)?; // US survey feet in, geodesics on GRS 1980
     /// let (from, to) = (maker.place(1_840_000.0, 150_000.0)?, maker.place(1_841_000.0, 150_000.0)?);
     /// let course = maker.geodesic().inverse(from, to);
     /// assert!((course.distance_m - 304.795).abs() < 1e-3);
@@ -69,14 +69,14 @@ impl CourseMaker {
     ///
     /// # Errors
     /// If the system has no positions on an ellipsoid.
-    pub fn new(crs: &Crs) -> Result<CourseMaker> {
+    pub fn new(crs: &Crs) -> Result<GeodesicSolver> {
         let home = home_system(crs).ok_or_else(|| {
             Error::usage(format!("{} has no places on an ellipsoid", crs.label()))
         })?;
         let ellipsoid = home
             .ellipsoid()
             .ok_or_else(|| Error::usage(format!("{} has no ellipsoid", crs.label())))?;
-        Ok(CourseMaker {
+        Ok(GeodesicSolver {
             geodesic: Geodesic::new(ellipsoid),
             to_degrees: Converter::new(crs, &home)?,
             from_degrees: Converter::new(&home, crs)?,
@@ -114,7 +114,7 @@ impl CourseTable {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{AppendOptions, CourseColumns, CourseTable, Crs, Unwatched};
+    /// use velvet_peg::{AppendOptions, CourseColumns, CourseTable, Crs, NoProgress};
     /// std::fs::write(file("pairs.csv"), "lon1,lat1,lon2,lat2\n-120.01,47.40,-119.99,47.41\n")?;
     /// let pair = |x: &str, y: &str| (x.to_string(), y.to_string());
     /// let courses = CourseTable {
@@ -123,14 +123,14 @@ impl CourseTable {
     ///     decimals: Some(3),
     ///     append: AppendOptions::default(),
     /// };
-    /// courses.run(&file("pairs.csv"), &file("courses.csv"), &mut Unwatched)?;
+    /// courses.run(&file("pairs.csv"), &file("courses.csv"), &mut NoProgress)?;
     /// assert!(std::fs::read_to_string(file("courses.csv"))?.contains(",1874.813"));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
     ///
     /// # Errors
     /// If the table cannot be read, a column is missing or an output exists.
-    pub fn run(&self, input: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+    pub fn run(&self, input: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
         let session = Session::open(input, &self.append)?;
         let headers = session.headers.clone();
         let column = |name: &String| position(&headers, name, None).map_err(|e| e.in_file(input));
@@ -142,7 +142,7 @@ impl CourseTable {
                 numbers: NumberFormat::default(),
             })
         };
-        let maker = CourseMaker::new(&self.crs)?;
+        let maker = GeodesicSolver::new(&self.crs)?;
         let decimals = self.decimals.unwrap_or(9);
         let metres = decimals.max(6);
         let place =

@@ -1,15 +1,15 @@
 //! Giving data its missing or corrected reference system without moving a coordinate.
 
-use crate::build::Outcome;
-use crate::checks::Cloud;
 use crate::error::Result;
+use crate::features::Summary;
 use crate::format::Format;
 use crate::format_support::{LayerStore, WriteOptions};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
+use crate::outliers::PositionSample;
 use crate::output::{refuse_existing, same_file};
+use crate::progress::Progress;
 use crate::rejects::{Rejects, RejectsTo};
-use crate::watch::Watch;
 use std::path::Path;
 use velvet_peg_core::Crs;
 
@@ -19,12 +19,12 @@ use velvet_peg_core::Crs;
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{declare, BuildPoints, Crs, Layer, LayerReader, Unwatched, WriteOptions};
-/// BuildPoints::default().run(&file("old-weirs.csv"), &file("bare.gpkg"), &mut Unwatched)?;
+/// use velvet_peg::{declare, BuildPoints, Crs, Layer, LayerReader, NoProgress, WriteOptions};
+/// BuildPoints::default().run(&file("old-weirs.csv"), &file("bare.gpkg"), &mut NoProgress)?;
 /// let reader = LayerReader::open(&file("bare.gpkg"), None)?;
 /// assert!(reader.info().crs.is_none());
 /// let crs = Crs::parse("nad83 washington north ftus")?;
-/// declare(&reader, &crs, &file("weirs.gpkg"), &WriteOptions::default(), &mut Unwatched)?;
+/// declare(&reader, &crs, &file("weirs.gpkg"), &WriteOptions::default(), &mut NoProgress)?;
 /// assert_eq!(Layer::read(file("weirs.gpkg"))?.crs().and_then(Crs::code), Some(2285));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
@@ -36,13 +36,13 @@ pub fn declare(
     crs: &Crs,
     out: &Path,
     options: &WriteOptions,
-    watch: &mut dyn Watch,
-) -> Result<Outcome> {
+    watch: &mut dyn Progress,
+) -> Result<Summary> {
     let info = reader.info();
     let mut described = info.clone();
     described.crs = Some(crs.clone());
     // Notices of the old system are moot now.
-    let mut outcome = Outcome::default();
+    let mut outcome = Summary::default();
     match &info.crs {
         Some(old) if old == crs => outcome
             .notices
@@ -70,7 +70,7 @@ pub fn declare(
         append: options.append,
     };
     let mut rejects = Rejects::new(to, &[reader.path()], out, &columns)?;
-    let mut cloud = Cloud::default();
+    let mut cloud = PositionSample::default();
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
         outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
@@ -97,11 +97,11 @@ fn declare_in_place(
     reader: &LayerReader,
     crs: &Crs,
     path: &Path,
-    mut outcome: Outcome,
-    watch: &mut dyn Watch,
-) -> Result<Outcome> {
+    mut outcome: Summary,
+    watch: &mut dyn Progress,
+) -> Result<Summary> {
     let info = reader.info();
-    let mut cloud = Cloud::default();
+    let mut cloud = PositionSample::default();
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
         outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;

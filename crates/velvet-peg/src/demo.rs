@@ -4,11 +4,11 @@
 //! two state-plane zones run through it. People, names and figures are invented. A workbook and
 //! a Shapefile are made of texts when they are laid out; the same texts give the same bytes.
 
-use crate::build::BuildPoints;
 use crate::error::{Error, Result};
+use crate::features::BuildPoints;
 use crate::format_support::WriteOptions;
 use crate::output::{Output, TemporaryFolder, write_whole};
-use crate::watch::Unwatched;
+use crate::progress::NoProgress;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook, XlsxError};
 use std::path::{Path, PathBuf};
 use velvet_peg_core::Crs;
@@ -98,6 +98,6 @@ fn turnouts(folder: &Path, overwrite: bool) -> Result<PathBuf> {
     write_whole(&table, TURNOUTS.as_bytes(), false)?;
     let mut points = BuildPoints::in_system(Crs::from_epsg(32610)?);
     points.build.write = WriteOptions { overwrite, ..WriteOptions::default() };
-    points.run(&table, &path, &mut Unwatched)?;
+    points.run(&table, &path, &mut NoProgress)?;
     Ok(path)
 }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 /// Where in the data something went wrong.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Place {
+pub struct Location {
     /// File; `-` for standard input.
     pub file: Option<PathBuf>,
     /// Layer.
@@ -18,7 +18,7 @@ pub struct Place {
     pub column: Option<String>,
 }
 
-impl fmt::Display for Place {
+impl fmt::Display for Location {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let mut parts = Vec::new();
         if let Some(file) = &self.file {
@@ -48,7 +48,7 @@ pub struct Error(Box<Inner>);
 struct Inner {
     kind: Kind,
     message: String,
-    place: Place,
+    location: Location,
     source: Option<Box<dyn std::error::Error + Send + Sync>>,
 }
 
@@ -66,23 +66,19 @@ impl Error {
         Error(Box::new(Inner {
             kind,
             message: message.into(),
-            place: Place::default(),
+            location: Location::default(),
             source: None,
         }))
     }
 
     /// What was asked for makes no sense with this data: wrong column, missing system.
-    pub(crate) fn usage(message: impl Into<String>) -> Error {
+    /// What was asked for makes no sense.
+    pub fn usage(message: impl Into<String>) -> Error {
         Error::new(Kind::Usage, message)
     }
 
-    /// An error of a caller's own: what was asked for makes no sense.
-    pub fn from_usage(message: impl Into<String>) -> Error {
-        Error::usage(message)
-    }
-
     /// The same error, told of a file if it is not of one already.
-    pub fn about(self, path: &Path) -> Error {
+    pub fn with_path(self, path: &Path) -> Error {
         self.in_file(path)
     }
 
@@ -101,28 +97,28 @@ impl Error {
     }
 
     pub(crate) fn in_file(mut self, path: &Path) -> Error {
-        self.0.place.file.get_or_insert_with(|| path.to_path_buf());
+        self.0.location.file.get_or_insert_with(|| path.to_path_buf());
         self
     }
 
     pub(crate) fn in_row(mut self, row: u64) -> Error {
-        self.0.place.row.get_or_insert(row);
+        self.0.location.row.get_or_insert(row);
         self
     }
 
     pub(crate) fn in_layer(mut self, layer: &str) -> Error {
-        self.0.place.layer.get_or_insert_with(|| layer.to_string());
+        self.0.location.layer.get_or_insert_with(|| layer.to_string());
         self
     }
 
     pub(crate) fn in_sheet(mut self, sheet: &str) -> Error {
-        self.0.place.sheet.get_or_insert_with(|| sheet.to_string());
+        self.0.location.sheet.get_or_insert_with(|| sheet.to_string());
         self
     }
 
     /// Tells of an input as it was given, in place of where it was laid down.
     pub(crate) fn shown_as(mut self, real: &Path, shown: &Path) -> Error {
-        match &mut self.0.place.file {
+        match &mut self.0.location.file {
             Some(file) if file == real => *file = shown.to_path_buf(),
             _ => {}
         }
@@ -132,7 +128,7 @@ impl Error {
     /// Tells of a file as it will be, in place of where it waits: `real` waits for `shown`, and its
     /// side files beside it.
     pub(crate) fn moved(mut self, real: &Path, shown: &Path) -> Error {
-        if let Some(file) = &mut self.0.place.file
+        if let Some(file) = &mut self.0.location.file
             && file.parent() == real.parent()
             && let Some(name) = file.file_name()
         {
@@ -142,8 +138,8 @@ impl Error {
     }
 
     /// Where in the data it happened, as far as known.
-    pub fn place(&self) -> &Place {
-        &self.0.place
+    pub fn location(&self) -> &Location {
+        &self.0.location
     }
 
     /// The data itself is wrong.
@@ -187,10 +183,10 @@ impl Error {
 
 impl fmt::Display for Error {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.0.place == Place::default() {
+        if self.0.location == Location::default() {
             f.write_str(&self.0.message)
         } else {
-            write!(f, "{}: {}", self.0.place, self.0.message)
+            write!(f, "{}: {}", self.0.location, self.0.message)
         }
     }
 }

@@ -21,7 +21,7 @@ fn flaws_of(column: &GeometryColumn, feature: usize) -> Vec<(FlawKind, (f64, f64
         .collect();
     let mut flaws = match kind.single() {
         GeometryKind::Polygon => parts.iter().flat_map(|part| flaws_of_polygon(part)).collect(),
-        GeometryKind::Line => {
+        GeometryKind::LineString => {
             parts.iter().flatten().flat_map(|line| flaws_of_line(*line)).collect()
         }
         _ => Vec::new(),

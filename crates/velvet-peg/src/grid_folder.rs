@@ -14,7 +14,7 @@ use velvet_peg_core::{GridFiles, Grids};
 /// let grids = Grids::new(GridFolder::open(folder.path())?);
 /// let options = PlanOptions { grids: Some(std::sync::Arc::new(grids)), ..PlanOptions::default() };
 /// let (nad27, nad83) = (Crs::from_epsg(4267)?, Crs::from_epsg(4269)?);
-/// let lacking = Converter::plan(&nad27, &nad83, &options)?.route().not_available.clone();
+/// let lacking = Converter::plan(&nad27, &nad83, &options)?.route().unavailable.clone();
 /// assert!(lacking.iter().any(|row| row.needs.contains("not among the grid files")));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```

@@ -2,9 +2,9 @@
 //! meet before anything is written.
 
 use crate::attributes::AttributeTable;
-use crate::build::Outcome;
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
+use crate::features::Summary;
 use crate::format_support::TableOptions;
 use crate::format_support::{KEY, WriteOptions};
 use crate::layer::column_names::distinct;
@@ -13,7 +13,7 @@ use crate::layer::{AttributeColumn, Batch, GeometryColumn, ValueRef};
 use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
-use crate::watch::Watch;
+use crate::progress::Progress;
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, UInt64Array};
 use arrow_schema::{Field, Schema, SchemaRef};
 use arrow_select::take::take;
@@ -198,8 +198,8 @@ impl JoinTable {
         reader: LayerReader,
         table: &Path,
         out: &Path,
-        watch: &mut dyn Watch,
-    ) -> Result<(Outcome, MatchReport)> {
+        watch: &mut dyn Progress,
+    ) -> Result<(Summary, MatchReport)> {
         refuse_inputs(out, [table])?;
         let mut reader = reader;
         reader.reveal_key(std::slice::from_ref(&self.key));

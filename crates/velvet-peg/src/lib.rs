@@ -22,9 +22,7 @@
 
 mod added_columns;
 mod attributes;
-mod build;
 mod check;
-mod checks;
 mod convert;
 mod course;
 mod declare;
@@ -32,6 +30,7 @@ mod definition_file;
 pub mod demo;
 mod draw;
 mod error;
+mod features;
 mod flaws;
 mod format;
 mod format_support;
@@ -46,16 +45,17 @@ mod layer_io;
 mod look;
 mod measure;
 mod notice;
+mod outliers;
 mod output;
 mod pack;
 mod position;
+mod progress;
 mod reference;
 mod rejects;
 mod ruler;
 mod select;
 mod table;
 mod tag;
-mod watch;
 mod wrong_zone;
 mod zone;
 
@@ -66,21 +66,21 @@ pub mod arrow {
 }
 
 pub use added_columns::AppendOptions;
-pub use build::courses::{BuildCourses, Closure, ClosureLeg, CourseNames};
-pub use build::lines::BuildLines;
-pub use build::polygons::BuildPolygons;
-pub use build::vertices::VertexOptions;
-pub use build::{BuildFeatures, BuildOptions, BuildPoints, Outcome};
 pub use check::{
     Agreement, CheckOptions, CheckReport, Elsewhere, FieldSheet, Finding, Level, QualitySheet,
     check, sheets_as_html, sheets_as_markdown,
 };
 pub use convert::{ConvertLayer, ConvertTable, rejects_beside, route_notices};
-pub use course::{CourseColumns, CourseMaker, CourseTable};
+pub use course::{CourseColumns, CourseTable, GeodesicSolver};
 pub use declare::declare;
 pub use definition_file::definition_file;
 pub use draw::{DrawOptions, draw, svg};
-pub use error::{Error, Place, Result};
+pub use error::{Error, Location, Result};
+pub use features::courses::{BuildCourses, Closure, ClosureLeg, CourseNames};
+pub use features::lines::BuildLines;
+pub use features::polygons::BuildPolygons;
+pub use features::vertices::VertexOptions;
+pub use features::{BuildFeatures, BuildOptions, BuildPoints, Summary};
 pub use format::Format;
 pub use format_support::{
     Appending, Attributes, Capability, CellType, Quoting, SheetShape, Systems, TableOptions, Texts,
@@ -91,9 +91,9 @@ pub use guard::panics_are_caught;
 pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
 pub use input::format_of;
 pub use job::{
-    JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack, JobPlaces, JobPlan, JobSource,
-    JobWatch, LoggedCheck, LoggedFile, LoggedStep, RunOptions, STEP_KINDS, Step, StepKind,
-    UnwatchedJob, WORDS, steps_table,
+    JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack, JobPlaces, JobPlan, JobProgress,
+    JobSource, LoggedCheck, LoggedFile, LoggedStep, NoJobProgress, RunOptions, STEP_KINDS, Step,
+    StepKind, WORDS, steps_table,
 };
 pub use join::{Examples, JoinTable, MatchReport};
 pub use layer::{
@@ -106,17 +106,17 @@ pub use measure::{
     FeatureLeg, MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,
     measure,
 };
-pub use notice::{Notice, Weight};
+pub use notice::{Notice, Severity};
 pub use output::{is_same_file, refuse_inputs, remove_temporaries, sync_outputs, write_whole};
 pub use pack::{PackOptions, Packed, pack, pack_job};
 pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
+pub use progress::{NoProgress, Progress};
 pub use reference::{depends_on_data, read_reference, read_reference_for};
 pub use rejects::Rejected;
 pub use select::{FUNCTIONS, FunctionHelp, NumberText, PlaceColumns, Selection};
 pub use table::{Cell, CoordinateColumns, NumberFormat, Row, TableFile, TableReader};
 pub use tag::{TagPoints, TagReport};
 pub use velvet_peg_core::*;
-pub use watch::{Unwatched, Watch};
 pub use zone::{
     ZoneAnswer, points_of_table, state_plane_of_layer, systems_of as zone_systems, utm_of_layer,
     zones_of_layer, zones_of_place,

@@ -1,9 +1,8 @@
 //! Looking at a file: what is in it, what looks wrong, and what to do next.
 
-use crate::build::courses::CourseNames;
-use crate::build::each_row;
-use crate::checks::Cloud;
 use crate::error::Result;
+use crate::features::courses::CourseNames;
+use crate::features::each_row;
 use crate::format::Format;
 use crate::format_support::wkt;
 use crate::format_support::{SheetShape, TableOptions};
@@ -11,11 +10,12 @@ use crate::input::locate;
 use crate::layer::LayerInfo;
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
+use crate::outliers::PositionSample;
+use crate::progress::Progress;
 use crate::table::{
     Found, Inference, Notation, NumberFormat, TableFile, likely, point_file_names, read_pair,
     vertices,
 };
-use crate::watch::Watch;
 use std::path::Path;
 use velvet_peg_core::{Bounds, Crs};
 
@@ -116,8 +116,8 @@ pub struct LookOptions {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{look, Look, LookOptions, Unwatched};
-/// let Look::Table(table) = look(&file("headgates.csv"), &LookOptions::default(), &mut Unwatched)? else {
+/// use velvet_peg::{look, Look, LookOptions, NoProgress};
+/// let Look::Table(table) = look(&file("headgates.csv"), &LookOptions::default(), &mut NoProgress)? else {
 ///     unreachable!("a CSV file is a table");
 /// };
 /// assert_eq!(table.rows, 40);
@@ -127,7 +127,7 @@ pub struct LookOptions {
 ///
 /// # Errors
 /// If the file cannot be read.
-pub fn look(path: &Path, options: &LookOptions, watch: &mut dyn Watch) -> Result<Look> {
+pub fn look(path: &Path, options: &LookOptions, watch: &mut dyn Progress) -> Result<Look> {
     let at = locate(path)?;
     if at.format.is_table() {
         return table(TableFile::open_located(at, &table_options(options))?, options, watch);
@@ -144,7 +144,7 @@ fn table_options(options: &LookOptions) -> TableOptions {
     TableOptions { first_sheet: true, ..options.table.clone() }
 }
 
-fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Result<Look> {
+fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Result<Look> {
     let head = file.head()?;
     let sampled = if options.all { None } else { file.sample()? };
     let is_sampled = sampled.is_some();
@@ -160,7 +160,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Watch) -> Resul
              say which it is with --header or --no-header"
         )));
     }
-    notices.extend(crate::build::renamed(&reader));
+    notices.extend(crate::features::renamed(&reader));
     let numbers = NumberFormat::default();
     let found = likely(&headers, &head, &numbers, None, None);
     let point_file = match file.has_header() {
@@ -265,7 +265,7 @@ struct Reading {
     bad: u64,
     reasons: Vec<String>,
     extent: crate::layer::Extender,
-    cloud: Cloud,
+    cloud: PositionSample,
     /// The first positions, to be judged once the bulk is known.
     first: Vec<(u64, f64, f64)>,
 }

@@ -4,7 +4,7 @@ use std::fmt;
 
 /// How much a notice matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Weight {
+pub enum Severity {
     /// Worth knowing.
     Remark,
     /// Likely a mistake, or a limit on what the result may be used for.
@@ -15,18 +15,18 @@ pub enum Weight {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Notice {
     /// How much it matters.
-    pub weight: Weight,
+    pub weight: Severity,
     /// What was seen, with figures, and what to do.
     pub text: String,
 }
 
 impl Notice {
     pub(crate) fn warning(text: impl Into<String>) -> Notice {
-        Notice { weight: Weight::Warning, text: text.into() }
+        Notice { weight: Severity::Warning, text: text.into() }
     }
 
     pub(crate) fn remark(text: impl Into<String>) -> Notice {
-        Notice { weight: Weight::Remark, text: text.into() }
+        Notice { weight: Severity::Remark, text: text.into() }
     }
 }
 

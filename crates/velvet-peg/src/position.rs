@@ -1,8 +1,8 @@
 //! The position sheet of one place: every notation and every grid that covers it.
 
-use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::notice::Notice;
+use crate::outliers::home_system;
 use crate::zone::{systems_of, zones_of_place};
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
 use velvet_peg_core::{

@@ -1,9 +1,9 @@
 //! Lengths and areas of geometries: planar in a system's own unit, or geodesic where coordinates
 //! are degrees, which have no length.
 
-use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::layer::{GeometryColumn, GeometryKind};
+use crate::outliers::home_system;
 use std::ops::Range;
 use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, planar};
 

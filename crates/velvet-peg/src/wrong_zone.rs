@@ -1,10 +1,10 @@
 //! Warning of a target system that is not used where the data lies: the wrong zone.
 
-use crate::checks::{from_greenwich, home_system};
 use crate::notice::Notice;
+use crate::outliers::{from_greenwich, home_system};
 use velvet_peg_core::{
-    Converter, Coordinate, Crs, Geographic, OUTLINE_UNCERTAINTY_M, ZoneHit, state_plane_zones,
-    state_plane_zones_at,
+    Converter, Coordinate, Crs, Geographic, OUTLINE_UNCERTAINTY_M, StatePlaneMatch,
+    state_plane_zones, state_plane_zones_at,
 };
 
 /// Degrees that a zone is carried on beyond its edge as a matter of course.
@@ -43,7 +43,7 @@ pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Opti
 
 /// The state-plane zone of a place, with the name of the one that a system is for, where they
 /// are surely two.
-fn other_zone(target: &Crs, at: Geographic) -> Option<(ZoneHit, &'static str)> {
+fn other_zone(target: &Crs, at: Geographic) -> Option<(StatePlaneMatch, &'static str)> {
     let code = target.code()?;
     let own = state_plane_zones().iter().find(|zone| zone.systems.contains(&code))?;
     let hits = state_plane_zones_at(own.set, at.lon, at.lat);
@@ -56,7 +56,7 @@ fn other_zone(target: &Crs, at: Geographic) -> Option<(ZoneHit, &'static str)> {
 }
 
 /// The system of another zone on the same datum and in the same unit.
-fn counterpart(target: &Crs, hit: &ZoneHit) -> Option<Crs> {
+fn counterpart(target: &Crs, hit: &StatePlaneMatch) -> Option<Crs> {
     let datum = target.datum()?.code()?;
     let (metres, feet) = hit.zone.systems_on(datum);
     let unit = target.length_unit();

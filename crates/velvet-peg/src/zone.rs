@@ -1,18 +1,18 @@
 //! Which UTM and state-plane zones a place or a layer falls in, and how near their edges.
 
-use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
 use crate::layer::{Layer, Value, no_system};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
+use crate::outliers::home_system;
 use crate::table::{CoordinateColumns, Notation, TableFile, read_pair};
 use csv::StringRecord;
 use std::collections::BTreeMap;
 use std::path::Path;
 use velvet_peg_core::{
-    Converter, Coordinate, Crs, Datum, Geographic, OUTLINE_UNCERTAINTY_M, PlaneZone, PolarGrid,
-    UtmZone, ZoneSet, state_plane_zones_at,
+    Converter, Coordinate, Crs, Datum, Geographic, OUTLINE_UNCERTAINTY_M, PolarGrid,
+    StatePlaneZone, UtmZone, ZoneSet, state_plane_zones_at,
 };
 
 /// A zone with what is known of it.
@@ -88,7 +88,7 @@ pub fn zones_of_place(at: Geographic) -> (Vec<ZoneAnswer>, Vec<Notice>) {
 }
 
 /// Systems on the datum that came with the zones: NAD83, NAD27 or Old Hawaiian.
-pub fn systems_of(zone: &PlaneZone) -> Vec<Crs> {
+pub fn systems_of(zone: &StatePlaneZone) -> Vec<Crs> {
     [6269, 6267, 6135]
         .into_iter()
         .flat_map(|datum| {

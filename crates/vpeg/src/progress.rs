@@ -2,22 +2,22 @@
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::time::Duration;
-use velvet_peg::Watch;
+use velvet_peg::Progress;
 
 /// Shows how far a stage has come, once it has run for a moment.
-pub(crate) struct Progress {
+pub(crate) struct TerminalProgress {
     bar: Option<ProgressBar>,
     what: &'static str,
     started: std::time::Instant,
 }
 
-impl Progress {
-    pub(crate) fn new(what: &'static str) -> Progress {
-        Progress { bar: None, what, started: std::time::Instant::now() }
+impl TerminalProgress {
+    pub(crate) fn new(what: &'static str) -> TerminalProgress {
+        TerminalProgress { bar: None, what, started: std::time::Instant::now() }
     }
 }
 
-impl Watch for Progress {
+impl Progress for TerminalProgress {
     fn at(&mut self, done: u64, total: Option<u64>) {
         if self.started.elapsed() < Duration::from_millis(700) {
             return;
@@ -40,7 +40,7 @@ impl Watch for Progress {
     }
 }
 
-impl Drop for Progress {
+impl Drop for TerminalProgress {
     fn drop(&mut self) {
         if let Some(bar) = &self.bar {
             bar.finish_and_clear();

@@ -63,13 +63,13 @@ pub(crate) fn system_for_table(
         return system(text);
     }
     let Some(crs) = crs else {
-        return Err(Error::from_usage(format!(
+        return Err(Error::usage(format!(
             "to find the zone for --to {text}, the reference system of the table is needed: add --crs \
              REF"
         )));
     };
     if table == Path::new("-") {
-        return Err(Error::from_usage(format!(
+        return Err(Error::usage(format!(
             "--to {text} looks at the whole table before it is carried, and standard input is read \
              only once: name the zone by its code, or the table by its file"
         )));

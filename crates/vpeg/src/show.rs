@@ -5,7 +5,7 @@ use anstyle::{AnsiColor, Style};
 use std::io::Write;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
-use velvet_peg::{Error, Level, Notice, Outcome, Weight};
+use velvet_peg::{Error, Level, Notice, Severity, Summary};
 
 static WARNED: AtomicBool = AtomicBool::new(false);
 static JSON: AtomicBool = AtomicBool::new(false);
@@ -119,11 +119,11 @@ fn wrapped(text: &str, indent: usize, terminal: &console::Term) -> String {
 pub(crate) fn notices(notices: &[Notice]) {
     for notice in notices {
         match notice.weight {
-            Weight::Warning => {
+            Severity::Warning => {
                 WARNED.store(true, Ordering::Relaxed);
                 message("warning:", AnsiColor::Yellow, &notice.text);
             }
-            Weight::Remark => remark(&notice.text),
+            Severity::Remark => remark(&notice.text),
         }
     }
 }
@@ -173,7 +173,7 @@ pub(crate) fn failure(error: &Error) {
 /// # Errors
 /// If standard output is closed.
 pub(crate) fn outcome(
-    outcome: &Outcome,
+    outcome: &Summary,
     unit_in: &str,
     unit_out: &str,
     out: &Path,
@@ -186,7 +186,7 @@ pub(crate) fn outcome(
 /// # Errors
 /// If standard output is closed.
 pub(crate) fn outcome_with(
-    outcome: &Outcome,
+    outcome: &Summary,
     unit_in: &str,
     unit_out: &str,
     out: &Path,

@@ -15,8 +15,8 @@ use std::path::Path;
 use std::process::Command;
 use std::time::Instant;
 use velvet_peg::{
-    BuildOptions, BuildPoints, CoordinateColumns, Crs, Look, LookOptions, Result, Selection,
-    TableOptions, Unwatched, look,
+    BuildOptions, BuildPoints, CoordinateColumns, Crs, Look, LookOptions, NoProgress, Result,
+    Selection, TableOptions, look,
 };
 
 const HEADER: [&str; 19] = [
@@ -116,12 +116,12 @@ fn child(job: &str, table: &Path, out: &Path) -> Result<()> {
                 ..BuildOptions::default()
             },
         };
-        let outcome = build.run(table, out, &mut Unwatched)?;
+        let outcome = build.run(table, out, &mut NoProgress)?;
         assert_eq!(outcome.rows_in, outcome.out + outcome.left_out + outcome.rejected.count);
         assert!(outcome.out * 3 > outcome.rows_in, "{outcome:?}");
     } else {
         let options = LookOptions { table: reading, all: job == "look-all" };
-        let Look::Table(found) = look(table, &options, &mut Unwatched)? else {
+        let Look::Table(found) = look(table, &options, &mut NoProgress)? else {
             unreachable!("a text is a table");
         };
         assert_eq!(found.columns.len(), HEADER.len());

@@ -4,7 +4,7 @@
 //! `cargo run --release -p velvet-peg-bench --bin tag_points`
 
 use std::time::Instant;
-use velvet_peg::{Crs, Geometry, Layer, LayerReader, Result, TagPoints, TagReport, Unwatched};
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, Result, TagPoints, TagReport};
 
 const POINTS: usize = 1_000_000;
 const COLUMNS: usize = 60;
@@ -59,11 +59,11 @@ fn main() -> Result<()> {
         open(&points)?.for_each_batch(&mut |_| Ok(()))?;
         reading = reading.min(began.elapsed().as_secs_f64());
         let began = Instant::now();
-        report = tag.report(open(&points)?, &open(&polygons)?, &mut Unwatched)?.0;
+        report = tag.report(open(&points)?, &open(&polygons)?, &mut NoProgress)?.0;
         tagging = tagging.min(began.elapsed().as_secs_f64());
     }
     let began = Instant::now();
-    tag.run(open(&points)?, &open(&polygons)?, &folder.path().join("out.gpkg"), &mut Unwatched)?;
+    tag.run(open(&points)?, &open(&polygons)?, &folder.path().join("out.gpkg"), &mut NoProgress)?;
     let writing = began.elapsed().as_secs_f64();
     println!(
         "{POINTS} points, {} polygons: {} in one, {} in none",

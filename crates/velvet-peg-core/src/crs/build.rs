@@ -1,7 +1,7 @@
 //! Making a system: from a row of the registry, or from its parts.
 
 use super::{
-    Axis, AxisUnit, Conversion, Crs, Datum, Height, Inner, Mapping, Parent, Vertical, datum_code,
+    Axis, AxisUnit, Conversion, Crs, Datum, Height, Inner, Mapping, Parent, VerticalCrs, datum_code,
 };
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Extent};
@@ -64,11 +64,13 @@ impl Crs {
                     let system = part.coordinate_system.and_then(CoordinateSystemRow::find);
                     let axes = system.map(|system| system.axes).unwrap_or_default();
                     inner.axes.extend(axes.iter().map(Axis::from_row));
-                    inner.height = Vertical::from_row(&part).map_or(Height::None, Height::Gravity);
+                    inner.height =
+                        VerticalCrs::from_row(&part).map_or(Height::None, Height::GravityRelated);
                 }
             }
             CrsKind::Vertical => {
-                inner.height = Vertical::from_row(&row).map_or(Height::None, Height::Gravity);
+                inner.height =
+                    VerticalCrs::from_row(&row).map_or(Height::None, Height::GravityRelated);
             }
             CrsKind::Engineering | CrsKind::Derived => {}
             _ => {
@@ -156,7 +158,7 @@ impl Crs {
     /// ```
     /// use velvet_peg_core::{Crs, Height};
     /// let both = Crs::compound(&Crs::from_epsg(2286)?, &Crs::from_epsg(6360)?)?; // NAVD88, ftUS
-    /// assert!(matches!(both.height(), Height::Gravity(_)));
+    /// assert!(matches!(both.height(), Height::GravityRelated(_)));
     /// # Ok::<(), velvet_peg_core::Error>(())
     /// ```
     ///
@@ -164,7 +166,7 @@ impl Crs {
     /// If the first has no horizontal position, or the second no height.
     pub fn compound(horizontal: &Crs, vertical: &Crs) -> Result<Crs> {
         horizontal.mapping()?;
-        let Height::Gravity(height) = vertical.height() else {
+        let Height::GravityRelated(height) = vertical.height() else {
             return Err(Error::malformed(format!(
                 "{} is not a vertical reference system",
                 vertical.label()
@@ -175,7 +177,7 @@ impl Crs {
             kind: CrsKind::Compound,
             horizontal: Some(horizontal.clone()),
             axes: vertical.axes().to_vec(),
-            height: Some(Height::Gravity(height.clone())),
+            height: Some(Height::GravityRelated(height.clone())),
             ..Custom::named(&name)
         }
         .build()

@@ -7,7 +7,7 @@ use velvet_peg_epsg::{CrsKind, CrsRow, ExtentRow, crs_aliases};
 
 /// A system that matches.
 #[derive(Clone, Debug)]
-pub struct Match {
+pub struct CrsMatch {
     /// EPSG code.
     pub code: u32,
     /// Name.
@@ -27,12 +27,12 @@ pub struct Match {
 /// assert_eq!(found[0].code, 6599); // NAD83(2011) / Washington South (ftUS)
 /// assert_eq!(found[1].code, 2286); // NAD83 / Washington South (ftUS)
 /// ```
-pub fn find(text: &str) -> Vec<Match> {
+pub fn find(text: &str) -> Vec<CrsMatch> {
     let wanted = words_of(text);
     if wanted.is_empty() {
         return Vec::new();
     }
-    let mut found: Vec<(u32, Match)> = CrsRow::all()
+    let mut found: Vec<(u32, CrsMatch)> = CrsRow::all()
         .filter_map(|row| {
             let area = row
                 .extents
@@ -40,7 +40,7 @@ pub fn find(text: &str) -> Vec<Match> {
                 .and_then(|code| ExtentRow::find(*code))
                 .map_or("", |extent| extent.name);
             let score = score(&wanted, &row, area)?;
-            let matched = Match {
+            let matched = CrsMatch {
                 code: row.code,
                 name: row.name,
                 kind: row.kind,

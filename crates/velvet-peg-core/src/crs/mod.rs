@@ -14,8 +14,8 @@ mod vertical;
 pub use axis::{Axis, AxisUnit};
 pub(crate) use build::Custom;
 pub use datum::{Datum, PrimeMeridian};
-pub use find::{Match, find};
-pub use vertical::{Height, Vertical};
+pub use find::{CrsMatch, find};
+pub use vertical::{Height, VerticalCrs};
 
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
@@ -202,7 +202,7 @@ impl Crs {
     /// Name of the vertical part of a compound system.
     pub fn vertical_name(&self) -> Option<&str> {
         match &self.0.height {
-            Height::Gravity(vertical) => Some(&vertical.name),
+            Height::GravityRelated(vertical) => Some(&vertical.name),
             _ => None,
         }
     }

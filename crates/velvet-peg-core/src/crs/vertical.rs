@@ -7,7 +7,7 @@ use velvet_peg_epsg::{CoordinateSystemRow, CrsRow, DatumRow};
 
 /// A vertical reference system, alone or as the part of a compound one.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Vertical {
+pub struct VerticalCrs {
     /// EPSG code of the vertical system, if it comes from the registry.
     pub code: Option<u32>,
     /// Name of the system.
@@ -22,12 +22,12 @@ pub struct Vertical {
     pub down: bool,
 }
 
-impl Vertical {
-    pub(crate) fn from_row(row: &CrsRow) -> Option<Vertical> {
+impl VerticalCrs {
+    pub(crate) fn from_row(row: &CrsRow) -> Option<VerticalCrs> {
         let axis = CoordinateSystemRow::find(row.coordinate_system?)?.axes.into_iter().next()?;
         let axis = Axis::from_row(&axis);
         let datum_code = row.datum.or_else(|| CrsRow::find(row.base?)?.datum);
-        Some(Vertical {
+        Some(VerticalCrs {
             code: Some(row.code),
             name: row.name.into(),
             datum_code,
@@ -44,7 +44,7 @@ impl Vertical {
     }
 
     /// True if heights in both refer to one surface, whatever their unit and sense.
-    pub fn is_same_datum(&self, other: &Vertical) -> bool {
+    pub fn is_same_datum(&self, other: &VerticalCrs) -> bool {
         match (self.datum_code, other.datum_code) {
             (Some(a), Some(b)) => a == b,
             (None, None) => self.datum_name == other.datum_name,
@@ -66,7 +66,7 @@ pub enum Height {
     /// Height above the ellipsoid, in this unit.
     Ellipsoidal(LengthUnit),
     /// Height above (or depth below) the surface of a vertical datum.
-    Gravity(Vertical),
+    GravityRelated(VerticalCrs),
     /// Part of geocentric coordinates.
     Geocentric,
 }

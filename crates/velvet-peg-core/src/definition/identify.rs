@@ -2,12 +2,12 @@
 
 use super::names::folded;
 use crate::crs::{Axis, AxisUnit, Crs, Height};
-use crate::projection::{Measure, measure_of};
+use crate::projection::{ParameterKind, kind_of_parameter};
 use velvet_peg_epsg::{CrsKind, CrsRow, parameter_name};
 
 /// How well a definition fits the registry's system.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Sureness {
+pub enum MatchLevel {
     /// The same numbers and the same name.
     Exact,
     /// The same numbers under another name.
@@ -33,7 +33,7 @@ pub struct Difference {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Identity {
     /// How well it fits.
-    pub sureness: Sureness,
+    pub level: MatchLevel,
     /// EPSG code of the system that it fits best.
     pub code: Option<u32>,
     /// What differs, where it is only near.
@@ -45,18 +45,18 @@ pub struct Identity {
 impl Identity {
     /// True if numbers and name agree.
     pub fn is_exact(&self) -> bool {
-        self.sureness == Sureness::Exact
+        self.level == MatchLevel::Exact
     }
 
     /// The answer in words.
     pub fn summary(&self) -> String {
         let label = |code: u32| Crs::from_epsg(code).map_or(String::new(), |crs| crs.label());
-        match (self.sureness, self.code) {
-            (Sureness::Exact, Some(code)) => format!("exactly {}", label(code)),
-            (Sureness::SameNumbers, Some(code)) => {
+        match (self.level, self.code) {
+            (MatchLevel::Exact, Some(code)) => format!("exactly {}", label(code)),
+            (MatchLevel::SameNumbers, Some(code)) => {
                 format!("{}: the same numbers under another name", label(code))
             }
-            (Sureness::Near, Some(code)) => {
+            (MatchLevel::Near, Some(code)) => {
                 let list: Vec<String> = self
                     .differences
                     .iter()
@@ -76,7 +76,7 @@ impl Identity {
 pub fn identify(crs: &Crs) -> Identity {
     if let Some(code) = crs.code() {
         return Identity {
-            sureness: Sureness::Exact,
+            level: MatchLevel::Exact,
             code: Some(code),
             differences: Vec::new(),
             also: Vec::new(),
@@ -95,16 +95,16 @@ pub fn identify(crs: &Crs) -> Identity {
     found.sort_by_key(|found| (found.0, found.1, found.2, found.3));
     let Some((count, other_name, _, code, differences)) = found.first().cloned() else {
         return Identity {
-            sureness: Sureness::Unknown,
+            level: MatchLevel::Unknown,
             code: None,
             differences: Vec::new(),
             also: Vec::new(),
         };
     };
-    let sureness = match (count, other_name) {
-        (0, false) => Sureness::Exact,
-        (0, true) => Sureness::SameNumbers,
-        _ => Sureness::Near,
+    let level = match (count, other_name) {
+        (0, false) => MatchLevel::Exact,
+        (0, true) => MatchLevel::SameNumbers,
+        _ => MatchLevel::Near,
     };
     let also = found
         .iter()
@@ -113,7 +113,7 @@ pub fn identify(crs: &Crs) -> Identity {
         .map(|other| other.3)
         .take(8)
         .collect();
-    Identity { sureness, code: Some(code), differences, also }
+    Identity { level, code: Some(code), differences, also }
 }
 
 /// In what a system differs from another: datum, parameters, unit, senses of the axes. None if
@@ -125,7 +125,7 @@ pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
     let mut differ = |what: &str, stated: String, registry: String| {
         found.push(Difference { what: what.to_string(), stated, registry });
     };
-    if let (Height::Gravity(a), Height::Gravity(b)) = (crs.height(), known.height()) {
+    if let (Height::GravityRelated(a), Height::GravityRelated(b)) = (crs.height(), known.height()) {
         if !a.is_same_datum(b) {
             return None;
         }
@@ -186,12 +186,14 @@ pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
             };
             // The same figures in another unit: that is told as the unit, once.
             let in_other_unit =
-                match (measure_of(parameter.code), crs.length_unit(), known.length_unit()) {
-                    (Measure::Length, Some(a), Some(b)) if a != b => mine / a.metres() * b.metres(),
+                match (kind_of_parameter(parameter.code), crs.length_unit(), known.length_unit()) {
+                    (ParameterKind::Length, Some(a), Some(b)) if a != b => {
+                        mine / a.metres() * b.metres()
+                    }
                     _ => mine,
                 };
-            let turn = match measure_of(parameter.code) {
-                Measure::Angle => 360.0,
+            let turn = match kind_of_parameter(parameter.code) {
+                ParameterKind::Angle => 360.0,
                 _ => f64::INFINITY,
             };
             let fits = |mine: f64| {

@@ -5,7 +5,7 @@ use super::node::{Node, Part, VERTICAL_FRAME};
 use super::wkt2::{direction_word, inverse_flattening, unit_name};
 use crate::crs::{Axis, AxisUnit, Crs, Datum, Height};
 use crate::error::{Error, Result};
-use crate::projection::{Measure, Quantity, measure_of};
+use crate::projection::{ParameterKind, Quantity, kind_of_parameter};
 use crate::unit::LengthUnit;
 use serde_json::{Value, json};
 use velvet_peg_epsg::{CrsKind, DatumRow, parameter_name};
@@ -215,11 +215,11 @@ fn value(crs: &Crs) -> Option<Value> {
                 .parameters
                 .iter()
                 .filter_map(|parameter| {
-                    let unit = match (&parameter.quantity, measure_of(parameter.code)) {
+                    let unit = match (&parameter.quantity, kind_of_parameter(parameter.code)) {
                         (Quantity::File(_) | Quantity::Rate(_), _) => return None,
-                        (_, Measure::Angle) => "degree",
-                        (_, Measure::Length) => "metre",
-                        (_, Measure::Scale) => "unity",
+                        (_, ParameterKind::Angle) => "degree",
+                        (_, ParameterKind::Length) => "metre",
+                        (_, ParameterKind::Scale) => "unity",
                     };
                     Some(json!({
                         "name": parameter_name(parameter.code),
@@ -249,7 +249,7 @@ fn value(crs: &Crs) -> Option<Value> {
         }
         CrsKind::Geocentric => geodetic(crs, "GeodeticCRS", "Cartesian")?,
         CrsKind::Vertical => {
-            let Height::Gravity(vertical) = crs.height() else { return None };
+            let Height::GravityRelated(vertical) = crs.height() else { return None };
             let mut datum = json!({"type": "VerticalReferenceFrame", "name": vertical.datum_name});
             if let Some(code) = vertical.datum_code {
                 datum["id"] = json!({"authority": "EPSG", "code": code});
@@ -262,7 +262,7 @@ fn value(crs: &Crs) -> Option<Value> {
             })
         }
         CrsKind::Compound => {
-            let Height::Gravity(vertical) = crs.height() else { return None };
+            let Height::GravityRelated(vertical) = crs.height() else { return None };
             let parts = [crs.horizontal()?, Crs::from_epsg(vertical.code?).ok()?];
             json!({
                 "type": "CompoundCRS",

@@ -26,7 +26,7 @@ mod read;
 mod wkt1;
 mod wkt2;
 
-pub use identify::{Difference, Identity, Sureness, differences, identify};
+pub use identify::{Difference, Identity, MatchLevel, differences, identify};
 pub use json::write as json;
 pub use wkt1::{Spelling, write as wkt1_spelled};
 pub use wkt2::write as wkt2;
@@ -77,10 +77,10 @@ fn read_both(text: &str) -> Result<(node::Node, Crs)> {
 pub fn resolve(text: &str) -> Result<Crs> {
     let (node, read) = read_both(text)?;
     let identity = identify(&read);
-    let same = matches!(identity.sureness, Sureness::Exact | Sureness::SameNumbers);
+    let same = matches!(identity.level, MatchLevel::Exact | MatchLevel::SameNumbers);
     contradiction::check(&node, &read, identity.code.filter(|_| same))?;
-    match (identity.sureness, identity.code) {
-        (Sureness::Exact | Sureness::SameNumbers, Some(code)) => Crs::from_epsg(code),
+    match (identity.level, identity.code) {
+        (MatchLevel::Exact | MatchLevel::SameNumbers, Some(code)) => Crs::from_epsg(code),
         _ => Ok(read),
     }
 }

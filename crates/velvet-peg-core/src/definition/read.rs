@@ -3,11 +3,13 @@
 
 use super::names;
 use super::node::{Node, VERTICAL_FRAME, fault};
-use crate::crs::{Axis, AxisUnit, Conversion, Crs, Custom, Datum, Height, PrimeMeridian, Vertical};
+use crate::crs::{
+    Axis, AxisUnit, Conversion, Crs, Custom, Datum, Height, PrimeMeridian, VerticalCrs,
+};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::extent::Bounds;
-use crate::projection::{Measure, Parameters, measure_of, parameters_of};
+use crate::projection::{ParameterKind, Parameters, kind_of_parameter, parameters_of};
 use crate::unit::{AngleUnit, LengthUnit};
 use velvet_peg_epsg::{CrsKind, CrsRow, DatumKind, DatumRow, crs_aliases, datum_aliases};
 
@@ -224,21 +226,21 @@ impl Reader<'_> {
             let value = element.number(0).ok_or_else(|| {
                 self.error(element, &format!("`{}` needs a number", element.name()))
             })?;
-            let unit = match measure_of(code) {
-                Measure::Angle => self.unit_of(element, "ANGLEUNIT")?,
-                Measure::Length => self.unit_of(element, "LENGTHUNIT")?,
-                Measure::Scale => self.unit_of(element, "SCALEUNIT")?,
+            let unit = match kind_of_parameter(code) {
+                ParameterKind::Angle => self.unit_of(element, "ANGLEUNIT")?,
+                ParameterKind::Length => self.unit_of(element, "LENGTHUNIT")?,
+                ParameterKind::Scale => self.unit_of(element, "SCALEUNIT")?,
             };
-            parameters = match (measure_of(code), unit) {
-                (Measure::Angle, Some(AxisUnit::Angle(unit))) => {
+            parameters = match (kind_of_parameter(code), unit) {
+                (ParameterKind::Angle, Some(AxisUnit::Angle(unit))) => {
                     parameters.angle(code, tidy(value * unit.degrees()))
                 }
-                (Measure::Angle, _) => parameters.angle(code, tidy(value * angle.degrees())),
-                (Measure::Length, Some(AxisUnit::Length(unit))) => {
+                (ParameterKind::Angle, _) => parameters.angle(code, tidy(value * angle.degrees())),
+                (ParameterKind::Length, Some(AxisUnit::Length(unit))) => {
                     parameters.length_in(code, value, unit)
                 }
-                (Measure::Length, _) => parameters.length_in(code, value, length),
-                (Measure::Scale, _) => {
+                (ParameterKind::Length, _) => parameters.length_in(code, value, length),
+                (ParameterKind::Scale, _) => {
                     let factor = element
                         .child(&["SCALEUNIT", "UNIT"])
                         .and_then(|unit| unit.number(0))
@@ -299,7 +301,7 @@ impl Reader<'_> {
                 .min_by_key(|row| (row.deprecated, row.code))
                 .map(|row| row.code)
         });
-        let vertical = Vertical {
+        let vertical = VerticalCrs {
             code: None,
             name: node.name().to_string().into(),
             datum_code: code,
@@ -312,7 +314,7 @@ impl Reader<'_> {
         Custom {
             kind: CrsKind::Vertical,
             axes,
-            height: Some(Height::Gravity(vertical)),
+            height: Some(Height::GravityRelated(vertical)),
             area: area(node),
             ..Custom::named(node.name())
         }
@@ -330,7 +332,7 @@ impl Reader<'_> {
             );
         };
         let (horizontal, vertical) = (self.system(first)?, self.system(second)?);
-        let Height::Gravity(_) = vertical.height() else {
+        let Height::GravityRelated(_) = vertical.height() else {
             return Err(
                 self.error(second, "the second part of a compound system is its vertical one")
             );
@@ -507,10 +509,10 @@ fn complete(
             _ => None,
         };
         if let Some(filled) = filled {
-            parameters = match measure_of(*code) {
-                Measure::Angle => parameters.angle(*code, filled),
-                Measure::Length => parameters.length(*code, filled),
-                Measure::Scale => parameters.scale(*code, filled),
+            parameters = match kind_of_parameter(*code) {
+                ParameterKind::Angle => parameters.angle(*code, filled),
+                ParameterKind::Length => parameters.length(*code, filled),
+                ParameterKind::Scale => parameters.scale(*code, filled),
             };
         }
     }

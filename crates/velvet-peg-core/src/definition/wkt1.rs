@@ -50,7 +50,7 @@ pub fn write(crs: &Crs, spelling: Spelling) -> Option<String> {
             ))
         }
         CrsKind::Vertical => {
-            let Height::Gravity(vertical) = crs.height() else { return None };
+            let Height::GravityRelated(vertical) = crs.height() else { return None };
             Some(format!(
                 "VERT_CS[{},VERT_DATUM[{},2005{}],{}{}{}]",
                 name(crs.name(), spelling, ""),
@@ -63,7 +63,7 @@ pub fn write(crs: &Crs, spelling: Spelling) -> Option<String> {
             ))
         }
         CrsKind::Compound => {
-            let Height::Gravity(vertical) = crs.height() else { return None };
+            let Height::GravityRelated(vertical) = crs.height() else { return None };
             let vertical = Crs::from_epsg(vertical.code?).ok()?;
             Some(format!(
                 "COMPD_CS[{},{},{}{}]",

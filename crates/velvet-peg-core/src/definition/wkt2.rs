@@ -2,7 +2,7 @@
 
 use super::node::VERTICAL_FRAME;
 use crate::crs::{Axis, AxisUnit, Crs, Datum, Height};
-use crate::projection::{Measure, Parameter, Quantity, measure_of};
+use crate::projection::{Parameter, ParameterKind, Quantity, kind_of_parameter};
 use crate::unit::{AngleUnit, LengthUnit};
 use velvet_peg_epsg::{CrsKind, DatumRow, UnitRow, parameter_name};
 
@@ -36,7 +36,7 @@ pub fn write(crs: &Crs) -> Option<String> {
             coordinate_system(crs.axes(), "Cartesian")
         ),
         CrsKind::Vertical => {
-            let Height::Gravity(vertical) = crs.height() else { return None };
+            let Height::GravityRelated(vertical) = crs.height() else { return None };
             format!(
                 "VERTCRS[{},{VERTICAL_FRAME}[{}{}],{}",
                 quoted(crs.name()),
@@ -46,7 +46,7 @@ pub fn write(crs: &Crs) -> Option<String> {
             )
         }
         CrsKind::Compound => {
-            let Height::Gravity(vertical) = crs.height() else { return None };
+            let Height::GravityRelated(vertical) = crs.height() else { return None };
             let part = match vertical.code {
                 Some(code) => write(&Crs::from_epsg(code).ok()?)?,
                 None => format!(
@@ -162,7 +162,9 @@ fn value_and_unit(parameter: &Parameter) -> Option<(f64, String)> {
         (Quantity::Angle(degrees), _) => (*degrees, angle_unit(&AngleUnit::DEGREE)),
         (Quantity::Scale(value), printed) => {
             let scaled = printed.filter(|(_, code)| {
-                *code != 9201 && measure_of(parameter.code) == Measure::Scale && *code != 0
+                *code != 9201
+                    && kind_of_parameter(parameter.code) == ParameterKind::Scale
+                    && *code != 0
             });
             match scaled.and_then(|(value, code)| Some((value, UnitRow::find(code)?))) {
                 Some((printed, row)) if row.kind == "scale" => {

@@ -17,7 +17,7 @@ use integrals::Nodes;
 
 /// What lies between two places: the answer of the inverse problem.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Course {
+pub struct GeodesicInverse {
     /// Length of the shortest line, metres.
     pub distance_m: f64,
     /// Azimuth at the first place, in the direction of travel, degrees clockwise from
@@ -28,7 +28,7 @@ pub struct Course {
     pub azimuth_to_deg: f64,
 }
 
-impl Course {
+impl GeodesicInverse {
     /// Azimuth at the second place back to the first, 0 to 360°.
     pub fn azimuth_back_deg(&self) -> f64 {
         full_circle(self.azimuth_to_deg + 180.0)
@@ -87,9 +87,9 @@ impl Geodesic {
 
     /// Distance and azimuths of the shortest line between two places. Never fails, nearly
     /// antipodal places included. Positions that are not finite give figures that are not.
-    pub fn inverse(&self, from: Geographic, to: Geographic) -> Course {
+    pub fn inverse(&self, from: Geographic, to: Geographic) -> GeodesicInverse {
         let line = self.solve(from, to);
-        Course {
+        GeodesicInverse {
             distance_m: line.distance_m,
             azimuth_from_deg: line.azimuth_from_deg,
             azimuth_to_deg: line.azimuth_to_deg,

@@ -12,7 +12,7 @@
 //! which hold for every n, zero included. The cone constant is a quotient of divided
 //! differences, so parallels that lie close together lose no digits.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::authalic::Authalic;
 use crate::degrees;
@@ -73,7 +73,7 @@ impl Formula for Albers {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let rise = at.sin_rise(self.lat0);
         let dq = rise * self.authalic.slope(at.sin, self.sin0, rise);
         let w2 = -(dq * self.cone) + self.w0 * self.w0;

@@ -4,7 +4,7 @@
 //! Source: Snyder (1987) eq. 24-2 to 24-28. Authalic latitudes are carried as sine and cosine
 //! of full relative accuracy, so the polar aspects need no formulas of their own.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::authalic::Authalic;
 use crate::degrees;
@@ -47,7 +47,7 @@ impl AzimuthalEqualArea {
     }
 
     /// sin(β − β₀): from the difference of the two sines where that is the smaller error.
-    fn climb<T: Real>(&self, at: &Place<T>, sin: T, cos: T) -> T {
+    fn climb<T: Real>(&self, at: &LonLat<T>, sin: T, cos: T) -> T {
         let (sin0, cos0) = self.beta0;
         let plain = sin * cos0 - cos * sin0;
         // 2 cos((β + β₀)/2) cos((β − β₀)/2) = cos β + cos β₀
@@ -74,7 +74,7 @@ impl Formula for AzimuthalEqualArea {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let (sin, cos) = match self.spherical {
             true => (at.sin, at.cos),
             false => self.authalic.sin_cos(at),

@@ -3,7 +3,7 @@
 //! Source: Snyder (1987) eq. 19-1 to 19-8, with the northing formed around the origin's
 //! parallel: N = M − M₀ + 2ρ sin²(T/2).
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -33,7 +33,7 @@ impl Bonne {
         Ok(Bonne { ellipsoid: *ellipsoid, meridian, lon0, radius0 })
     }
 
-    fn parallel<T: Real>(&self, at: &Place<T>) -> T {
+    fn parallel<T: Real>(&self, at: &LonLat<T>) -> T {
         at.cos * at.nu(self.ellipsoid.eccentricity_squared()) * self.ellipsoid.semi_major_m()
     }
 }
@@ -43,7 +43,7 @@ impl Formula for Bonne {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let up = self.meridian.distance(at);
         let rho = -up + self.radius0;
         let across = self.parallel(at) * at.lambda;

@@ -4,7 +4,7 @@
 //! in it is taken exactly); the hyperbolic term X³/(6ρν) from EPSG Guidance Note 7-2,
 //! section 3.2.2. Backwards by Newton's method on the mapping.
 
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::ellipsoid::Ellipsoid;
 use crate::meridian::Meridian;
@@ -29,7 +29,7 @@ impl Formula for Cassini {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let a = at.lambda * at.cos;
         // The series is of use near its meridian only.
         if !(a.value().abs() < 1.2) {

@@ -4,7 +4,7 @@
 //! B = tan φ₀/(2ρ₀ν₀)); the formula is the definition. Backwards by Newton's method on the
 //! mapping.
 
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -43,7 +43,7 @@ impl Formula for ColombiaUrban {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let radius = self.ellipsoid.semi_major_m();
         let e2 = self.ellipsoid.eccentricity_squared();
         let across = at.nu(e2) * at.cos * at.lambda * radius;

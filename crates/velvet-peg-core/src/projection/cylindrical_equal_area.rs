@@ -3,7 +3,7 @@
 //!
 //! Source: Snyder (1987) eq. 10-1 to 10-19.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::authalic::Authalic;
 use crate::degrees;
@@ -41,7 +41,7 @@ impl Formula for CylindricalEqualArea {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let rise = if self.spherical { at.sin } else { self.authalic.q(at.sin) };
         Some((at.lambda * self.across, rise * self.along))
     }

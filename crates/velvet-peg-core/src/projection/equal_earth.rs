@@ -3,7 +3,7 @@
 //! Source: Šavrič, Patterson & Jenny (2019), "The Equal Earth map projection", Int. J. of
 //! Geographical Information Science 33; on the ellipsoid by authalic latitude.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::authalic::Authalic;
 use crate::ellipsoid::Ellipsoid;
@@ -39,7 +39,7 @@ impl Formula for EqualEarth {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let radius = self.authalic.radius_m();
         let theta = (self.authalic.sin_cos(at).0 * HALF_ROOT_3).asin();
         let (north, slope) = rise(theta);

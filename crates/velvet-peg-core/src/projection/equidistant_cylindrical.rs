@@ -4,7 +4,7 @@
 //! Sources: Snyder (1987) eq. 12-1 to 12-6 and the meridian distance of eq. 3-21; EPSG
 //! Guidance Note 7-2, section 3.2.5.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -47,7 +47,7 @@ impl Formula for EquidistantCylindrical {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let north = match &self.along {
             Along::Meridian(meridian) => meridian.distance(at),
             Along::Sphere(radius) => at.phi * *radius,

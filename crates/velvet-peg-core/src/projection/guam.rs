@@ -3,7 +3,7 @@
 //! Source: Snyder (1987) eq. 25-17, 25-18; the formula is the definition. Backwards by
 //! Newton's method on the mapping.
 
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::ellipsoid::Ellipsoid;
 use crate::meridian::Meridian;
@@ -26,7 +26,7 @@ impl Formula for Guam {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let a = self.ellipsoid.semi_major_m();
         let nu = at.nu(self.ellipsoid.eccentricity_squared());
         let x = at.lambda * at.cos * nu * a;

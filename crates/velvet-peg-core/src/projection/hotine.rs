@@ -8,7 +8,7 @@
 //! straight from the direction in the centre's frame, so nothing is subtracted from the
 //! large distance to the natural origin; variant A adds it.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -82,7 +82,7 @@ impl Formula for Hotine {
         (self.lon_centre, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let to = self.sphere.direction(at)?;
         let (sin, cos) = self.azimuth;
         let along = to.north * cos + to.east * sin;

@@ -22,7 +22,7 @@ pub(crate) trait Kernel: Debug + Send + Sync {
 
 /// A position as formulas want it.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Place<T> {
+pub(crate) struct LonLat<T> {
     /// Longitude from the origin's meridian, radians, −π to π.
     pub(crate) lambda: T,
     pub(crate) sin_lambda: T,
@@ -35,12 +35,12 @@ pub(crate) struct Place<T> {
     pub(crate) lat: f64,
 }
 
-impl Place<f64> {
-    fn of(lon0: f64, lon: f64, lat: f64) -> Place<f64> {
+impl LonLat<f64> {
+    fn of(lon0: f64, lon: f64, lat: f64) -> LonLat<f64> {
         let lambda = degrees::wrap(lon - lon0);
         let (sin_lambda, cos_lambda) = degrees::sin_cos(lambda);
         let (sin, cos) = degrees::sin_cos(lat);
-        Place {
+        LonLat {
             lambda: lambda.to_radians(),
             sin_lambda,
             cos_lambda,
@@ -52,10 +52,10 @@ impl Place<f64> {
     }
 
     /// The same place with derivatives by its own longitude and latitude.
-    fn dual(&self) -> Place<Dual> {
+    fn dual(&self) -> LonLat<Dual> {
         let by_lon = |value, by_lon| Dual { value, by_lon, by_lat: 0.0 };
         let by_lat = |value, by_lat| Dual { value, by_lon: 0.0, by_lat };
-        Place {
+        LonLat {
             lambda: by_lon(self.lambda, 1.0),
             sin_lambda: by_lon(self.sin_lambda, self.cos_lambda),
             cos_lambda: by_lon(self.cos_lambda, -self.sin_lambda),
@@ -67,7 +67,7 @@ impl Place<f64> {
     }
 }
 
-impl<T: Real> Place<T> {
+impl<T: Real> LonLat<T> {
     /// Latitude from `lat0_deg`, radians: the difference is formed in degrees, where it is
     /// exact or nearly so.
     pub(crate) fn rise(&self, lat0_deg: f64) -> T {
@@ -105,7 +105,7 @@ pub(crate) trait Formula: Debug + Send + Sync {
     }
 
     /// Easting and northing from the true origin, metres; none outside the domain.
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)>;
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)>;
 
     /// Longitude from the origin's meridian and latitude, both in degrees.
     fn place(&self, e: f64, n: f64) -> Option<(f64, f64)>;
@@ -113,7 +113,7 @@ pub(crate) trait Formula: Debug + Send + Sync {
 
 impl<F: Formula> Kernel for F {
     fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
-        self.plane(&Place::of(self.frame().0, lon, lat))
+        self.plane(&LonLat::of(self.frame().0, lon, lat))
     }
 
     fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
@@ -127,7 +127,7 @@ impl<F: Formula> Kernel for F {
 
     fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
         let (lon0, ellipsoid) = self.frame();
-        let place = Place::of(lon0, lon, lat);
+        let place = LonLat::of(lon0, lon, lat);
         let (e, n) = self.plane(&place.dual())?;
         let w2 = 1.0 - ellipsoid.eccentricity_squared() * place.sin * place.sin;
         let nu = ellipsoid.semi_major_m() / w2.sqrt();
@@ -160,7 +160,7 @@ pub(crate) fn newton<F: Formula>(
     for _ in 0..25 {
         lambda = lambda.clamp(-180.0, 180.0);
         lat = lat.clamp(-90.0, 90.0);
-        let (x, y) = formula.plane(&Place::of(0.0, lambda, lat).dual())?;
+        let (x, y) = formula.plane(&LonLat::of(0.0, lambda, lat).dual())?;
         let (dx, dy) = (e - x.value, n - y.value);
         let determinant = x.by_lon * y.by_lat - x.by_lat * y.by_lon;
         let step_lon = (dx * y.by_lat - dy * x.by_lat) / determinant;
@@ -173,7 +173,7 @@ pub(crate) fn newton<F: Formula>(
         lat += step_lat.to_degrees();
         let size = step_lon.abs() + step_lat.abs();
         if size < 1e-15 || size < 1e-10 && size >= last {
-            let back = formula.plane(&Place::of(0.0, lambda, lat))?;
+            let back = formula.plane(&LonLat::of(0.0, lambda, lat))?;
             return ((e - back.0).hypot(n - back.1) < 1e-6).then_some((lambda, lat));
         }
         last = size;

@@ -7,7 +7,7 @@
 //! function, so it is conformal only to 4·10⁻⁷: that is the definition. Backwards the mapping
 //! itself is inverted, so that there and back closes.
 
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -66,7 +66,7 @@ impl Krovak {
     }
 
     /// Southing and westing from the apex.
-    fn cone_plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn cone_plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let psi = self.sphere.psi_rise(at)? + self.sphere.sphere_psi0;
         let cos_u = T::constant(1.0) / psi.cosh();
         let sin_u = psi.sinh() * cos_u;
@@ -120,7 +120,7 @@ impl Formula for Krovak {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let (mut south, mut west) = self.cone_plane(at)?;
         if let Some(correction) = &self.correction {
             let (dx, dy) = correction.shift(south, west);

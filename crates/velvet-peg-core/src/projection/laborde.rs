@@ -5,7 +5,7 @@
 //! starting value is 0/0 at the origin).
 
 use super::complex::Complex;
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -49,7 +49,7 @@ impl Formula for Laborde {
         (self.lon_centre, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let to = self.sphere.direction(at)?;
         // The cubic is one-to-one far beyond the island that it is made for; not on the globe.
         if to.up.value() < 0.7 {

@@ -3,7 +3,7 @@
 //! Source: EPSG Guidance Note 7-2, sections 3.3.5 and 4.1.2 (topocentric coordinates); the
 //! azimuth is that of grid north. Backwards by Newton's method on the mapping.
 
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -50,7 +50,7 @@ impl Formula for LocalOrthographic {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let e2 = self.ellipsoid.eccentricity_squared();
         // What lies behind the horizon would fall on what lies before it.
         let up = at.sin * self.sin0 + at.cos * at.cos_lambda * self.cos0;

@@ -3,7 +3,7 @@
 //!
 //! Source: Snyder (1987) eq. 7-6, 7-7a, 7-8. Variant A ignores its latitude of origin.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -55,7 +55,7 @@ impl Formula for Mercator {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         if at.cos.value() <= 0.0 {
             return None;
         }

@@ -37,7 +37,7 @@ pub fn parameters_of(method: u32) -> Option<&'static [u32]> {
 
 /// What a parameter is measured in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Measure {
+pub enum ParameterKind {
     /// An angle.
     Angle,
     /// A length.
@@ -47,10 +47,10 @@ pub enum Measure {
 }
 
 /// What a parameter of a projection is measured in.
-pub fn measure_of(parameter: u32) -> Measure {
+pub fn kind_of_parameter(parameter: u32) -> ParameterKind {
     match parameter {
-        8801 | 8802 | 8811..=8814 | 8818 | 8821..=8824 | 8830..=8833 | 1036 => Measure::Angle,
-        8806 | 8807 | 8816 | 8817 | 8826 | 8827 | 8617 | 8618 | 1039 => Measure::Length,
-        _ => Measure::Scale,
+        8801 | 8802 | 8811..=8814 | 8818 | 8821..=8824 | 8830..=8833 | 1036 => ParameterKind::Angle,
+        8806 | 8807 | 8816 | 8817 | 8826 | 8827 | 8617 | 8618 | 1039 => ParameterKind::Length,
+        _ => ParameterKind::Scale,
     }
 }

@@ -39,8 +39,8 @@ mod transverse_mercator;
 mod tunisia_mining_grid;
 mod zoned_grid;
 
-pub(crate) use kernel::Place;
-pub use method_parameters::{Measure, measure_of, parameters_of};
+pub(crate) use kernel::LonLat;
+pub use method_parameters::{ParameterKind, kind_of_parameter, parameters_of};
 pub use methods::METHODS;
 pub use parameters::{Parameter, Parameters, Quantity};
 pub(crate) use real::Real;

@@ -4,7 +4,7 @@
 //! Source: Snyder (1987) eq. 25-1 to 25-16; the series is the definition. Backwards by
 //! Newton's method on the mapping.
 
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -34,7 +34,7 @@ impl Formula for ModifiedAzimuthalEquidistant {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let e2 = self.ellipsoid.eccentricity_squared();
         let a = self.ellipsoid.semi_major_m();
         // tan ψ cos φ, kept over cos φ so that it holds everywhere.

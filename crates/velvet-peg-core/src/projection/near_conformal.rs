@@ -4,7 +4,7 @@
 //! Source: EPSG Guidance Note 7-2, section 3.1.1.5; the series is the definition. Backwards by
 //! Newton's method on the mapping.
 
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -73,7 +73,7 @@ impl Formula for NearConformal {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let m = at.rise(self.lat0) * self.meridian[0] + (self.waves(at.phi) - self.origin);
         let up = (m + m * m.square() * self.cubic) * self.scale;
         let r = -up + self.r0;

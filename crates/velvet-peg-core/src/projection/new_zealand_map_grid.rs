@@ -6,7 +6,7 @@
 //! mapping.
 
 use super::complex::{Complex, polynomial};
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::ellipsoid::Ellipsoid;
 
@@ -51,7 +51,7 @@ impl Formula for NewZealandMapGrid {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let step = at.rise(self.lat0).chain((at.lat - self.lat0) * 0.036, 0.036 * RADIAN);
         // Far from New Zealand the polynomial folds over.
         if step.value().abs() > 0.5 || at.lambda.value().abs() > 0.3 {

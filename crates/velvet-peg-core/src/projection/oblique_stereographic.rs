@@ -5,7 +5,7 @@
 //! [`GaussSphere`]); its instruction to reverse signs in the southern hemisphere is not
 //! needed, as the formulas are antisymmetric.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
@@ -43,7 +43,7 @@ impl Formula for ObliqueStereographic {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let to = self.sphere.direction(at)?;
         let depth = to.up + 1.0;
         // The antipode of the origin is infinitely far.

@@ -5,7 +5,7 @@
 //! Source: Snyder (1987) eq. 21-33 to 21-40, 15-9; t is formed so that it keeps its relative
 //! accuracy at the pole.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
@@ -95,7 +95,7 @@ impl Formula for PolarStereographic {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let sin = at.sin * self.pole;
         if sin.value() <= -1.0 {
             return None;

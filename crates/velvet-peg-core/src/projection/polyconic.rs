@@ -3,7 +3,7 @@
 //! Source: Snyder (1987) eq. 18-12 to 18-14, in a form that holds at the equator:
 //! cot φ sin(λ sin φ) = λ cos φ sinc(λ sin φ). Backwards by Newton's method on the mapping.
 
-use super::kernel::{Formula, Place, newton};
+use super::kernel::{Formula, LonLat, newton};
 use super::real::Real;
 use crate::ellipsoid::Ellipsoid;
 use crate::meridian::Meridian;
@@ -26,7 +26,7 @@ impl Formula for Polyconic {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let nu = at.nu(self.ellipsoid.eccentricity_squared()) * self.ellipsoid.semi_major_m();
         let half = at.lambda * at.sin * 0.5;
         let (sin_half, cos_half) = half.sin_cos();

@@ -4,7 +4,7 @@
 //! Source: Snyder (1987) eq. 7-1, 7-2. On an ellipsoid it is not conformal: scale along the
 //! meridian and along the parallel differ by up to 0.7 %.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::ellipsoid::Ellipsoid;
 
@@ -21,7 +21,7 @@ impl Formula for SphericalMercator {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         if at.cos.value() <= 0.0 {
             return None;
         }

@@ -4,7 +4,7 @@
 //! easting is 0.012185 grad, one of northing 0.010015 grad north of the origin and 0.01002
 //! grad south of it.
 
-use super::kernel::{Formula, Place};
+use super::kernel::{Formula, LonLat};
 use super::real::Real;
 use crate::ellipsoid::Ellipsoid;
 
@@ -25,7 +25,7 @@ impl Formula for TunisiaMiningGrid {
         (self.lon0, &self.ellipsoid)
     }
 
-    fn plane<T: Real>(&self, at: &Place<T>) -> Option<(T, T)> {
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let up = at.rise(self.lat0);
         let grads = 1000.0 / GRAD_DEG * 180.0 / std::f64::consts::PI;
         let step = if up.value() > 0.0 { NORTHWARD } else { SOUTHWARD };

@@ -9,7 +9,7 @@ pub(crate) use counties::state_centre;
 pub use counties::{County, county_at, county_named};
 pub use grid_reference::{GridSquare, grid_reference, grid_reference_to, parse_grid_reference};
 pub use state_plane::{
-    OUTLINE_UNCERTAINTY_M, PlaneZone, ZoneHit, ZoneSet, state_plane_zones, state_plane_zones_at,
-    state_plane_zones_of_county,
+    OUTLINE_UNCERTAINTY_M, StatePlaneMatch, StatePlaneZone, ZoneSet, state_plane_zones,
+    state_plane_zones_at, state_plane_zones_of_county,
 };
 pub use utm::{PolarGrid, UtmText, UtmZone, utm_text};

@@ -25,7 +25,7 @@ pub enum ZoneSet {
 
 /// A zone and the systems of the registry that belong to it.
 #[derive(Clone, Debug)]
-pub struct PlaneZone {
+pub struct StatePlaneZone {
     /// Which set it is of.
     pub set: ZoneSet,
     /// Name, such as `Washington North`.
@@ -39,16 +39,16 @@ pub struct PlaneZone {
 
 /// A zone that a place lies in.
 #[derive(Clone, Debug)]
-pub struct ZoneHit {
+pub struct StatePlaneMatch {
     /// The zone.
-    pub zone: &'static PlaneZone,
+    pub zone: &'static StatePlaneZone,
     /// The county that decides it.
     pub county: County,
     lon: f64,
     lat: f64,
 }
 
-impl ZoneHit {
+impl StatePlaneMatch {
     /// Metres to the nearest line where another zone begins, by the outlines; none if no other
     /// zone borders on this one.
     pub fn edge_m(&self) -> Option<f64> {
@@ -56,7 +56,7 @@ impl ZoneHit {
     }
 }
 
-impl PlaneZone {
+impl StatePlaneZone {
     /// The zone's systems on a datum, as (metres, feet): the legal foot is the US survey foot
     /// where the registry has one, otherwise the international foot.
     pub fn systems_on(&self, datum: u32) -> (Option<Crs>, Option<Crs>) {
@@ -78,8 +78,8 @@ impl PlaneZone {
 }
 
 /// Every state-plane zone.
-pub fn state_plane_zones() -> &'static [PlaneZone] {
-    static ZONES: OnceLock<Vec<PlaneZone>> = OnceLock::new();
+pub fn state_plane_zones() -> &'static [StatePlaneZone] {
+    static ZONES: OnceLock<Vec<StatePlaneZone>> = OnceLock::new();
     ZONES.get_or_init(|| {
         let systems = systems_by_area();
         zones()
@@ -89,7 +89,7 @@ pub fn state_plane_zones() -> &'static [PlaneZone] {
                 let codes = systems.get(&(set, row.extent)).cloned().unwrap_or_default();
                 let name = name_of(&codes)
                     .or_else(|| ExtentRow::find(row.extent).map(|row| row.name.to_string()))?;
-                Some(PlaneZone {
+                Some(StatePlaneZone {
                     set,
                     name,
                     area: row.extent,
@@ -137,7 +137,7 @@ fn name_of(codes: &[u32]) -> Option<String> {
 /// assert_eq!(hits[0].zone.name, "Washington South");
 /// assert!(hits[0].edge_m().unwrap() < 12_000.0);
 /// ```
-pub fn state_plane_zones_at(set: ZoneSet, lon: f64, lat: f64) -> Vec<ZoneHit> {
+pub fn state_plane_zones_at(set: ZoneSet, lon: f64, lat: f64) -> Vec<StatePlaneMatch> {
     let atlas = atlas();
     let Some(at) = atlas.find(lon, lat) else { return Vec::new() };
     let county = atlas.county(at);
@@ -150,12 +150,12 @@ pub fn state_plane_zones_at(set: ZoneSet, lon: f64, lat: f64) -> Vec<ZoneHit> {
                     && member.limits.is_none_or(|limits| within(&limits, lon, lat))
             })
         })
-        .map(|zone| ZoneHit { zone, county: county.clone(), lon, lat })
+        .map(|zone| StatePlaneMatch { zone, county: county.clone(), lon, lat })
         .collect()
 }
 
 /// The zones that a county lies in, wholly or in part.
-pub fn state_plane_zones_of_county(set: ZoneSet, fips: u32) -> Vec<&'static PlaneZone> {
+pub fn state_plane_zones_of_county(set: ZoneSet, fips: u32) -> Vec<&'static StatePlaneZone> {
     state_plane_zones()
         .iter()
         .filter(|zone| zone.set == set && zone.members.iter().any(|member| member.fips == fips))
@@ -167,7 +167,7 @@ fn within([south, north, west, east]: &[f64; 4], lon: f64, lat: f64) -> bool {
 }
 
 /// Metres to the nearest line where another zone of the set begins.
-fn edge(atlas: &Atlas, zone: &PlaneZone, lon: f64, lat: f64) -> Option<f64> {
+fn edge(atlas: &Atlas, zone: &StatePlaneZone, lon: f64, lat: f64) -> Option<f64> {
     let members: HashSet<u32> = zone.members.iter().map(|member| member.fips).collect();
     let cos = lat.to_radians().cos();
     // Degrees to metres round the place: a percent or two at hundreds of kilometres.

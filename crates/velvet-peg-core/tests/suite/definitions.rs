@@ -1,7 +1,7 @@
 //! Definition texts: there and back for the whole registry, spellings of other hands, errors.
 
 use crate::support::data;
-use velvet_peg_core::definition::{self, Spelling, Sureness};
+use velvet_peg_core::definition::{self, MatchLevel, Spelling};
 use velvet_peg_core::{Crs, CrsKind, Height, LengthUnit, Parameters, registry};
 
 type Notation = (&'static str, fn(&Crs) -> Option<String>);
@@ -54,7 +54,9 @@ fn the_whole_registry_survives_every_notation() {
 fn namesakes(a: &Crs, b: &Crs) -> bool {
     let names = |crs: &Crs| {
         let (name, code) = match crs.height() {
-            Height::Gravity(vertical) => (vertical.datum_name.to_string(), vertical.datum_code),
+            Height::GravityRelated(vertical) => {
+                (vertical.datum_name.to_string(), vertical.datum_code)
+            }
             _ => crs.datum().map_or((String::new(), None), |d| (d.name().to_string(), d.code())),
         };
         let aliases = code.map(registry::datum_aliases).unwrap_or_default();
@@ -74,11 +76,11 @@ fn texts_of_other_hands_are_identified() {
             .unwrap_or_else(|error| panic!("{}: {error}", row.text("text")));
         let identity = definition::identify(&crs);
         let codes: Vec<u32> = identity.code.into_iter().chain(identity.also.clone()).collect();
-        let found = match identity.sureness {
-            Sureness::Exact => "exact",
-            Sureness::SameNumbers => "same numbers",
-            Sureness::Near => "near",
-            Sureness::Unknown => "unknown",
+        let found = match identity.level {
+            MatchLevel::Exact => "exact",
+            MatchLevel::SameNumbers => "same numbers",
+            MatchLevel::Near => "near",
+            MatchLevel::Unknown => "unknown",
         };
         let differs = identity.differences.first().map_or("", |difference| &difference.what);
         let right = found == row.text("answer")
@@ -135,13 +137,13 @@ fn systems_of_ones_own_are_written_read_and_told_near() {
     for text in [definition::wkt2(&own), definition::wkt1(&own), definition::json(&own)] {
         let read = definition::parse(&text.unwrap()).unwrap();
         assert_eq!(definition::differences(&read, &own), Some(Vec::new()));
-        assert_eq!(definition::identify(&read).sureness, Sureness::Unknown);
+        assert_eq!(definition::identify(&read).level, MatchLevel::Unknown);
     }
     // Washington South with a metric false easting typed as feet.
     let text = definition::wkt1(&Crs::from_epsg(2286).unwrap()).unwrap();
     let near = definition::parse(&text.replace("1640416.667", "500000")).unwrap();
     let identity = definition::identify(&near);
-    assert_eq!((identity.sureness, identity.code), (Sureness::Near, Some(2286)));
+    assert_eq!((identity.level, identity.code), (MatchLevel::Near, Some(2286)));
     assert!(identity.summary().contains("Easting at false origin"), "{}", identity.summary());
     assert_eq!(definition::resolve(&text).unwrap().code(), Some(2286));
     assert_eq!(definition::resolve(&text.replace("1640416.667", "500000")).unwrap().code(), None);

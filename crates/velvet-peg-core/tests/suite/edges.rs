@@ -2,7 +2,7 @@
 //! a method's domain, areas across 180°.
 
 use velvet_peg_core::{
-    AngleUnit, AreaUnit, Bounds, Converter, Coordinate, Cover, Crs, Datum, Ellipsoid, Extent,
+    AngleUnit, AreaUnit, Bounds, Converter, Coordinate, Coverage, Crs, Datum, Ellipsoid, Extent,
     Geodesic, Geographic, LengthUnit, Operation, Parameters, Projection, full_circle, geocentric,
     planar,
 };
@@ -326,13 +326,13 @@ fn areas_of_use_are_compared_across_180() {
         fiji.contains(179.0, -17.0) && fiji.contains(-179.0, -17.0) && !fiji.contains(0.0, -17.0)
     );
     let inside = Bounds { south: -18.0, west: 179.5, north: -17.0, east: -179.5 };
-    assert_eq!(fiji.cover(&inside), Cover::Whole);
-    assert_eq!(fiji.share(&inside), 1.0);
+    assert_eq!(fiji.coverage(&inside), Coverage::Whole);
+    assert_eq!(fiji.covered_fraction(&inside), 1.0);
     let beside = Bounds { south: -18.0, west: 0.0, north: -17.0, east: 10.0 };
-    assert_eq!((fiji.cover(&beside), fiji.share(&beside)), (Cover::None, 0.0));
+    assert_eq!((fiji.coverage(&beside), fiji.covered_fraction(&beside)), (Coverage::None, 0.0));
     let half = Bounds { south: -18.0, west: 170.0, north: -17.0, east: -170.0 };
-    assert_eq!(fiji.cover(&half), Cover::Part);
-    assert!(fiji.share(&half) > 0.1 && fiji.share(&half) < 0.5);
+    assert_eq!(fiji.coverage(&half), Coverage::Part);
+    assert!(fiji.covered_fraction(&half) > 0.1 && fiji.covered_fraction(&half) < 0.5);
 }
 
 #[test]

@@ -256,6 +256,6 @@ fn damaged_grids_are_refused_wherever_they_are_cut() {
         ("conus.los".into(), lon),
     ]));
     let converter = Converter::plan(&nad27, &nad83, &options(files)).unwrap();
-    let needs = &converter.route().not_available[0].needs;
+    let needs = &converter.route().unavailable[0].needs;
     assert!(needs.contains("a sound file conus.las"), "{needs}");
 }

@@ -3,8 +3,8 @@
 use crate::support::{Row, published};
 use velvet_peg_core::angle::{Axis, parse};
 use velvet_peg_core::{
-    Converter, Coordinate, Crs, Ellipsoid, Geographic, Measure, Operation, Parameters, Projection,
-    geocentric, measure_of,
+    Converter, Coordinate, Crs, Ellipsoid, Geographic, Operation, ParameterKind, Parameters,
+    Projection, geocentric, kind_of_parameter,
 };
 
 fn latitude(row: &Row, column: &str) -> f64 {
@@ -26,8 +26,8 @@ fn parameters(text: &str, unit_m: f64) -> Parameters {
     text.split(';').fold(Parameters::new(), |all, part| {
         let (code, value) = part.split_once('=').unwrap();
         let code: u32 = code.parse().unwrap();
-        match measure_of(code) {
-            Measure::Angle => {
+        match kind_of_parameter(code) {
+            ParameterKind::Angle => {
                 let axis = match value.chars().last() {
                     Some('N' | 'S') => Axis::Latitude,
                     Some('E' | 'W') => Axis::Longitude,
@@ -35,8 +35,8 @@ fn parameters(text: &str, unit_m: f64) -> Parameters {
                 };
                 all.angle(code, parse(value, axis).unwrap())
             }
-            Measure::Length => all.length(code, value.parse::<f64>().unwrap() * unit_m),
-            Measure::Scale => all.scale(code, value.parse().unwrap()),
+            ParameterKind::Length => all.length(code, value.parse::<f64>().unwrap() * unit_m),
+            ParameterKind::Scale => all.scale(code, value.parse().unwrap()),
         }
     })
 }

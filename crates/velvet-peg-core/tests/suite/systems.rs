@@ -141,7 +141,7 @@ fn routes_follow_area_accuracy_and_hubs() {
     assert_eq!(route.operations().count(), 2, "{}", route.summary());
     assert!(route.covers_area);
     assert!(
-        route.not_available.iter().any(|row| row.code == 1241 && row.needs.contains("conus.las"))
+        route.unavailable.iter().any(|row| row.code == 1241 && row.needs.contains("conus.las"))
     );
     assert!(route.accuracy_m().unwrap() > 1.0);
 
@@ -149,7 +149,7 @@ fn routes_follow_area_accuracy_and_hubs() {
     let member = plan(9057, 4326);
     assert_eq!(member.route().accuracy_m(), Some(2.0), "an ensemble is known to its accuracy");
 
-    let refused = PlanOptions { policy: Policy::Only, ..options };
+    let refused = PlanOptions { policy: Policy::RequireUnique, ..options };
     let error = Converter::plan(&crs(4267), &crs(4326), &refused).unwrap_err();
     assert!(error.is_ambiguous(), "{error}");
     let vertical = Converter::new(&crs(5703), &crs(4326)).unwrap_err();

@@ -3,11 +3,11 @@
 
 use super::sexagesimal::evidence;
 use super::{Cases, Level, QualitySheet, in_degrees};
-use crate::build::Judge;
-use crate::checks::{Cloud, short};
 use crate::error::Result;
+use crate::features::CoordinateRange;
 use crate::layer::{Extender, GeometryColumn};
 use crate::layer_io::LayerReader;
+use crate::outliers::{PositionSample, short};
 use velvet_peg_core::{Crs, LengthUnit};
 
 /// Positions kept to compare layers by.
@@ -15,7 +15,7 @@ const SAMPLE: usize = 2000;
 
 /// Gathers coordinates.
 pub(super) struct Coordinates {
-    cloud: Cloud,
+    cloud: PositionSample,
     extent: Extender,
     decimals: [u64; 11],
     zeros: Cases,
@@ -23,7 +23,7 @@ pub(super) struct Coordinates {
     sample: Vec<(f64, f64)>,
     stride: u64,
     seen: u64,
-    judge: Option<Judge>,
+    judge: Option<CoordinateRange>,
     outside: Cases,
     nowhere: Cases,
 }
@@ -31,7 +31,7 @@ pub(super) struct Coordinates {
 impl Coordinates {
     pub(super) fn new(crs: Option<&Crs>) -> Coordinates {
         Coordinates {
-            cloud: Cloud::of_features(),
+            cloud: PositionSample::of_features(),
             extent: Extender::default(),
             decimals: [0; 11],
             zeros: Cases::default(),
@@ -39,7 +39,7 @@ impl Coordinates {
             sample: Vec::new(),
             stride: 1,
             seen: 0,
-            judge: Judge::new(crs).ok(),
+            judge: CoordinateRange::new(crs).ok(),
             outside: Cases::default(),
             nowhere: Cases::default(),
         }

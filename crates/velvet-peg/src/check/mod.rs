@@ -14,9 +14,8 @@ pub use agreement::{Agreement, Elsewhere};
 pub use fields::FieldSheet;
 pub use render::{sheets_as_html, sheets_as_markdown};
 
-use crate::build::{BuildOptions, BuildPoints};
-use crate::checks::{home_system, short};
 use crate::error::{Error, Result};
+use crate::features::{BuildOptions, BuildPoints};
 use crate::flaws::flaws_in;
 use crate::format_support::TableOptions;
 use crate::format_support::WriteOptions;
@@ -24,10 +23,11 @@ use crate::input::format_of;
 use crate::layer::column_names::position;
 use crate::layer::{AttributeColumn, LayerInfo};
 use crate::layer_io::LayerReader;
-use crate::notice::Weight;
+use crate::notice::Severity;
+use crate::outliers::{home_system, short};
 use crate::output::TemporaryFolder;
+use crate::progress::{NoProgress, Progress};
 use crate::table::CoordinateColumns;
-use crate::watch::{Unwatched, Watch};
 use coordinates::Coordinates;
 use fields::Fields;
 use serde::Serialize;
@@ -169,9 +169,9 @@ impl CheckReport {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{CheckOptions, Unwatched, check};
+/// use velvet_peg::{CheckOptions, NoProgress, check};
 /// let options = CheckOptions { key: vec!["field".into()], ..CheckOptions::default() };
-/// let report = check(&[file("fields.geojson")], &options, &mut Unwatched)?;
+/// let report = check(&[file("fields.geojson")], &options, &mut NoProgress)?;
 /// assert!(report.passes());
 /// assert_eq!(report.sheets[0].kinds["polygon"], 16);
 /// # Ok::<(), velvet_peg::Error>(())
@@ -182,7 +182,7 @@ impl CheckReport {
 pub fn check(
     files: &[PathBuf],
     options: &CheckOptions,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Progress,
 ) -> Result<CheckReport> {
     let mut sheets: Vec<QualitySheet> = Vec::new();
     let several = files.len() > 1;
@@ -214,7 +214,7 @@ pub fn check(
 pub(crate) fn check_layers(
     readers: &[LayerReader],
     options: &CheckOptions,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Progress,
 ) -> Result<CheckReport> {
     let several = readers.len() > 1;
     let sheets = readers.iter().map(|reader| sheet(reader, options, several, watch));
@@ -244,7 +244,7 @@ fn table_sheet(
     file: &Path,
     options: &CheckOptions,
     several: bool,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Progress,
 ) -> Result<QualitySheet> {
     let folder = TemporaryFolder::new()?;
     let points = folder.path().join("points.gpkg");
@@ -258,7 +258,7 @@ fn table_sheet(
             ..BuildOptions::default()
         },
     };
-    let outcome = build.run(file, &points, &mut Unwatched)?;
+    let outcome = build.run(file, &points, &mut NoProgress)?;
     let reader = LayerReader::open(&points, None)?;
     let mut sheet =
         sheet(&reader, options, several, watch).map_err(|e| e.shown_as(&points, file))?;
@@ -321,7 +321,7 @@ fn sheet(
     reader: &LayerReader,
     options: &CheckOptions,
     several: bool,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Progress,
 ) -> Result<QualitySheet> {
     let info = reader.info();
     let mut sheet = empty_sheet(reader, info);
@@ -330,7 +330,7 @@ fn sheet(
         findings.push(Finding { level, about, text });
     };
     for notice in &reader.notices {
-        let level = if notice.weight == Weight::Warning { Level::Warning } else { Level::Note };
+        let level = if notice.weight == Severity::Warning { Level::Warning } else { Level::Note };
         add(level, "source", notice.text.clone());
     }
     let names: Vec<String> = info.schema.fields().iter().map(|f| f.name().clone()).collect();
@@ -529,6 +529,6 @@ fn in_degrees(crs: &Crs, points: &[(f64, f64)]) -> Vec<Geographic> {
     points
         .iter()
         .filter_map(|(x, y)| converter.convert(Coordinate::xy(*x, *y)).ok())
-        .map(|at| crate::checks::from_greenwich(&home, at))
+        .map(|at| crate::outliers::from_greenwich(&home, at))
         .collect()
 }

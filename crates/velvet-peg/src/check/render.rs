@@ -43,7 +43,7 @@ impl QualitySheet {
             ),
         ];
         if let Some([west, south, east, north]) = self.extent {
-            let text = |v: f64| crate::checks::short(v);
+            let text = |v: f64| crate::outliers::short(v);
             lines.push((
                 "extent",
                 format!("x {} to {}, y {} to {}", text(west), text(east), text(south), text(north)),
@@ -133,8 +133,8 @@ fn made_by() -> String {
 /// ```
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
-/// use velvet_peg::{CheckOptions, Unwatched, check, sheets_as_markdown};
-/// let report = check(&[folder.path().join("fields.geojson")], &CheckOptions::default(), &mut Unwatched)?;
+/// use velvet_peg::{CheckOptions, NoProgress, check, sheets_as_markdown};
+/// let report = check(&[folder.path().join("fields.geojson")], &CheckOptions::default(), &mut NoProgress)?;
 /// assert!(sheets_as_markdown(&report).contains("| features | 16 (16 polygon) |"));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```

@@ -4,18 +4,18 @@
 //! system's unit), the layers with a legend, a scale bar, a north arrow, and a line that says
 //! which reference system it is drawn in.
 
-mod furniture;
-mod picture;
+mod marginalia;
 mod raster;
+mod svg;
 mod ticks;
 
 use crate::error::{Error, Result};
 use crate::layer::{Extender, GeometryKind, Layer, no_system};
 use crate::notice::Notice;
 use crate::output::Output;
-use picture::Picture;
 use std::io::Write;
 use std::path::Path;
+use svg::SvgMap;
 use velvet_peg_core::{Bounds, Crs};
 
 /// How to draw.
@@ -130,11 +130,11 @@ pub fn svg(layers: &[Layer], options: &DrawOptions) -> Result<(String, Vec<Notic
     let extent = extender
         .bounds()
         .ok_or_else(|| Error::data("there is nothing to draw: the layers have no geometry"))?;
-    let mut picture = Picture::new(options, crs.as_ref(), &roomy(&extent, crs.as_ref()));
+    let mut picture = SvgMap::new(options, crs.as_ref(), &roomy(&extent, crs.as_ref()));
     let mut order: Vec<usize> = (0..layers.len()).collect();
     order.sort_by_key(|at| match layers[*at].info().kind.map(GeometryKind::single) {
         Some(GeometryKind::Polygon) | None => 0,
-        Some(GeometryKind::Line) => 1,
+        Some(GeometryKind::LineString) => 1,
         _ => 2,
     });
     picture.open_frame();
@@ -145,7 +145,7 @@ pub fn svg(layers: &[Layer], options: &DrawOptions) -> Result<(String, Vec<Notic
         layers.iter().for_each(|layer| picture.labels(layer, label));
     }
     picture.close_frame();
-    furniture::all(&mut picture, &layers, options);
+    marginalia::all(&mut picture, &layers, options);
     Ok((picture.finish(), notices))
 }
 

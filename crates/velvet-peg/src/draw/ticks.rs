@@ -1,6 +1,6 @@
 //! The graticule or grid: lines at round values, labelled along the frame.
 
-use super::picture::Picture;
+use super::svg::SvgMap;
 use velvet_peg_core::LengthUnit;
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
 
@@ -21,7 +21,7 @@ pub(super) fn round_step(least: f64) -> f64 {
 }
 
 /// Draws the lines and their labels.
-pub(super) fn grid(picture: &mut Picture) {
+pub(super) fn grid(picture: &mut SvgMap) {
     let geographic = picture.crs.as_ref().is_some_and(|crs| crs.is_geographic());
     let unit = picture.crs.as_ref().and_then(|crs| crs.length_unit()).map(|unit| unit.symbol());
     let shown = picture.shown;
@@ -70,7 +70,7 @@ pub(super) fn grid(picture: &mut Picture) {
     ));
 }
 
-fn line(picture: &mut Picture, from: (f64, f64), to: (f64, f64)) {
+fn line(picture: &mut SvgMap, from: (f64, f64), to: (f64, f64)) {
     picture.put(format_args!(
         "<line x1=\"{:.1}\" y1=\"{:.1}\" x2=\"{:.1}\" y2=\"{:.1}\" stroke=\"#b8b4a8\" stroke-width=\"0.7\"/>",
         from.0, from.1, to.0, to.1
@@ -114,7 +114,7 @@ pub(super) fn grouped(value: f64, decimals: usize) -> String {
 }
 
 /// Metres in a map unit along x at the middle of what is shown; none without a system.
-pub(super) fn metres_across(picture: &Picture) -> Option<f64> {
+pub(super) fn metres_across(picture: &SvgMap) -> Option<f64> {
     let crs = picture.crs.as_ref()?;
     let shown = picture.shown;
     if crs.is_geographic() {

@@ -34,7 +34,7 @@ pub(crate) fn write(
                     vertex(bytes, column, at, d);
                 }
             }
-            GeometryKind::Line => {
+            GeometryKind::LineString => {
                 let ring = column.ring(column.rings(part).start);
                 head(bytes, 2, d, ring.len());
                 ring.for_each(|at| vertex(bytes, column, at, d));
@@ -59,10 +59,10 @@ pub(crate) fn write(
 pub(crate) fn code(kind: GeometryKind) -> u32 {
     match kind {
         GeometryKind::Point => 1,
-        GeometryKind::Line => 2,
+        GeometryKind::LineString => 2,
         GeometryKind::Polygon => 3,
         GeometryKind::MultiPoint => 4,
-        GeometryKind::MultiLine => 5,
+        GeometryKind::MultiLineString => 5,
         GeometryKind::MultiPolygon => 6,
     }
 }
@@ -71,10 +71,10 @@ pub(crate) fn code(kind: GeometryKind) -> u32 {
 pub(crate) fn kind_of(code: u32) -> Option<GeometryKind> {
     Some(match code {
         1 => GeometryKind::Point,
-        2 => GeometryKind::Line,
+        2 => GeometryKind::LineString,
         3 => GeometryKind::Polygon,
         4 => GeometryKind::MultiPoint,
-        5 => GeometryKind::MultiLine,
+        5 => GeometryKind::MultiLineString,
         6 => GeometryKind::MultiPolygon,
         _ => return None,
     })
@@ -184,7 +184,7 @@ impl Reader<'_> {
                 column.end_ring();
                 column.end_part();
             }
-            GeometryKind::Line | GeometryKind::Polygon => {
+            GeometryKind::LineString | GeometryKind::Polygon => {
                 let rings = if kind == GeometryKind::Polygon { self.count(4)? } else { 1 };
                 for _ in 0..rings {
                     for _ in 0..self.count(size)? {

@@ -88,10 +88,10 @@ fn number_text(value: f64, decimals: Option<usize>, text: &mut String) {
 pub(crate) fn name(kind: GeometryKind) -> &'static str {
     match kind {
         GeometryKind::Point => "POINT",
-        GeometryKind::Line => "LINESTRING",
+        GeometryKind::LineString => "LINESTRING",
         GeometryKind::Polygon => "POLYGON",
         GeometryKind::MultiPoint => "MULTIPOINT",
-        GeometryKind::MultiLine => "MULTILINESTRING",
+        GeometryKind::MultiLineString => "MULTILINESTRING",
         GeometryKind::MultiPolygon => "MULTIPOLYGON",
     }
 }
@@ -202,10 +202,10 @@ impl<'a> Input<'a> {
         let word = self.word().to_ascii_uppercase();
         let kinds = [
             ("POINT", GeometryKind::Point),
-            ("LINESTRING", GeometryKind::Line),
+            ("LINESTRING", GeometryKind::LineString),
             ("POLYGON", GeometryKind::Polygon),
             ("MULTIPOINT", GeometryKind::MultiPoint),
-            ("MULTILINESTRING", GeometryKind::MultiLine),
+            ("MULTILINESTRING", GeometryKind::MultiLineString),
             ("MULTIPOLYGON", GeometryKind::MultiPolygon),
         ];
         if word == "GEOMETRYCOLLECTION" && self.empty() {

@@ -6,9 +6,9 @@ use super::step::Named;
 use crate::check::{CheckOptions, Level, check_layers};
 use crate::error::Result;
 use crate::layer_io::LayerReader;
+use crate::progress::NoProgress;
 use crate::reference::read_reference;
 use crate::select::Selection;
-use crate::watch::Unwatched;
 use indexmap::IndexMap;
 use std::path::Path;
 
@@ -31,7 +31,7 @@ impl Job {
             };
             let layers: Vec<LayerReader> =
                 wanted.of.iter().map(|name| known[name].layer(folder)).collect::<Result<_>>()?;
-            let report = check_layers(&layers, &options, &mut Unwatched)?;
+            let report = check_layers(&layers, &options, &mut NoProgress)?;
             let fails =
                 |level: Level| level == Level::Fault || (wanted.strict && level == Level::Warning);
             let mut found = Vec::new();

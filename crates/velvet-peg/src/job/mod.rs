@@ -27,6 +27,6 @@ pub(crate) use log::logged;
 pub use log::{JobLog, LoggedCheck, LoggedFile, LoggedStep};
 pub use places::JobPlaces;
 pub use plan::JobPlan;
-pub use run::{JobWatch, RunOptions, UnwatchedJob};
+pub use run::{JobProgress, NoJobProgress, RunOptions};
 pub(crate) use staged::{folder_of, within};
 pub use words::{STEP_KINDS, StepKind, WORDS, steps_table};

@@ -1,7 +1,7 @@
 //! The outputs of a job: layers and tables, maps, and quality sheets.
 
 use super::file::{Job, JobOutput};
-use super::staged::Staged;
+use super::staged::PendingOutputs;
 use super::step::Named;
 use crate::check::{CheckOptions, check_layers, sheets_as_html, sheets_as_markdown};
 use crate::convert::ConvertLayer;
@@ -12,7 +12,7 @@ use crate::format_support::WriteOptions;
 use crate::layer::Layer;
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::watch::Unwatched;
+use crate::progress::NoProgress;
 use indexmap::IndexMap;
 use std::path::Path;
 
@@ -25,7 +25,7 @@ impl Job {
         shown: &str,
         known: &IndexMap<String, Named>,
         folder: &Path,
-        staged: &mut Staged,
+        staged: &mut PendingOutputs,
     ) -> Result<Vec<Notice>> {
         let mut notices = Vec::new();
         let again = staged.has(path);
@@ -49,7 +49,7 @@ impl Job {
             "md" | "html" => {
                 let title = output.title.clone().or_else(|| self.title.clone());
                 let options = CheckOptions { title, ..CheckOptions::default() };
-                let mut report = check_layers(&readers()?, &options, &mut Unwatched)?;
+                let mut report = check_layers(&readers()?, &options, &mut NoProgress)?;
                 for (sheet, name) in report.sheets.iter_mut().zip(&output.from) {
                     sheet.source = match self.sources.get(name) {
                         Some(source) => source.file.clone().into(),
@@ -91,7 +91,7 @@ impl Job {
                         },
                         ..ConvertLayer::default()
                     };
-                    let written = convert.run(&reader, &at, &mut Unwatched);
+                    let written = convert.run(&reader, &at, &mut NoProgress);
                     let written = written.map_err(|error| error.shown_as(&at, path))?;
                     let place = at.display().to_string();
                     notices.extend(written.notices.into_iter().map(|mut notice| {
@@ -111,7 +111,12 @@ impl Job {
 
     /// A file of several layers that is there may hold more than the layers of the job: then the new layers go
     /// into a copy of it. Gives what else there is.
-    fn keep_rest(&self, path: &Path, at: &Path, staged: &mut Staged) -> Result<Vec<String>> {
+    fn keep_rest(
+        &self,
+        path: &Path,
+        at: &Path,
+        staged: &mut PendingOutputs,
+    ) -> Result<Vec<String>> {
         let Some(store) = Format::of(path)?.description().store().filter(|_| path.exists()) else {
             return Ok(Vec::new());
         };

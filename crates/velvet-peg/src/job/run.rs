@@ -5,14 +5,14 @@
 
 use super::file::{Job, JobOutput};
 use super::log::{JobLog, LoggedStep, logged, now};
-use super::staged::{Staged, folder_of, joined, make_folder, within};
+use super::staged::{PendingOutputs, folder_of, joined, make_folder, within};
 use super::step::{At, Named};
 use crate::error::{Error, Result};
-use crate::notice::{Notice, Weight};
+use crate::notice::{Notice, Severity};
 use crate::output::{Output, TemporaryFolder, refuse_existing};
 use crate::pack::{PackOptions, pack, with_side_files};
+use crate::progress::{NoProgress, Progress};
 use crate::rejects::is_ours;
-use crate::watch::{Unwatched, Watch};
 use indexmap::IndexMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -29,23 +29,23 @@ pub struct RunOptions {
 }
 
 /// Hears how a job goes.
-pub trait JobWatch {
+pub trait JobProgress {
     /// A step begins.
     fn begins(&mut self, number: usize, of: usize, kind: &str, name: &str);
     /// A step has ended.
     fn ended(&mut self, step: &LoggedStep);
     /// The watch of the step that runs.
-    fn step(&mut self) -> &mut dyn Watch;
+    fn step(&mut self) -> &mut dyn Progress;
 }
 
 /// Shows nothing.
 #[derive(Debug, Default)]
-pub struct UnwatchedJob(Unwatched);
+pub struct NoJobProgress(NoProgress);
 
-impl JobWatch for UnwatchedJob {
+impl JobProgress for NoJobProgress {
     fn begins(&mut self, _: usize, _: usize, _: &str, _: &str) {}
     fn ended(&mut self, _: &LoggedStep) {}
-    fn step(&mut self) -> &mut dyn Watch {
+    fn step(&mut self) -> &mut dyn Progress {
         &mut self.0
     }
 }
@@ -58,7 +58,7 @@ impl Job {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{Job, RunOptions, UnwatchedJob};
+    /// use velvet_peg::{Job, RunOptions, NoJobProgress};
     /// let job = Job::parse(r#"
     ///     job = 1
     ///     [sources.fields]
@@ -72,7 +72,7 @@ impl Job {
     ///     file = "fields-sp.gpkg"
     ///     from = ["fields-sp"]
     /// "#)?;
-    /// let log = job.run(&file("job.toml"), &RunOptions::default(), &mut UnwatchedJob::default())?;
+    /// let log = job.run(&file("job.toml"), &RunOptions::default(), &mut NoJobProgress::default())?;
     /// assert_eq!((log.steps[0].rows_in, log.steps[0].out), (16, 16));
     /// assert!(file("fields-sp.gpkg").exists());
     /// # Ok::<(), velvet_peg::Error>(())
@@ -85,7 +85,7 @@ impl Job {
         &self,
         file: &Path,
         options: &RunOptions,
-        watch: &mut dyn JobWatch,
+        watch: &mut dyn JobProgress,
     ) -> Result<JobLog> {
         self.plan(file, options)?;
         let folder = folder_of(file);
@@ -151,7 +151,7 @@ impl Job {
         }
         self.hold(&folder, &known, &mut log)?;
         if log.holds() {
-            let mut staged = Staged::default();
+            let mut staged = PendingOutputs::default();
             for (number, (output, path)) in targets.iter().enumerate() {
                 let shown = within(&folder, path).unwrap_or(path).display().to_string();
                 let notices = self
@@ -162,8 +162,8 @@ impl Job {
                     })?;
                 log.notices.extend(notices.into_iter().map(|notice| {
                     let weight = match notice.weight {
-                        Weight::Warning => "warning",
-                        Weight::Remark => "note",
+                        Severity::Warning => "warning",
+                        Severity::Remark => "note",
                     };
                     (shown.clone(), weight, notice.text)
                 }));
@@ -279,11 +279,11 @@ impl Job {
 fn logged_step(
     step: &super::file::Step,
     name: &str,
-    outcome: &crate::build::Outcome,
-    closures: &[crate::build::courses::Closure],
+    outcome: &crate::features::Summary,
+    closures: &[crate::features::courses::Closure],
     began: Instant,
 ) -> LoggedStep {
-    let texts = |weight: Weight| -> Vec<String> {
+    let texts = |weight: Severity| -> Vec<String> {
         let of = |notice: &&Notice| notice.weight == weight;
         outcome.notices.iter().filter(of).map(|notice| notice.text.clone()).collect()
     };
@@ -303,8 +303,8 @@ fn logged_step(
             .iter()
             .map(|c| (c.name.clone(), c.misclosure.length, c.misclosure.ratio()))
             .collect(),
-        warnings: texts(Weight::Warning),
-        remarks: texts(Weight::Remark),
+        warnings: texts(Severity::Warning),
+        remarks: texts(Severity::Remark),
         seconds: began.elapsed().as_secs_f64(),
     }
 }

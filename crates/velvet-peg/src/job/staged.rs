@@ -29,7 +29,7 @@ pub(super) fn make_folder(file: &Path) -> Result<()> {
 
 /// Outputs that wait beside their places, in a folder of the same folder, until all are whole.
 #[derive(Default)]
-pub(super) struct Staged {
+pub(super) struct PendingOutputs {
     /// For each folder of targets, the one where they wait.
     folders: BTreeMap<PathBuf, TemporaryFolder>,
     targets: Vec<PathBuf>,
@@ -37,7 +37,7 @@ pub(super) struct Staged {
     holds: Vec<(PathBuf, Hold)>,
 }
 
-impl Staged {
+impl PendingOutputs {
     pub(super) fn has(&self, target: &Path) -> bool {
         self.targets.iter().any(|other| other == target)
     }

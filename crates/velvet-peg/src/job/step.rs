@@ -1,11 +1,11 @@
 //! Running one step of a job: from files in the work folder to a file in it.
 
 use super::file::{JobSource, Step};
-use crate::build::courses::Closure;
-use crate::build::{BuildOptions, Outcome};
 use crate::convert::{ConvertLayer, route_notices};
 use crate::declare::declare;
 use crate::error::{Error, Result};
+use crate::features::courses::Closure;
+use crate::features::{BuildOptions, Summary};
 use crate::format_support::TableOptions;
 use crate::format_support::WriteOptions;
 use crate::input::format_of;
@@ -13,10 +13,10 @@ use crate::join::JoinTable;
 use crate::layer_io::LayerReader;
 use crate::measure::MeasureColumns;
 use crate::notice::Notice;
+use crate::progress::Progress;
 use crate::reference::{read_reference, read_reference_for};
 use crate::select::Selection;
 use crate::tag::TagPoints;
-use crate::watch::Watch;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::Crs;
 
@@ -78,8 +78,8 @@ impl Step {
     pub(super) fn run(
         &self,
         at: &At<'_>,
-        watch: &mut dyn Watch,
-    ) -> Result<(Outcome, Vec<Closure>)> {
+        watch: &mut dyn Progress,
+    ) -> Result<(Summary, Vec<Closure>)> {
         let mut told: Vec<Notice> = Vec::new();
         let mut closures = Vec::new();
         let write = WriteOptions { layer: Some(at.name.to_string()), ..WriteOptions::default() };

@@ -1,19 +1,19 @@
 //! What the words of a step are in the library: options and jobs that can be run.
 
 use super::file::Step;
-use crate::build::courses::{BuildCourses, Closure, CourseNames};
-use crate::build::lines::BuildLines;
-use crate::build::polygons::BuildPolygons;
-use crate::build::vertices::VertexOptions;
-use crate::build::{BuildFeatures, BuildOptions, BuildPoints, Outcome};
 use crate::error::{Error, Result};
+use crate::features::courses::{BuildCourses, Closure, CourseNames};
+use crate::features::lines::BuildLines;
+use crate::features::polygons::BuildPolygons;
+use crate::features::vertices::VertexOptions;
+use crate::features::{BuildFeatures, BuildOptions, BuildPoints, Summary};
 use crate::join::JoinTable;
 use crate::measure::{MeasureColumns, MeasureOptions};
 use crate::notice::Notice;
+use crate::progress::Progress;
 use crate::select::{NumberText, PlaceColumns, Selection};
 use crate::table::{CoordinateColumns, NumberFormat};
 use crate::tag::TagPoints;
-use crate::watch::Watch;
 use indexmap::IndexMap;
 use std::path::Path;
 use velvet_peg_core::{AreaUnit, Crs, LengthUnit};
@@ -29,8 +29,8 @@ impl Step {
         options: BuildOptions,
         table: &Path,
         out: &Path,
-        watch: &mut dyn Watch,
-    ) -> Result<(Outcome, Vec<Closure>)> {
+        watch: &mut dyn Progress,
+    ) -> Result<(Summary, Vec<Closure>)> {
         let outcome = match self.kind.as_str() {
             "points" => {
                 let columns = self.coordinate_columns();

@@ -12,10 +12,10 @@ use velvet_peg_core::Converter;
 #[allow(missing_docs)]
 pub enum GeometryKind {
     Point,
-    Line,
+    LineString,
     Polygon,
     MultiPoint,
-    MultiLine,
+    MultiLineString,
     MultiPolygon,
 }
 
@@ -24,10 +24,10 @@ impl GeometryKind {
     pub fn name(self) -> &'static str {
         match self {
             GeometryKind::Point => "point",
-            GeometryKind::Line => "line",
+            GeometryKind::LineString => "line",
             GeometryKind::Polygon => "polygon",
             GeometryKind::MultiPoint => "multi-point",
-            GeometryKind::MultiLine => "multi-line",
+            GeometryKind::MultiLineString => "multi-line",
             GeometryKind::MultiPolygon => "multi-polygon",
         }
     }
@@ -36,7 +36,7 @@ impl GeometryKind {
     pub fn single(self) -> GeometryKind {
         match self {
             GeometryKind::Point | GeometryKind::MultiPoint => GeometryKind::Point,
-            GeometryKind::Line | GeometryKind::MultiLine => GeometryKind::Line,
+            GeometryKind::LineString | GeometryKind::MultiLineString => GeometryKind::LineString,
             GeometryKind::Polygon | GeometryKind::MultiPolygon => GeometryKind::Polygon,
         }
     }
@@ -45,7 +45,7 @@ impl GeometryKind {
     pub fn multi(self) -> GeometryKind {
         match self.single() {
             GeometryKind::Point => GeometryKind::MultiPoint,
-            GeometryKind::Line => GeometryKind::MultiLine,
+            GeometryKind::LineString => GeometryKind::MultiLineString,
             _ => GeometryKind::MultiPolygon,
         }
     }
@@ -63,7 +63,7 @@ pub enum Geometry {
     /// A point.
     Point((f64, f64)),
     /// A line through at least two vertices.
-    Line(Vec<(f64, f64)>),
+    LineString(Vec<(f64, f64)>),
     /// A polygon: the outer ring, then holes; rings need not repeat their first vertex.
     Polygon(Vec<Vec<(f64, f64)>>),
 }
@@ -73,7 +73,7 @@ impl Geometry {
     pub fn kind(&self) -> GeometryKind {
         match self {
             Geometry::Point(_) => GeometryKind::Point,
-            Geometry::Line(_) => GeometryKind::Line,
+            Geometry::LineString(_) => GeometryKind::LineString,
             Geometry::Polygon(_) => GeometryKind::Polygon,
         }
     }
@@ -100,14 +100,14 @@ impl From<(f64, f64)> for Geometry {
 /// A line.
 impl From<&[(f64, f64)]> for Geometry {
     fn from(vertices: &[(f64, f64)]) -> Geometry {
-        Geometry::Line(vertices.to_vec())
+        Geometry::LineString(vertices.to_vec())
     }
 }
 
 /// A line.
 impl<const N: usize> From<[(f64, f64); N]> for Geometry {
     fn from(vertices: [(f64, f64); N]) -> Geometry {
-        Geometry::Line(vertices.to_vec())
+        Geometry::LineString(vertices.to_vec())
     }
 }
 
@@ -327,7 +327,7 @@ impl GeometryColumn {
     pub fn push(&mut self, geometry: &Geometry) {
         let rings: Vec<&[(f64, f64)]> = match geometry {
             Geometry::Point(at) => vec![std::slice::from_ref(at)],
-            Geometry::Line(vertices) => vec![vertices],
+            Geometry::LineString(vertices) => vec![vertices],
             Geometry::Polygon(rings) => rings.iter().map(Vec::as_slice).collect(),
         };
         for ring in rings {

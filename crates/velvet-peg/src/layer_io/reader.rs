@@ -92,11 +92,11 @@ impl LayerReader {
     ///
     /// ```
     /// use std::path::Path;
-    /// use velvet_peg::{Geometry, Layer, LayerReader, MeasureOptions, Crs, Unwatched, measure};
+    /// use velvet_peg::{Geometry, Layer, LayerReader, MeasureOptions, Crs, NoProgress, measure};
     /// let mut ditches = Layer::new("ditches", Some(Crs::from_epsg(32610)?));
-    /// ditches.push(Geometry::Line(vec![(6e5, 5.25e6), (6e5, 5.2501e6)]), [("name", "T-1".into())])?;
+    /// ditches.push(Geometry::LineString(vec![(6e5, 5.25e6), (6e5, 5.2501e6)]), [("name", "T-1".into())])?;
     /// let reader = LayerReader::of_layer(&ditches, Path::new("ditches"));
-    /// let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched)?;
+    /// let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress)?;
     /// assert_eq!(measures.features[0].grid_length_m, Some(100.0));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```

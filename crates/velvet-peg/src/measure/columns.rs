@@ -1,16 +1,16 @@
 //! Figures as new columns of the features.
 
-use super::doubts::Doubts;
+use super::measure_warnings::MeasureWarnings;
 use super::meter::Meter;
 use super::{MeasureOptions, Measured};
-use crate::build::Outcome;
 use crate::convert::ConvertLayer;
 use crate::error::Result;
+use crate::features::Summary;
 use crate::format_support::WriteOptions;
 use crate::layer::column_names::distinct;
 use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Transform};
-use crate::watch::Watch;
+use crate::progress::Progress;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::path::{Path, PathBuf};
@@ -42,10 +42,10 @@ impl MeasureColumns {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{AreaUnit, Layer, LayerReader, MeasureColumns, Unwatched};
+    /// use velvet_peg::{AreaUnit, Layer, LayerReader, MeasureColumns, NoProgress};
     /// let columns = MeasureColumns { areas: vec![AreaUnit::Hectare], ..MeasureColumns::default() };
     /// let fields = LayerReader::open(&file("fields.geojson"), None)?;
-    /// columns.run(fields, &file("out.gpkg"), &mut Unwatched)?;
+    /// columns.run(fields, &file("out.gpkg"), &mut NoProgress)?;
     /// let out = Layer::read(file("out.gpkg"))?;
     /// assert!(out.features().next().unwrap().value("area_ellipsoid_ha").is_some());
     /// # Ok::<(), velvet_peg::Error>(())
@@ -53,7 +53,12 @@ impl MeasureColumns {
     ///
     /// # Errors
     /// As [`measure`](super::measure), and if the output exists or cannot be written.
-    pub fn run(&self, reader: LayerReader, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+    pub fn run(
+        &self,
+        reader: LayerReader,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let mut info = reader.info().clone();
         let crs = info.crs.clone().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
         let meter = Meter::new(&info, &crs, &self.measure).map_err(|e| e.in_file(reader.path()))?;
@@ -131,7 +136,7 @@ struct Measuring {
     crs: Option<Crs>,
     meter: Meter,
     figures: Vec<(String, Figure, f64)>,
-    doubts: Mutex<Doubts>,
+    doubts: Mutex<MeasureWarnings>,
 }
 
 impl std::fmt::Debug for Measuring {

@@ -1,9 +1,9 @@
 //! The courses along a feature, vertex by vertex.
 
-use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::layer::{GeometryColumn, GeometryKind, no_system};
 use crate::layer_io::LayerReader;
+use crate::outliers::home_system;
 use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, full_circle};
 
 /// The course from one vertex of a feature to the next.
@@ -84,7 +84,7 @@ pub fn feature_legs(
     })?;
     let closed = match column.kinds()[0].map(GeometryKind::single) {
         Some(GeometryKind::Polygon) => true,
-        Some(GeometryKind::Line) => false,
+        Some(GeometryKind::LineString) => false,
         _ => {
             return Err(Error::usage(format!(
                 "feature {number} has no courses: it is no line or polygon"

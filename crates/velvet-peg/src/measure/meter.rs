@@ -1,10 +1,10 @@
 //! Measuring features one by one.
 
 use super::{MeasureOptions, Measured};
-use crate::checks::home_system;
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo};
+use crate::outliers::home_system;
 use velvet_peg_core::{Converter, Crs, Geodesic, Geographic, LengthUnit, planar};
 
 /// Measures the features of a layer.

@@ -2,8 +2,8 @@
 //! side by side.
 
 mod columns;
-mod doubts;
 mod legs;
+mod measure_warnings;
 mod meter;
 mod statistics;
 
@@ -15,8 +15,8 @@ use crate::error::Result;
 use crate::layer::{GeometryKind, no_system};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::watch::Watch;
-use doubts::Doubts;
+use crate::progress::Progress;
+use measure_warnings::MeasureWarnings;
 use meter::Meter;
 use std::collections::HashSet;
 use velvet_peg_core::{Crs, LengthUnit};
@@ -132,9 +132,9 @@ impl Measures {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{measure, LayerReader, MeasureOptions, Unwatched};
+/// use velvet_peg::{measure, LayerReader, MeasureOptions, NoProgress};
 /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
-/// let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched)?;
+/// let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress)?;
 /// assert_eq!(measures.ellipsoid, "WGS 84");
 /// assert!((measures.features[0].area_m2 - 122_958.0).abs() < 1.0);
 /// # Ok::<(), velvet_peg::Error>(())
@@ -145,7 +145,7 @@ impl Measures {
 pub fn measure(
     reader: &LayerReader,
     options: &MeasureOptions,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Progress,
 ) -> Result<Measures> {
     let info = reader.info();
     let crs = info.crs.clone().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
@@ -159,7 +159,7 @@ pub fn measure(
         features: Vec::new(),
         notices: reader.notices.clone(),
     };
-    let mut doubts = Doubts::default();
+    let mut doubts = MeasureWarnings::default();
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
         measures.notices.extend(batch.lost(reader.path()));

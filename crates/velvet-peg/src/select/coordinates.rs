@@ -158,7 +158,7 @@ pub(crate) fn place_of(column: &GeometryColumn, feature: usize) -> Option<Coordi
                 |values: &[f64]| values[range.clone()].iter().sum::<f64>() / range.len() as f64;
             Some(Coordinate { x: mean(&column.x), y: mean(&column.y), z: f64::NAN })
         }
-        GeometryKind::Line => middle(column, feature),
+        GeometryKind::LineString => middle(column, feature),
         _ => centroid(column, feature).or_else(|| middle(column, feature)),
     }
 }

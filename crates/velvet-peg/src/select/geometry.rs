@@ -44,7 +44,7 @@ pub(super) fn measure(name: &str, context: &Context<'_>) -> Result<Option<ArrayR
         let numbers: Float64Array = (0..count).map(one).collect();
         Arc::new(numbers)
     };
-    let (line, polygon) = (GeometryKind::Line, GeometryKind::Polygon);
+    let (line, polygon) = (GeometryKind::LineString, GeometryKind::Polygon);
     Ok(Some(match name {
         "ST_X" => point(&column.x),
         "ST_Y" => point(&column.y),
@@ -120,10 +120,10 @@ pub(super) fn measure(name: &str, context: &Context<'_>) -> Result<Option<ArrayR
 fn type_name(kind: GeometryKind) -> &'static str {
     match kind {
         GeometryKind::Point => "ST_Point",
-        GeometryKind::Line => "ST_LineString",
+        GeometryKind::LineString => "ST_LineString",
         GeometryKind::Polygon => "ST_Polygon",
         GeometryKind::MultiPoint => "ST_MultiPoint",
-        GeometryKind::MultiLine => "ST_MultiLineString",
+        GeometryKind::MultiLineString => "ST_MultiLineString",
         GeometryKind::MultiPolygon => "ST_MultiPolygon",
     }
 }

@@ -2,8 +2,8 @@
 //! languages, or by their values. Where two answers are plausible, none is given.
 
 use super::columns::NumberFormat;
-use crate::checks::{from_greenwich, home_system};
 use crate::layer::column_names::list;
+use crate::outliers::{from_greenwich, home_system};
 use csv::StringRecord;
 use velvet_peg_core::{Converter, Coordinate, Crs};
 

@@ -12,9 +12,9 @@ mod shores;
 
 pub use report::TagReport;
 
-use crate::build::Outcome;
 use crate::convert::{ConvertLayer, area_of, route_notices};
 use crate::error::{Error, Result};
+use crate::features::Summary;
 use crate::format::Format;
 use crate::format_support::WriteOptions;
 use crate::layer::column_names::distinct;
@@ -22,7 +22,7 @@ use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
-use crate::watch::Watch;
+use crate::progress::Progress;
 use areas::Areas;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -62,13 +62,13 @@ impl TagPoints {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildPoints, Crs, LayerReader, TagPoints, Unwatched};
+    /// use velvet_peg::{BuildPoints, Crs, LayerReader, TagPoints, NoProgress};
     /// std::fs::write(file("a.csv"), "lon,lat\n-120.0445,47.4272\n-120.9,47.4\n")?;
-    /// BuildPoints::in_system(Crs::from_epsg(4326)?).run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
+    /// BuildPoints::in_system(Crs::from_epsg(4326)?).run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
     /// let points = LayerReader::open(&file("a.gpkg"), None)?;
     /// let fields = LayerReader::open(&file("fields.geojson"), None)?;
     /// let tag = TagPoints { columns: vec!["field".into()], ..TagPoints::default() };
-    /// let (_, report) = tag.run(points, &fields, &file("b.gpkg"), &mut Unwatched)?;
+    /// let (_, report) = tag.run(points, &fields, &file("b.gpkg"), &mut NoProgress)?;
     /// assert_eq!((report.inside, report.none), (1, 1));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
@@ -81,8 +81,8 @@ impl TagPoints {
         points: LayerReader,
         polygons: &LayerReader,
         out: &Path,
-        watch: &mut dyn Watch,
-    ) -> Result<(Outcome, TagReport)> {
+        watch: &mut dyn Progress,
+    ) -> Result<(Summary, TagReport)> {
         let name = self.write.layer.as_deref().unwrap_or(&points.info().name);
         // A GeoPackage takes the points beside the polygons; any other file would lose these.
         let store = Format::of(out)?.description().store();
@@ -112,7 +112,7 @@ impl TagPoints {
         &self,
         points: LayerReader,
         polygons: &LayerReader,
-        watch: &mut dyn Watch,
+        watch: &mut dyn Progress,
     ) -> Result<(TagReport, Vec<Notice>)> {
         let total = points.info().count;
         let (tagged, stage, mut notices) = self.prepare(points, polygons)?;

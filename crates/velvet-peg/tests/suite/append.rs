@@ -59,7 +59,7 @@ fn what_does_not_go_together_is_refused_before_a_byte_is_written() {
     let utm = Crs::from_epsg(32610).unwrap();
     let point = || Geometry::Point((500_000.0, 5_250_000.0));
     let mut lines = Layer::new("gates", Some(utm.clone()));
-    lines.push(Geometry::Line(vec![(0.0, 0.0), (1.0, 1.0)]), [("name", "x".into())]).unwrap();
+    lines.push(Geometry::LineString(vec![(0.0, 0.0), (1.0, 1.0)]), [("name", "x".into())]).unwrap();
     let mut more = Layer::new("gates", Some(utm.clone()));
     more.push(point(), [("name", "x".into()), ("depth", 1.into())]).unwrap();
     let mut words = Layer::new("gates", Some(utm));
@@ -163,7 +163,7 @@ fn an_empty_layer_takes_its_kind_from_what_comes() {
     // The same goes for declaring on the way.
     let crs = Crs::from_epsg(4326).unwrap();
     let out = folder.path().join("out.gpkg");
-    declare(&reader, &crs, &out, &WriteOptions::default(), &mut velvet_peg::Unwatched).unwrap();
-    declare(&reader, &crs, &out, &append(), &mut velvet_peg::Unwatched).unwrap();
+    declare(&reader, &crs, &out, &WriteOptions::default(), &mut velvet_peg::NoProgress).unwrap();
+    declare(&reader, &crs, &out, &append(), &mut velvet_peg::NoProgress).unwrap();
     assert_eq!(Layer::read(&out).unwrap().len(), 2);
 }

@@ -3,7 +3,7 @@
 use std::path::Path;
 use velvet_peg::{
     AreaUnit, ConvertLayer, Crs, Geometry, JoinTable, Layer, LayerReader, LengthUnit,
-    MeasureColumns, MeasureOptions, NumberText, PlaceColumns, Selection, TagPoints, Unwatched,
+    MeasureColumns, MeasureOptions, NoProgress, NumberText, PlaceColumns, Selection, TagPoints,
     Value, WriteOptions, feature_legs, measure,
 };
 
@@ -47,7 +47,7 @@ fn columns_are_shaped_in_the_order_that_is_told() {
         ..Selection::default()
     };
     let convert = ConvertLayer { select, ..ConvertLayer::default() };
-    convert.run(&reader(&gates()), &out, &mut Unwatched).unwrap();
+    convert.run(&reader(&gates()), &out, &mut NoProgress).unwrap();
     assert_eq!(
         columns(&out),
         ["district", "gate", "flow", "double", "year", "x", "y", "lon", "lat"]
@@ -75,7 +75,7 @@ fn columns_go_by_their_names_before_or_after_renaming() {
         for (select, wanted) in [(kept, vec!["flow", "gate"]), (first, vec!["flow", "n", "gate"])] {
             let out = folder.path().join(format!("{name}{}.gpkg", wanted.len()));
             let convert = ConvertLayer { select, ..ConvertLayer::default() };
-            convert.run(&reader(&gates()), &out, &mut Unwatched).unwrap();
+            convert.run(&reader(&gates()), &out, &mut NoProgress).unwrap();
             assert_eq!(columns(&out), wanted, "{name}");
             assert_eq!(values(&out, "flow")[0], 1235.into(), "{name}");
         }
@@ -100,7 +100,7 @@ fn shapes_that_make_no_sense_are_refused() {
         (Selection { round: vec![(name("gate"), 1)], ..Selection::default() }, "holds no numbers"),
     ] {
         let convert = ConvertLayer { select, ..ConvertLayer::default() };
-        let error = convert.run(&reader(&gates()), &out, &mut Unwatched).unwrap_err().to_string();
+        let error = convert.run(&reader(&gates()), &out, &mut NoProgress).unwrap_err().to_string();
         assert!(error.contains(why), "{error}");
         assert!(!out.exists());
     }
@@ -139,7 +139,7 @@ fn keys_meet_as_the_report_says() {
         ]
     );
     let run = |join: &JoinTable| {
-        join.run(reader(&gates()), &at("t.csv"), &at("out.gpkg"), &mut Unwatched)
+        join.run(reader(&gates()), &at("t.csv"), &at("out.gpkg"), &mut NoProgress)
     };
     let error = run(&join).unwrap_err().to_string();
     assert!(error.contains("G-2") && error.contains("--many"), "{error}");
@@ -236,7 +236,7 @@ fn points_belong_to_polygons_by_the_stated_rule() {
     };
     let polygons = squares(32610);
     let (outcome, report) =
-        tag.run(reader(&points), &reader(&polygons), &out, &mut Unwatched).unwrap();
+        tag.run(reader(&points), &reader(&polygons), &out, &mut NoProgress).unwrap();
     assert_eq!((outcome.rows_in, outcome.out), (12, 12));
     assert_eq!(
         values(&out, "field_name"),
@@ -261,13 +261,13 @@ fn points_belong_to_polygons_by_the_stated_rule() {
     for system in [4326, 2927] {
         let carried = points.convert(&Crs::from_epsg(system).unwrap()).unwrap();
         let (outcome, again) =
-            tag.run(reader(&carried), &reader(&polygons), &out, &mut Unwatched).unwrap();
+            tag.run(reader(&carried), &reader(&polygons), &out, &mut NoProgress).unwrap();
         assert_eq!((again.several, again.none), (report.several, report.none), "{system}");
         assert_eq!(values(&out, "field_name").len(), 12);
         let text: String = outcome.notices.iter().map(|n| n.text.clone() + "\n").collect();
         assert!(text.contains("for the test"), "{text}");
         let degrees = polygons.convert(&Crs::from_epsg(4326).unwrap()).unwrap();
-        tag.run(reader(&points), &reader(&degrees), &out, &mut Unwatched).unwrap();
+        tag.run(reader(&points), &reader(&degrees), &out, &mut NoProgress).unwrap();
         let Value::Real(away) = values(&out, "away")[9] else { panic!("near one") };
         // 100 km from the central meridian the grid is 0.99972 times the ellipsoid.
         assert!((away - 2.0 / 0.99972).abs() < 1e-4, "{away}");
@@ -280,7 +280,7 @@ fn points_belong_to_polygons_by_the_stated_rule() {
         (&polygons, &polygons, "points are what is tagged"),
         (&points, &bare, "no reference system"),
     ] {
-        let error = tag.run(reader(points), &reader(polygons), &out, &mut Unwatched).unwrap_err();
+        let error = tag.run(reader(points), &reader(polygons), &out, &mut NoProgress).unwrap_err();
         assert!(error.to_string().contains(why), "{error}");
     }
 }
@@ -295,7 +295,7 @@ fn figures_become_columns_and_are_explained() {
         areas: vec![AreaUnit::SquareMetre, AreaUnit::UsSurveyAcre],
         ..MeasureColumns::default()
     };
-    columns_of.run(reader(&squares(32610)), &out, &mut Unwatched).unwrap();
+    columns_of.run(reader(&squares(32610)), &out, &mut NoProgress).unwrap();
     assert_eq!(
         columns(&out)[2..],
         [
@@ -326,7 +326,7 @@ fn figures_become_columns_and_are_explained() {
     // And what 20 nm make of edges of 2 and 10 m.
     assert!((ratio - scale).abs() < 1e-8, "{ratio} {scale}");
     let measures =
-        measure(&reader(&squares(32610)), &MeasureOptions::default(), &mut Unwatched).unwrap();
+        measure(&reader(&squares(32610)), &MeasureOptions::default(), &mut NoProgress).unwrap();
     let ppm = measures.features[0].area_ppm().unwrap();
     assert!((ppm - (scale * scale - 1.0) * 1e6).abs() < 0.01, "{ppm}");
     let legs = feature_legs(&reader(&squares(32610)), 2, None).unwrap();
@@ -354,7 +354,7 @@ fn figures_become_columns_and_are_explained() {
         (MeasureOptions { combined_factor: Some(2.0), ..MeasureOptions::default() }, "near 1"),
         (MeasureOptions { by: Some("nix".into()), ..MeasureOptions::default() }, "no column `nix`"),
     ] {
-        let error = measure(&reader(&squares(32610)), &options, &mut Unwatched).unwrap_err();
+        let error = measure(&reader(&squares(32610)), &options, &mut NoProgress).unwrap_err();
         assert!(error.to_string().contains(why), "{error}");
     }
 }
@@ -395,7 +395,7 @@ fn the_nearest_polygon_is_as_far_as_the_geodesic_to_it() {
                 ..TagPoints::default()
             };
             let out = folder.path().join("out.gpkg");
-            tag.run(reader(&points), &reader(&polygons), &out, &mut Unwatched).unwrap();
+            tag.run(reader(&points), &reader(&polygons), &out, &mut NoProgress).unwrap();
             let Value::Real(found) = values(&out, "away")[0] else { panic!("{at:?}") };
             let mut nearest = f64::INFINITY;
             for (n, a) in ring.iter().enumerate() {

@@ -2,8 +2,8 @@
 
 use std::fmt::Write;
 use velvet_peg::{
-    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, CourseMaker, Crs, Look,
-    LookOptions, Unwatched, Weight, look,
+    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, Crs, GeodesicSolver, Look,
+    LookOptions, NoProgress, Severity, look,
 };
 
 /// Twenty headgates in the Tumblewick district as longitude and latitude.
@@ -25,9 +25,9 @@ fn warnings(rows: &[(f64, f64)], crs: u32) -> Vec<String> {
     let (input, output) = (folder.path().join("gates.csv"), folder.path().join("gates.gpkg"));
     std::fs::write(&input, table(rows)).unwrap();
     let build = BuildPoints::in_system(Crs::from_epsg(crs).unwrap());
-    let outcome = build.run(&input, &output, &mut Unwatched).unwrap();
+    let outcome = build.run(&input, &output, &mut NoProgress).unwrap();
     assert_eq!(outcome.out, rows.len() as u64, "warned rows are kept");
-    outcome.notices.into_iter().filter(|n| n.weight == Weight::Warning).map(|n| n.text).collect()
+    outcome.notices.into_iter().filter(|n| n.weight == Severity::Warning).map(|n| n.text).collect()
 }
 
 fn with(at: usize, x: f64, y: f64) -> Vec<(f64, f64)> {
@@ -142,7 +142,7 @@ fn looking_warns_of_the_same_and_writes_nothing() {
     let folder = tempfile::tempdir().unwrap();
     let input = folder.path().join("gates.csv");
     std::fs::write(&input, table(&with(4, 120.03, 47.41))).unwrap();
-    let Look::Table(found) = look(&input, &LookOptions::default(), &mut Unwatched).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default(), &mut NoProgress).unwrap() else {
         panic!("a table")
     };
     assert_eq!(found.degrees, Some(true));
@@ -152,7 +152,7 @@ fn looking_warns_of_the_same_and_writes_nothing() {
 
     // Ragged rows and odd headers.
     std::fs::write(&input, "gate,,gate,lat\n1,2,3,4\n1,2\n1,2,3,4,5\n").unwrap();
-    let Look::Table(found) = look(&input, &LookOptions::default(), &mut Unwatched).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default(), &mut NoProgress).unwrap() else {
         panic!("a table")
     };
     let names: Vec<&str> = found.columns.iter().map(|column| column.name.as_str()).collect();
@@ -178,7 +178,7 @@ fn column_types_are_told_without_losing_codes() {
                 1,1.5,007,+5,12345678901234567890,1,,1.2.3\n\
                 -20,2,010,+6,12345678901234567891,x,,4.5.6\n";
     std::fs::write(&input, text).unwrap();
-    let Look::Table(found) = look(&input, &LookOptions::default(), &mut Unwatched).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default(), &mut NoProgress).unwrap() else {
         panic!("a table")
     };
     let kinds: Vec<&str> = found.columns.iter().map(|column| column.kind).collect();
@@ -213,7 +213,7 @@ fn a_target_for_another_zone_is_warned_of() {
             append: AppendOptions::default(),
         };
         let out = folder.path().join(format!("{target}.csv"));
-        let (outcome, _) = convert.run(&input, &out, &mut Unwatched).unwrap();
+        let (outcome, _) = convert.run(&input, &out, &mut NoProgress).unwrap();
         let told: Vec<&str> = outcome.notices.iter().map(|n| n.text.as_str()).collect();
         match says {
             Some(says) => {
@@ -233,7 +233,7 @@ fn grads_from_paris_are_understood() {
     let far = warnings(&[(100.0, 52.0), (100.1, 52.0)], 4807);
     assert!(far[0].contains("latitude 46.8000°, longitude 92.3"), "{far:?}");
     let course = |code: u32, from: (f64, f64), to: (f64, f64)| {
-        let maker = CourseMaker::new(&Crs::from_epsg(code).unwrap()).unwrap();
+        let maker = GeodesicSolver::new(&Crs::from_epsg(code).unwrap()).unwrap();
         let at = |(x, y)| maker.place(x, y).unwrap();
         maker.geodesic().inverse(at(from), at(to)).distance_m
     };

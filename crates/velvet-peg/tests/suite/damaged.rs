@@ -4,7 +4,7 @@
 use std::fs;
 use std::path::Path;
 use velvet_peg::{
-    BuildPoints, ConvertLayer, Crs, Layer, LayerReader, LookOptions, Outcome, Result, Unwatched,
+    BuildPoints, ConvertLayer, Crs, Layer, LayerReader, LookOptions, NoProgress, Result, Summary,
     format_of, look,
 };
 
@@ -12,20 +12,20 @@ fn crs(code: u32) -> Crs {
     Crs::from_epsg(code).unwrap()
 }
 
-fn convert(path: &Path, out: &Path) -> Result<Outcome> {
-    let _ = look(path, &LookOptions::default(), &mut Unwatched);
+fn convert(path: &Path, out: &Path) -> Result<Summary> {
+    let _ = look(path, &LookOptions::default(), &mut NoProgress);
     if format_of(path)?.is_table() {
         let mut points = BuildPoints::in_system(crs(4326));
         points.columns.x = Some("longitude".into());
         points.columns.y = Some("latitude".into());
-        return points.run(path, out, &mut Unwatched);
+        return points.run(path, out, &mut NoProgress);
     }
     let mut reader = LayerReader::open(path, None)?;
     if reader.info().crs.is_none() {
         reader.assume(crs(4326));
     }
     let convert = ConvertLayer { target: Some(crs(32610)), ..ConvertLayer::default() };
-    convert.run(&reader, out, &mut Unwatched)
+    convert.run(&reader, out, &mut NoProgress)
 }
 
 /// The demo's file whole, cut at every percent of its length, and with one byte turned at a
@@ -122,7 +122,7 @@ fn a_stray_cell_far_away_is_named_and_does_not_take_the_memory() {
         sheet.write(1, 1, 46.5).unwrap();
         sheet.write(row, column, 7).unwrap();
         book.save(&path).unwrap();
-        let looked = look(&path, &LookOptions::default(), &mut Unwatched);
+        let looked = look(&path, &LookOptions::default(), &mut NoProgress);
         match looked {
             Ok(_) => assert!(!refused),
             Err(error) => {

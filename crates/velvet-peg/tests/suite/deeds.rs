@@ -3,18 +3,18 @@
 use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg::{
-    BuildCourses, BuildOptions, Crs, LayerReader, LengthUnit, MeasureOptions, Outcome, Unwatched,
+    BuildCourses, BuildOptions, Crs, LayerReader, LengthUnit, MeasureOptions, NoProgress, Summary,
     measure,
 };
 
-fn texts(outcome: &Outcome) -> String {
+fn texts(outcome: &Summary) -> String {
     outcome.notices.iter().map(|notice| notice.text.clone()).collect::<Vec<_>>().join("\n")
 }
 
 /// Areas of the features of a file, square metres on the grid.
 fn areas(path: &Path) -> Vec<f64> {
     let reader = LayerReader::open(path, None).unwrap();
-    let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched).unwrap();
+    let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress).unwrap();
     measures.features.iter().map(|feature| feature.grid_area_m2.unwrap()).collect()
 }
 
@@ -45,7 +45,7 @@ fn closures_and_areas_are_those_of_forty_digits() {
         start: Some((1_835_000.0, 155_000.0)),
         ..BuildCourses::default()
     };
-    let error = stacked.run(&deeds, &folder.path().join("stacked.gpkg"), &mut Unwatched);
+    let error = stacked.run(&deeds, &folder.path().join("stacked.gpkg"), &mut NoProgress);
     let error = error.unwrap_err().to_string();
     assert!(error.contains("36 parcels") && error.contains("`start_x` and `start_y`"), "{error}");
     let mut compared = 0;
@@ -66,7 +66,7 @@ fn closures_and_areas_are_those_of_forty_digits() {
             ..BuildCourses::default()
         };
         let out = folder.path().join(format!("{factor}-{adjust}.gpkg"));
-        let (outcome, closures) = courses.run(&deeds, &out, &mut Unwatched).unwrap();
+        let (outcome, closures) = courses.run(&deeds, &out, &mut NoProgress).unwrap();
         assert_eq!((outcome.out, outcome.rejected.count), (36, 0));
         assert_eq!(outcome.vertices, Some(outcome.rows_in));
         let foot = 1200.0 / 3937.0;
@@ -126,7 +126,7 @@ fn deeds_close_as_reckoned_by_hand() {
             BuildOptions { crs: Some(Crs::from_epsg(code).unwrap()), ..BuildOptions::default() };
         let courses = BuildCourses { start: Some((6e5, 1.5e5)), build, ..BuildCourses::default() };
         let out = at(&format!("{number}.gpkg"));
-        let (_, closures) = courses.run(&table, &out, &mut Unwatched).unwrap();
+        let (_, closures) = courses.run(&table, &out, &mut NoProgress).unwrap();
         let found = &closures[0];
         assert!((found.misclosure.length - miss).abs() < 1e-6, "{number}: {:?}", found.misclosure);
         assert!((found.area / area - 1.0).abs() < 1e-11, "{number}: {}", found.area);
@@ -146,7 +146,7 @@ fn deeds_tell_what_is_missing_or_misread() {
         let mut courses = BuildCourses { group: vec!["p".into()], ..BuildCourses::default() };
         courses.build.write.overwrite = true;
         change(&mut courses);
-        courses.run(&at("d.csv"), &at("d.gpkg"), &mut Unwatched)
+        courses.run(&at("d.csv"), &at("d.gpkg"), &mut NoProgress)
     };
     let square = "p,bearing,distance,radius,delta,turn\nA,N 0 E,100,,,\nA,N 80 E,50,,,\nA,S 0 E,100,,,\nA,S 80 E,50,,,\n";
     let (outcome, _) = run(square, &|_| {}).unwrap();

@@ -1,7 +1,7 @@
 //! Every kind of geometry through every format, and files that are broken.
 
 use velvet_peg::{
-    Batch, Crs, Geometry, GeometryKind, Layer, LayerReader, MeasureOptions, Unwatched,
+    Batch, Crs, Geometry, GeometryKind, Layer, LayerReader, MeasureOptions, NoProgress,
     WriteOptions, measure,
 };
 
@@ -35,10 +35,10 @@ fn every_kind_survives_geojson_and_geopackage() {
     assert_eq!(first.info().kind, None, "mixed");
     let wanted = [
         (Some(GeometryKind::Point), 1, 1, 1),
-        (Some(GeometryKind::Line), 1, 1, 2),
+        (Some(GeometryKind::LineString), 1, 1, 2),
         (Some(GeometryKind::Polygon), 1, 1, 4),
         (Some(GeometryKind::MultiPoint), 2, 2, 2),
-        (Some(GeometryKind::MultiLine), 2, 2, 5),
+        (Some(GeometryKind::MultiLineString), 2, 2, 5),
         (Some(GeometryKind::MultiPolygon), 2, 3, 12),
         (None, 0, 0, 0),
     ];
@@ -73,7 +73,7 @@ fn every_kind_is_measured_as_what_it_is() {
     let path = folder.path().join("all.geojson");
     std::fs::write(&path, ALL_KINDS).unwrap();
     let reader = LayerReader::open(&path, None).unwrap();
-    let measures = measure(&reader, &MeasureOptions::default(), &mut Unwatched).unwrap();
+    let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress).unwrap();
     let figures: Vec<(f64, f64)> =
         measures.features.iter().map(|m| (m.length_m, m.area_m2)).collect();
     assert_eq!(figures[0], (0.0, 0.0), "a point");
@@ -105,7 +105,7 @@ fn broken_geometries_are_refused_with_their_feature() {
             (500_100.0, 5_000_050.0),
             (500_200.0, 5_000_000.0),
         ];
-        layer.push(Geometry::Line(vertices), [("name", "T-1".into())]).unwrap();
+        layer.push(Geometry::LineString(vertices), [("name", "T-1".into())]).unwrap();
     }
     layer.write(&path).unwrap();
     let file = rusqlite::Connection::open(&path).unwrap();
@@ -249,7 +249,7 @@ fn features_made_in_code_mix_only_what_fits_together() {
     assert!(layer.is_empty() && layer.extent().is_none());
     layer.push(Geometry::Point((1.0, 2.0)), [("a", 1.into())]).unwrap();
     assert_eq!(layer.info().kind, Some(GeometryKind::Point));
-    layer.push(Geometry::Line(vec![(0.0, 0.0), (5.0, 9.0)]), [("a", 2.into())]).unwrap();
+    layer.push(Geometry::LineString(vec![(0.0, 0.0), (5.0, 9.0)]), [("a", 2.into())]).unwrap();
     assert_eq!(layer.info().kind, None);
     layer.push(Geometry::Point((1.0, 2.0)), [("a", 3.into())]).unwrap();
     assert_eq!(layer.info().kind, None, "once mixed, mixed");

@@ -3,7 +3,7 @@
 
 use std::path::Path;
 use velvet_peg::{
-    ConvertLayer, Crs, Format, Layer, LayerReader, LayerWriter, Unwatched, WriteOptions,
+    ConvertLayer, Crs, Format, Layer, LayerReader, LayerWriter, NoProgress, WriteOptions,
 };
 
 /// Geometries whose heights are there, missing, or there at some vertices only.
@@ -177,7 +177,7 @@ fn a_flat_layer_goes_to_a_geocentric_system_at_height_0_and_comes_back() {
                     write: over.clone(),
                     ..ConvertLayer::default()
                 };
-                convert.run(&LayerReader::open(from, None).unwrap(), out, &mut Unwatched).unwrap()
+                convert.run(&LayerReader::open(from, None).unwrap(), out, &mut NoProgress).unwrap()
             };
             let source = match format {
                 // Heights and their lack are in two files.

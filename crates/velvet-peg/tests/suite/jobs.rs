@@ -3,7 +3,7 @@
 
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    Crs, Job, JobLog, Layer, PackOptions, RunOptions, STEP_KINDS, UnwatchedJob, WORDS,
+    Crs, Job, JobLog, Layer, NoJobProgress, PackOptions, RunOptions, STEP_KINDS, WORDS,
     WriteOptions, definition, demo, pack_job, steps_table,
 };
 
@@ -16,7 +16,7 @@ fn laid_out() -> tempfile::TempDir {
 fn run(file: &Path, overwrite: bool) -> Result<JobLog, String> {
     let options = RunOptions { overwrite, ..RunOptions::default() };
     Job::read(file)
-        .and_then(|job| job.run(file, &options, &mut UnwatchedJob::default()))
+        .and_then(|job| job.run(file, &options, &mut NoJobProgress::default()))
         .map_err(|error| error.to_string())
 }
 
@@ -350,7 +350,7 @@ fn variables_fill_paths_and_the_plan_tells_what_will_be_done() {
     assert_eq!(plan.lines.len(), 2);
     assert!(plan.lines[0].1.contains("layer fields, 16 features, EPSG:4326"), "{plan:?}");
     assert!(!folder.path().join("o").exists(), "a plan does nothing");
-    job.run(&file, &options, &mut UnwatchedJob::default()).unwrap();
+    job.run(&file, &options, &mut NoJobProgress::default()).unwrap();
     assert!(folder.path().join("o/2026.gpkg").exists());
     for (from, to, why) in [
         ("geojson", "nix", "is not there"),

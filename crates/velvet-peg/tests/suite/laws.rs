@@ -7,7 +7,7 @@ use std::path::Path;
 use velvet_peg::planar::{Placing, place_in_ring, ring_area};
 use velvet_peg::{
     BuildCourses, BuildLines, BuildPolygons, Crs, Geometry, JoinTable, Layer, LayerReader,
-    Selection, TagPoints, Unwatched, Value, VertexOptions, WriteOptions, bearing,
+    NoProgress, Selection, TagPoints, Value, VertexOptions, WriteOptions, bearing,
 };
 
 fn again() -> WriteOptions {
@@ -61,7 +61,7 @@ proptest! {
             ..VertexOptions::default()
         };
         let lines = BuildLines { vertices, repair: false };
-        let result = lines.run(&at("t.csv"), &at("t.gpkg"), &mut Unwatched);
+        let result = lines.run(&at("t.csv"), &at("t.gpkg"), &mut NoProgress);
         wanted.retain(|_, vertices| vertices.len() > 1);
         if wanted.is_empty() {
             prop_assert!(result.is_err() && !at("t.gpkg").exists());
@@ -95,7 +95,7 @@ proptest! {
         }
         let rows: String = ring.iter().map(|(x, y)| format!("{x},{y}\n")).collect();
         std::fs::write(at("r.csv"), format!("x,y\n{rows}")).unwrap();
-        BuildPolygons::default().run(&at("r.csv"), &at("r.gpkg"), &mut Unwatched).unwrap();
+        BuildPolygons::default().run(&at("r.csv"), &at("r.gpkg"), &mut NoProgress).unwrap();
         let layer = Layer::read(at("r.gpkg")).unwrap();
         let (x, y): (Vec<f64>, Vec<f64>) =
             layer.features().next().unwrap().vertices().into_iter().unzip();
@@ -121,7 +121,7 @@ proptest! {
         }
         std::fs::write(at("d.csv"), text).unwrap();
         let courses = BuildCourses { start: Some(ring[0]), ..BuildCourses::default() };
-        let (_, closures) = courses.run(&at("d.csv"), &at("d.gpkg"), &mut Unwatched).unwrap();
+        let (_, closures) = courses.run(&at("d.csv"), &at("d.gpkg"), &mut NoProgress).unwrap();
         let (x, y): (Vec<f64>, Vec<f64>) = ring.iter().copied().unzip();
         // Half a micrometre and half a ten-thousandth of a second a course leave no more, nor
         // they times the half of the perimeter.
@@ -154,7 +154,7 @@ proptest! {
         }
         let tag = TagPoints { tolerance_m: Some(0.0), write: again(), ..TagPoints::default() };
         let (outcome, report) =
-            tag.run(reader(&layer), &reader(&polygons), &out, &mut Unwatched).unwrap();
+            tag.run(reader(&layer), &reader(&polygons), &out, &mut NoProgress).unwrap();
         prop_assert_eq!(outcome.out, points.len() as u64);
         prop_assert_eq!(report.inside + report.several + report.none, points.len() as u64);
         let (mut several, mut none) = (0, 0);
@@ -196,7 +196,7 @@ proptest! {
         prop_assert_eq!(report.features_met, met);
         let other = right.iter().filter(|key| left.contains(key)).count() as u64;
         prop_assert_eq!(report.rows_met, other);
-        let run = join.run(reader(&layer), &at("t.csv"), &at("o.gpkg"), &mut Unwatched);
+        let run = join.run(reader(&layer), &at("t.csv"), &at("o.gpkg"), &mut NoProgress);
         if met == 0 {
             prop_assert!(run.is_err());
             return Ok(());
@@ -206,7 +206,7 @@ proptest! {
         // Only where every key is there once is a plain join allowed.
         let plain = JoinTable { many: false, ..join };
         let allowed = left.iter().all(|key| times(key) <= 1);
-        let run = plain.run(reader(&layer), &at("t.csv"), &at("o.gpkg"), &mut Unwatched);
+        let run = plain.run(reader(&layer), &at("t.csv"), &at("o.gpkg"), &mut NoProgress);
         prop_assert_eq!(run.is_ok(), allowed);
         if let Ok((outcome, _)) = run {
             prop_assert_eq!(outcome.out, left.len() as u64);
@@ -230,10 +230,10 @@ proptest! {
             ..Selection::default()
         };
         let convert = velvet_peg::ConvertLayer { select, ..Default::default() };
-        convert.run(&reader(&layer), &out, &mut Unwatched).unwrap();
+        convert.run(&reader(&layer), &out, &mut NoProgress).unwrap();
         let written = Layer::read(&out).unwrap();
         let measures = velvet_peg::measure(
-            &reader(&written), &velvet_peg::MeasureOptions::default(), &mut Unwatched,
+            &reader(&written), &velvet_peg::MeasureOptions::default(), &mut NoProgress,
         ).unwrap();
         let real = |name: &str| match written.features().next().unwrap().value(name) {
             Some(Value::Real(value)) => value,

@@ -3,7 +3,7 @@
 use std::path::Path;
 use velvet_peg::{
     BuildPoints, CoordinateColumns, Crs, Geometry, GeometryKind, Layer, LayerReader,
-    MeasureOptions, Unwatched, Value, WriteOptions, measure,
+    MeasureOptions, NoProgress, Value, WriteOptions, measure,
 };
 
 fn crs(code: u32) -> Option<Crs> {
@@ -213,7 +213,7 @@ fn heights_and_missing_geometries_survive() {
     let out = folder.path().join("gates.gpkg");
     let columns = CoordinateColumns { z: Some("h".into()), ..CoordinateColumns::default() };
     let build = BuildPoints { columns, ..BuildPoints::in_system(Crs::from_epsg(4326).unwrap()) };
-    build.run(&source, &out, &mut Unwatched).unwrap();
+    build.run(&source, &out, &mut NoProgress).unwrap();
     let layer = Layer::read(&out).unwrap();
     assert!(layer.info().has_z);
     let z = &layer.batches().next().unwrap().geometry().z;
@@ -230,7 +230,7 @@ fn figures_stand_side_by_side() {
     parcels().write(&path).unwrap();
     let reader = LayerReader::open(&path, None).unwrap();
     let options = MeasureOptions { ground_height_m: Some(350.0), ..MeasureOptions::default() };
-    let measures = measure(&reader, &options, &mut Unwatched).unwrap();
+    let measures = measure(&reader, &options, &mut NoProgress).unwrap();
     let foot = 1200.0 / 3937.0;
     let first = &measures.features[0];
     let grid = (600.0 * 600.0 - 100.0 * 100.0) * foot * foot;
@@ -257,7 +257,7 @@ fn code_gets_errors_with_their_kind_and_place() {
     assert!(none.convert(&Crs::from_epsg(4326).unwrap()).unwrap_err().is_usage());
     let missing = LayerReader::open(Path::new("nowhere.gpkg"), None).unwrap_err();
     assert!(missing.is_file());
-    assert_eq!(missing.place().file.as_deref(), Some(Path::new("nowhere.gpkg")));
+    assert_eq!(missing.location().file.as_deref(), Some(Path::new("nowhere.gpkg")));
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("text.gpkg");
     std::fs::write(&path, "this is not a database, but long enough to be looked at as one")
@@ -281,7 +281,7 @@ fn the_index_of_a_geopackage_answers_like_a_search_through_all() {
     let source = folder.path().join("points.csv");
     std::fs::write(&source, table).unwrap();
     let build = BuildPoints::in_system(Crs::from_epsg(32610).unwrap());
-    assert_eq!(build.run(&source, &path, &mut Unwatched).unwrap().out, 20_000);
+    assert_eq!(build.run(&source, &path, &mut NoProgress).unwrap().out, 20_000);
     let file = rusqlite::Connection::open(&path).unwrap();
     let number = |sql: &str| -> i64 { file.query_row(sql, [], |row| row.get(0)).unwrap() };
     let check: String =

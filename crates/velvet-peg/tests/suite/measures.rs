@@ -4,7 +4,7 @@
 use std::path::Path;
 use velvet_peg::{
     AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, MeasureColumns, MeasureOptions,
-    Measured, Measures, Statistics, Unwatched, Value, Weight, demo, feature_legs, measure,
+    Measured, Measures, NoProgress, Severity, Statistics, Value, demo, feature_legs, measure,
 };
 
 fn reader(layer: &Layer) -> LayerReader {
@@ -12,7 +12,7 @@ fn reader(layer: &Layer) -> LayerReader {
 }
 
 fn measured(layer: &Layer, options: &MeasureOptions) -> Measures {
-    measure(&reader(layer), options, &mut Unwatched).unwrap()
+    measure(&reader(layer), options, &mut NoProgress).unwrap()
 }
 
 /// A rectangle with a hole in it, a bent line, and a point, in metres from a corner.
@@ -27,7 +27,11 @@ fn works(crs: u32, corner: (f64, f64)) -> Layer {
     for (name, crop, geometry) in [
         ("field", "barley", field),
         ("plot", "wheat", Geometry::polygon(box_of(500.0, 0.0, 30.0, 40.0))),
-        ("ditch", "barley", Geometry::Line(vec![at(0.0, 0.0), at(30.0, 40.0), at(30.0, 140.0)])),
+        (
+            "ditch",
+            "barley",
+            Geometry::LineString(vec![at(0.0, 0.0), at(30.0, 40.0), at(30.0, 140.0)]),
+        ),
         ("gate", "wheat", Geometry::Point(at(5.0, 5.0))),
     ] {
         layer.push(geometry, [("name", name.into()), ("crop", crop.into())]).unwrap();
@@ -148,7 +152,7 @@ fn courses_add_up_to_the_boundary() {
     for file in ["fields.geojson", "laterals.geojson", "turnouts.shp"] {
         let layer = LayerReader::open(&folder.path().join(file), None).unwrap();
         let options = MeasureOptions { grid: Some(grid.clone()), ..MeasureOptions::default() };
-        let measures = measure(&layer, &options, &mut Unwatched).unwrap();
+        let measures = measure(&layer, &options, &mut NoProgress).unwrap();
         for wanted in &measures.features {
             let legs = feature_legs(&layer, wanted.number, Some(&grid));
             if file == "turnouts.shp" {
@@ -195,12 +199,12 @@ fn figures_that_are_not_what_they_seem_are_warned_of() {
         let out = folder.path().join("o.gpkg");
         let mut columns = MeasureColumns::default();
         columns.write.overwrite = true;
-        let outcome = columns.run(reader(&layer), &out, &mut Unwatched).unwrap();
+        let outcome = columns.run(reader(&layer), &out, &mut NoProgress).unwrap();
         // The list and the new columns say the same.
         for notices in [&measures.notices, &outcome.notices] {
             let warnings: Vec<&str> = notices
                 .iter()
-                .filter(|notice| notice.weight == Weight::Warning)
+                .filter(|notice| notice.weight == Severity::Warning)
                 .map(|notice| notice.text.as_str())
                 .collect();
             assert_eq!(warnings.len(), wanted.iter().len(), "EPSG:{system}: {warnings:?}");
@@ -230,7 +234,7 @@ fn every_unit_says_the_same_in_new_columns() {
         areas: AreaUnit::ALL.to_vec(),
         ..MeasureColumns::default()
     };
-    let outcome = columns.run(reader(&layer), &out, &mut Unwatched).unwrap();
+    let outcome = columns.run(reader(&layer), &out, &mut NoProgress).unwrap();
     assert_eq!((outcome.rows_in, outcome.out), (4, 4));
     let wanted = measured(&layer, &columns.measure).features;
     let real = |value: Option<Value>| match value {

@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use velvet_peg::{
-    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, Crs, Layer, Unwatched,
+    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, Crs, Layer, NoProgress,
 };
 
 fn cell() -> impl Strategy<Value = String> {
@@ -42,7 +42,7 @@ proptest! {
         let rejects_in = |name: &str| -> usize {
             csv::ReaderBuilder::new().flexible(true).from_path(at(name)).map_or(0, |mut r| r.records().count())
         };
-        match build.run(&at("in.csv"), &at("out.gpkg"), &mut Unwatched) {
+        match build.run(&at("in.csv"), &at("out.gpkg"), &mut NoProgress) {
             Ok(outcome) => {
                 prop_assert_eq!(outcome.rows_in, rows.len() as u64);
                 prop_assert_eq!(outcome.out + outcome.rejected.count, outcome.rows_in);
@@ -62,7 +62,7 @@ proptest! {
             packed: false,
             append: AppendOptions::default(),
         };
-        match convert.run(&at("in.csv"), &at("out.csv"), &mut Unwatched) {
+        match convert.run(&at("in.csv"), &at("out.csv"), &mut NoProgress) {
             Ok((outcome, _)) => {
                 prop_assert_eq!(outcome.rows_in, rows.len() as u64);
                 prop_assert_eq!(outcome.out + outcome.rejected.count, outcome.rows_in);

@@ -6,7 +6,7 @@
 use std::fmt::Write;
 use std::path::Path;
 use velvet_peg::{
-    BuildPoints, CoordinateColumns, Crs, LayerReader, TableOptions, Unwatched, Value,
+    BuildPoints, CoordinateColumns, Crs, LayerReader, NoProgress, TableOptions, Value,
 };
 
 const LAYERS: [&str; 7] = [
@@ -93,7 +93,7 @@ fn built(name: &str, table: TableOptions, columns: [&str; 2]) -> (String, String
     let mut points = BuildPoints { columns, ..BuildPoints::default() };
     points.build.table = table;
     points.build.write.decimals = Some(2);
-    let outcome = match points.run(&data(name), &out, &mut Unwatched) {
+    let outcome = match points.run(&data(name), &out, &mut NoProgress) {
         Ok(outcome) => outcome,
         Err(error) => return (String::new(), String::new(), error.to_string()),
     };

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    BuildPoints, CheckOptions, CheckReport, Crs, Geometry, Layer, Level, Unwatched, check,
+    BuildPoints, CheckOptions, CheckReport, Crs, Geometry, Layer, Level, NoProgress, check,
     sheets_as_html, sheets_as_markdown,
 };
 
@@ -35,7 +35,7 @@ impl Bench {
     }
 
     fn check(&self, files: &[PathBuf], options: &CheckOptions) -> CheckReport {
-        check(files, options, &mut Unwatched).unwrap()
+        check(files, options, &mut NoProgress).unwrap()
     }
 }
 
@@ -227,7 +227,7 @@ fn gates_hold_what_is_asked_of_them() {
     let error = check(
         &[fields],
         &CheckOptions { key: name("nix"), ..CheckOptions::default() },
-        &mut Unwatched,
+        &mut NoProgress,
     );
     assert!(error.unwrap_err().to_string().contains("no column `nix`"));
     // A table is checked as the points that it makes; its rejects are faults.
@@ -288,8 +288,8 @@ fn coordinates_in_feet_are_told_what_the_other_foot_would_make_of_them() {
     velvet_peg::demo::lay_out(folder.path(), false).unwrap();
     let out: PathBuf = folder.path().join("weirs.gpkg");
     let points = BuildPoints::in_system(Crs::from_epsg(2285).unwrap());
-    points.run(&Path::new(folder.path()).join("old-weirs.csv"), &out, &mut Unwatched).unwrap();
-    let report = check(&[out], &CheckOptions::default(), &mut Unwatched).unwrap();
+    points.run(&Path::new(folder.path()).join("old-weirs.csv"), &out, &mut NoProgress).unwrap();
+    let report = check(&[out], &CheckOptions::default(), &mut NoProgress).unwrap();
     let found = findings(&report);
     // 1.85 million feet and 2 parts in a million.
     assert!(found.iter().any(|(_, text)| text.contains("they would lie 1.13 m away")), "{found:?}");

@@ -2,8 +2,8 @@
 
 use std::path::Path;
 use velvet_peg::{
-    BuildPoints, ConvertLayer, Crs, Geometry, Layer, LayerReader, Outcome, Result, Selection,
-    Unwatched, WriteOptions,
+    BuildPoints, ConvertLayer, Crs, Geometry, Layer, LayerReader, NoProgress, Result, Selection,
+    Summary, WriteOptions,
 };
 
 /// Four features, one of each kind and one without a geometry.
@@ -24,8 +24,8 @@ fn bare(folder: &Path) -> LayerReader {
     plain
 }
 
-fn run(reader: &LayerReader, out: &Path, select: Selection) -> Result<Outcome> {
-    ConvertLayer { select, ..ConvertLayer::default() }.run(reader, out, &mut Unwatched)
+fn run(reader: &LayerReader, out: &Path, select: Selection) -> Result<Summary> {
+    ConvertLayer { select, ..ConvertLayer::default() }.run(reader, out, &mut NoProgress)
 }
 
 #[test]
@@ -127,7 +127,7 @@ fn tables_are_filtered_cut_and_converted_on_the_way() {
         ..Selection::default()
     };
     let out = folder.path().join("gates.gpkg");
-    let outcome = points.run(&table, &out, &mut Unwatched).unwrap();
+    let outcome = points.run(&table, &out, &mut NoProgress).unwrap();
     // Broken rows that the condition leaves out are no rejects.
     assert_eq!(
         (outcome.rows_in, outcome.out, outcome.left_out, outcome.rejected.count),
@@ -186,7 +186,7 @@ fn lengths_and_areas_mean_the_same_in_every_system() {
             write: WriteOptions { overwrite: true, ..WriteOptions::default() },
             ..ConvertLayer::default()
         };
-        convert.run(&reader, &out, &mut Unwatched).map(|outcome| {
+        convert.run(&reader, &out, &mut NoProgress).map(|outcome| {
             let texts: Vec<String> = outcome.notices.iter().map(|n| n.text.clone()).collect();
             let written = Layer::read(&out).unwrap();
             let feature = written.features().next().unwrap();
@@ -233,6 +233,6 @@ fn lengths_and_areas_mean_the_same_in_every_system() {
             select: Selection { condition: Some(condition.into()), ..Selection::default() },
             ..ConvertLayer::default()
         };
-        assert_eq!(convert.run(&reader, &out, &mut Unwatched).unwrap().out, left, "{condition}");
+        assert_eq!(convert.run(&reader, &out, &mut NoProgress).unwrap().out, left, "{condition}");
     }
 }

@@ -106,7 +106,10 @@ fn rings_become_polygons_with_their_own_holes() {
     let line = Polyline::with_parts(vec![square(0.0, 1.0), square(5.0, 1.0)]);
     ShapeWriter::from_path(&path).unwrap().write_shapes(&[line]).unwrap();
     let layer = LayerReader::open(&path, None).unwrap().read().unwrap();
-    assert_eq!(layer.batches().next().unwrap().geometry().kinds(), [Some(GeometryKind::MultiLine)]);
+    assert_eq!(
+        layer.batches().next().unwrap().geometry().kinds(),
+        [Some(GeometryKind::MultiLineString)]
+    );
 }
 
 /// Numbers of the records that could be read, and of those that could not.
@@ -197,7 +200,7 @@ fn what_a_shapefile_cannot_hold_is_told() {
     let long = "x".repeat(300);
     for (n, geometry) in [
         Geometry::Point((1.0, 2.0)),
-        Geometry::Line(vec![(0.0, 0.0), (5.0, 9.0)]),
+        Geometry::LineString(vec![(0.0, 0.0), (5.0, 9.0)]),
         Geometry::Polygon(vec![vec![(0.0, 0.0), (4.0, 0.0), (4.0, 4.0)]]),
     ]
     .into_iter()

@@ -2,7 +2,7 @@
 
 use velvet_peg::{
     AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, CourseColumns, CourseTable, Crs,
-    Look, LookOptions, Outcome, Quoting, Result, TableLook, TableOptions, Unwatched, look,
+    Look, LookOptions, NoProgress, Quoting, Result, Summary, TableLook, TableOptions, look,
 };
 
 struct Bench(tempfile::TempDir);
@@ -23,7 +23,7 @@ impl Bench {
     }
 
     fn look(&self, name: &str) -> TableLook {
-        match look(&self.at(name), &LookOptions::default(), &mut Unwatched).unwrap() {
+        match look(&self.at(name), &LookOptions::default(), &mut NoProgress).unwrap() {
             Look::Table(table) => *table,
             Look::Layers { .. } => panic!("{name} is a table"),
         }
@@ -43,9 +43,9 @@ fn to_utm(decimals: usize) -> ConvertTable {
     }
 }
 
-fn convert(bench: &Bench) -> Result<Outcome> {
+fn convert(bench: &Bench) -> Result<Summary> {
     to_utm(2)
-        .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut Unwatched)
+        .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut NoProgress)
         .map(|(outcome, _)| outcome)
 }
 
@@ -58,7 +58,7 @@ fn bytes_that_are_not_text_make_a_reject() {
         let bench = Bench::with("in.csv", [mark, rows].concat());
         let mut convert = to_utm(2);
         convert.append.table.encoding = encoding.map(String::from);
-        let done = convert.run(&bench.at("in.csv"), &bench.at("out.csv"), &mut Unwatched);
+        let done = convert.run(&bench.at("in.csv"), &bench.at("out.csv"), &mut NoProgress);
         let (outcome, _) = done.unwrap();
         assert_eq!((outcome.rows_in, outcome.out, outcome.rejected.count), (3, 2, 1));
         assert!(bench.text("out.csv").starts_with("café,"));
@@ -134,7 +134,7 @@ fn coordinate_columns_are_found_by_their_values_or_asked_for() {
         let points =
             BuildPoints { columns, ..BuildPoints::in_system(Crs::from_epsg(crs).unwrap()) };
         points
-            .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut Unwatched)
+            .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut NoProgress)
             .map(|outcome| outcome.notices[0].text.clone())
             .unwrap_or_else(|error| error.to_string())
     };
@@ -216,7 +216,7 @@ fn tables_of_which_nothing_can_be_used_are_refused_with_advice() {
         assert!(!bench.at("out.csv").exists());
         let build = BuildPoints::in_system(Crs::from_epsg(4326).unwrap());
         let error =
-            build.run(&bench.at("in.csv"), &bench.at("out.gpkg"), &mut Unwatched).unwrap_err();
+            build.run(&bench.at("in.csv"), &bench.at("out.gpkg"), &mut NoProgress).unwrap_err();
         assert!(error.to_string().contains(says), "{error}");
         assert!(!bench.at("out.gpkg").exists());
     }
@@ -242,7 +242,7 @@ fn what_is_asked_for_wrongly_is_told_before_any_work() {
     let run = |table: TableOptions| {
         let append = AppendOptions { table, ..AppendOptions::default() };
         ConvertTable { append, ..to_utm(2) }
-            .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut Unwatched)
+            .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut NoProgress)
             .unwrap_err()
     };
     let encoding =
@@ -258,7 +258,7 @@ fn what_is_asked_for_wrongly_is_told_before_any_work() {
     assert!(quote.to_string().contains("not a single byte"), "{quote}");
     let wrong = run(TableOptions { delimiter: Some(';'), ..TableOptions::default() });
     assert!(wrong.is_usage() && wrong.to_string().contains("`id,lat,lon`"), "{wrong}");
-    let folder = to_utm(2).run(bench.0.path(), &bench.at("out.csv"), &mut Unwatched).unwrap_err();
+    let folder = to_utm(2).run(bench.0.path(), &bench.at("out.csv"), &mut NoProgress).unwrap_err();
     assert!(folder.to_string().contains("is a folder"), "{folder}");
     assert!(!bench.at("out.csv").exists());
 }
@@ -273,7 +273,7 @@ fn routes_are_planned_for_where_the_table_lies() {
         ..to_utm(9)
     };
     let (_, converter) =
-        job.run(&bench.at("in.csv"), &bench.at("west.csv"), &mut Unwatched).unwrap();
+        job.run(&bench.at("in.csv"), &bench.at("west.csv"), &mut NoProgress).unwrap();
     let west = converter.route().operations().next().unwrap().clone();
     assert!(
         west.extent().contains(-120.0, 47.4) && converter.route().covers_area,
@@ -282,7 +282,7 @@ fn routes_are_planned_for_where_the_table_lies() {
     );
     let bench = Bench::with("in.csv", "id,lat,lon\n1,22.0,-80\n2,22.1,-80.1\n");
     let (_, converter) =
-        job.run(&bench.at("in.csv"), &bench.at("cuba.csv"), &mut Unwatched).unwrap();
+        job.run(&bench.at("in.csv"), &bench.at("cuba.csv"), &mut NoProgress).unwrap();
     let cuba = converter.route().operations().next().unwrap().clone();
     assert!(cuba.extent().contains(-80.0, 22.0), "{}", cuba.name());
     assert_ne!(west.code(), cuba.code());
@@ -302,14 +302,14 @@ fn courses_go_there_and_back_in_one_table() {
         append: AppendOptions::default(),
     };
     let between = CourseColumns::Between { from: pair("x1", "y1"), to: pair("x2", "y2") };
-    job(between).run(&bench.at("in.csv"), &bench.at("there.csv"), &mut Unwatched).unwrap();
+    job(between).run(&bench.at("in.csv"), &bench.at("there.csv"), &mut NoProgress).unwrap();
     let along = CourseColumns::Along {
         start: pair("x1", "y1"),
         azimuth: "azimuth_from".to_string(),
         distance: "distance_m".to_string(),
     };
     let outcome =
-        job(along).run(&bench.at("there.csv"), &bench.at("back.csv"), &mut Unwatched).unwrap();
+        job(along).run(&bench.at("there.csv"), &bench.at("back.csv"), &mut NoProgress).unwrap();
     assert_eq!(outcome.out, 3);
     assert!(
         outcome.notices.iter().any(|n| n.text.contains("`azimuth_to_2`")),
@@ -329,7 +329,7 @@ fn courses_go_there_and_back_in_one_table() {
 #[test]
 fn long_tables_tell_how_far_they_are() {
     struct Heard(Vec<(u64, Option<u64>)>);
-    impl velvet_peg::Watch for Heard {
+    impl velvet_peg::Progress for Heard {
         fn at(&mut self, done: u64, total: Option<u64>) {
             self.0.push((done, total));
         }

@@ -2,12 +2,12 @@
 
 use super::save::SaveArguments;
 use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::{Args, Subcommand};
 use std::path::{Path, PathBuf};
 use velvet_peg::bearing::quadrant;
-use velvet_peg::{BuildOptions, Closure, Error, Outcome, Step};
+use velvet_peg::{BuildOptions, Closure, Error, Step, Summary};
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Build {
@@ -181,7 +181,7 @@ fn start(text: &str) -> Result<(f64, f64), String> {
 
 impl Build {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let mut progress = Progress::new("building");
+        let mut progress = TerminalProgress::new("building");
         let common = self.common();
         let options = common.options(self.columns())?;
         let crs = options.crs.clone();
@@ -320,7 +320,7 @@ impl Common {
     }
 }
 
-fn finish(outcome: &Outcome, closures: &[Closure], out: &Path) -> Result<Ending, Error> {
+fn finish(outcome: &Summary, closures: &[Closure], out: &Path) -> Result<Ending, Error> {
     if !show::wants_json() || closures.is_empty() {
         return show::outcome(outcome, "rows", "features", out);
     }

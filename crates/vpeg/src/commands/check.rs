@@ -1,7 +1,7 @@
 //! `vpeg check`: the quality sheet of layers, and whether they agree.
 
 use super::{ColumnArguments, TableArguments};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::io::Write;
@@ -68,7 +68,7 @@ impl Check {
         if let Some(output) = &self.output {
             velvet_peg::refuse_inputs(output, self.files.iter().map(PathBuf::as_path))?;
         }
-        let mut progress = Progress::new("checking");
+        let mut progress = TerminalProgress::new("checking");
         let report = check(&self.files, &options, &mut progress)?;
         drop(progress);
         if let Some(output) = &self.output {
@@ -77,9 +77,7 @@ impl Check {
                 Some("html") => sheets_as_html(&report),
                 Some("json") => format!("{:#}\n", as_json(&report)),
                 _ => {
-                    return Err(Error::from_usage(
-                        "quality sheets are written as .md, .html or .json",
-                    ));
+                    return Err(Error::usage("quality sheets are written as .md, .html or .json"));
                 }
             };
             velvet_peg::write_whole(output, text.as_bytes(), self.overwrite)?;

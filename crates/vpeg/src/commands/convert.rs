@@ -2,7 +2,7 @@
 
 use super::save::{SaveArguments, layer_source};
 use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
@@ -50,7 +50,7 @@ pub(crate) struct Convert {
 impl Convert {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         if self.files.len() > 1 && !self.output.is_dir() {
-            return Err(Error::from_usage(format!(
+            return Err(Error::usage(format!(
                 "several files need a folder to go to, and {} is not one",
                 self.output.display()
             )));
@@ -58,7 +58,7 @@ impl Convert {
         for (at, file) in self.files.iter().enumerate() {
             let same = |other: &&PathBuf| other.file_name() == file.file_name();
             if let Some(other) = self.files[..at].iter().find(same) {
-                return Err(Error::from_usage(format!(
+                return Err(Error::usage(format!(
                     "{} and {} have one name, and one would replace the other in {}: convert them \
                      one by one",
                     other.display(),
@@ -87,7 +87,7 @@ impl Convert {
 
     fn table(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
         if output != Path::new("-") && !Format::of(output)?.is_text_table() {
-            return Err(Error::from_usage(format!(
+            return Err(Error::usage(format!(
                 "{} is a table: make features of it (`vpeg build points {} --crs REF --to REF -o FILE.gpkg`), \
                  or write the table with converted columns to a .csv",
                 file.display(),
@@ -99,17 +99,17 @@ impl Convert {
             file.display()
         ))?;
         let source = self.crs.as_deref().ok_or_else(|| {
-            Error::from_usage(format!(
+            Error::usage(format!(
                 "{}: a table does not say which reference system its coordinates are in: add --crs REF \
                  (search with `vpeg crs find`)",
                 file.display()
             ))
         })?;
         let to = self.to.as_deref().ok_or_else(|| {
-            Error::from_usage("say which reference system to carry the table to: add --to REF")
+            Error::usage("say which reference system to carry the table to: add --to REF")
         })?;
         if !self.select.selection().is_everything() {
-            return Err(Error::from_usage(
+            return Err(Error::usage(
                 "--where, --set and --keep work on features: use them with `vpeg build points`",
             ));
         }
@@ -135,7 +135,7 @@ impl Convert {
                 rejects: self.rejects.clone(),
             },
         };
-        let mut progress = Progress::new("converting");
+        let mut progress = TerminalProgress::new("converting");
         let (outcome, converter) = job.run(file, output, &mut progress)?;
         drop(progress);
         route(&converter);
@@ -170,7 +170,7 @@ impl Convert {
             write: self.write.options(),
             rejects: self.rejects.clone(),
         };
-        let mut progress = Progress::new("converting");
+        let mut progress = TerminalProgress::new("converting");
         let outcome = job.run(&reader, output, &mut progress)?;
         drop(progress);
         if let Some(converter) = &outcome.converter {

@@ -2,14 +2,14 @@
 
 use super::TableArguments;
 use super::position::place;
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::json;
 use std::path::PathBuf;
 use velvet_peg::angle::{self, Axis, Style};
 use velvet_peg::{
-    AppendOptions, CourseColumns, CourseMaker, CourseTable, Crs, Error, Geographic, LengthUnit,
+    AppendOptions, CourseColumns, CourseTable, Crs, Error, GeodesicSolver, Geographic, LengthUnit,
     full_circle,
 };
 
@@ -59,20 +59,18 @@ impl Course {
         if self.from.is_some() || self.start.is_some() {
             return self.table(&crs);
         }
-        let maker = CourseMaker::new(&crs)?;
+        let maker = GeodesicSolver::new(&crs)?;
         let first = place(&self.places[0], &crs)?;
         match (self.places.get(1), &self.azimuth, &self.distance) {
             (Some(second), None, None) => self.between(&maker, first, place(second, &crs)?),
             (None, Some(azimuth), Some(distance)) => {
                 let azimuth = angle::parse(azimuth, Axis::Free)?;
                 let distance: f64 = distance.trim().parse().map_err(|_| {
-                    Error::from_usage(format!(
-                        "the distance `{distance}` is not a number of metres"
-                    ))
+                    Error::usage(format!("the distance `{distance}` is not a number of metres"))
                 })?;
                 self.along(&maker, &crs, first, azimuth, distance)
             }
-            _ => Err(Error::from_usage(
+            _ => Err(Error::usage(
                 "a course is two places (`vpeg course PLACE PLACE`), one place with --azimuth and \
                  --distance, or a table with --from X,Y --to X,Y",
             )),
@@ -81,7 +79,7 @@ impl Course {
 
     fn between(
         &self,
-        maker: &CourseMaker,
+        maker: &GeodesicSolver,
         from: Geographic,
         to: Geographic,
     ) -> Result<Ending, Error> {
@@ -123,7 +121,7 @@ impl Course {
 
     fn along(
         &self,
-        maker: &CourseMaker,
+        maker: &GeodesicSolver,
         crs: &Crs,
         from: Geographic,
         bearing: f64,
@@ -164,7 +162,7 @@ impl Course {
 
     fn table(&self, crs: &Crs) -> Result<Ending, Error> {
         let output = self.output.as_ref().ok_or_else(|| {
-            Error::from_usage(
+            Error::usage(
                 "courses of a table need an output: add -o OUT.csv, or -o - for standard output",
             )
         })?;
@@ -172,7 +170,7 @@ impl Course {
             text.split_once(',')
                 .map(|(x, y)| (x.trim().to_string(), y.trim().to_string()))
                 .ok_or_else(|| {
-                    Error::from_usage(format!(
+                    Error::usage(format!(
                         "`{text}`: name two columns with a comma, longitude first: --from lon1,lat1"
                     ))
                 })
@@ -187,7 +185,7 @@ impl Course {
                 distance: distance.clone(),
             },
             _ => {
-                return Err(Error::from_usage(
+                return Err(Error::usage(
                     "--start needs --azimuth and --distance, the names of their columns",
                 ));
             }
@@ -202,7 +200,7 @@ impl Course {
                 rejects: self.rejects.clone(),
             },
         };
-        let mut progress = Progress::new("measuring courses");
+        let mut progress = TerminalProgress::new("measuring courses");
         let outcome = job.run(&PathBuf::from(&self.places[0]), output, &mut progress)?;
         drop(progress);
         show::remark(&format!(

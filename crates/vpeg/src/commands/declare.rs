@@ -1,7 +1,7 @@
 //! `vpeg declare`: give data its reference system.
 
 use super::save::{SaveArguments, layer_source};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
@@ -33,7 +33,7 @@ impl Declare {
         let output = self.output.as_ref().unwrap_or(&self.file);
         let in_place = velvet_peg::is_same_file(output, &self.file);
         if in_place && layers > 1 && !format_of(&self.file)?.keeps_other_layers() {
-            return Err(Error::from_usage(format!(
+            return Err(Error::usage(format!(
                 "{} has {layers} layers, and writing one over the file would lose the others: name \
                  another file with -o",
                 self.file.display()
@@ -45,7 +45,7 @@ impl Declare {
             Step { kind: "declare".to_string(), crs: Some(self.crs.clone()), ..Step::default() };
         let source = layer_source(&self.file, self.layer.as_ref(), None);
         self.save.save(source, None, step, self.write.output(output), &self.write)?;
-        let mut progress = Progress::new("declaring");
+        let mut progress = TerminalProgress::new("declaring");
         let outcome = declare(&reader, &crs, output, &options, &mut progress)?;
         drop(progress);
         show::remark(&format!(

@@ -247,7 +247,7 @@ impl Demo {
             }
             words.insert(0, "vpeg".to_string());
             let step =
-                Arguments::try_parse_from(&words).map_err(|e| Error::from_usage(e.to_string()))?;
+                Arguments::try_parse_from(&words).map_err(|e| Error::usage(e.to_string()))?;
             step.run()?;
         }
         let rejects = velvet_peg::rejects_beside(&self.folder.join("headgates.gpkg"));

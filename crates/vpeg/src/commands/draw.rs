@@ -63,7 +63,7 @@ impl Draw {
             if !layers.iter().any(|layer| layer.info().name == *name) {
                 let names: Vec<&str> =
                     layers.iter().map(|layer| layer.info().name.as_str()).collect();
-                return Err(Error::from_usage(format!(
+                return Err(Error::usage(format!(
                     "there is no layer `{name}` to give a title to: there is {}",
                     names.join(", ")
                 )));
@@ -72,9 +72,7 @@ impl Draw {
         let has =
             |name| layers.iter().any(|layer| layer.info().schema.field_with_name(name).is_ok());
         if let Some(label) = self.label.as_ref().filter(|label| !has(label.as_str())) {
-            return Err(Error::from_usage(format!(
-                "no layer has a column `{label}` to label with"
-            )));
+            return Err(Error::usage(format!("no layer has a column `{label}` to label with")));
         }
         let options = DrawOptions {
             title: self.title.clone(),

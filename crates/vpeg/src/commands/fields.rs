@@ -2,7 +2,7 @@
 
 use super::WriteArguments;
 use super::save::{SaveArguments, layer_source};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
@@ -103,7 +103,7 @@ impl Fields {
             rejects: self.rejects.clone(),
             ..ConvertLayer::default()
         };
-        let mut progress = Progress::new("writing");
+        let mut progress = TerminalProgress::new("writing");
         let outcome = job.run(&reader, &self.output, &mut progress)?;
         drop(progress);
         show::outcome(&outcome, "features", "features", &self.output)

@@ -2,7 +2,7 @@
 
 use super::save::{SaveArguments, layer_source};
 use super::{TableArguments, WriteArguments};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
@@ -77,7 +77,7 @@ impl Join {
         let mut with = self.reading.source(&self.table);
         with.layer.clone_from(&self.table_layer);
         self.save.save(source, Some(with), step, self.write.output(output), &self.write)?;
-        let mut progress = Progress::new("joining");
+        let mut progress = TerminalProgress::new("joining");
         let (mut outcome, report) = job.run(reader, &self.table, output, &mut progress)?;
         drop(progress);
         if shown {

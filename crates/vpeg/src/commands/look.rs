@@ -1,7 +1,7 @@
 //! `vpeg look`: what is in a file.
 
 use super::TableArguments;
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
@@ -23,7 +23,7 @@ pub(crate) struct Look {
 
 impl Look {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let mut progress = Progress::new("looking");
+        let mut progress = TerminalProgress::new("looking");
         let options = LookOptions { table: self.table.options(), all: self.all };
         let found = look(&self.file, &options, &mut progress)?;
         drop(progress);

@@ -4,7 +4,7 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Map, Value as Json, json};
 use velvet_peg::{
-    Converter, Coordinate, CourseMaker, Crs, Error, Geographic, SheetOptions, position_sheet,
+    Converter, Coordinate, Crs, Error, GeodesicSolver, Geographic, SheetOptions, position_sheet,
 };
 
 #[derive(Debug, Args)]
@@ -99,7 +99,7 @@ pub(crate) fn coordinate(text: &str, crs: &Crs) -> Result<Coordinate, Error> {
 }
 
 fn unreadable(text: &str, crs: &Crs) -> Error {
-    Error::from_usage(format!(
+    Error::usage(format!(
         "`{text}` cannot be read as a place of {}: write its easting and northing in {}, as in `1640416.7, \
          250000`",
         crs.label(),
@@ -110,5 +110,5 @@ fn unreadable(text: &str, crs: &Crs) -> Error {
 /// Reads a place in a system as a geographic position.
 pub(crate) fn place(text: &str, crs: &Crs) -> Result<Geographic, Error> {
     let at = coordinate(text, crs)?;
-    CourseMaker::new(crs)?.place(at.x, at.y)
+    GeodesicSolver::new(crs)?.place(at.x, at.y)
 }

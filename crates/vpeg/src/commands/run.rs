@@ -1,10 +1,10 @@
 //! `vpeg run`: a written-down job, again.
 
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, Job, JobLog, JobWatch, LoggedStep, RunOptions, Watch};
+use velvet_peg::{Error, Job, JobLog, JobProgress, LoggedStep, Progress, RunOptions};
 
 /// Run a job file.
 ///
@@ -34,16 +34,16 @@ fn variable(text: &str) -> Result<(String, String), String> {
 
 /// Shows each step as it ends, and its progress.
 struct Shown {
-    progress: Progress,
+    progress: TerminalProgress,
 }
 
-impl JobWatch for Shown {
+impl JobProgress for Shown {
     fn begins(&mut self, _number: usize, _of: usize, _kind: &str, _name: &str) {
-        self.progress = Progress::new("running");
+        self.progress = TerminalProgress::new("running");
     }
 
     fn ended(&mut self, step: &LoggedStep) {
-        self.progress = Progress::new("running");
+        self.progress = TerminalProgress::new("running");
         show::remark(&step.line());
         for (row, reason) in &step.rejects {
             show::rejected(&format!("{row}: {reason}"));
@@ -53,7 +53,7 @@ impl JobWatch for Shown {
         }
     }
 
-    fn step(&mut self) -> &mut dyn Watch {
+    fn step(&mut self) -> &mut dyn Progress {
         &mut self.progress
     }
 }
@@ -62,7 +62,7 @@ impl Run {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let job = Job::read(&self.job)?;
         let options = RunOptions { variables: self.variables.clone(), overwrite: self.overwrite };
-        let in_file = |error: Error| error.about(&self.job);
+        let in_file = |error: Error| error.with_path(&self.job);
         if self.plan {
             let plan = job.plan(&self.job, &options).map_err(in_file)?;
             if show::wants_json() {
@@ -84,7 +84,7 @@ impl Run {
             show::remark("nothing was done: leave out --plan to run it");
             return Ok(Ending::Done);
         }
-        let mut shown = Shown { progress: Progress::new("running") };
+        let mut shown = Shown { progress: TerminalProgress::new("running") };
         let log = job.run(&self.job, &options, &mut shown).map_err(in_file)?;
         drop(shown);
         if show::wants_json() {

@@ -17,7 +17,7 @@ impl SaveArguments {
     /// Refuses to save a job of what jobs cannot do.
     pub(crate) fn only(&self, what: &str) -> Result<(), Error> {
         match self.save_job {
-            Some(_) => Err(Error::from_usage(format!("--save-job is for {what}"))),
+            Some(_) => Err(Error::usage(format!("--save-job is for {what}"))),
             None => Ok(()),
         }
     }
@@ -34,7 +34,7 @@ impl SaveArguments {
         let Some(file) = &self.save_job else { return Ok(()) };
         let standard = |text: &str| text == "-" || text.contains("://");
         if write.append || standard(&source.file) || standard(&output.file) {
-            return Err(Error::from_usage(
+            return Err(Error::usage(
                 "a job goes from files to files: --save-job does not go with --append, standard \
                  input or output, or addresses",
             ));

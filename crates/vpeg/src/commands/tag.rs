@@ -2,7 +2,7 @@
 
 use super::WriteArguments;
 use super::save::{SaveArguments, layer_source};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::PathBuf;
@@ -60,7 +60,7 @@ impl Tag {
         let step = self.step();
         let write = self.write.options();
         let job = TagPoints { write, rejects: self.rejects.clone(), ..step.tag() };
-        let mut progress = Progress::new("tagging");
+        let mut progress = TerminalProgress::new("tagging");
         let Some(output) = &self.output else {
             let (report, notices) = job.report(points, &polygons, &mut progress)?;
             drop(progress);

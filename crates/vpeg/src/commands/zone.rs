@@ -35,7 +35,7 @@ impl Zone {
             Err(unread) => match county_zones(&text) {
                 Some(zones) => answer(&zones, &[]),
                 None if text.chars().any(|c| c.is_ascii_digit()) => Err(unread),
-                None => Err(Error::from_usage(format!(
+                None => Err(Error::usage(format!(
                     "`{text}` is no file, no place and no county of the United States: write a \
                      county like \"Douglas county, Washington\" or a place like \"47.4, -120\", or \
                      name a layer file"

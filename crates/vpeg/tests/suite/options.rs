@@ -417,7 +417,7 @@ fn the_registry_tells_of_withdrawn_and_uncomputed_systems() {
     assert!(paris.out.contains("Paris, 2.33722917° from Greenwich"), "{}", paris.out);
     let route = bench.ok(&["crs", "show", "4267", "--to", "4269", "--json"]).json();
     assert_eq!(route["route"]["operations"].as_array().unwrap().len(), 2);
-    assert!(route["route"]["not_available"][0]["accuracy_m"].as_f64().unwrap() < 1.0);
+    assert!(route["route"]["unavailable"][0]["accuracy_m"].as_f64().unwrap() < 1.0);
     let more = bench.ok(&["crs", "find", "utm", "--limit", "2"]);
     assert!(more.err.contains("more: add words"), "{}", more.err);
 }

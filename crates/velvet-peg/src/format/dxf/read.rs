@@ -269,7 +269,7 @@ impl Entity {
         let kind = match self.kind.as_str() {
             "POINT" | "INSERT" | "TEXT" | "MTEXT" => GeometryKind::Point,
             _ if ring => GeometryKind::Polygon,
-            _ => GeometryKind::Line,
+            _ => GeometryKind::LineString,
         };
         if kind == GeometryKind::Polygon {
             let [x, y, z, _] = vertices[0];

@@ -204,10 +204,10 @@ fn geometry(
         let of = if stated == GeometryType::Unknown { geometry.type_() } else { stated };
         let kind = match of {
             GeometryType::Point => GeometryKind::Point,
-            GeometryType::LineString => GeometryKind::Line,
+            GeometryType::LineString => GeometryKind::LineString,
             GeometryType::Polygon => GeometryKind::Polygon,
             GeometryType::MultiPoint => GeometryKind::MultiPoint,
-            GeometryType::MultiLineString => GeometryKind::MultiLine,
+            GeometryType::MultiLineString => GeometryKind::MultiLineString,
             GeometryType::MultiPolygon => GeometryKind::MultiPolygon,
             other => {
                 return Err(format!(
@@ -261,7 +261,7 @@ fn flat(
         if kind.single() != GeometryKind::Point {
             column.end_ring();
         }
-        if kind.single() == GeometryKind::Line {
+        if kind.single() == GeometryKind::LineString {
             column.end_part();
         }
         start = end;

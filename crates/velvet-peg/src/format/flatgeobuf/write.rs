@@ -110,14 +110,14 @@ impl Writer {
         let multi = kind.is_multi();
         match kind {
             GeometryKind::MultiPoint => self.writer.multipoint_begin(count, 0)?,
-            GeometryKind::MultiLine => self.writer.multilinestring_begin(count, 0)?,
+            GeometryKind::MultiLineString => self.writer.multilinestring_begin(count, 0)?,
             GeometryKind::MultiPolygon => self.writer.multipolygon_begin(count, 0)?,
             // A feature without a geometry is an empty one here.
             GeometryKind::Point if count == 0 => {
                 self.writer.point_begin(0)?;
                 self.writer.point_end(0)?;
             }
-            GeometryKind::Line if count == 0 => {
+            GeometryKind::LineString if count == 0 => {
                 self.writer.linestring_begin(true, 0, 0)?;
                 self.writer.linestring_end(true, 0)?;
             }
@@ -138,7 +138,7 @@ impl Writer {
                         self.writer.point_end(0)?;
                     }
                 }
-                GeometryKind::Line => {
+                GeometryKind::LineString => {
                     let ring = column.ring(column.rings(part).start);
                     self.writer.linestring_begin(!multi, ring.len(), number)?;
                     self.vertices(column, ring, false, 0)?;
@@ -159,7 +159,7 @@ impl Writer {
         }
         match kind {
             GeometryKind::MultiPoint => self.writer.multipoint_end(0),
-            GeometryKind::MultiLine => self.writer.multilinestring_end(0),
+            GeometryKind::MultiLineString => self.writer.multilinestring_end(0),
             GeometryKind::MultiPolygon => self.writer.multipolygon_end(0),
             _ => Ok(()),
         }
@@ -186,10 +186,10 @@ impl Writer {
 fn type_of(kind: GeometryKind) -> GeometryType {
     match kind {
         GeometryKind::Point => GeometryType::Point,
-        GeometryKind::Line => GeometryType::LineString,
+        GeometryKind::LineString => GeometryType::LineString,
         GeometryKind::Polygon => GeometryType::Polygon,
         GeometryKind::MultiPoint => GeometryType::MultiPoint,
-        GeometryKind::MultiLine => GeometryType::MultiLineString,
+        GeometryKind::MultiLineString => GeometryType::MultiLineString,
         GeometryKind::MultiPolygon => GeometryType::MultiPolygon,
     }
 }

@@ -215,10 +215,10 @@ fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<(),
     let kind = json["type"].as_str().unwrap_or("nothing");
     let found = match kind {
         "Point" => GeometryKind::Point,
-        "LineString" => GeometryKind::Line,
+        "LineString" => GeometryKind::LineString,
         "Polygon" => GeometryKind::Polygon,
         "MultiPoint" => GeometryKind::MultiPoint,
-        "MultiLineString" => GeometryKind::MultiLine,
+        "MultiLineString" => GeometryKind::MultiLineString,
         "MultiPolygon" => GeometryKind::MultiPolygon,
         other => return Err(format!("a geometry of type {other} cannot be read")),
     };

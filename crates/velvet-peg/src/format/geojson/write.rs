@@ -58,10 +58,10 @@ impl Writer {
         };
         let name = match kind {
             GeometryKind::Point => "Point",
-            GeometryKind::Line => "LineString",
+            GeometryKind::LineString => "LineString",
             GeometryKind::Polygon => "Polygon",
             GeometryKind::MultiPoint => "MultiPoint",
-            GeometryKind::MultiLine => "MultiLineString",
+            GeometryKind::MultiLineString => "MultiLineString",
             GeometryKind::MultiPolygon => "MultiPolygon",
         };
         *text += &format!("{{\"type\":\"{name}\",\"coordinates\":");

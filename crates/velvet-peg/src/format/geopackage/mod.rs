@@ -1,9 +1,9 @@
 //! OGC GeoPackage (12-128r18), in and out.
 
 mod blob;
-mod boxes;
 mod existing;
 mod read;
+mod rtree_batch;
 mod schema;
 mod write;
 

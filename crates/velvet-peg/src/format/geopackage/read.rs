@@ -98,10 +98,10 @@ pub(super) fn open(path: &Path) -> Result<Vec<OpenedLayer>> {
 fn kind_of(name: &str) -> Option<GeometryKind> {
     Some(match name.to_ascii_uppercase().as_str() {
         "POINT" => GeometryKind::Point,
-        "LINESTRING" => GeometryKind::Line,
+        "LINESTRING" => GeometryKind::LineString,
         "POLYGON" => GeometryKind::Polygon,
         "MULTIPOINT" => GeometryKind::MultiPoint,
-        "MULTILINESTRING" => GeometryKind::MultiLine,
+        "MULTILINESTRING" => GeometryKind::MultiLineString,
         "MULTIPOLYGON" => GeometryKind::MultiPolygon,
         _ => return None,
     })

@@ -1,7 +1,7 @@
 //! Writing a GeoPackage: a new file, a new feature table in a copy of one that is there, or
 //! more features in one of its tables; with R-tree index and extent.
 
-use super::boxes::Boxes;
+use super::rtree_batch::RtreeBatch;
 use super::{blob, quoted, schema};
 use crate::error::{Error, Result};
 use crate::format_support::{DECLARED, KEY};
@@ -23,8 +23,8 @@ pub(super) struct Writer {
     insert: String,
     /// Adds a box to the R-tree.
     insert_box: String,
-    /// Boxes that wait for the R-tree.
-    boxes: Boxes,
+    /// RtreeBatch that wait for the R-tree.
+    boxes: RtreeBatch,
     srs_id: i32,
     extent: Extender,
     declared: Option<GeometryKind>,
@@ -121,7 +121,7 @@ impl Writer {
             geometry,
             key,
             insert,
-            boxes: Boxes::default(),
+            boxes: RtreeBatch::default(),
             insert_box,
             srs_id,
             extent: Extender::default(),

@@ -47,10 +47,10 @@ const KEY: &str = "geo";
 fn kind_name(kind: GeometryKind) -> &'static str {
     match kind {
         GeometryKind::Point => "Point",
-        GeometryKind::Line => "LineString",
+        GeometryKind::LineString => "LineString",
         GeometryKind::Polygon => "Polygon",
         GeometryKind::MultiPoint => "MultiPoint",
-        GeometryKind::MultiLine => "MultiLineString",
+        GeometryKind::MultiLineString => "MultiLineString",
         GeometryKind::MultiPolygon => "MultiPolygon",
     }
 }

@@ -12,10 +12,10 @@ use std::ops::Range;
 pub(super) fn kind_of(encoding: &str) -> Option<GeometryKind> {
     Some(match encoding {
         "point" => GeometryKind::Point,
-        "linestring" => GeometryKind::Line,
+        "linestring" => GeometryKind::LineString,
         "polygon" => GeometryKind::Polygon,
         "multipoint" => GeometryKind::MultiPoint,
-        "multilinestring" => GeometryKind::MultiLine,
+        "multilinestring" => GeometryKind::MultiLineString,
         "multipolygon" => GeometryKind::MultiPolygon,
         _ => return None,
     })
@@ -37,8 +37,8 @@ impl<'a> Native<'a> {
     pub(super) fn of(column: &'a ArrayRef, kind: GeometryKind) -> Result<Native<'a>, String> {
         let depth = match kind {
             GeometryKind::Point => 0,
-            GeometryKind::Line | GeometryKind::MultiPoint => 1,
-            GeometryKind::Polygon | GeometryKind::MultiLine => 2,
+            GeometryKind::LineString | GeometryKind::MultiPoint => 1,
+            GeometryKind::Polygon | GeometryKind::MultiLineString => 2,
             GeometryKind::MultiPolygon => 3,
         };
         let mut lists = Vec::new();
@@ -87,7 +87,7 @@ impl<'a> Native<'a> {
                 self.ring(row..row + 1, column);
                 column.end_part();
             }
-            GeometryKind::Line => {
+            GeometryKind::LineString => {
                 self.ring(list(0, row), column);
                 column.end_part();
             }
@@ -101,7 +101,7 @@ impl<'a> Native<'a> {
                 list(0, row).for_each(|ring| self.ring(list(1, ring), column));
                 column.end_part();
             }
-            GeometryKind::MultiLine => {
+            GeometryKind::MultiLineString => {
                 for line in list(0, row) {
                     self.ring(list(1, line), column);
                     column.end_part();

@@ -198,8 +198,8 @@ fn whole(mut line: OpenLine) -> Raw {
     let parts = line.raw.geometry.open_parts();
     let kind = match parts {
         0 => None,
-        1 => Some(GeometryKind::Line),
-        _ => Some(GeometryKind::MultiLine),
+        1 => Some(GeometryKind::LineString),
+        _ => Some(GeometryKind::MultiLineString),
     };
     line.raw.geometry.end_feature(kind);
     let times = [("time_first", line.first_time), ("time_last", line.last_time)];

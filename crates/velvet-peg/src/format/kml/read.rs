@@ -163,9 +163,9 @@ impl Placemark {
             }
             ("outerBoundaryIs", _) => self.outer = true,
             ("Point", _) => self.part(GeometryKind::Point),
-            ("LineString" | "Track", _) => self.part(GeometryKind::Line),
+            ("LineString" | "Track", _) => self.part(GeometryKind::LineString),
             ("LinearRing", outer) if !outer.ends_with("BoundaryIs") => {
-                self.part(GeometryKind::Line);
+                self.part(GeometryKind::LineString);
             }
             ("Polygon", _) => self.part(GeometryKind::Polygon),
             ("Model", _) => self.wrong = Some("models are not read".to_string()),

@@ -96,7 +96,7 @@ impl Writer {
             false => "",
         };
         match kind {
-            GeometryKind::Point | GeometryKind::Line => {
+            GeometryKind::Point | GeometryKind::LineString => {
                 let name = if kind == GeometryKind::Point { "Point" } else { "LineString" };
                 let places = self.places(column, column.ring(column.rings(part).start));
                 *text += &format!("<{name}>{mode}{places}</{name}>");

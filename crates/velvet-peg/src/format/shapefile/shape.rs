@@ -182,8 +182,8 @@ fn lines(flat: &GeometryColumn, column: &mut GeometryColumn) -> Option<GeometryK
     }
     match count {
         0 => None,
-        1 => Some(GeometryKind::Line),
-        _ => Some(GeometryKind::MultiLine),
+        1 => Some(GeometryKind::LineString),
+        _ => Some(GeometryKind::MultiLineString),
     }
 }
 
@@ -245,7 +245,7 @@ impl ShapeType {
         let flat = match self.kind {
             GeometryKind::Point => 1,
             GeometryKind::MultiPoint => 8,
-            kind if kind.single() == GeometryKind::Line => 3,
+            kind if kind.single() == GeometryKind::LineString => 3,
             _ => 5,
         };
         match (self.z, self.m) {

@@ -5,7 +5,7 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::collections::BTreeSet;
-use velvet_peg::{Crs, Error, Geographic, Match, find, registry};
+use velvet_peg::{Crs, CrsMatch, Error, Geographic, find, registry};
 
 #[derive(Debug, Args)]
 pub(crate) struct Find {
@@ -33,7 +33,7 @@ impl Find {
     pub(super) fn run(&self) -> Result<Ending, Error> {
         let text = self.words.join(" ");
         let place = self.at.as_deref().map(reference::place_text).transpose()?;
-        let found: Vec<Match> = matching(&text)
+        let found: Vec<CrsMatch> = matching(&text)
             .into_iter()
             .filter(|found| self.deprecated || !found.deprecated)
             .filter(|found| {
@@ -60,7 +60,7 @@ impl Find {
             return Ok(Ending::Done);
         }
         if found.is_empty() {
-            return Err(Error::from_usage(format!(
+            return Err(Error::usage(format!(
                 "no current reference system matches all of `{text}`: use fewer words, or look among the \
                  withdrawn ones with --deprecated"
             )));
@@ -105,7 +105,7 @@ impl Find {
     }
 
     /// Unit and place, which need the system itself.
-    fn fits(&self, found: &Match, place: Option<Geographic>) -> bool {
+    fn fits(&self, found: &CrsMatch, place: Option<Geographic>) -> bool {
         if self.unit.is_none() && place.is_none() {
             return true;
         }
@@ -120,12 +120,12 @@ impl Find {
 }
 
 /// What the words match, or all systems where there are none.
-fn matching(text: &str) -> Vec<Match> {
+fn matching(text: &str) -> Vec<CrsMatch> {
     if !text.trim().is_empty() {
         return find(text);
     }
     let rows = registry::CrsRow::all();
-    rows.map(|row| Match {
+    rows.map(|row| CrsMatch {
         code: row.code,
         name: row.name,
         kind: row.kind,

@@ -41,7 +41,7 @@ impl Guess {
         let known = match &self.known {
             None => None,
             Some(text) => Some(text.split_once(',').ok_or_else(|| {
-                Error::from_usage(format!("--known `{text}`: name two columns, as in lon,lat"))
+                Error::usage(format!("--known `{text}`: name two columns, as in lon,lat"))
             })?),
         };
         let table = format_of(&self.file)?.is_table();
@@ -63,7 +63,7 @@ impl Guess {
             show::answer(&as_text(&guesses, &self.file, self.zone.is_some(), hint))?;
         }
         if guesses.is_empty() {
-            return Err(Error::from_usage(
+            return Err(Error::usage(
                 "no system of the registry brings these coordinates near the place expected",
             ));
         }
@@ -88,9 +88,9 @@ impl Guess {
 fn middle_of(path: &Path) -> Result<Geographic, Error> {
     let reader = LayerReader::open(path, None)?;
     let layer = reader.read()?.convert(&Crs::from_epsg(4326)?)?;
-    let bounds = layer.extent().ok_or_else(|| {
-        Error::from_usage(format!("{} has no features to be like", path.display()))
-    })?;
+    let bounds = layer
+        .extent()
+        .ok_or_else(|| Error::usage(format!("{} has no features to be like", path.display())))?;
     Ok(Geographic {
         lat: (bounds.south + bounds.north) / 2.0,
         lon: (bounds.west + bounds.east) / 2.0,

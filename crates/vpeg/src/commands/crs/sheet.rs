@@ -86,7 +86,7 @@ pub(super) fn sheet(crs: &Crs) -> Vec<(String, String)> {
         }
     }
     match crs.height() {
-        Height::Gravity(vertical) => {
+        Height::GravityRelated(vertical) => {
             let sense = if vertical.down { "depths" } else { "heights" };
             add(
                 "vertical",

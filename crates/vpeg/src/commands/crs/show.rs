@@ -45,7 +45,7 @@ impl Notation {
             Notation::Json => definition::json(crs),
         };
         text.ok_or_else(|| {
-            Error::from_usage(format!("{} cannot be written in this notation", crs.label()))
+            Error::usage(format!("{} cannot be written in this notation", crs.label()))
         })
     }
 }
@@ -96,11 +96,11 @@ impl Show {
                 operation.extent().name()
             ));
         }
-        for other in &route.turned_down {
+        for other in &route.alternatives {
             let areas: Vec<&str> = other.operations.iter().map(|o| o.extent().name()).collect();
             lines.push(format!("  also: {}, area {}", other.summary(), areas.join(" and ")));
         }
-        for lacking in &route.not_available {
+        for lacking in &route.unavailable {
             lines.push(format!(
                 "  not usable: {} [EPSG:{}], {}, needs {}",
                 lacking.name,
@@ -143,12 +143,12 @@ fn as_json(crs: &Crs, converter: Option<&Converter>) -> Json {
                 "area": operation.extent().name(),
                 "changes_nothing": operation.is_null(),
             })).collect::<Vec<_>>(),
-            "turned_down": route.turned_down.iter().map(|way| json!({
+            "alternatives": route.alternatives.iter().map(|way| json!({
                 "operations": way.operations.iter().map(|o| o.name()).collect::<Vec<_>>(),
                 "codes": way.operations.iter().map(|o| o.code()).collect::<Vec<_>>(),
                 "accuracy_m": way.accuracy_m(), "share_of_area": way.share,
             })).collect::<Vec<_>>(),
-            "not_available": route.not_available.iter().map(|lacking| json!({
+            "unavailable": route.unavailable.iter().map(|lacking| json!({
                 "code": lacking.code, "name": lacking.name, "accuracy_m": lacking.accuracy_m, "needs": lacking.needs,
             })).collect::<Vec<_>>(),
         });

@@ -23,7 +23,7 @@ pub(super) fn as_json(measures: &Measures, name: &str, units: &Units) -> Json {
             };
             let polygon = single(m) == Some(GeometryKind::Polygon);
             let length = if polygon { "perimeter" } else { "length" };
-            if polygon || single(m) == Some(GeometryKind::Line) {
+            if polygon || single(m) == Some(GeometryKind::LineString) {
                 put(&format!("{length}_ellipsoid_m"), Some(m.length_m));
                 put(&format!("{length}_grid_m"), m.grid_length_m);
                 put(&format!("{length}_ground_m"), m.ground_length_m);

@@ -6,7 +6,7 @@ mod json;
 
 use super::WriteArguments;
 use super::save::{SaveArguments, layer_source};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::{Args, ValueEnum};
 use figures::{Columns, cell};
@@ -102,7 +102,7 @@ impl Measure {
         if let Some(output) = &self.output {
             let source = layer_source(&self.file, self.layer.as_ref(), None);
             self.save.save(source, None, step, self.write.output(output), &self.write)?;
-            let mut progress = Progress::new("measuring");
+            let mut progress = TerminalProgress::new("measuring");
             let outcome = job.run(reader, output, &mut progress)?;
             drop(progress);
             return show::outcome(&outcome, "features", "features", output);
@@ -110,7 +110,7 @@ impl Measure {
         let MeasureColumns { measure: options, lengths, areas, .. } = job;
         let units = Units { lengths, areas };
         let options = MeasureOptions { label: self.name.clone(), by: self.by.clone(), ..options };
-        let mut progress = Progress::new("measuring");
+        let mut progress = TerminalProgress::new("measuring");
         let mut measures = measure(&reader, &options, &mut progress)?;
         drop(progress);
         self.sort(&mut measures.features);
@@ -181,7 +181,7 @@ impl Measure {
             return show::answer("  no features to measure");
         }
         let has = |kind| measures.features.iter().any(|m| single(m) == Some(kind));
-        let (areal, linear) = (has(GeometryKind::Polygon), has(GeometryKind::Line));
+        let (areal, linear) = (has(GeometryKind::Polygon), has(GeometryKind::LineString));
         if !areal && !linear {
             return show::answer(
                 "\n  points have neither length nor area; distances between them: vpeg course",

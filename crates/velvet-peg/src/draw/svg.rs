@@ -8,7 +8,7 @@ use velvet_peg_core::{Bounds, Crs};
 /// Font of all text; the rasteriser brings it along.
 pub(super) const FONT: &str = "Noto Sans, DejaVu Sans, Arial, sans-serif";
 
-pub(super) struct Picture {
+pub(super) struct SvgMap {
     pub(super) body: String,
     pub(super) width: f64,
     pub(super) height: f64,
@@ -22,8 +22,8 @@ pub(super) struct Picture {
     taken: Vec<[f64; 4]>,
 }
 
-impl Picture {
-    pub(super) fn new(options: &DrawOptions, crs: Option<&Crs>, extent: &Bounds) -> Picture {
+impl SvgMap {
+    pub(super) fn new(options: &DrawOptions, crs: Option<&Crs>, extent: &Bounds) -> SvgMap {
         let (width, height) =
             (f64::from(options.width.max(320)), f64::from(options.height.max(240)));
         let frame = [78.0, 58.0, width - 230.0, height - 62.0];
@@ -46,7 +46,7 @@ impl Picture {
             south: middle - half_y,
             north: middle + half_y,
         };
-        Picture {
+        SvgMap {
             body: String::new(),
             width,
             height,

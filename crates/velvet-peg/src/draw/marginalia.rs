@@ -1,12 +1,12 @@
 //! What stands round the map: title, legend, scale bar, north arrow and the line below.
 
-use super::picture::Picture;
+use super::svg::SvgMap;
 use super::ticks::{grouped, metres_across, round_step};
 use super::{COLOURS, DrawOptions};
 use crate::layer::{GeometryKind, Layer};
 use velvet_peg_core::{Geographic, LengthUnit};
 
-pub(super) fn all(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) {
+pub(super) fn all(picture: &mut SvgMap, layers: &[Layer], options: &DrawOptions) {
     title(picture, layers, options);
     let below = legend(picture, layers, options);
     north_arrow(picture, below + 40.0);
@@ -14,18 +14,18 @@ pub(super) fn all(picture: &mut Picture, layers: &[Layer], options: &DrawOptions
     caption(picture);
 }
 
-fn title(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) {
+fn title(picture: &mut SvgMap, layers: &[Layer], options: &DrawOptions) {
     let names: Vec<&str> = layers.iter().map(|layer| options.title_of(layer)).collect();
     let text = options.title.clone().unwrap_or_else(|| names.join(", "));
     let at = picture.frame[0];
     picture.put(format_args!(
         "<text x=\"{at}\" y=\"36\" font-size=\"20\" font-weight=\"bold\">{}</text>",
-        super::picture::escape(&text)
+        super::svg::escape(&text)
     ));
 }
 
 /// Writes the legend and gives the height of its lower edge.
-fn legend(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) -> f64 {
+fn legend(picture: &mut SvgMap, layers: &[Layer], options: &DrawOptions) -> f64 {
     let left = picture.frame[2] + 22.0;
     let mut y = picture.frame[1] + 14.0;
     picture.put(format_args!(
@@ -40,7 +40,7 @@ fn legend(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) -> f64
                 "<circle cx=\"{}\" cy=\"{middle}\" r=\"4\" fill=\"{fill}\" stroke=\"{line}\" stroke-width=\"1.6\"/>",
                 left + 12.0
             )),
-            Some(GeometryKind::Line) => picture.put(format_args!(
+            Some(GeometryKind::LineString) => picture.put(format_args!(
                 "<path d=\"M{left} {middle}h24\" fill=\"none\" stroke=\"{line}\" stroke-width=\"2.2\"/>"
             )),
             _ => picture.put(format_args!(
@@ -64,7 +64,7 @@ fn legend(picture: &mut Picture, layers: &[Layer], options: &DrawOptions) -> f64
 }
 
 /// Points to true north, which leans from grid north by the convergence.
-fn north_arrow(picture: &mut Picture, top: f64) {
+fn north_arrow(picture: &mut SvgMap, top: f64) {
     let x = picture.frame[2] + 50.0;
     let convergence = convergence(picture);
     let lean = -convergence.unwrap_or(0.0);
@@ -94,12 +94,12 @@ fn north_arrow(picture: &mut Picture, top: f64) {
 }
 
 /// Convergence at the middle of the map of a projected system, degrees.
-fn convergence(picture: &Picture) -> Option<f64> {
+fn convergence(picture: &SvgMap) -> Option<f64> {
     let crs = picture.crs.as_ref()?;
     if !crs.is_projected() {
         return None;
     }
-    let home = crate::checks::home_system(crs)?;
+    let home = crate::outliers::home_system(crs)?;
     let shown = picture.shown;
     let middle = velvet_peg_core::Coordinate::xy(
         (shown.west + shown.east) / 2.0,
@@ -112,7 +112,7 @@ fn convergence(picture: &Picture) -> Option<f64> {
 
 /// A bar of a round length in metres or kilometres, and in the system's feet where it has
 /// feet.
-fn scale_bar(picture: &mut Picture) {
+fn scale_bar(picture: &mut SvgMap) {
     let Some(metres) = metres_across(picture) else {
         return;
     };
@@ -132,7 +132,7 @@ fn scale_bar(picture: &mut Picture) {
 }
 
 fn bar(
-    picture: &mut Picture,
+    picture: &mut SvgMap,
     left: f64,
     y: f64,
     units_per_pixel: f64,
@@ -172,7 +172,7 @@ fn bar(
     );
 }
 
-fn caption(picture: &mut Picture) {
+fn caption(picture: &mut SvgMap) {
     let text = match &picture.crs {
         Some(crs) if crs.is_geographic() => {
             format!("{}, degrees drawn true to scale at the middle latitude", crs.label())

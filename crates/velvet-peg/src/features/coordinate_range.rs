@@ -7,21 +7,21 @@ use csv::StringRecord;
 use velvet_peg_core::{Converter, Coordinate, Crs};
 
 /// Tells whether a coordinate can be one of a system at all.
-pub(crate) struct Judge {
+pub(crate) struct CoordinateRange {
     crs: Option<Crs>,
     to_degrees: Option<Converter>,
 }
 
-impl Judge {
-    pub(crate) fn new(crs: Option<&Crs>) -> Result<Judge> {
+impl CoordinateRange {
+    pub(crate) fn new(crs: Option<&Crs>) -> Result<CoordinateRange> {
         let to_degrees = match crs {
             None => None,
-            Some(crs) => match crate::checks::home_system(crs) {
+            Some(crs) => match crate::outliers::home_system(crs) {
                 Some(home) => Some(Converter::new(crs, &home)?),
                 None => None,
             },
         };
-        Ok(Judge { crs: crs.cloned(), to_degrees })
+        Ok(CoordinateRange { crs: crs.cloned(), to_degrees })
     }
 
     /// Out of range for the system: no position on the ellipsoid.
@@ -51,7 +51,7 @@ impl Judge {
             return false;
         };
         converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| {
-            let at = crate::checks::from_greenwich(converter.target(), at);
+            let at = crate::outliers::from_greenwich(converter.target(), at);
             !crs.extent().contains(at.lon, at.lat)
         })
     }

@@ -9,7 +9,7 @@ use velvet_peg_core::planar::FlawKind;
 
 /// What is gathered of the features that are measured.
 #[derive(Debug, Default)]
-pub(super) struct Doubts {
+pub(super) struct MeasureWarnings {
     /// Polygons whose boundaries cross, and what the first is known by.
     crossed: u64,
     first: String,
@@ -24,7 +24,7 @@ pub(super) struct Doubts {
 const LENGTH: f64 = 100.0;
 const AREA: f64 = 200.0;
 
-impl Doubts {
+impl MeasureWarnings {
     /// Takes in features, and what was measured of them.
     pub(super) fn add(
         &mut self,

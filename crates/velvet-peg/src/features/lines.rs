@@ -1,11 +1,11 @@
 //! Lines from the rows of a table.
 
 use super::vertices::{Gathered, Vertex, VertexOptions};
-use super::{BuildOptions, Outcome};
+use super::{BuildOptions, Summary};
 use crate::error::Result;
 use crate::layer::{GeometryColumn, GeometryKind};
+use crate::progress::Progress;
 use crate::ruler::Ruler;
-use crate::watch::Watch;
 use std::path::Path;
 use velvet_peg_core::planar::{FlawKind, Ring, flaws_of_line};
 
@@ -34,11 +34,11 @@ impl BuildLines {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildLines, Crs, Unwatched};
+    /// use velvet_peg::{BuildLines, Crs, NoProgress};
     /// std::fs::write(file("a.csv"), "ditch,no,east,north\nT-1,2,600010,5250000\nT-1,1,600000,5250000\n")?;
     /// let mut lines = BuildLines::grouped_by("ditch", Crs::from_epsg(32610)?);
     /// lines.vertices.order = Some("no".into());
-    /// let outcome = lines.run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
+    /// let outcome = lines.run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
     /// assert_eq!((outcome.rows_in, outcome.vertices, outcome.out), (2, Some(2), 1));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
@@ -46,7 +46,7 @@ impl BuildLines {
     /// # Errors
     /// If the table cannot be read, a column is missing, an output exists, or no line can be
     /// made.
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
         let mut gathered = Gathered::read(&self.vertices, None, table, out, watch)?;
         let ruler = Ruler::of(self.vertices.build.crs.as_ref());
         let mut lines = Vec::new();
@@ -78,7 +78,11 @@ impl BuildLines {
                 parts += 1;
             }
             if parts > 0 {
-                let kind = if parts > 1 { GeometryKind::MultiLine } else { GeometryKind::Line };
+                let kind = if parts > 1 {
+                    GeometryKind::MultiLineString
+                } else {
+                    GeometryKind::LineString
+                };
                 column.end_feature(Some(kind));
                 lines.push((group, column));
             }

@@ -3,11 +3,10 @@
 //! Vertices of one feature need not be adjacent, so all of them are held in memory (140 to
 //! 190 bytes a row were measured); attributes are held once a feature.
 
-use super::carry::Carry;
 use super::findings::Findings;
-use super::order::{is_local_date, natural};
-use super::{BuildOptions, Judge, Outcome, each_row, renamed};
-use crate::checks::{Cloud, short};
+use super::natural_order::{is_local_date, natural};
+use super::reproject::Carry;
+use super::{BuildOptions, CoordinateRange, Summary, each_row, renamed};
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
 use crate::layer::{
@@ -15,10 +14,11 @@ use crate::layer::{
     SchemaInference,
 };
 use crate::notice::Notice;
+use crate::outliers::{PositionSample, short};
 use crate::output::refuse_existing;
+use crate::progress::Progress;
 use crate::ruler::Ruler;
 use crate::table::{CoordinateColumns, Inference, Notation, TableFile, read_pair};
-use crate::watch::Watch;
 use csv::StringRecord;
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, HashMap};
@@ -79,7 +79,7 @@ pub(super) struct Gathered {
     rejected: BTreeMap<u64, (u64, String)>,
     pub(super) findings: Findings,
     notices: Vec<Notice>,
-    cloud: Cloud,
+    cloud: PositionSample,
     rows: u64,
     median_leg: Option<f64>,
     unit: String,
@@ -110,7 +110,7 @@ impl Gathered {
         ring: Option<&str>,
         table: &Path,
         out: &Path,
-        watch: &mut dyn Watch,
+        watch: &mut dyn Progress,
     ) -> Result<Gathered> {
         let build = &options.build;
         refuse_existing(out, build.write.replaces())?;
@@ -133,7 +133,7 @@ impl Gathered {
             .filter(|at| group.contains(at) || !of_vertices.contains(at))
             .collect();
         let notation = if options.packed { Notation::Packed } else { Notation::Detected };
-        let judge = Judge::new(build.crs.as_ref())?;
+        let judge = CoordinateRange::new(build.crs.as_ref())?;
         let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(why).collect();
         notices.extend(renamed(&reader));
         if group.is_empty() {
@@ -153,7 +153,7 @@ impl Gathered {
             rejected: BTreeMap::new(),
             findings: Findings::default(),
             notices,
-            cloud: Cloud::default(),
+            cloud: PositionSample::default(),
             rows: 0,
             median_leg: None,
             unit: match &build.crs {
@@ -506,8 +506,8 @@ impl Gathered {
         options: &VertexOptions,
         features: Vec<(usize, GeometryColumn)>,
         out: &Path,
-        watch: &mut dyn Watch,
-    ) -> Result<Outcome> {
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let build = &options.build;
         let mut extent = Extender::default();
         features.iter().for_each(|(_, column)| extent.add(column));

@@ -1,15 +1,15 @@
 //! Progress of long work, for the caller to show.
 
 /// Hears how far a stage has come.
-pub trait Watch {
+pub trait Progress {
     /// `done` of `total` units (bytes read, or features); no total if it is not known.
     fn at(&mut self, done: u64, total: Option<u64>);
 }
 
 /// Shows nothing.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct Unwatched;
+pub struct NoProgress;
 
-impl Watch for Unwatched {
+impl Progress for NoProgress {
     fn at(&mut self, _done: u64, _total: Option<u64>) {}
 }

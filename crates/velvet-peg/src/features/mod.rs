@@ -2,19 +2,18 @@
 //! any kind from a column with geometries as text. [`vertices`] gathers rows of vertices for
 //! [`lines`] and [`polygons`]; [`courses`] has the courses of deeds.
 
-mod carry;
+mod coordinate_range;
 pub(crate) mod courses;
 mod findings;
-mod judge;
 pub(crate) mod lines;
-mod order;
+mod natural_order;
 pub(crate) mod polygons;
 mod repair;
+mod reproject;
 pub(crate) mod vertices;
 
-pub(crate) use judge::{FirstReasons, Judge};
+pub(crate) use coordinate_range::{CoordinateRange, FirstReasons};
 
-use crate::checks::Cloud;
 use crate::convert::{ConvertLayer, coordinates_in_expressions, heights_in_space, raises};
 use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
@@ -27,13 +26,14 @@ use crate::layer::{
 };
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
+use crate::outliers::PositionSample;
 use crate::output::{refuse_existing, refuse_inputs};
+use crate::progress::Progress;
 use crate::rejects::{Rejected, Rejects, RejectsTo};
 use crate::select::{Planned, Selection};
 use crate::table::{
     CoordinateColumns, Found, Inference, Notation, TableFile, TableReader, read_pair,
 };
-use crate::watch::Watch;
 use arrow_array::{Array, BooleanArray};
 use csv::StringRecord;
 use std::path::{Path, PathBuf};
@@ -109,8 +109,8 @@ impl BuildOptions {
         file: &TableFile,
         out: &Path,
         rejects: &mut Rejects,
-        watch: &mut dyn Watch,
-    ) -> Result<Outcome> {
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let convert = ConvertLayer {
             target: self.to.clone(),
             epoch: self.epoch,
@@ -142,7 +142,7 @@ pub(crate) fn nothing_left(left_out: u64, out: u64) -> Option<Notice> {
 /// What became of the rows: in = out + rejected + left out; where features are made of several
 /// rows, in = vertices + rejected.
 #[derive(Clone, Debug, Default)]
-pub struct Outcome {
+pub struct Summary {
     /// Rows or features read.
     pub rows_in: u64,
     /// Features or rows written.
@@ -178,9 +178,9 @@ impl BuildPoints {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildPoints, Crs, Unwatched};
+    /// use velvet_peg::{BuildPoints, Crs, NoProgress};
     /// let points = BuildPoints::in_system(Crs::parse("EPSG:4326")?);
-    /// let outcome = points.run(&file("headgates.csv"), &file("gates.gpkg"), &mut Unwatched)?;
+    /// let outcome = points.run(&file("headgates.csv"), &file("gates.gpkg"), &mut NoProgress)?;
     /// assert_eq!(outcome.rows_in, outcome.out + outcome.rejected.count);
     /// assert_eq!(outcome.rejected.first[0].0, 11); // the row, as a spreadsheet counts
     /// # Ok::<(), velvet_peg::Error>(())
@@ -189,7 +189,7 @@ impl BuildPoints {
     /// # Errors
     /// If the table cannot be read, a column is missing, an output exists, or no row can be
     /// used.
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
         refuse_existing(out, self.build.write.replaces())?;
         let file = TableFile::open(table, &self.build.table)?;
         let headers = file.rows()?.headers;
@@ -212,16 +212,16 @@ impl BuildFeatures {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildFeatures, Unwatched};
+    /// use velvet_peg::{BuildFeatures, NoProgress};
     /// std::fs::write(file("a.csv"), "ditch,shape\nAlder,\"LINESTRING (0 0, 3 4)\"\n")?;
-    /// let outcome = BuildFeatures::default().run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
+    /// let outcome = BuildFeatures::default().run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
     /// assert_eq!(outcome.out, 1);
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
     ///
     /// # Errors
     /// As [`BuildPoints::run`].
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
         refuse_existing(out, self.build.write.replaces())?;
         let file = TableFile::open(table, &self.build.table)?;
         let mut reader = file.rows()?;
@@ -264,7 +264,7 @@ impl Places {
         reader: &TableReader,
         record: &StringRecord,
         options: &BuildOptions,
-        judge: &Judge,
+        range: &CoordinateRange,
         column: &mut GeometryColumn,
     ) -> std::result::Result<(), String> {
         if let Some(misfit) = reader.misfit(record) {
@@ -273,7 +273,7 @@ impl Places {
         match self {
             Places::Columns(found, notation) => {
                 let (x, y, z) = read_pair(record, found, options.crs.as_ref(), *notation)?;
-                judge.check(x, y)?;
+                range.check(x, y)?;
                 column.push_point(x, y, z);
             }
             Places::Text(at) => {
@@ -295,7 +295,7 @@ impl Places {
                     ));
                 }
                 for (x, y) in one.x.iter().zip(&one.y) {
-                    judge.check(*x, *y)?;
+                    range.check(*x, *y)?;
                 }
                 column.push_from(&one, 0);
             }
@@ -323,7 +323,7 @@ fn bytes_of(text: &str) -> Option<Vec<u8>> {
 struct FirstReading {
     inference: Inference,
     learn: SchemaInference,
-    cloud: Cloud,
+    cloud: PositionSample,
     reasons: FirstReasons,
 }
 
@@ -331,16 +331,16 @@ fn first_reading(
     options: &BuildOptions,
     file: &TableFile,
     places: &Places,
-    judge: &Judge,
+    range: &CoordinateRange,
     needed: &[usize],
-    watch: &mut dyn Watch,
+    watch: &mut dyn Progress,
 ) -> Result<FirstReading> {
     let total = Some(file.bytes() * 2);
     let reader = file.rows()?;
     let mut first = FirstReading {
         inference: Inference::of_columns(reader.headers.len(), needed),
         learn: SchemaInference::default(),
-        cloud: Cloud::default(),
+        cloud: PositionSample::default(),
         reasons: FirstReasons::default(),
     };
     let mut column = GeometryColumn::new();
@@ -349,7 +349,7 @@ fn first_reading(
             watch.at(reader.bytes_read(), total);
         }
         first.inference.add(record, reader.types());
-        match places.push(reader, record, options, judge, &mut column) {
+        match places.push(reader, record, options, range, &mut column) {
             Ok(()) => {
                 for (x, y) in column.x.iter().zip(&column.y) {
                     first.cloud.gather(*x, *y);
@@ -395,12 +395,12 @@ fn run(
     file: &TableFile,
     places: &Places,
     out: &Path,
-    watch: &mut dyn Watch,
-) -> Result<Outcome> {
+    watch: &mut dyn Progress,
+) -> Result<Summary> {
     let table = file.path();
     let reader = file.rows()?;
     let headers = reader.headers.clone();
-    let judge = Judge::new(options.crs.as_ref())?;
+    let range = CoordinateRange::new(options.crs.as_ref())?;
     let mut notices = file.notices().to_vec();
     notices.extend(renamed(&reader));
     drop(reader);
@@ -417,7 +417,7 @@ fn run(
         .filter(|at| Some(*at) != geometry_at)
         .collect();
     let FirstReading { inference, learn, mut cloud, .. } =
-        first_reading(options, file, places, &judge, &needed, watch)?;
+        first_reading(options, file, places, &range, &needed, watch)?;
 
     let mut rejects = options.open_rejects(table, out, &headers)?;
     let name = options.layer_name(file);
@@ -481,7 +481,7 @@ fn run(
         cloud: &mut cloud,
         outside: 0,
         flat: 0,
-        judge: &judge,
+        range: &range,
     };
     let total = Some(file.bytes() * 2);
     let mut seen = 0u64;
@@ -490,7 +490,7 @@ fn run(
             watch.at(file.bytes() + reader.bytes_read(), total);
         }
         seen += 1;
-        let pushed = places.push(reader, record, options, &judge, &mut stage.geometry);
+        let pushed = places.push(reader, record, options, &range, &mut stage.geometry);
         if let Err(reason) = pushed {
             let reason = reader.on_sheet(record, reason);
             stage.geometry.end_feature(None);
@@ -525,7 +525,7 @@ fn run(
     let written = writer.finish()?;
     notices.extend(written.notices);
     notices.extend(nothing_left(left_out, written.count));
-    Ok(Outcome {
+    Ok(Summary {
         rows_in: inference.rows,
         out: written.count,
         left_out,
@@ -555,11 +555,11 @@ struct Stage<'a> {
     refused: Vec<(usize, String, StringRecord)>,
     left_out: u64,
     first: u64,
-    cloud: &'a mut Cloud,
+    cloud: &'a mut PositionSample,
     outside: u64,
     /// Places without a height that were carried into space.
     flat: u64,
-    judge: &'a Judge,
+    range: &'a CoordinateRange,
 }
 
 impl Stage<'_> {
@@ -601,7 +601,7 @@ impl Stage<'_> {
             for vertex in batch.geometry.vertices(at) {
                 let (x, y) = (batch.geometry.x[vertex], batch.geometry.y[vertex]);
                 self.cloud.judge(*number, x, y);
-                self.outside += u64::from(self.judge.is_outside(x, y));
+                self.outside += u64::from(self.range.is_outside(x, y));
             }
         }
         if let Some(converter) = &self.converter {

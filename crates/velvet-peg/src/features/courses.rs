@@ -1,15 +1,15 @@
 //! Polygons from the courses of deeds: bearings and distances, curves by radius and central
 //! angle, with what they miss closing by.
 
-use super::carry::Carry;
-use super::{BuildOptions, Outcome, each_row, renamed};
+use super::reproject::Carry;
+use super::{BuildOptions, Summary, each_row, renamed};
 use crate::error::{Error, Result};
 use crate::layer::column_names::{list, position};
 use crate::layer::{Extender, Geometry, Layer, Value};
 use crate::notice::Notice;
 use crate::output::refuse_existing;
+use crate::progress::Progress;
 use crate::table::TableFile;
-use crate::watch::Watch;
 use arrow_schema::{DataType, Field};
 use csv::StringRecord;
 use std::collections::HashMap;
@@ -107,10 +107,10 @@ impl BuildCourses {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildCourses, Unwatched};
+    /// use velvet_peg::{BuildCourses, NoProgress};
     /// std::fs::write(file("deed.csv"), "bearing,distance\nN 0 E,100\nN 90 E,50\nS 0 E,100\nS 90 W,50\n")?;
     /// let courses = BuildCourses::default();
-    /// let (outcome, closures) = courses.run(&file("deed.csv"), &file("deed.gpkg"), &mut Unwatched)?;
+    /// let (outcome, closures) = courses.run(&file("deed.csv"), &file("deed.gpkg"), &mut NoProgress)?;
     /// assert_eq!((outcome.out, closures[0].area), (1, 5000.0));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
@@ -122,8 +122,8 @@ impl BuildCourses {
         &self,
         table: &Path,
         out: &Path,
-        watch: &mut dyn Watch,
-    ) -> Result<(Outcome, Vec<Closure>)> {
+        watch: &mut dyn Progress,
+    ) -> Result<(Summary, Vec<Closure>)> {
         let build = &self.build;
         refuse_existing(out, build.write.replaces())?;
         let unit = self.grid_unit()?;

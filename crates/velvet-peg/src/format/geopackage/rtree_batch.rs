@@ -1,15 +1,15 @@
-//! Boxes on their way to an R-tree, put in an order in which neighbours follow each other: the
+//! RtreeBatch on their way to an R-tree, put in an order in which neighbours follow each other: the
 //! tree then works on few of its pages at a time, and little memory will do for them.
 
 use velvet_peg_core::Bounds;
 
-/// Boxes that are sorted at a time.
+/// RtreeBatch that are sorted at a time.
 const MANY: usize = 1 << 17;
 
 #[derive(Default)]
-pub(super) struct Boxes(Vec<(i64, Bounds)>);
+pub(super) struct RtreeBatch(Vec<(i64, Bounds)>);
 
-impl Boxes {
+impl RtreeBatch {
     pub(super) fn add(&mut self, id: i64, bounds: Bounds) {
         self.0.push((id, bounds));
     }

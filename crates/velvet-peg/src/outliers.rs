@@ -14,7 +14,7 @@ const NAMED: usize = 5;
 
 /// Gathers positions and then judges single rows against the bulk.
 #[derive(Debug, Default)]
-pub(crate) struct Cloud {
+pub(crate) struct PositionSample {
     /// What is judged, if not rows.
     noun: Option<&'static str>,
     seen: u64,
@@ -50,10 +50,10 @@ impl Suspects {
     }
 }
 
-impl Cloud {
+impl PositionSample {
     /// Judges the vertices of features, not rows.
-    pub(crate) fn of_features() -> Cloud {
-        Cloud { noun: Some("feature"), ..Cloud::default() }
+    pub(crate) fn of_features() -> PositionSample {
+        PositionSample { noun: Some("feature"), ..PositionSample::default() }
     }
 
     /// Adds a position to the sample: every position at first, then ever fewer.

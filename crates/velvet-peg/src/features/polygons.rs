@@ -1,14 +1,14 @@
 //! Polygons from the rows of a table: rings, which of them are holes, and what is wrong with
 //! them.
 
-use super::Outcome;
+use super::Summary;
 use super::repair::{coordinates, tidy};
 use super::vertices::{Gathered, Vertex, VertexOptions};
-use crate::checks::short;
 use crate::error::Result;
 use crate::layer::{GeometryColumn, GeometryKind};
+use crate::outliers::short;
+use crate::progress::Progress;
 use crate::ruler::Ruler;
-use crate::watch::Watch;
 use std::path::Path;
 use velvet_peg_core::planar::{
     FlawKind, Placing, Ring, flaws_between_parts, flaws_of_polygon, place_in_ring, ring_area,
@@ -52,9 +52,9 @@ impl BuildPolygons {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildPolygons, Layer, Unwatched};
+    /// use velvet_peg::{BuildPolygons, Layer, NoProgress};
     /// std::fs::write(file("a.csv"), "e,n\n0,0\n0,10\n10,10\n10,0\n")?;
-    /// BuildPolygons::default().run(&file("a.csv"), &file("a.gpkg"), &mut Unwatched)?;
+    /// BuildPolygons::default().run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
     /// let polygon = Layer::read(file("a.gpkg"))?.features().next().unwrap().vertices();
     /// assert_eq!(polygon, [(0.0, 0.0), (10.0, 0.0), (10.0, 10.0), (0.0, 10.0), (0.0, 0.0)]);
     /// # Ok::<(), velvet_peg::Error>(())
@@ -62,7 +62,7 @@ impl BuildPolygons {
     ///
     /// # Errors
     /// As [`BuildLines::run`](super::lines::BuildLines::run).
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Watch) -> Result<Outcome> {
+    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
         let mut gathered = Gathered::read(&self.vertices, self.ring.as_deref(), table, out, watch)?;
         let ruler = Ruler::of(self.vertices.build.crs.as_ref());
         let by_part = self.vertices.part.is_some();
