@@ -109,6 +109,9 @@ impl Converter {
             heights: source.has_ellipsoidal_height(),
             grids: options.grids.clone().or_else(Grids::default_grids),
         };
+        if let Some(grids) = &setting.grids {
+            grids.forget_failures();
+        }
         Ok(Converter {
             from,
             to,
@@ -259,7 +262,7 @@ impl Converter {
                     ellipsoid,
                     [at.x * metres, at.y * metres, at.z * metres],
                 );
-                State { lon: crate::degrees::wrap(lon - meridian), lat, h }
+                State { lon: crate::math::degrees::wrap(lon - meridian), lat, h }
             }
         };
         for step in &self.route.steps {

@@ -31,6 +31,10 @@ impl Error {
         Error::new(Kind::Malformed, message)
     }
 
+    pub(crate) fn unknown(message: impl Into<String>) -> Error {
+        Error::new(Kind::Unknown, message)
+    }
+
     pub(crate) fn unsupported(message: impl Into<String>) -> Error {
         Error::new(Kind::Unsupported, message)
     }

@@ -5,9 +5,9 @@
 //! tangent of the reduced latitude until it stands, with his height formula that holds at
 //! all latitudes.
 
-use crate::degrees;
-use crate::elementary::{norm, unit};
 use crate::ellipsoid::Ellipsoid;
+use crate::math::degrees;
+use crate::math::elementary::{norm, unit};
 
 /// Geocentric X, Y, Z in metres of longitude and latitude in degrees and ellipsoidal height
 /// in metres.

@@ -331,7 +331,7 @@ fn land(crs: &Crs, hypothesis: Hypothesis, point: (f64, f64)) -> Option<Geograph
         }
         Mapping::Geocentric(_) => return None,
     };
-    let place = Geographic { lat, lon: crate::degrees::wrap(lon + meridian) };
+    let place = Geographic { lat, lon: crate::math::degrees::wrap(lon + meridian) };
     (lat.abs() <= 90.0 && lon.abs() <= 360.0).then_some(place)
 }
 

@@ -13,31 +13,25 @@
 //! geodesics to 20 nm; what a change of datum is known to, its [`Route`] says.
 
 pub mod angle;
-mod authalic;
+mod auxiliary;
 pub mod bearing;
 mod converter;
 mod crs;
 mod datum;
 pub mod definition;
-mod degrees;
-mod elementary;
 mod ellipsoid;
 mod error;
 mod extent;
-mod gauss_sphere;
 pub mod geocentric;
 mod geodesic;
 mod grid;
 mod guess;
 mod height_plan;
-mod latitude;
-mod meridian;
+mod math;
 pub mod planar;
 mod position;
 mod projection;
 mod route;
-mod series;
-mod sum;
 pub mod traverse;
 mod unit;
 mod zones;
@@ -55,8 +49,8 @@ pub use grid::{GridFiles, Grids, ShiftGrid};
 pub use guess::{Expected, Guess, Hypothesis, Indistinguishable, guess};
 pub use position::{Coordinate, Geographic};
 pub use projection::{
-    Factors, METHODS, Parameter, ParameterKind, Parameters, Projection, Quantity,
-    kind_of_parameter, parameters_of,
+    Factors, Parameter, ParameterKind, Parameters, Projection, Quantity, kind_of_parameter,
+    method_codes, parameters_of,
 };
 pub use route::{CandidateRoute, Policy, Route};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};

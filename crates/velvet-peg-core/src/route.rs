@@ -9,8 +9,9 @@
 //! cannot be run (a grid file, a method not computed yet) are kept and named, so that the
 //! answer says what a better one would have needed.
 
+use crate::crs::Side;
 use crate::crs::{Crs, Datum, datum_code};
-use crate::datum::{Operation, Setting, Side, Unavailable};
+use crate::datum::{Operation, Setting, Unavailable};
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Coverage};
 use std::cmp::Ordering;

@@ -2,10 +2,10 @@
 //! of a grid; their misclosure and its adjustment by the compass rule (N. Bowditch 1808, each
 //! corner moves by the misclosure times its share of the length run).
 
-use crate::degrees::sin_cos as sin_cos_deg;
 use crate::error::{Error, Result};
+use crate::math::Sum;
+use crate::math::degrees::sin_cos as sin_cos_deg;
 use crate::planar::ring_area;
-use crate::sum::Sum;
 
 /// Which way a curve turns, seen along it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

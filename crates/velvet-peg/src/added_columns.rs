@@ -4,13 +4,13 @@
 //! standard input and writes standard output.
 
 use crate::error::{Error, Result};
-use crate::features::{Summary, renamed};
 use crate::format_support::TableOptions;
 use crate::layer::column_names::distinct;
 use crate::notice::Notice;
 use crate::output::{Output, refuse_existing, refuse_inputs};
 use crate::progress::Progress;
 use crate::rejects::{Rejects, RejectsTo};
+use crate::summary::Summary;
 use crate::table::{TableFile, TableReader, standard_input};
 use csv::StringRecord;
 use std::io::Write;
@@ -109,7 +109,7 @@ impl Session {
             refuse_existing(out, self.options.overwrite)?;
         }
         let mut outcome = Summary { notices: self.notices.clone(), ..Summary::default() };
-        outcome.notices.extend(renamed(&self.reader));
+        outcome.notices.extend(self.reader.renamed());
         let mut header = self.headers.clone();
         for column in columns {
             let name = distinct(&header, column);

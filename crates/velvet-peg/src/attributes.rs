@@ -1,7 +1,7 @@
 //! The attributes of a table or a layer, held in memory: the smaller side of a join.
 
 use crate::error::Result;
-use crate::features::each_row;
+
 use crate::format_support::TableOptions;
 use crate::input::format_of;
 use crate::layer::RowBuilder;
@@ -36,11 +36,11 @@ impl AttributeTable {
         let reader = file.rows()?;
         let headers = reader.headers.clone();
         let mut notices = file.notices().to_vec();
-        notices.extend(crate::features::renamed(&reader));
+        notices.extend(reader.renamed());
         let mut inference = Inference::new(headers.len());
         let mut records = Vec::new();
         let mut misfits: Vec<String> = Vec::new();
-        each_row(reader, &mut |reader, record| {
+        reader.each_row(&mut |reader, record| {
             match reader.misfit(record) {
                 Some(misfit) => misfits.push(format!("row {}: {misfit}", reader.row())),
                 None => {

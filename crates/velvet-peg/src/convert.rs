@@ -2,19 +2,21 @@
 
 use crate::added_columns::{AppendOptions, Session};
 use crate::error::{Error, Result};
-use crate::features::{CoordinateRange, FirstReasons, Summary, nothing_left};
 use crate::format::Format;
 use crate::format_support::{WriteOptions, coordinate_names, default_decimals};
+use crate::home_system::{from_greenwich, home_system};
 use crate::layer::{Batch, CrsOrigin, GeometryColumn, no_system};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
-use crate::outliers::{PositionSample, from_greenwich, home_system};
 use crate::output::{refuse_existing, rejects_path};
+use crate::plausibility::PositionSample;
+use crate::plausibility::wrong_zone;
+use crate::plausibility::{CoordinateRange, FirstReasons};
 use crate::progress::Progress;
 use crate::rejects::{Rejects, RejectsTo};
 use crate::select::{Planned, Selection};
+use crate::summary::{Summary, nothing_left};
 use crate::table::{CoordinateColumns, Notation, read_pair};
-use crate::wrong_zone::wrong_zone;
 use arrow_array::{Array, BooleanArray};
 use csv::StringRecord;
 use std::fmt::Write;

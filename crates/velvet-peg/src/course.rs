@@ -2,11 +2,11 @@
 
 use crate::added_columns::{AppendOptions, Session};
 use crate::error::{Error, Result};
-use crate::features::Summary;
 use crate::format_support::coordinate_names;
+use crate::home_system::home_system;
 use crate::layer::column_names::position;
-use crate::outliers::home_system;
 use crate::progress::Progress;
+use crate::summary::Summary;
 use crate::table::{Found, Notation, NumberFormat, read_pair};
 use csv::StringRecord;
 use std::path::Path;

@@ -1,15 +1,15 @@
 //! Giving data its missing or corrected reference system without moving a coordinate.
 
 use crate::error::Result;
-use crate::features::Summary;
 use crate::format::Format;
 use crate::format_support::{LayerStore, WriteOptions};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
-use crate::outliers::PositionSample;
 use crate::output::{refuse_existing, same_file};
+use crate::plausibility::PositionSample;
 use crate::progress::Progress;
 use crate::rejects::{Rejects, RejectsTo};
+use crate::summary::Summary;
 use std::path::Path;
 use velvet_peg_core::Crs;
 

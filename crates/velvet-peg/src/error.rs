@@ -72,7 +72,6 @@ impl Error {
     }
 
     /// What was asked for makes no sense with this data: wrong column, missing system.
-    /// What was asked for makes no sense.
     pub fn usage(message: impl Into<String>) -> Error {
         Error::new(Kind::Usage, message)
     }
@@ -193,7 +192,8 @@ impl fmt::Display for Error {
 
 impl std::error::Error for Error {
     fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
-        self.0.source.as_deref().map(|source| source as _)
+        // The message has the words of the cause already: the chain goes on behind it.
+        self.0.source.as_deref().and_then(std::error::Error::source)
     }
 }
 

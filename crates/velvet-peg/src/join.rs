@@ -4,7 +4,6 @@
 use crate::attributes::AttributeTable;
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
-use crate::features::Summary;
 use crate::format_support::TableOptions;
 use crate::format_support::{KEY, WriteOptions};
 use crate::layer::column_names::distinct;
@@ -14,6 +13,7 @@ use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
 use crate::progress::Progress;
+use crate::summary::Summary;
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, UInt64Array};
 use arrow_schema::{Field, Schema, SchemaRef};
 use arrow_select::take::take;

@@ -37,6 +37,7 @@ mod format_support;
 mod grid_folder;
 mod guard;
 mod guess_data;
+mod home_system;
 mod input;
 mod job;
 mod join;
@@ -45,18 +46,18 @@ mod layer_io;
 mod look;
 mod measure;
 mod notice;
-mod outliers;
 mod output;
 mod pack;
+mod plausibility;
 mod position;
 mod progress;
 mod reference;
 mod rejects;
 mod ruler;
 mod select;
+mod summary;
 mod table;
 mod tag;
-mod wrong_zone;
 mod zone;
 
 /// The Arrow crates that batches are made of, at the versions in use here.
@@ -80,7 +81,7 @@ pub use features::courses::{BuildCourses, Closure, ClosureLeg, CourseNames};
 pub use features::lines::BuildLines;
 pub use features::polygons::BuildPolygons;
 pub use features::vertices::VertexOptions;
-pub use features::{BuildFeatures, BuildOptions, BuildPoints, Summary};
+pub use features::{BuildFeatures, BuildOptions, BuildPoints};
 pub use format::Format;
 pub use format_support::{
     Appending, Attributes, Capability, CellType, Quoting, SheetShape, Systems, TableOptions, Texts,
@@ -91,9 +92,11 @@ pub use guard::panics_are_caught;
 pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
 pub use input::format_of;
 pub use job::{
-    JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack, JobPlaces, JobPlan, JobProgress,
-    JobSource, LoggedCheck, LoggedFile, LoggedStep, NoJobProgress, RunOptions, STEP_KINDS, Step,
-    StepKind, WORDS, steps_table,
+    AreaUnitName, Column, ColumnOfWith, ConvertStep, CoordinatesText, CoursesStep, DeclareStep,
+    Epoch, FeaturesStep, FieldsStep, JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack,
+    JobPlan, JobProgress, JobSource, JobSpans, JoinStep, LengthUnitName, LinesStep, LoggedCheck,
+    LoggedFile, LoggedStep, MeasureStep, NoJobProgress, PointsStep, PolygonsStep, RunOptions,
+    STEP_KINDS, Step, StepKind, SystemText, TagStep, WORDS, steps_table,
 };
 pub use join::{Examples, JoinTable, MatchReport};
 pub use layer::{
@@ -114,6 +117,7 @@ pub use progress::{NoProgress, Progress};
 pub use reference::{depends_on_data, read_reference, read_reference_for};
 pub use rejects::Rejected;
 pub use select::{FUNCTIONS, FunctionHelp, NumberText, PlaceColumns, Selection};
+pub use summary::Summary;
 pub use table::{Cell, CoordinateColumns, NumberFormat, Row, TableFile, TableReader};
 pub use tag::{TagPoints, TagReport};
 pub use velvet_peg_core::*;

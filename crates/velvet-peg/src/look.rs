@@ -2,7 +2,7 @@
 
 use crate::error::Result;
 use crate::features::courses::CourseNames;
-use crate::features::each_row;
+
 use crate::format::Format;
 use crate::format_support::wkt;
 use crate::format_support::{SheetShape, TableOptions};
@@ -10,7 +10,7 @@ use crate::input::locate;
 use crate::layer::LayerInfo;
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::outliers::PositionSample;
+use crate::plausibility::PositionSample;
 use crate::progress::Progress;
 use crate::table::{
     Found, Inference, Notation, NumberFormat, TableFile, likely, point_file_names, read_pair,
@@ -160,7 +160,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
              say which it is with --header or --no-header"
         )));
     }
-    notices.extend(crate::features::renamed(&reader));
+    notices.extend(reader.renamed());
     let numbers = NumberFormat::default();
     let found = likely(&headers, &head, &numbers, None, None);
     let point_file = match file.has_header() {
@@ -179,7 +179,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
     // Coordinates are read both ways; the one that suits more rows wins.
     let (mut angles, mut lengths) = (Reading::default(), Reading::default());
     let mut bytes = 0;
-    each_row(reader, &mut |reader, record| {
+    reader.each_row(&mut |reader, record| {
         if inference.rows.is_multiple_of(4096) {
             watch.at(reader.bytes_read(), (!is_sampled).then_some(file.bytes()));
         }

@@ -1,8 +1,8 @@
 //! The position sheet of one place: every notation and every grid that covers it.
 
 use crate::error::{Error, Result};
+use crate::home_system::home_system;
 use crate::notice::Notice;
-use crate::outliers::home_system;
 use crate::zone::{systems_of, zones_of_place};
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
 use velvet_peg_core::{
@@ -193,8 +193,9 @@ impl PositionSheet {
                     Some(row) => Crs::from_epsg(row.code)?,
                     None => zone.crs()?,
                 };
-                let band = UtmZone::band(on_wgs84)
-                    .map_or(String::new(), |band| format!(" (band {band}: {}{band})", zone.number));
+                let band = UtmZone::band(on_wgs84).map_or(String::new(), |band| {
+                    format!(" (band {band}: {}{band})", zone.number())
+                });
                 let section = format!("UTM zone {}{band}, {}", zone.name(), crs.label());
                 self.grid(&crs, &section)?;
                 section

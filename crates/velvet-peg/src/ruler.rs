@@ -2,8 +2,8 @@
 //! are degrees, which have no length.
 
 use crate::error::{Error, Result};
+use crate::home_system::home_system;
 use crate::layer::{GeometryColumn, GeometryKind};
-use crate::outliers::home_system;
 use std::ops::Range;
 use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, planar};
 

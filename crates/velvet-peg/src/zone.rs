@@ -2,10 +2,10 @@
 
 use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
+use crate::home_system::home_system;
 use crate::layer::{Layer, Value, no_system};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::outliers::home_system;
 use crate::table::{CoordinateColumns, Notation, TableFile, read_pair};
 use csv::StringRecord;
 use std::collections::BTreeMap;
@@ -101,8 +101,8 @@ pub fn systems_of(zone: &StatePlaneZone) -> Vec<Crs> {
 /// The system of a zone on a datum, by the name that the registry gives such systems; none where it
 /// has none.
 fn utm_on(home: &str, zone: UtmZone) -> Option<Crs> {
-    let side = if zone.north { 'N' } else { 'S' };
-    let name = format!("{home} / UTM zone {}{side}", zone.number);
+    let side = if zone.is_north() { 'N' } else { 'S' };
+    let name = format!("{home} / UTM zone {}{side}", zone.number());
     Crs::parse(&name).ok().filter(|crs| crs.name() == name)
 }
 

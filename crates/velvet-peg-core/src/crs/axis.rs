@@ -72,4 +72,9 @@ impl Axis {
             _ => None,
         }
     }
+
+    /// True if numbers along both mean the same, whatever the axes are called.
+    pub(crate) fn counts_like(&self, other: &Axis) -> bool {
+        self.direction.eq_ignore_ascii_case(&other.direction) && self.unit == other.unit
+    }
 }

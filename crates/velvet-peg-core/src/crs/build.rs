@@ -110,7 +110,7 @@ impl Crs {
     }
 
     /// A projected system from parameters: a county's low-distortion zone, an old survey's
-    /// plane, anything of one of the [`crate::METHODS`]. Coordinates are eastings and northings
+    /// plane, anything of one of the [`crate::method_codes`]. Coordinates are eastings and northings
     /// in `unit`; parameters carry EPSG codes, angles in degrees, lengths in metres.
     ///
     /// ```

@@ -1,6 +1,5 @@
 //! Datums, reference frames and datum ensembles.
 
-use crate::datum::Side;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Kind, Result};
 use crate::unit::AngleUnit;
@@ -61,6 +60,13 @@ fn longitude_deg(row: &PrimeMeridianRow) -> Result<f64> {
         9110 => row.longitude.packed_degrees(),
         unit => row.longitude.to_f64() * AngleUnit::from_epsg(unit)?.degrees(),
     })
+}
+
+/// Ellipsoid and prime meridian on one side of a datum operation.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Side {
+    pub(crate) ellipsoid: Ellipsoid,
+    pub(crate) prime_meridian_deg: f64,
 }
 
 /// A datum, or an ensemble of realisations that are taken as one.

@@ -13,6 +13,7 @@ mod vertical;
 
 pub use axis::{Axis, AxisUnit};
 pub(crate) use build::Custom;
+pub(crate) use datum::Side;
 pub use datum::{Datum, PrimeMeridian};
 pub use find::{CrsMatch, find};
 pub use vertical::{Height, VerticalCrs};
@@ -82,6 +83,16 @@ impl Conversion {
     /// Name of the method.
     pub fn method_name(&self) -> &'static str {
         method_name(self.method_code).unwrap_or("unknown")
+    }
+
+    /// True if both have the same method and parameters, in any order.
+    fn is_same(&self, other: &Conversion) -> bool {
+        let all_in = |a: &Conversion, b: &Conversion| {
+            a.parameters.iter().all(|one| {
+                b.parameters.iter().any(|o| o.code == one.code && o.quantity == one.quantity)
+            })
+        };
+        self.method_code == other.method_code && all_in(self, other) && all_in(other, self)
     }
 }
 
@@ -268,17 +279,40 @@ impl Crs {
 }
 
 impl PartialEq for Crs {
-    /// Two systems are equal if they are the same row of the registry, or one and the same
-    /// object; use [`crate::definition::identify`] to compare what definitions say.
+    /// Two systems are equal if they are the same row of the registry; without codes, if their
+    /// names, datums, conversions, heights, parts, and the directions and units of the axes are. Use
+    /// [`crate::definition::identify`] to compare what definitions say.
     fn eq(&self, other: &Crs) -> bool {
         match (self.code(), other.code()) {
             (Some(a), Some(b)) => a == b,
-            (None, None) => {
-                Arc::ptr_eq(&self.0, &other.0)
-                    || crate::definition::wkt2(self) == crate::definition::wkt2(other)
-            }
+            (None, None) => Arc::ptr_eq(&self.0, &other.0) || self.is_same_structure(other),
             _ => false,
         }
+    }
+}
+
+impl Crs {
+    fn is_same_structure(&self, other: &Crs) -> bool {
+        let (a, b) = (&self.0, &other.0);
+        let same_datum = match (&a.datum, &b.datum) {
+            (Some(a), Some(b)) => a.is_same(b) && a.ellipsoid() == b.ellipsoid(),
+            (None, None) => true,
+            _ => false,
+        };
+        let same_conversion = match (&a.conversion, &b.conversion) {
+            (Some(a), Some(b)) => a.is_same(b),
+            (None, None) => true,
+            _ => false,
+        };
+        a.name == b.name
+            && a.kind == b.kind
+            && same_datum
+            && same_conversion
+            && a.axes.len() == b.axes.len()
+            && a.axes.iter().zip(&b.axes).all(|(a, b)| a.counts_like(b))
+            && a.height == b.height
+            && self.base() == other.base()
+            && self.horizontal() == other.horizontal()
     }
 }
 

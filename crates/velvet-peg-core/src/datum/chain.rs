@@ -1,7 +1,7 @@
 //! Concatenated operations of the registry: several rows run one after the other.
 
-use super::{Operation, Setting, Side, State};
-use crate::crs::{Datum, datum_code};
+use super::{Operation, Setting, State};
+use crate::crs::{Datum, Side, datum_code};
 use velvet_peg_epsg::{CrsRow, OperationKind, OperationRow};
 
 /// One step of a chain, with the datums that it lies between.

@@ -10,8 +10,7 @@ mod similarity;
 
 pub(crate) use setting::Setting;
 
-use crate::crs::{Crs, Datum};
-use crate::ellipsoid::Ellipsoid;
+use crate::crs::{Crs, Datum, Side};
 use crate::error::{Error, Kind, Result};
 use crate::extent::Extent;
 use crate::geocentric;
@@ -30,13 +29,6 @@ pub(crate) struct State {
     pub(crate) lon: f64,
     pub(crate) lat: f64,
     pub(crate) h: f64,
-}
-
-/// Ellipsoid and prime meridian on one side of an operation.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Side {
-    pub(crate) ellipsoid: Ellipsoid,
-    pub(crate) prime_meridian_deg: f64,
 }
 
 const NEEDS_EPOCH: &str = "the epoch of the coordinates, in decimal years";
@@ -261,13 +253,13 @@ impl Operation {
             Method::SameEnsemble => state,
             Method::LongitudeRotation(rotation) => {
                 let rotation = if self.reversed { -rotation } else { *rotation };
-                State { lon: crate::degrees::wrap(state.lon + rotation), ..state }
+                State { lon: crate::math::degrees::wrap(state.lon + rotation), ..state }
             }
             Method::Offsets(lat, lon, h) => {
                 let sign = if self.reversed { -1.0 } else { 1.0 };
                 State {
                     lat: state.lat + sign * lat,
-                    lon: crate::degrees::wrap(state.lon + sign * lon),
+                    lon: crate::math::degrees::wrap(state.lon + sign * lon),
                     h: state.h + sign * h,
                 }
             }
@@ -297,7 +289,7 @@ impl Operation {
         if !self.reversed {
             let shift = grid.shift(state.lon, state.lat)?;
             return Some(State {
-                lon: crate::degrees::wrap(state.lon + shift.lon),
+                lon: crate::math::degrees::wrap(state.lon + shift.lon),
                 lat: state.lat + shift.lat,
                 h: state.h + shift.h,
             });
@@ -314,7 +306,7 @@ impl Operation {
             }
         }
         let h = state.h - grid.shift(lon, lat)?.h;
-        Some(State { lon: crate::degrees::wrap(lon), lat, h })
+        Some(State { lon: crate::math::degrees::wrap(lon), lat, h })
     }
 
     fn shift(&self, similarity: &Similarity, state: State, from: &Side, to: &Side) -> State {
@@ -332,7 +324,7 @@ impl Operation {
         let p = geocentric::from_geographic(&from.ellipsoid, lon, state.lat, state.h);
         let moved = if reversed { similarity.apply_inverse(p) } else { similarity.apply(p) };
         let (lon, lat, h) = geocentric::to_geographic(&to.ellipsoid, moved);
-        State { lon: crate::degrees::wrap(lon - to.prime_meridian_deg), lat, h }
+        State { lon: crate::math::degrees::wrap(lon - to.prime_meridian_deg), lat, h }
     }
 
     /// Backwards through a method that drops the height: finds the position whose forward
@@ -351,7 +343,7 @@ impl Operation {
         for _ in 0..3 {
             let flat_found = State { h: 0.0, ..found };
             let image = Self::shift_in(similarity, false, flat_found, to, from);
-            found.lon += crate::degrees::wrap(state.lon - image.lon);
+            found.lon += crate::math::degrees::wrap(state.lon - image.lon);
             found.lat += state.lat - image.lat;
         }
         State { h: state.h, ..found }
@@ -372,7 +364,7 @@ impl Method {
                 return Err(NEEDS_EPOCH.into());
             }
             (Some(Timing::Specific), Some(epoch)) => {
-                let at = parameters.ratio(1049).map_err(words)?;
+                let at = parameters.rate(1049).map_err(words)?;
                 if (epoch - at).abs() > 0.005 {
                     return Err(format!("coordinates of epoch {at}, not {epoch}"));
                 }

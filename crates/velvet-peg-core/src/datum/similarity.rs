@@ -82,6 +82,13 @@ fn form(method: u32) -> Option<Form> {
     })
 }
 
+/// EPSG codes of the parameters; those of the other two axes, and the rates, follow in order.
+const X_AXIS_TRANSLATION: u32 = 8605;
+const X_AXIS_ROTATION: u32 = 8608;
+const SCALE_DIFFERENCE: u32 = 8611;
+const RATE_OF_X_AXIS_TRANSLATION: u32 = 1040;
+const PARAMETER_REFERENCE_EPOCH: u32 = 1047;
+
 /// What time has to do with a method of this family.
 pub(crate) fn timing(method: u32) -> Option<Timing> {
     form(method).map(|form| form.timing)
@@ -100,25 +107,39 @@ impl Similarity {
 
     fn build(form: &Form, parameters: &Parameters, epoch: Option<f64>) -> Result<Similarity> {
         let years = match (form.timing, epoch) {
-            (Timing::Dependent, Some(epoch)) => epoch - parameters.ratio(1047)?,
+            (Timing::Dependent, Some(epoch)) => {
+                epoch - parameters.rate(PARAMETER_REFERENCE_EPOCH)?
+            }
             _ => 0.0,
         };
         // The rates follow the order of the parameters: 1040 to 1046.
-        let at_epoch = |code: u32| -> Result<f64> {
-            let value = parameters.ratio(code)?;
+        let at_epoch = |code: u32, value: f64| -> Result<f64> {
             if form.timing != Timing::Dependent {
                 return Ok(value);
             }
-            Ok(value + years * parameters.ratio(code - 8605 + 1040)?)
+            Ok(value
+                + years
+                    * parameters.rate(code - X_AXIS_TRANSLATION + RATE_OF_X_AXIS_TRANSLATION)?)
         };
-        let mut translation = [at_epoch(8605)?, at_epoch(8606)?, at_epoch(8607)?];
+        let metres = |code| -> Result<f64> { at_epoch(code, parameters.metres(code)?) };
+        let mut translation = [
+            metres(X_AXIS_TRANSLATION)?,
+            metres(X_AXIS_TRANSLATION + 1)?,
+            metres(X_AXIS_TRANSLATION + 2)?,
+        ];
         let matrix = match form.rotations {
             Rotations::None => [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]],
             rotations => {
                 let sign = if rotations == Rotations::PositionVector { 1.0 } else { -1.0 };
-                let angle = |code| -> Result<f64> { Ok(sign * at_epoch(code)?.to_radians()) };
-                let (rx, ry, rz) = (angle(8608)?, angle(8609)?, angle(8610)?);
-                let m = 1.0 + at_epoch(8611)?;
+                let angle = |code| -> Result<f64> {
+                    Ok(sign * at_epoch(code, parameters.degrees(code)?)?.to_radians())
+                };
+                let (rx, ry, rz) = (
+                    angle(X_AXIS_ROTATION)?,
+                    angle(X_AXIS_ROTATION + 1)?,
+                    angle(X_AXIS_ROTATION + 2)?,
+                );
+                let m = 1.0 + at_epoch(SCALE_DIFFERENCE, parameters.ratio(SCALE_DIFFERENCE)?)?;
                 match rotations {
                     Rotations::FullMatrix => {
                         turn(-rx, -ry, -rz).map(|row| row.map(|value| m * value))

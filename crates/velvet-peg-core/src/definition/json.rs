@@ -270,7 +270,15 @@ fn value(crs: &Crs) -> Option<Value> {
                 "components": parts.iter().map(value).collect::<Option<Vec<_>>>()?,
             })
         }
-        CrsKind::Engineering | CrsKind::Derived => return None,
+        CrsKind::Engineering => {
+            let datum = json!({"type": "EngineeringDatum", "name": crs.name()});
+            let mut value = json!({"type": "EngineeringCRS", "name": crs.name(), "datum": datum});
+            if !crs.axes().is_empty() {
+                value["coordinate_system"] = axes(crs.axes(), "Cartesian");
+            }
+            value
+        }
+        CrsKind::Derived => return None,
     };
     if let Some(bounds) = crs.extent().boxes().first() {
         value["area"] = json!(crs.extent().name());

@@ -1,6 +1,7 @@
 //! Names in definition texts: how they are compared, and what the words of OGC 01-009 and of
 //! the files beside Shapefiles stand for.
 
+use crate::projection::{method_of_word, word_of_method};
 use velvet_peg_epsg::{methods, parameters};
 
 /// A name with everything folded away that spellings differ in: case, accents, separators,
@@ -70,72 +71,20 @@ fn plain(c: char) -> char {
     }
 }
 
-/// Words of methods besides the registry's own names: OGC 01-009 and the files beside
-/// Shapefiles. The first word of a code is the one written.
-pub(crate) const METHOD_WORDS: &[(&str, u32)] = &[
-    ("Transverse_Mercator", 9807),
-    ("Gauss_Kruger", 9807),
-    ("Gauss_Krueger", 9807),
-    ("Transverse_Mercator_South_Orientated", 9808),
-    ("Lambert_Conformal_Conic_1SP", 9801),
-    ("Lambert_Conformal_Conic_2SP", 9802),
-    ("Lambert_Conformal_Conic", 9802),
-    ("Lambert_Conformal_Conic_2SP_Belgium", 9803),
-    ("Lambert_Conformal_Conic_2SP_Michigan", 1051),
-    ("Lambert_Conformal_Conic_West_Orientated", 9826),
-    ("Albers_Conic_Equal_Area", 9822),
-    ("Albers", 9822),
-    ("Mercator_1SP", 9804),
-    ("Mercator_2SP", 9805),
-    ("Mercator", 9805),
-    ("Mercator_Auxiliary_Sphere", 1024),
-    ("Popular_Visualisation_Pseudo_Mercator", 1024),
-    ("Polar_Stereographic", 9810),
-    ("Stereographic_North_Pole", 9829),
-    ("Stereographic_South_Pole", 9829),
-    ("Oblique_Stereographic", 9809),
-    ("Double_Stereographic", 9809),
-    ("Hotine_Oblique_Mercator", 9812),
-    ("Hotine_Oblique_Mercator_Azimuth_Natural_Origin", 9812),
-    ("Rectified_Skew_Orthomorphic_Natural_Origin", 9812),
-    ("Oblique_Mercator", 9815),
-    ("Hotine_Oblique_Mercator_Azimuth_Center", 9815),
-    ("Rectified_Skew_Orthomorphic_Center", 9815),
-    ("Swiss_Oblique_Cylindrical", 9815),
-    ("Swiss_Oblique_Mercator", 9815),
-    ("Laborde_Oblique_Mercator", 9813),
-    ("Krovak", 9819),
-    ("Lambert_Azimuthal_Equal_Area", 9820),
-    ("Cylindrical_Equal_Area", 9835),
-    ("Azimuthal_Equidistant", 1125),
-    ("Cassini_Soldner", 9806),
-    ("Cassini", 9806),
-    ("Polyconic", 9818),
-    ("American_Polyconic", 9818),
-    ("Bonne", 9827),
-    ("Equirectangular", 1028),
-    ("Equidistant_Cylindrical", 1028),
-    ("Plate_Carree", 1028),
-    ("Equal_Earth", 1078),
-    ("New_Zealand_Map_Grid", 9811),
-    ("Tunisia_Mining_Grid", 9816),
-];
-
 /// EPSG code of a method's name, in any of its spellings.
 pub(crate) fn method(name: &str) -> Option<u32> {
     let wanted = squeezed(name);
-    let known = METHOD_WORDS.iter().map(|(word, code)| (*code, *word));
-    known.chain(methods()).find(|(_, word)| squeezed(word) == wanted).map(|(code, _)| code)
+    let same = |word: &str| squeezed(word) == wanted;
+    method_of_word(same).or_else(|| methods().find(|(_, word)| same(word)).map(|(code, _)| code))
 }
 
 /// The word that OGC 01-009 has for a method; for others the registry's name with
 /// underscores.
 pub(crate) fn method_word(code: u32) -> Option<String> {
-    METHOD_WORDS
-        .iter()
-        .find(|(_, known)| *known == code)
-        .map(|(word, _)| (*word).to_string())
-        .or_else(|| velvet_peg_epsg::method_name(code).map(underscored))
+    match word_of_method(code) {
+        Some(word) => Some(word.to_string()),
+        None => velvet_peg_epsg::method_name(code).map(underscored),
+    }
 }
 
 fn underscored(name: &str) -> String {

@@ -73,7 +73,18 @@ pub fn write(crs: &Crs, spelling: Spelling) -> Option<String> {
                 authority(crs.code(), spelling)
             ))
         }
-        CrsKind::Engineering | CrsKind::Derived => None,
+        CrsKind::Engineering => {
+            // Its name is all that tells it from another: not a letter is changed.
+            let local = quoted(crs.name());
+            let unit = crs.axes().first().and_then(Axis::length);
+            let unit = unit.map_or(String::new(), |unit| format!(",{}", length(&unit, spelling)));
+            // Type 0 is a datum of which nothing is known.
+            Some(format!(
+                "LOCAL_CS[{local},LOCAL_DATUM[{local},0]{unit}{}]",
+                axes(crs.axes(), Spelling::Standard)
+            ))
+        }
+        CrsKind::Derived => None,
     }
 }
 

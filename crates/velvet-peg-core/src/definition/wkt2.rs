@@ -59,7 +59,15 @@ pub fn write(crs: &Crs) -> Option<String> {
             };
             format!("COMPOUNDCRS[{},{},{part}", quoted(crs.name()), write(&crs.horizontal()?)?)
         }
-        CrsKind::Engineering | CrsKind::Derived => return None,
+        CrsKind::Engineering => format!(
+            "ENGCRS[{0},EDATUM[{0}]{1}",
+            quoted(crs.name()),
+            match crs.axes() {
+                [] => String::new(),
+                axes => format!(",{}", coordinate_system(axes, "Cartesian")),
+            }
+        ),
+        CrsKind::Derived => return None,
     };
     Some(format!("{body}{}{}]", usage(crs), id(crs.code())))
 }

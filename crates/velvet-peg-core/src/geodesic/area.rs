@@ -9,9 +9,9 @@
 use super::integrals::Samples;
 use super::inverse::Line;
 use super::{EllipsoidalArea, Geodesic};
-use crate::elementary::{norm, unit};
+use crate::math::Sum;
+use crate::math::elementary::{norm, unit};
 use crate::position::Geographic;
-use crate::sum::Sum;
 use std::f64::consts::PI;
 
 /// Polygons all of whose vertices lie beyond this latitude are reckoned from the pole.

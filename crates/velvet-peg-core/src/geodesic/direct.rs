@@ -4,8 +4,8 @@
 //! method on I₁, whose derivative is known and near one.
 
 use super::Geodesic;
-use crate::degrees;
-use crate::elementary::{norm, unit};
+use crate::math::degrees;
+use crate::math::elementary::{norm, unit};
 use crate::position::Geographic;
 
 impl Geodesic {

@@ -6,8 +6,8 @@
 
 use super::Geodesic;
 use super::integrals::Integral;
-use crate::degrees;
-use crate::elementary::{norm, unit};
+use crate::math::degrees;
+use crate::math::elementary::{norm, unit};
 use crate::position::Geographic;
 use std::f64::consts::PI;
 

@@ -11,7 +11,7 @@ mod ntv2;
 use crate::error::{Error, Kind, Result};
 use std::collections::HashMap;
 use std::fmt::Debug;
-use std::sync::{Arc, Mutex, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Where grid files come from.
 pub trait GridFiles: Debug + Send + Sync {
@@ -53,13 +53,20 @@ impl Grids {
     /// The grid of a method from its files, in the method's order.
     pub(crate) fn get(&self, method: u32, names: &[&str]) -> Parsed {
         let key: Vec<String> = names.iter().map(|name| (*name).to_string()).collect();
-        let mut parsed = self.parsed.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        if let Some(known) = parsed.get(&key) {
+        let held = || self.parsed.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = held().get(&key) {
             return known.clone();
         }
+        // Read without the lock: others may want other grids meanwhile.
         let found = self.read(method, names);
-        parsed.insert(key, found.clone());
-        found
+        held().entry(key).or_insert(found).clone()
+    }
+
+    /// Forgets what could not be read, so that it is tried again: somebody may have put the file
+    /// there. Done once a plan.
+    pub(crate) fn forget_failures(&self) {
+        let mut parsed = self.parsed.lock().unwrap_or_else(PoisonError::into_inner);
+        parsed.retain(|_, grid| grid.is_ok());
     }
 
     fn read(&self, method: u32, names: &[&str]) -> Parsed {

@@ -21,7 +21,7 @@ pub use orientation::orientation;
 pub use place::{Placing, distance_to_segment, place_in_ring};
 pub use region::Region;
 
-use crate::sum::Sum;
+use crate::math::Sum;
 
 /// Length of the line through these vertices, in the unit of the coordinates.
 ///

@@ -5,11 +5,31 @@
 //! factors and convergence follow from the derivatives. The two workhorses, Transverse
 //! Mercator and the conformal conic, implement [`Kernel`] directly with closed factors.
 
-use super::real::{Dual, Real};
-use super::{Factors, Inverse};
-use crate::degrees;
 use crate::ellipsoid::Ellipsoid;
+use crate::math::{LonLat, Real, degrees};
 use std::fmt::Debug;
+
+/// Below this latitude of origin (degrees) the meridian arc to it is nothing.
+pub(crate) const ORIGIN_TOLERANCE: f64 = 1e-15;
+
+/// Position that an inverse kernel found, degrees.
+pub(crate) struct Inverse {
+    pub(crate) lon: f64,
+    pub(crate) lat: f64,
+}
+
+/// How a projection distorts at a point.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Factors {
+    /// Point scale factor along the meridian (h).
+    pub meridian_scale: f64,
+    /// Point scale factor along the parallel (k); equal to the other where the projection
+    /// is conformal.
+    pub parallel_scale: f64,
+    /// Azimuth of grid north, degrees clockwise from true north: grid bearing = azimuth −
+    /// convergence.
+    pub convergence_deg: f64,
+}
 
 /// A method with its parameters, in degrees and metres from its true origin; x counts
 /// eastward and y northward, whatever the method's own axes do.
@@ -18,79 +38,6 @@ pub(crate) trait Kernel: Debug + Send + Sync {
     fn inverse(&self, e: f64, n: f64) -> Option<Inverse>;
     fn factors(&self, lon: f64, lat: f64) -> Option<Factors>;
     fn is_conformal(&self) -> bool;
-}
-
-/// A position as formulas want it.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct LonLat<T> {
-    /// Longitude from the origin's meridian, radians, −π to π.
-    pub(crate) lambda: T,
-    pub(crate) sin_lambda: T,
-    pub(crate) cos_lambda: T,
-    /// Latitude, radians.
-    pub(crate) phi: T,
-    pub(crate) sin: T,
-    pub(crate) cos: T,
-    /// Latitude, degrees.
-    pub(crate) lat: f64,
-}
-
-impl LonLat<f64> {
-    fn of(lon0: f64, lon: f64, lat: f64) -> LonLat<f64> {
-        let lambda = degrees::wrap(lon - lon0);
-        let (sin_lambda, cos_lambda) = degrees::sin_cos(lambda);
-        let (sin, cos) = degrees::sin_cos(lat);
-        LonLat {
-            lambda: lambda.to_radians(),
-            sin_lambda,
-            cos_lambda,
-            phi: lat.to_radians(),
-            sin,
-            cos,
-            lat,
-        }
-    }
-
-    /// The same place with derivatives by its own longitude and latitude.
-    fn dual(&self) -> LonLat<Dual> {
-        let by_lon = |value, by_lon| Dual { value, by_lon, by_lat: 0.0 };
-        let by_lat = |value, by_lat| Dual { value, by_lon: 0.0, by_lat };
-        LonLat {
-            lambda: by_lon(self.lambda, 1.0),
-            sin_lambda: by_lon(self.sin_lambda, self.cos_lambda),
-            cos_lambda: by_lon(self.cos_lambda, -self.sin_lambda),
-            phi: by_lat(self.phi, 1.0),
-            sin: by_lat(self.sin, self.cos),
-            cos: by_lat(self.cos, -self.sin),
-            lat: self.lat,
-        }
-    }
-}
-
-impl<T: Real> LonLat<T> {
-    /// Latitude from `lat0_deg`, radians: the difference is formed in degrees, where it is
-    /// exact or nearly so.
-    pub(crate) fn rise(&self, lat0_deg: f64) -> T {
-        self.phi.chain((self.lat - lat0_deg).to_radians(), 1.0)
-    }
-
-    /// sin φ − sin φ₀ without cancellation.
-    pub(crate) fn sin_rise(&self, lat0_deg: f64) -> T {
-        let half = degrees::sin_cos((self.lat - lat0_deg) / 2.0).0;
-        let middle = degrees::sin_cos((self.lat + lat0_deg) / 2.0).1;
-        self.phi.chain(2.0 * middle * half, self.cos.value())
-    }
-
-    /// 1/√(1 − e² sin² φ): the prime vertical radius over the semi-major axis.
-    pub(crate) fn nu(&self, e2: f64) -> T {
-        T::constant(1.0) / (-(self.sin.square() * e2) + 1.0).sqrt()
-    }
-
-    /// Radius of curvature in the meridian over the semi-major axis.
-    pub(crate) fn rho(&self, e2: f64) -> T {
-        let nu = self.nu(e2);
-        nu * nu.square() * (1.0 - e2)
-    }
 }
 
 /// A method whose mapping is written once for all numbers.

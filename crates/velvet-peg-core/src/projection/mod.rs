@@ -4,46 +4,20 @@
 //! metres, and gives the point scale factors and the convergence with it. It knows nothing
 //! of datums, axis order or axis units: [`crate::Crs`] adds those.
 //!
-//! Each method lives in a file of its own that names its source.
+//! Each method lives in a file of its own below `method/`, which names its source and describes it
+//! (code, parameters, false origin, sense of the axes, words in definitions).
 
-mod albers;
-mod azimuthal_equal_area;
-mod azimuthal_equidistant;
-mod bonne;
-mod cassini;
-mod colombia_urban;
-mod complex;
-mod cylindrical_equal_area;
-mod equal_earth;
-mod equidistant_cylindrical;
-mod guam;
-mod hotine;
 mod kernel;
-mod krovak;
-mod laborde;
-mod lambert_conic;
-mod local_orthographic;
-mod mercator;
-mod method_parameters;
-mod methods;
-mod modified_azimuthal_equidistant;
-mod near_conformal;
-mod new_zealand_map_grid;
-mod oblique_stereographic;
+mod method;
+pub(crate) mod parameter_code;
+mod parameter_kind;
 mod parameters;
-mod polar_stereographic;
-mod polyconic;
-mod real;
-mod spherical_mercator;
-mod transverse_mercator;
-mod tunisia_mining_grid;
-mod zoned_grid;
 
-pub(crate) use kernel::LonLat;
-pub use method_parameters::{ParameterKind, kind_of_parameter, parameters_of};
-pub use methods::METHODS;
+pub use kernel::Factors;
+pub use method::{method_codes, parameters_of};
+pub(crate) use method::{method_of_word, word_of_method};
+pub use parameter_kind::{ParameterKind, kind_of_parameter};
 pub use parameters::{Parameter, Parameters, Quantity};
-pub(crate) use real::Real;
 
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
@@ -51,28 +25,6 @@ use crate::position::Geographic;
 use kernel::Kernel;
 use std::sync::Arc;
 use velvet_peg_epsg::method_name;
-
-/// Below this latitude of origin (degrees) the meridian arc to it is nothing.
-pub(crate) const ORIGIN_TOLERANCE: f64 = 1e-15;
-
-/// Position that an inverse kernel found, degrees.
-pub(crate) struct Inverse {
-    pub(crate) lon: f64,
-    pub(crate) lat: f64,
-}
-
-/// How a projection distorts at a point.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Factors {
-    /// Point scale factor along the meridian (h).
-    pub meridian_scale: f64,
-    /// Point scale factor along the parallel (k); equal to the other where the projection
-    /// is conformal.
-    pub parallel_scale: f64,
-    /// Azimuth of grid north, degrees clockwise from true north: grid bearing = azimuth −
-    /// convergence.
-    pub convergence_deg: f64,
-}
 
 /// A map projection on one ellipsoid.
 #[derive(Clone, Debug)]
@@ -87,7 +39,7 @@ pub struct Projection {
 }
 
 impl Projection {
-    /// Builds the projection of an EPSG method code, one of [`METHODS`]. Parameters carry EPSG
+    /// Builds the projection of an EPSG method code, one of [`method_codes`]. Parameters carry EPSG
     /// codes, angles in degrees, lengths in metres.
     ///
     /// ```
@@ -107,13 +59,15 @@ impl Projection {
     /// If the method is not one of those, a parameter is missing, or the values describe no
     /// projection.
     pub fn new(method: u32, parameters: &Parameters, ellipsoid: &Ellipsoid) -> Result<Projection> {
-        let built = methods::build(method, parameters, ellipsoid)?;
+        let description = method::find(method)?;
+        let false_origin =
+            |code| -> Result<f64> { Ok(parameters.metres(code)? * description.false_sense) };
         Ok(Projection {
-            kernel: built.kernel,
+            kernel: (description.build)(parameters, ellipsoid)?,
             code: method,
-            false_easting_m: parameters.metres(built.false_origin.0)? * built.false_sense,
-            false_northing_m: parameters.metres(built.false_origin.1)? * built.false_sense,
-            sense: built.sense,
+            false_easting_m: false_origin(description.false_origin.0)?,
+            false_northing_m: false_origin(description.false_origin.1)?,
+            sense: description.sense,
         })
     }
 

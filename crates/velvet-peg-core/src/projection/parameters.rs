@@ -106,30 +106,50 @@ impl Parameters {
             .map(Parameters)
     }
 
-    fn number(&self, code: u32) -> Result<f64> {
+    fn find(&self, code: u32) -> Result<&Quantity> {
         let found = self.0.iter().find(|parameter| parameter.code == code);
-        match found.and_then(Parameter::value) {
-            Some(value) => Ok(value),
-            None => Err(Error::malformed(format!(
+        found.map(|parameter| &parameter.quantity).ok_or_else(|| {
+            Error::malformed(format!(
                 "the operation lacks its parameter {code} ({})",
                 parameter_name(code).unwrap_or("unknown")
-            ))),
-        }
+            ))
+        })
     }
 
     /// Degrees of an angle.
     pub(crate) fn degrees(&self, code: u32) -> Result<f64> {
-        self.number(code)
+        match self.find(code)? {
+            Quantity::Angle(degrees) if degrees.abs() <= 360.0 => Ok(*degrees),
+            Quantity::Angle(degrees) => Err(Error::malformed(format!(
+                "parameter {code} ({}) is {degrees}°, beyond a full circle",
+                parameter_name(code).unwrap_or("unknown")
+            ))),
+            other => Err(wrong_kind(code, "an angle", other)),
+        }
     }
 
     /// Metres of a length.
     pub(crate) fn metres(&self, code: u32) -> Result<f64> {
-        self.number(code)
+        match self.find(code)? {
+            Quantity::Length(metres) if metres.is_finite() => Ok(*metres),
+            other => Err(wrong_kind(code, "a length", other)),
+        }
     }
 
     /// A ratio.
     pub(crate) fn ratio(&self, code: u32) -> Result<f64> {
-        self.number(code)
+        match self.find(code)? {
+            Quantity::Scale(ratio) if ratio.is_finite() => Ok(*ratio),
+            other => Err(wrong_kind(code, "a ratio", other)),
+        }
+    }
+
+    /// Degrees, metres or unity a year, or a time in years.
+    pub(crate) fn rate(&self, code: u32) -> Result<f64> {
+        match self.find(code)? {
+            Quantity::Rate(rate) if rate.is_finite() => Ok(*rate),
+            other => Err(wrong_kind(code, "a rate or a time", other)),
+        }
     }
 
     pub(crate) fn file(&self) -> Option<&str> {
@@ -143,6 +163,20 @@ impl Parameters {
             _ => None,
         })
     }
+}
+
+fn wrong_kind(code: u32, wanted: &str, given: &Quantity) -> Error {
+    let given = match given {
+        Quantity::Angle(degrees) => format!("an angle of {degrees}°"),
+        Quantity::Length(metres) => format!("a length of {metres} m"),
+        Quantity::Scale(ratio) => format!("a ratio of {ratio}"),
+        Quantity::Rate(rate) => format!("a rate of {rate} a year"),
+        Quantity::File(name) => format!("the file {name}"),
+    };
+    Error::malformed(format!(
+        "parameter {code} ({}) is {wanted}, and {given} was given",
+        parameter_name(code).unwrap_or("unknown")
+    ))
 }
 
 fn quantity(parameter: u32, value: &Value) -> Result<Quantity> {

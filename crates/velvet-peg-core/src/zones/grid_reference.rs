@@ -79,11 +79,11 @@ pub fn grid_reference_to(at: Geographic, digits: usize) -> Result<String> {
     let head = match zone {
         Some(zone) => {
             let band = UtmZone::band(at).unwrap_or('X');
-            let letters = COLUMNS[usize::from((zone.number - 1) % 3)];
-            let shift = if zone.number % 2 == 0 { 5 } else { 0 };
+            let letters = COLUMNS[usize::from((zone.number() - 1) % 3)];
+            let shift = if zone.number() % 2 == 0 { 5 } else { 0 };
             let column = letters[(column - 1).clamp(0, 7) as usize] as char;
             let row = ROWS[((row + shift).rem_euclid(20)) as usize] as char;
-            format!("{}{band} {column}{row}", zone.number)
+            format!("{}{band} {column}{row}", zone.number())
         }
         None => {
             let north = at.lat > 0.0;
@@ -190,15 +190,12 @@ fn zone_square(
     row: u8,
     within_n: f64,
 ) -> Option<(Crs, f64, f64)> {
-    if !(1..=60).contains(&number) {
-        return None;
-    }
     let band_at = BANDS.iter().position(|letter| *letter == band)?;
+    let zone = UtmZone::new(number, band_at >= 10).ok()?;
     let letters = COLUMNS[usize::from((number - 1) % 3)];
     let column = letters.iter().position(|letter| *letter == column)? + 1;
     let shift = if number.is_multiple_of(2) { 5 } else { 0 };
     let row = (ROWS.iter().position(|letter| *letter == row)? + 20 - shift) % 20;
-    let zone = UtmZone { number, north: band_at >= 10 };
     let crs = zone.crs().ok()?;
     let south = -80.0 + 8.0 * band_at as f64;
     let north = if band == b'X' { 84.0 } else { south + 8.0 };

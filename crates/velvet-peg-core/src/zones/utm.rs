@@ -12,21 +12,42 @@ use crate::position::Geographic;
 /// A UTM zone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct UtmZone {
-    /// Zone number, 1 to 60.
-    pub number: u8,
-    /// True north of the equator.
-    pub north: bool,
+    number: u8,
+    north: bool,
 }
 
 impl UtmZone {
+    /// The zone of a number from 1 to 60, north or south of the equator.
+    ///
+    /// # Errors
+    /// If there is no zone of that number.
+    pub fn new(number: u8, north: bool) -> Result<UtmZone> {
+        match (1..=60).contains(&number) {
+            true => Ok(UtmZone { number, north }),
+            false => {
+                Err(Error::unknown(format!("there is no UTM zone {number}: they go from 1 to 60")))
+            }
+        }
+    }
+
+    /// Zone number, 1 to 60.
+    pub fn number(self) -> u8 {
+        self.number
+    }
+
+    /// True north of the equator.
+    pub fn is_north(self) -> bool {
+        self.north
+    }
+
     /// The zone of a position on WGS 84, with the wider zones of south-west Norway and
     /// Svalbard. None beyond 84° north and 80° south, where the polar grids take over.
     ///
     /// ```
     /// use velvet_peg_core::{Geographic, UtmZone};
     /// let zone = UtmZone::of(Geographic { lat: 47.4, lon: -120.01 }).unwrap();
-    /// assert_eq!((zone.number, zone.north), (10, true));
-    /// assert_eq!(UtmZone::of(Geographic { lat: 60.0, lon: 5.0 }).unwrap().number, 32);
+    /// assert_eq!((zone.number(), zone.is_north()), (10, true));
+    /// assert_eq!(UtmZone::of(Geographic { lat: 60.0, lon: 5.0 }).unwrap().number(), 32);
     /// ```
     pub fn of(at: Geographic) -> Option<UtmZone> {
         if !(-80.0..84.0).contains(&at.lat) || !at.lon.is_finite() {
@@ -87,7 +108,7 @@ impl UtmZone {
         let lons = meridians.into_iter().chain([step, step + 6.0]);
         let lats = [-80.0, 0.0, 56.0, 64.0, 72.0, 84.0];
         let sideways = lons.flat_map(|lon| {
-            let off = crate::degrees::wrap(lon - at.lon);
+            let off = crate::math::degrees::wrap(lon - at.lon);
             // A hair beyond the meridian, on its far side.
             let beyond = at.lon + off + off.signum() * 1e-9;
             Some((off.abs().to_radians() * east_m, Geographic { lon: beyond, lat: at.lat }))
@@ -165,7 +186,7 @@ pub struct UtmText {
 /// let at = utm_text("10T 705000 5254000")?;
 /// assert_eq!((at.zone.name().as_str(), at.easting_m), ("10N", 705_000.0));
 /// let trap = utm_text("34S 300000 6250000")?; // near Cape Town, not in a band of 32° to 40° north
-/// assert!(!trap.zone.north && trap.remark.is_some());
+/// assert!(!trap.zone.is_north() && trap.remark.is_some());
 /// # Ok::<(), velvet_peg_core::Error>(())
 /// ```
 ///
@@ -183,7 +204,7 @@ pub fn utm_text(text: &str) -> Result<UtmText> {
     let first = words.next().ok_or_else(malformed)?;
     let digits: String = first.chars().take_while(char::is_ascii_digit).collect();
     let number: u8 = digits.parse().map_err(|_| malformed())?;
-    if !(1..=60).contains(&number) {
+    if UtmZone::new(number, true).is_err() {
         return Err(Error::malformed(format!("`{text}`: there is no UTM zone {number}")));
     }
     let rest: Vec<&str> = words.collect();

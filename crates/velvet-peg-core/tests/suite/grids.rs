@@ -1,7 +1,9 @@
 //! Operations by grids of shifts, on small grids that the tests make.
 
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::mpsc::{Receiver, channel};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
 use velvet_peg_core::{
     Bounds, Converter, Coordinate, Crs, GridFiles, Grids, PlanOptions, ShiftGrid,
 };
@@ -258,4 +260,81 @@ fn damaged_grids_are_refused_wherever_they_are_cut() {
     let converter = Converter::plan(&nad27, &nad83, &options(files)).unwrap();
     let needs = &converter.route().unavailable[0].needs;
     assert!(needs.contains("a sound file conus.las"), "{needs}");
+}
+
+/// Files that somebody puts into the folder later on, and that are counted when they are read.
+#[derive(Debug, Default, Clone)]
+struct Arriving(Arc<Mutex<(HashMap<String, Vec<u8>>, usize)>>);
+
+impl GridFiles for Arriving {
+    fn read(&self, name: &str) -> std::io::Result<Option<Vec<u8>>> {
+        let mut held = self.0.lock().unwrap();
+        let found = held.0.get(&name.to_lowercase()).cloned();
+        held.1 += usize::from(found.is_some());
+        Ok(found)
+    }
+}
+
+#[test]
+fn a_grid_that_was_missing_is_found_when_it_is_there_and_read_once() {
+    let (nad27, nad83) = (Crs::from_epsg(4267).unwrap(), Crs::from_epsg(4269).unwrap());
+    let files = Arriving::default();
+    let options = PlanOptions {
+        grids: Some(Arc::new(Grids::new(files.clone()))),
+        ..options(Memory::default())
+    };
+    let plan = || Converter::plan(&nad27, &nad83, &options).unwrap();
+    let missing = plan().route().unavailable.len();
+    let (lat, lon) = nadcon();
+    files.0.lock().unwrap().0.extend([("conus.las".into(), lat), ("conus.los".into(), lon)]);
+    let there = plan();
+    assert!(missing > 0 && there.route().operations().next().unwrap().code() == Some(1241));
+    plan();
+    // What was read is kept.
+    assert_eq!(files.0.lock().unwrap().1, 2);
+}
+
+/// Files of which the first is read only after another thread has read another.
+#[derive(Debug)]
+struct Slow(Memory, Mutex<Receiver<()>>);
+
+impl GridFiles for Slow {
+    fn read(&self, name: &str) -> std::io::Result<Option<Vec<u8>>> {
+        if name.eq_ignore_ascii_case("conus.las") {
+            let waited = self.1.lock().unwrap().recv_timeout(Duration::from_secs(20));
+            waited.map_err(std::io::Error::other)?;
+        }
+        self.0.read(name)
+    }
+}
+
+#[test]
+fn one_grid_is_read_while_another_is() {
+    let (lat, lon) = nadcon();
+    let memory = Memory(HashMap::from([("conus.las".into(), lat), ("conus.los".into(), lon)]));
+    let (other_has_read, waiting) = channel();
+    let grids = Arc::new(Grids::new(Slow(memory, Mutex::new(waiting))));
+    let plan = |source: u32, target: u32, area: Bounds| {
+        let options =
+            PlanOptions { grids: Some(grids.clone()), area: Some(area), ..PlanOptions::default() };
+        let (source, target) = (Crs::from_epsg(source).unwrap(), Crs::from_epsg(target).unwrap());
+        Converter::plan(&source, &target, &options)
+    };
+    let here = Bounds { south: 47.3, west: -120.1, north: 47.5, east: -119.9 };
+    let australia = Bounds { south: -34.0, west: 150.0, north: -33.0, east: 151.0 };
+    std::thread::scope(|scope| {
+        let first = scope.spawn(|| plan(4267, 4269, here).unwrap().route().unavailable.len());
+        // Elsewhere the grids are other files. Were they read under one lock, the two would wait for
+        // each other.
+        scope.spawn(|| {
+            let _ = plan(4283, 7844, australia);
+            other_has_read.send(()).unwrap();
+        });
+        assert!(first.join().unwrap() < plan_without_grids());
+    });
+}
+
+fn plan_without_grids() -> usize {
+    let (nad27, nad83) = (Crs::from_epsg(4267).unwrap(), Crs::from_epsg(4269).unwrap());
+    Converter::plan(&nad27, &nad83, &options(Memory::default())).unwrap().route().unavailable.len()
 }

@@ -10,6 +10,7 @@ mod laws;
 mod plane;
 mod polar;
 mod published;
+mod refusals;
 mod routes;
 mod support;
 mod systems;

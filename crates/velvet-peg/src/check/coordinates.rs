@@ -4,10 +4,10 @@
 use super::sexagesimal::evidence;
 use super::{Cases, Level, QualitySheet, in_degrees};
 use crate::error::Result;
-use crate::features::CoordinateRange;
 use crate::layer::{Extender, GeometryColumn};
 use crate::layer_io::LayerReader;
-use crate::outliers::{PositionSample, short};
+use crate::plausibility::CoordinateRange;
+use crate::plausibility::{PositionSample, short};
 use velvet_peg_core::{Crs, LengthUnit};
 
 /// Positions kept to compare layers by.

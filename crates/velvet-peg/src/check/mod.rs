@@ -19,13 +19,14 @@ use crate::features::{BuildOptions, BuildPoints};
 use crate::flaws::flaws_in;
 use crate::format_support::TableOptions;
 use crate::format_support::WriteOptions;
+use crate::home_system::home_system;
 use crate::input::format_of;
 use crate::layer::column_names::position;
 use crate::layer::{AttributeColumn, LayerInfo};
 use crate::layer_io::LayerReader;
 use crate::notice::Severity;
-use crate::outliers::{home_system, short};
 use crate::output::TemporaryFolder;
+use crate::plausibility::short;
 use crate::progress::{NoProgress, Progress};
 use crate::table::CoordinateColumns;
 use coordinates::Coordinates;
@@ -529,6 +530,6 @@ fn in_degrees(crs: &Crs, points: &[(f64, f64)]) -> Vec<Geographic> {
     points
         .iter()
         .filter_map(|(x, y)| converter.convert(Coordinate::xy(*x, *y)).ok())
-        .map(|at| crate::outliers::from_greenwich(&home, at))
+        .map(|at| crate::home_system::from_greenwich(&home, at))
         .collect()
 }

@@ -43,7 +43,7 @@ impl QualitySheet {
             ),
         ];
         if let Some([west, south, east, north]) = self.extent {
-            let text = |v: f64| crate::outliers::short(v);
+            let text = |v: f64| crate::plausibility::short(v);
             lines.push((
                 "extent",
                 format!("x {} to {}, y {} to {}", text(west), text(east), text(south), text(north)),

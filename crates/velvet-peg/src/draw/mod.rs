@@ -137,6 +137,8 @@ pub fn svg(layers: &[Layer], options: &DrawOptions) -> Result<(String, Vec<Notic
         Some(GeometryKind::LineString) => 1,
         _ => 2,
     });
+    picture.paper();
+    ticks::grid(&mut picture);
     picture.open_frame();
     for at in &order {
         picture.layer(&layers[*at], COLOURS[at % COLOURS.len()]);

@@ -82,14 +82,18 @@ impl SvgMap {
         ));
     }
 
-    pub(super) fn open_frame(&mut self) {
+    /// The paper inside the frame.
+    pub(super) fn paper(&mut self) {
         let [left, top, right, bottom] = self.frame;
         self.put(format_args!(
             "<rect x=\"{left}\" y=\"{top}\" width=\"{:.1}\" height=\"{:.1}\" fill=\"#fbfaf6\"/>",
             right - left,
             bottom - top
         ));
-        super::ticks::grid(self);
+    }
+
+    /// What follows is cut at the frame.
+    pub(super) fn open_frame(&mut self) {
         self.put(format_args!("<g clip-path=\"url(#frame)\">"));
     }
 

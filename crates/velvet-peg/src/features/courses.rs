@@ -1,14 +1,15 @@
 //! Polygons from the courses of deeds: bearings and distances, curves by radius and central
 //! angle, with what they miss closing by.
 
+use super::BuildOptions;
 use super::reproject::Carry;
-use super::{BuildOptions, Summary, each_row, renamed};
 use crate::error::{Error, Result};
 use crate::layer::column_names::{list, position};
 use crate::layer::{Extender, Geometry, Layer, Value};
 use crate::notice::Notice;
 use crate::output::refuse_existing;
 use crate::progress::Progress;
+use crate::summary::Summary;
 use crate::table::TableFile;
 use arrow_schema::{DataType, Field};
 use csv::StringRecord;
@@ -141,7 +142,7 @@ impl BuildCourses {
             None => None,
         };
         let mut notices: Vec<Notice> = file.notices().to_vec();
-        notices.extend(renamed(&reader));
+        notices.extend(reader.renamed());
         let found = starts_in(&headers);
         let starts = match (starts, found) {
             (None, Some([x, y])) if self.start.is_none() => {
@@ -169,7 +170,7 @@ impl BuildCourses {
         let mut parcels: Vec<Parcel> = Vec::new();
         let mut known: HashMap<Vec<String>, usize> = HashMap::new();
         let mut rows = 0;
-        each_row(reader, &mut |reader, record| {
+        reader.each_row(&mut |reader, record| {
             rows += 1;
             let cell = |at: usize| record.get(at).unwrap_or_default().trim().to_string();
             let values: Vec<String> = group.iter().map(|at| cell(*at)).collect();

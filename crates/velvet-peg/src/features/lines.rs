@@ -1,11 +1,12 @@
 //! Lines from the rows of a table.
 
+use super::BuildOptions;
 use super::vertices::{Gathered, Vertex, VertexOptions};
-use super::{BuildOptions, Summary};
 use crate::error::Result;
 use crate::layer::{GeometryColumn, GeometryKind};
 use crate::progress::Progress;
 use crate::ruler::Ruler;
+use crate::summary::Summary;
 use std::path::Path;
 use velvet_peg_core::planar::{FlawKind, Ring, flaws_of_line};
 

@@ -2,7 +2,6 @@
 //! any kind from a column with geometries as text. [`vertices`] gathers rows of vertices for
 //! [`lines`] and [`polygons`]; [`courses`] has the courses of deeds.
 
-mod coordinate_range;
 pub(crate) mod courses;
 mod findings;
 pub(crate) mod lines;
@@ -11,8 +10,6 @@ pub(crate) mod polygons;
 mod repair;
 mod reproject;
 pub(crate) mod vertices;
-
-pub(crate) use coordinate_range::{CoordinateRange, FirstReasons};
 
 use crate::convert::{ConvertLayer, coordinates_in_expressions, heights_in_space, raises};
 use crate::error::{Error, Result};
@@ -26,11 +23,13 @@ use crate::layer::{
 };
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
-use crate::outliers::PositionSample;
 use crate::output::{refuse_existing, refuse_inputs};
+use crate::plausibility::PositionSample;
+use crate::plausibility::{CoordinateRange, FirstReasons};
 use crate::progress::Progress;
-use crate::rejects::{Rejected, Rejects, RejectsTo};
+use crate::rejects::{Rejects, RejectsTo};
 use crate::select::{Planned, Selection};
+use crate::summary::{Summary, nothing_left};
 use crate::table::{
     CoordinateColumns, Found, Inference, Notation, TableFile, TableReader, read_pair,
 };
@@ -131,36 +130,6 @@ impl BuildOptions {
         };
         Rejects::new(to, &[table], out, headers)
     }
-}
-
-/// A warning where a condition leaves nothing.
-pub(crate) fn nothing_left(left_out: u64, out: u64) -> Option<Notice> {
-    (out == 0 && left_out > 0)
-        .then(|| Notice::warning("the condition is true for no feature: what was written is empty"))
-}
-
-/// What became of the rows: in = out + rejected + left out; where features are made of several
-/// rows, in = vertices + rejected.
-#[derive(Clone, Debug, Default)]
-pub struct Summary {
-    /// Rows or features read.
-    pub rows_in: u64,
-    /// Features or rows written.
-    pub out: u64,
-    /// Rows or features that the condition left out.
-    pub left_out: u64,
-    /// Rows rejected.
-    pub rejected: Rejected,
-    /// Rows that became vertices of features, where features are made of several.
-    pub vertices: Option<u64>,
-    /// Every file written, side files included.
-    pub files: Vec<PathBuf>,
-    /// True if the output was read again and agreed.
-    pub verified: bool,
-    /// The operation that carried the features to another system, if one did.
-    pub converter: Option<Converter>,
-    /// What was noticed.
-    pub notices: Vec<Notice>,
 }
 
 impl BuildPoints {
@@ -344,7 +313,7 @@ fn first_reading(
         reasons: FirstReasons::default(),
     };
     let mut column = GeometryColumn::new();
-    each_row(reader, &mut |reader, record| {
+    reader.each_row(&mut |reader, record| {
         if first.inference.rows.is_multiple_of(4096) {
             watch.at(reader.bytes_read(), total);
         }
@@ -402,7 +371,7 @@ fn run(
     let headers = reader.headers.clone();
     let range = CoordinateRange::new(options.crs.as_ref())?;
     let mut notices = file.notices().to_vec();
-    notices.extend(renamed(&reader));
+    notices.extend(reader.renamed());
     drop(reader);
     let geometry_at = match places {
         Places::Text(at) => Some(*at),
@@ -485,7 +454,7 @@ fn run(
     };
     let total = Some(file.bytes() * 2);
     let mut seen = 0u64;
-    each_row(file.rows()?, &mut |reader, record| {
+    file.rows()?.each_row(&mut |reader, record| {
         if seen.is_multiple_of(4096) {
             watch.at(file.bytes() + reader.bytes_read(), total);
         }
@@ -636,28 +605,5 @@ impl Stage<'_> {
             self.rejects.add(numbers[at], &reason, original.iter().map(String::as_str))?;
         }
         Planned::filter(&batch, &BooleanArray::from(good))
-    }
-}
-
-/// Runs through the rows of a table.
-pub(crate) fn each_row(
-    mut reader: TableReader,
-    each: &mut dyn FnMut(&TableReader, &StringRecord) -> Result<()>,
-) -> Result<()> {
-    let mut record = StringRecord::new();
-    while reader.read(&mut record)? {
-        each(&reader, &record)?;
-    }
-    Ok(())
-}
-
-/// A remark on headers that had to be changed.
-pub(crate) fn renamed(reader: &TableReader) -> Vec<Notice> {
-    match reader.renamed.as_slice() {
-        [] => Vec::new(),
-        names => vec![Notice::remark(format!(
-            "column names that were blank or repeated became {}",
-            crate::layer::column_names::list(names)
-        ))],
     }
 }

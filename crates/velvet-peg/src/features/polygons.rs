@@ -1,14 +1,14 @@
 //! Polygons from the rows of a table: rings, which of them are holes, and what is wrong with
 //! them.
 
-use super::Summary;
 use super::repair::{coordinates, tidy};
 use super::vertices::{Gathered, Vertex, VertexOptions};
 use crate::error::Result;
 use crate::layer::{GeometryColumn, GeometryKind};
-use crate::outliers::short;
+use crate::plausibility::short;
 use crate::progress::Progress;
 use crate::ruler::Ruler;
+use crate::summary::Summary;
 use std::path::Path;
 use velvet_peg_core::planar::{
     FlawKind, Placing, Ring, flaws_between_parts, flaws_of_polygon, place_in_ring, ring_area,

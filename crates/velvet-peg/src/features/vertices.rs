@@ -3,10 +3,10 @@
 //! Vertices of one feature need not be adjacent, so all of them are held in memory (140 to
 //! 190 bytes a row were measured); attributes are held once a feature.
 
+use super::BuildOptions;
 use super::findings::Findings;
 use super::natural_order::{is_local_date, natural};
 use super::reproject::Carry;
-use super::{BuildOptions, CoordinateRange, Summary, each_row, renamed};
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
 use crate::layer::{
@@ -14,10 +14,12 @@ use crate::layer::{
     SchemaInference,
 };
 use crate::notice::Notice;
-use crate::outliers::{PositionSample, short};
 use crate::output::refuse_existing;
+use crate::plausibility::CoordinateRange;
+use crate::plausibility::{PositionSample, short};
 use crate::progress::Progress;
 use crate::ruler::Ruler;
+use crate::summary::Summary;
 use crate::table::{CoordinateColumns, Inference, Notation, TableFile, read_pair};
 use csv::StringRecord;
 use std::cmp::Ordering;
@@ -135,7 +137,7 @@ impl Gathered {
         let notation = if options.packed { Notation::Packed } else { Notation::Detected };
         let judge = CoordinateRange::new(build.crs.as_ref())?;
         let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(why).collect();
-        notices.extend(renamed(&reader));
+        notices.extend(reader.renamed());
         if group.is_empty() {
             notices.push(Notice::remark(
                 "all rows make one feature: a column that tells features apart goes to --by",
@@ -167,7 +169,7 @@ impl Gathered {
         let mut differs: Vec<Option<String>> = vec![None; gathered.headers.len()];
         let mut first_rows: Vec<u64> = Vec::new();
         let total = Some(gathered.file.bytes());
-        each_row(reader, &mut |reader, record| {
+        reader.each_row(&mut |reader, record| {
             if gathered.rows.is_multiple_of(4096) {
                 watch.at(reader.bytes_read(), total);
             }

@@ -1,5 +1,10 @@
 //! How a table is to be read.
 
+use crate::error::Error;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::str::FromStr;
+
 /// How a text table is to be read; what is none is detected.
 #[derive(Clone, Debug, Default)]
 pub struct TableOptions {
@@ -34,10 +39,49 @@ pub struct TableOptions {
 }
 
 /// What values are wrapped in.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
 pub enum Quoting {
     /// This character, doubled inside a value.
     With(char),
     /// Nothing: the quotation mark is a character like any other.
     None,
+}
+
+/// A character, or `none`.
+impl FromStr for Quoting {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Quoting, Error> {
+        let mut letters = text.chars();
+        match (text, letters.next(), letters.next()) {
+            ("none", _, _) => Ok(Quoting::None),
+            (_, Some(only), None) => Ok(Quoting::With(only)),
+            _ => Err(Error::usage("a quotation mark is one character, or `none`")),
+        }
+    }
+}
+
+/// A character, or `none`.
+impl fmt::Display for Quoting {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Quoting::With(mark) => write!(f, "{mark}"),
+            Quoting::None => f.write_str("none"),
+        }
+    }
+}
+
+impl TryFrom<String> for Quoting {
+    type Error = Error;
+
+    fn try_from(text: String) -> Result<Quoting, Error> {
+        text.parse()
+    }
+}
+
+impl From<Quoting> for String {
+    fn from(quoting: Quoting) -> String {
+        quoting.to_string()
+    }
 }

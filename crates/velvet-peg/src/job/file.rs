@@ -1,13 +1,14 @@
 //! Job files: reading and writing them (TOML 1.0, a format of our own, version 1).
 
-use super::places::{JobPlaces, line_and_column};
-use super::staged::joined;
-use super::validate::check_steps;
+use super::pending_outputs::joined;
+use super::spans::JobSpans;
+use super::step_schema::Step;
 use crate::error::{Error, Result};
+use crate::format_support::Quoting;
 use indexmap::IndexMap;
-use serde::{Deserialize, Serialize};
+use serde::de::IgnoredAny;
+use serde::{Deserialize, Deserializer, Serialize};
 use std::path::{Path, PathBuf};
-use toml_edit::{Document, Item};
 
 /// The version of the format that is read and written.
 pub const JOB_VERSION: i64 = 1;
@@ -37,7 +38,7 @@ pub struct Job {
     /// Files to read, by the names that steps know them by.
     pub sources: IndexMap<String, JobSource>,
     /// What is done, in order.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(skip_serializing_if = "Vec::is_empty", deserialize_with = "read_elsewhere")]
     pub steps: Vec<Step>,
     /// What has to hold before anything is written.
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -50,7 +51,7 @@ pub struct Job {
     pub pack: Option<JobPack>,
     /// Where its words stand in the text that it was read from.
     #[serde(skip)]
-    pub places: JobPlaces,
+    pub spans: JobSpans,
 }
 
 /// A file to read.
@@ -80,6 +81,9 @@ pub struct JobSource {
     /// Encoding of a text.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub encoding: Option<String>,
+    /// Quotation mark of a text: a character, or `none`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub quote: Option<Quoting>,
     /// True if the first row holds values.
     #[serde(skip_serializing_if = "is_default")]
     pub no_header: bool,
@@ -98,118 +102,6 @@ pub struct JobSource {
     /// What lines begin with that are passed over.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub comment: Option<char>,
-}
-
-/// A step. Which words it may say depends on its kind: see [`super::STEP_KINDS`].
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-#[allow(missing_docs)] // The words are explained in `words.rs`, once.
-pub struct Step {
-    #[serde(rename = "do")]
-    pub kind: String,
-    pub from: String,
-    #[serde(rename = "as", skip_serializing_if = "Option::is_none")]
-    pub name: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub crs: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub to: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub epoch: Option<f64>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub x: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub y: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub z: Option<String>,
-    #[serde(skip_serializing_if = "is_default")]
-    pub packed: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub decimal_comma: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub thousands: Option<char>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub geometry: Option<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub by: Vec<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub order: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub part: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub ring: Option<String>,
-    #[serde(skip_serializing_if = "is_default")]
-    pub repair: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub bearing: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub distance: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub radius: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub delta: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub turn: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub start: Option<(f64, f64)>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub unit: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub combined_factor: Option<f64>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub rotate: Option<f64>,
-    #[serde(skip_serializing_if = "is_default")]
-    pub adjust: bool,
-    #[serde(rename = "where", skip_serializing_if = "Option::is_none")]
-    pub condition: Option<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub set: Vec<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub keep: Vec<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub drop: Vec<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub first: Vec<String>,
-    #[serde(skip_serializing_if = "IndexMap::is_empty")]
-    pub rename: IndexMap<String, String>,
-    #[serde(skip_serializing_if = "IndexMap::is_empty")]
-    pub constant: IndexMap<String, String>,
-    #[serde(skip_serializing_if = "IndexMap::is_empty")]
-    pub round: IndexMap<String, usize>,
-    #[serde(skip_serializing_if = "IndexMap::is_empty")]
-    pub format: IndexMap<String, String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub coords: Vec<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub with: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub on: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub key: Option<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub columns: Vec<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub prefix: Option<String>,
-    #[serde(skip_serializing_if = "is_default")]
-    pub many: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub loose: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub matched_only: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub within: Option<f64>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub tolerance: Option<f64>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub distance_column: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub grid: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub height: Option<f64>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub length_units: Vec<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub area_units: Vec<String>,
 }
 
 /// What has to hold of a layer.
@@ -278,64 +170,16 @@ pub struct JobPack {
     pub outputs: Vec<String>,
 }
 
+/// Steps are read with their places, by [`super::step_schema`].
+fn read_elsewhere<'de, D: Deserializer<'de>>(steps: D) -> Result<Vec<Step>, D::Error> {
+    IgnoredAny::deserialize(steps).map(|_| Vec::new())
+}
+
 fn is_default<T: Default + PartialEq>(value: &T) -> bool {
     *value == T::default()
 }
 
 impl Job {
-    /// Reads a job file and validates what can be told from it alone: its version, its words,
-    /// and that every name refers to a source or an earlier step.
-    ///
-    /// # Errors
-    /// If it is not valid; the message has line and column.
-    pub fn read(path: &Path) -> Result<Job> {
-        let text =
-            std::fs::read_to_string(path).map_err(|e| Error::file(path, "cannot be read", e))?;
-        Job::parse(&text).map_err(|error| error.in_file(path))
-    }
-
-    /// Reads the text of a job file.
-    ///
-    /// ```
-    /// use velvet_peg::Job;
-    /// let error = Job::parse("job = 1\n[[steps]]\ndo = \"lines\"\nfrom = \"vertices\"\n").unwrap_err();
-    /// assert!(error.to_string().contains("line 4, column 8: there is no source or earlier step `vertices`"));
-    /// ```
-    ///
-    /// # Errors
-    /// As [`Job::read`].
-    pub fn parse(text: &str) -> Result<Job> {
-        let at = |span: Option<std::ops::Range<usize>>, what: &str| {
-            let (line, column) = line_and_column(text, span.map_or(0, |span| span.start));
-            Error::usage(format!("line {line}, column {column}: {what}"))
-        };
-        let document: Document<String> =
-            text.parse().map_err(|e: toml_edit::TomlError| at(e.span(), e.message().trim()))?;
-        let root = document.as_table();
-        match root.get("job").and_then(Item::as_integer) {
-            Some(JOB_VERSION) => {}
-            Some(other) => {
-                return Err(at(
-                    root.get("job").and_then(Item::span),
-                    &format!(
-                        "version {other} of job files is not known here: this reads version 1"
-                    ),
-                ));
-            }
-            None => return Err(at(None, "a job file begins with `job = 1`, its version")),
-        }
-        if let Some(date) = root.get("date").and_then(Item::as_str).filter(|date| !is_date(date)) {
-            let what = format!("`{date}` is no date: write it as \"2026-09-01\"");
-            return Err(at(root.get("date").and_then(Item::span), &what));
-        }
-        check_steps(root, &at)?;
-        let mut job: Job = toml_edit::de::from_str(text)
-            .map_err(|e: toml_edit::de::Error| at(e.span(), e.message().trim()))?;
-        job.places = JobPlaces::of(root, text);
-        job.check_names()?;
-        Ok(job)
-    }
-
     /// The text of the job file.
     ///
     /// # Errors
@@ -379,21 +223,10 @@ impl Job {
     }
 }
 
-/// `2026-09-01`.
-fn is_date(text: &str) -> bool {
-    let parts: Vec<&str> = text.split('-').collect();
-    let lengths: Vec<usize> = parts.iter().map(|part| part.len()).collect();
-    let number = |at: usize| parts[at].parse::<u32>().unwrap_or(0);
-    lengths == [4, 2, 2]
-        && text.bytes().all(|b| b == b'-' || b.is_ascii_digit())
-        && (1..=12).contains(&number(1))
-        && (1..=31).contains(&number(2))
-}
-
 impl Job {
     /// The name that a step's result goes by.
     pub(crate) fn name_of(&self, step: usize) -> String {
-        let default = || format!("{}-{}", self.steps[step].kind, step + 1);
-        self.steps[step].name.clone().unwrap_or_else(default)
+        let default = || format!("{}-{}", self.steps[step].kind().name, step + 1);
+        self.steps[step].name().map_or_else(default, str::to_string)
     }
 }

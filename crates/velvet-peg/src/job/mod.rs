@@ -5,28 +5,36 @@
 //! check holds; a log says what went in and out, by which routes, and with which checksums. Run
 //! twice on the same sources it gives the same bytes.
 
+mod check_names;
 mod file;
-mod hold;
 mod log;
 mod outputs;
-mod places;
+mod pending_outputs;
 mod plan;
 mod plan_step;
+mod read;
 mod references;
 mod run;
+mod run_checks;
+mod run_step;
 mod save;
-mod staged;
-mod step;
-mod translate;
-mod validate;
-mod words;
+mod spans;
+mod step_options;
+mod step_schema;
+mod step_values;
 mod written;
 
-pub use file::{JOB_VERSION, Job, JobCheck, JobOutput, JobPack, JobSource, Step};
+pub use file::{JOB_VERSION, Job, JobCheck, JobOutput, JobPack, JobSource};
 pub(crate) use log::logged;
 pub use log::{JobLog, LoggedCheck, LoggedFile, LoggedStep};
-pub use places::JobPlaces;
+pub(crate) use pending_outputs::{folder_of, within};
 pub use plan::JobPlan;
 pub use run::{JobProgress, NoJobProgress, RunOptions};
-pub(crate) use staged::{folder_of, within};
-pub use words::{STEP_KINDS, StepKind, WORDS, steps_table};
+pub use spans::JobSpans;
+pub use step_schema::{
+    ConvertStep, CoursesStep, DeclareStep, FeaturesStep, FieldsStep, JoinStep, LinesStep,
+    MeasureStep, PointsStep, PolygonsStep, STEP_KINDS, Step, StepKind, TagStep, WORDS, steps_table,
+};
+pub use step_values::{
+    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Epoch, LengthUnitName, SystemText,
+};

@@ -1,8 +1,8 @@
 //! The outputs of a job: layers and tables, maps, and quality sheets.
 
 use super::file::{Job, JobOutput};
-use super::staged::PendingOutputs;
-use super::step::Named;
+use super::pending_outputs::PendingOutputs;
+use super::run_step::Named;
 use crate::check::{CheckOptions, check_layers, sheets_as_html, sheets_as_markdown};
 use crate::convert::ConvertLayer;
 use crate::draw::{DrawOptions, draw};

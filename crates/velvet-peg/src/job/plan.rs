@@ -3,10 +3,10 @@
 //! every output can be written.
 
 use super::file::{Job, JobOutput};
+use super::pending_outputs::{folder_of, within};
 use super::plan_step::{Checking, Known, find};
 use super::run::RunOptions;
-use super::staged::{folder_of, within};
-use super::step::Named;
+use super::run_step::{Named, PlannedStep};
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::reference::read_reference;
@@ -23,6 +23,8 @@ pub struct JobPlan {
     pub lines: Vec<(String, String)>,
     /// Files that are there and would be replaced.
     pub replaces: Vec<PathBuf>,
+    /// The steps as they will be run.
+    pub(super) steps: Vec<PlannedStep>,
 }
 
 impl Job {
@@ -35,11 +37,11 @@ impl Job {
     /// If something of this is not so; with line and column, if the job was read from a text.
     pub fn plan(&self, file: &Path, options: &RunOptions) -> Result<JobPlan> {
         let folder = folder_of(file);
-        let mut plan = JobPlan { lines: Vec::new(), replaces: Vec::new() };
+        let mut plan = JobPlan { lines: Vec::new(), replaces: Vec::new(), steps: Vec::new() };
         let sources = self.sources(&folder, options)?;
         let mut known: IndexMap<String, Known> = IndexMap::new();
         for (name, named) in &sources {
-            let blame = |error: Error| self.places.blame(&format!("sources.{name}"), error);
+            let blame = |error: Error| self.spans.blame(&format!("sources.{name}"), error);
             let (found, what) = open(named, &folder).map_err(blame)?;
             let shown = inside(&named.path, &folder);
             plan.lines.push((format!("read {name}"), format!("{shown} ({what})")));
@@ -47,11 +49,12 @@ impl Job {
         }
         for (number, step) in self.steps.iter().enumerate() {
             let checking = Checking { job: self, number, step, folder: &folder };
-            let made = checking.check(&known, sources.get(&step.from))?;
+            let (planned, made) = checking.check(&known, sources.get(step.from()))?;
             known.insert(self.name_of(number), made);
-            let with = step.with.as_ref().map_or(String::new(), |with| format!(" with {with}"));
+            plan.steps.push(planned);
+            let with = step.with().map_or(String::new(), |with| format!(" with {with}"));
             plan.lines.push((
-                format!("{} {}", step.kind, step.from),
+                format!("{} {}", step.kind().name, step.from()),
                 format!("{with} → {}", self.name_of(number)).trim_start().to_string(),
             ));
         }
@@ -69,7 +72,7 @@ impl Job {
     ) -> Result<()> {
         for (number, check) in self.checks.iter().enumerate() {
             let blame = |word: &str, error: Error| {
-                self.places.blame(&format!("checks.{number}.{word}"), format!("check: {error}"))
+                self.spans.blame(&format!("checks.{number}.{word}"), format!("check: {error}"))
             };
             for name in &check.of {
                 if known[name].is_table() {
@@ -110,7 +113,7 @@ impl Job {
         let mut paths: Vec<PathBuf> = Vec::new();
         for (number, (output, path)) in self.targets(folder, options)?.into_iter().enumerate() {
             let blame = |word: &str, error: Error| {
-                self.places.blame(&format!("outputs.{number}.{word}"), format!("output: {error}"))
+                self.spans.blame(&format!("outputs.{number}.{word}"), format!("output: {error}"))
             };
             if let Some(name) = output.from.iter().find(|name| known[*name].is_table()) {
                 let what = format!("`{name}` is a table: make features of it by a step first");

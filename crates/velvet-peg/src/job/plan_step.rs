@@ -1,16 +1,17 @@
 //! Looking at one step of a job before anything runs.
 
-use super::file::{Job, Step};
-use super::step::Named;
-use super::words::StepKind;
+use super::file::Job;
+use super::run_step::{Named, PlannedStep, System};
+use super::step_schema::Step;
 use crate::error::{Error, Result};
 use crate::layer::LayerInfo;
 use crate::layer::column_names::position;
+use crate::notice::Notice;
 use crate::reference::{depends_on_data, read_reference, read_reference_for};
+use crate::select::Selection;
 use arrow_schema::SchemaRef;
 use indexmap::IndexMap;
 use std::path::Path;
-use velvet_peg_core::{Crs, LengthUnit};
 
 /// What is known of a source, or of what a step will make, before anything has run.
 pub(super) enum Known {
@@ -51,108 +52,118 @@ pub(super) struct Checking<'a> {
     pub(super) folder: &'a Path,
 }
 
+/// The reference systems that a step names.
+#[derive(Default)]
+struct Systems {
+    crs: Option<System>,
+    to: Option<System>,
+    grid: Option<System>,
+    notices: Vec<Notice>,
+}
+
 impl Checking<'_> {
     /// An error in a word of the step.
     fn blame(&self, word: &str, error: impl std::fmt::Display) -> Error {
-        let what = format!("step {} ({}): {error}", self.number + 1, self.step.kind);
-        self.job.places.blame(&format!("steps.{}.{word}", self.number), what)
+        let what = format!("step {} ({}): {error}", self.number + 1, self.step.kind().name);
+        self.job.spans.blame(&format!("steps.{}.{word}", self.number), what)
     }
 
-    /// Looks at everything that can be looked at; gives what is known of the result.
+    /// Looks at everything that can be looked at; gives the step as it can be run, and what is known
+    /// of the result.
     pub(super) fn check(
         &self,
         known: &IndexMap<String, Known>,
         source: Option<&Named>,
-    ) -> Result<Known> {
+    ) -> Result<(PlannedStep, Known)> {
         let step = self.step;
-        let from = &known[&step.from];
-        let with = step.with.as_ref().map(|with| &known[with]);
+        let from = &known[step.from()];
+        let with = step.with().map(|with| &known[with]);
         self.kinds(from, with)?;
-        let systems = self.systems(source)?;
+        let mut systems = self.systems(source)?;
         self.columns(from, with)?;
-        if let Some(unit) = &step.unit {
-            LengthUnit::named(unit).map_err(|error| self.blame("unit", error))?;
-        }
-        for (word, units) in [
-            ("length-units", Step { length_units: step.length_units.clone(), ..Step::default() }),
-            ("area-units", Step { area_units: step.area_units.clone(), ..Step::default() }),
-        ] {
-            units.measures(None).map_err(|error| self.blame(word, error))?;
-        }
-        let schema = self.selected(from)?;
-        let (Known::Layer(Some(info)), Some(schema)) = (from, schema) else {
-            return Ok(Known::Layer(None));
+        let selected = step.selection(self.folder);
+        let (selection, notices) = selected.map_err(|(word, error)| self.blame(word, error))?;
+        systems.notices.extend(notices);
+        let schema = self.selected(from, &selection)?;
+        let told = |system: &Option<System>| match system {
+            Some(System::Known(crs)) => Some(crs.clone()),
+            Some(System::OfData(_)) | None => None,
         };
-        let info = LayerInfo { schema, ..info.clone() };
-        Ok(Known::Layer(match step.kind.as_str() {
-            "fields" => Some(info),
-            "declare" => Some(LayerInfo { crs: systems.crs, ..info }),
-            "convert" => systems.to.map(|to| LayerInfo { crs: Some(to), ..info }),
+        let info = match (from, schema) {
+            (Known::Layer(Some(info)), Some(schema)) => {
+                let info = LayerInfo { schema, ..info.clone() };
+                match step {
+                    Step::Fields(_) => Some(info),
+                    Step::Declare(_) => Some(LayerInfo { crs: told(&systems.crs), ..info }),
+                    Step::Convert(_) => {
+                        told(&systems.to).map(|to| LayerInfo { crs: Some(to), ..info })
+                    }
+                    // What comes out has other columns, which show when it is there.
+                    _ => None,
+                }
+            }
             _ => None,
-        }))
+        };
+        let Systems { crs, to, grid, notices } = systems;
+        let planned = PlannedStep { step: step.clone(), crs, to, grid, selection, notices };
+        Ok((planned, Known::Layer(info)))
     }
 
     /// Plans the selection word by word; gives the columns that come out, if those that go in
     /// are known.
-    fn selected(&self, from: &Known) -> Result<Option<SchemaRef>> {
-        type Add = fn(&mut Step, &Step);
+    fn selected(&self, from: &Known, all: &Selection) -> Result<Option<SchemaRef>> {
+        type Add = fn(&mut Selection, &Selection);
         let words: [(&str, Add); 10] = [
-            ("where", |step, all| step.condition.clone_from(&all.condition)),
-            ("set", |step, all| step.set.clone_from(&all.set)),
-            ("constant", |step, all| step.constant.clone_from(&all.constant)),
-            ("coords", |step, all| step.coords.clone_from(&all.coords)),
-            ("keep", |step, all| step.keep.clone_from(&all.keep)),
-            ("drop", |step, all| step.drop.clone_from(&all.drop)),
-            ("first", |step, all| step.first.clone_from(&all.first)),
-            ("rename", |step, all| step.rename.clone_from(&all.rename)),
-            ("round", |step, all| step.round.clone_from(&all.round)),
-            ("format", |step, all| step.format.clone_from(&all.format)),
+            ("where", |part, all| part.condition.clone_from(&all.condition)),
+            ("set", |part, all| part.set.clone_from(&all.set)),
+            ("constant", |part, all| part.constant.clone_from(&all.constant)),
+            ("coords", |part, all| part.coordinates.clone_from(&all.coordinates)),
+            ("keep", |part, all| part.keep.clone_from(&all.keep)),
+            ("drop", |part, all| part.drop.clone_from(&all.drop)),
+            ("first", |part, all| part.first.clone_from(&all.first)),
+            ("rename", |part, all| part.rename.clone_from(&all.rename)),
+            ("round", |part, all| part.round.clone_from(&all.round)),
+            ("format", |part, all| part.format.clone_from(&all.format)),
         ];
-        let (mut step, mut before) = (Step::default(), None);
-        let mut schema = None;
+        let mut said = vec![""];
+        self.step.each_word(&mut |word, _| said.push(word));
+        let mut part = Selection::default();
+        let mut schema = self.planned(from, &part).map_err(|error| self.blame("do", error))?;
         for (word, add) in words {
-            add(&mut step, self.step);
-            // Words that are not said change nothing.
-            if before.as_ref() == Some(&step) {
-                continue;
+            if said.contains(&word) {
+                add(&mut part, all);
+                schema = self.planned(from, &part).map_err(|error| self.blame(word, error))?;
             }
-            before = Some(step.clone());
-            let plan = || {
-                let (selection, _) = step.selection(self.folder)?;
-                Ok(match from {
-                    Known::Layer(Some(info)) => Some(selection.plan(info)?.schema),
-                    // Other features than points have other columns than their rows.
-                    Known::Table(headers) if self.step.kind == "points" => {
-                        selection.readable(Some(headers))?;
-                        None
-                    }
-                    _ => {
-                        selection.readable(None)?;
-                        None
-                    }
-                })
-            };
-            schema = plan().map_err(|error: Error| self.blame(word, error))?;
         }
         Ok(schema)
     }
 
+    fn planned(&self, from: &Known, selection: &Selection) -> Result<Option<SchemaRef>> {
+        match from {
+            Known::Layer(Some(info)) => Ok(Some(selection.plan(info)?.schema)),
+            // Other features than points have other columns than their rows.
+            Known::Table(headers) if matches!(self.step, Step::Points(_)) => {
+                selection.readable(Some(headers)).map(|()| None)
+            }
+            Known::Table(_) | Known::Layer(None) => selection.readable(None).map(|()| None),
+        }
+    }
+
     /// Steps start from tables or layers, each as it can.
     fn kinds(&self, from: &Known, with: Option<&Known>) -> Result<()> {
-        let step = self.step;
-        let Some(kind) = StepKind::named(&step.kind) else { return Ok(()) };
+        let (step, kind) = (self.step, self.step.kind());
         let name = |table: bool| if table { "a table" } else { "a layer" };
         if from.is_table() != kind.from_table {
             let what = format!(
                 "it starts from {}, but `{}` is {}",
                 name(kind.from_table),
-                step.from,
+                step.from(),
                 name(from.is_table())
             );
             return Err(self.blame("from", what));
         }
-        if step.kind == "tag" && with.is_some_and(Known::is_table) {
-            let with = step.with.as_deref().unwrap_or_default();
+        if matches!(step, Step::Tag(_)) && with.is_some_and(Known::is_table) {
+            let with = step.with().unwrap_or_default();
             let what = format!("points are tagged from polygons, but `{with}` is a table");
             return Err(self.blame("with", what));
         }
@@ -162,68 +173,57 @@ impl Checking<'_> {
     /// Reference systems can be read; of those that depend on where the data lies, only for a
     /// source.
     fn systems(&self, source: Option<&Named>) -> Result<Systems> {
-        let step = self.step;
         let mut systems = Systems::default();
-        for (word, text, system) in [
-            ("crs", &step.crs, &mut systems.crs),
-            ("to", &step.to, &mut systems.to),
-            ("grid", &step.grid, &mut systems.grid),
-        ] {
-            let Some(text) = text else { continue };
-            let read = match (depends_on_data(text), source) {
-                (false, _) => read_reference(text, self.folder),
+        let mut texts: Vec<(&str, &str)> = Vec::new();
+        self.step.each_word(&mut |word, value| texts.extend(value.system().map(|s| (word, s))));
+        for (word, text) in texts {
+            let of_data = || System::OfData(text.to_string());
+            let (system, notice) = match (depends_on_data(text), source) {
+                (false, _) => read_reference(text, self.folder)
+                    .map(|(crs, notice)| (System::Known(crs), notice)),
                 (true, Some(source)) if !source.is_table()? => source
                     .layer(self.folder)
-                    .and_then(|reader| read_reference_for(text, self.folder, &reader)),
+                    .and_then(|reader| read_reference_for(text, self.folder, &reader))
+                    .map(|(crs, notice)| (System::Known(crs), notice)),
                 (true, Some(_)) => Err(Error::usage(format!(
                     "`{text}` is told from where a layer lies: build features first, and convert \
                      them in a step of its own"
                 ))),
-                (true, None) => continue,
+                (true, None) => Ok((of_data(), None)),
+            }
+            .map_err(|error| self.blame(word, error))?;
+            systems.notices.extend(notice);
+            let place = match word {
+                "crs" => &mut systems.crs,
+                "to" => &mut systems.to,
+                _ => &mut systems.grid,
             };
-            *system = Some(read.map_err(|error| self.blame(word, error))?.0);
+            *place = Some(system);
         }
         Ok(systems)
     }
 
     /// Columns are there.
     fn columns(&self, from: &Known, with: Option<&Known>) -> Result<()> {
-        let step = self.step;
-        let words = [
-            ("x", &step.x),
-            ("y", &step.y),
-            ("z", &step.z),
-            ("geometry", &step.geometry),
-            ("order", &step.order),
-            ("part", &step.part),
-            ("ring", &step.ring),
-            ("bearing", &step.bearing),
-            ("distance", &step.distance),
-            ("radius", &step.radius),
-            ("delta", &step.delta),
-            ("turn", &step.turn),
-            ("on", &step.on),
-        ];
-        if let Some(columns) = from.columns() {
-            for (word, name) in words {
-                find(&columns, name).map_err(|error| self.blame(word, error))?;
+        let (of_from, of_with) = (from.columns(), with.and_then(Known::columns));
+        let mut failed = None;
+        let mut look = |word: &str, columns: &Option<Vec<String>>, names: Vec<&str>| {
+            let Some(columns) = columns else { return };
+            let missing = names.into_iter().find_map(|name| position(columns, name, None).err());
+            if let Some(error) = missing {
+                failed.get_or_insert_with(|| self.blame(word, error));
             }
-            find(&columns, &step.by).map_err(|error| self.blame("by", error))?;
+        };
+        self.step.each_word(&mut |word, value| {
+            look(word, &of_from, value.columns());
+            look(word, &of_with, value.columns_of_with());
+        });
+        // A key that both have in common is named once.
+        if let Step::Join(step) = self.step
+            && step.key.is_none()
+        {
+            look("on", &of_with, step.on.iter().map(|on| &**on).collect());
         }
-        if let Some(columns) = with.and_then(Known::columns) {
-            let key = step.key.as_ref().or(step.on.as_ref());
-            let word = if step.key.is_some() { "key" } else { "on" };
-            find(&columns, key).map_err(|error| self.blame(word, error))?;
-            find(&columns, &step.columns).map_err(|error| self.blame("columns", error))?;
-        }
-        Ok(())
+        failed.map_or(Ok(()), Err)
     }
-}
-
-/// The reference systems that a step names.
-#[derive(Default)]
-struct Systems {
-    crs: Option<Crs>,
-    to: Option<Crs>,
-    grid: Option<Crs>,
 }

@@ -14,8 +14,7 @@ impl Job {
         texts.extend(self.sources.values_mut().filter_map(|source| source.crs.as_mut()));
         texts.extend(self.checks.iter_mut().filter_map(|check| check.crs.as_mut()));
         for step in &mut self.steps {
-            texts.extend([&mut step.crs, &mut step.to, &mut step.grid].into_iter().flatten());
-            texts.extend(&mut step.coords);
+            texts.extend(step.systems_mut());
         }
         for text in texts {
             // Of coordinates as columns, the reference system is what comes first.

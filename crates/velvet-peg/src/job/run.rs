@@ -5,8 +5,8 @@
 
 use super::file::{Job, JobOutput};
 use super::log::{JobLog, LoggedStep, logged, now};
-use super::staged::{PendingOutputs, folder_of, joined, make_folder, within};
-use super::step::{At, Named};
+use super::pending_outputs::{PendingOutputs, folder_of, joined, make_folder, within};
+use super::run_step::{At, Named};
 use crate::error::{Error, Result};
 use crate::notice::{Notice, Severity};
 use crate::output::{Output, TemporaryFolder, refuse_existing};
@@ -87,7 +87,7 @@ impl Job {
         options: &RunOptions,
         watch: &mut dyn JobProgress,
     ) -> Result<JobLog> {
-        self.plan(file, options)?;
+        let planned = self.plan(file, options)?.steps;
         let folder = folder_of(file);
         let targets = self.targets(&folder, options)?;
         for (_, path) in &targets {
@@ -123,22 +123,23 @@ impl Job {
         }
         let work = TemporaryFolder::new()?;
         let mut rejects: Vec<(String, PathBuf)> = Vec::new();
-        for (number, step) in self.steps.iter().enumerate() {
-            let name = self.name_of(number);
-            watch.begins(number + 1, self.steps.len(), &step.kind, &name);
+        for (number, planned) in planned.iter().enumerate() {
+            let (name, step) = (self.name_of(number), &planned.step);
+            let kind = step.kind().name;
+            watch.begins(number + 1, self.steps.len(), kind, &name);
             let out = work.path().join(format!("{}.gpkg", number + 1));
             let at = At {
                 folder: &folder,
-                from: &known[&step.from],
-                with: step.with.as_ref().map(|with| &known[with]),
+                from: &known[step.from()],
+                with: step.with().map(|with| &known[with]),
                 name: &name,
                 out: &out,
             };
             let began = Instant::now();
-            let run = step.run(&at, watch.step());
+            let run = planned.run(&at, watch.step());
             let (outcome, closures) = run.map_err(|error| {
-                let what = format!("step {} ({} → {name}): {error}", number + 1, step.kind);
-                self.places.blame(&format!("steps.{number}.do"), what)
+                let what = format!("step {} ({kind} → {name}): {error}", number + 1);
+                self.spans.blame(&format!("steps.{number}.do"), what)
             })?;
             let logged = logged_step(step, &name, &outcome, &closures, began);
             watch.ended(&logged);
@@ -158,7 +159,7 @@ impl Job {
                     .write(output, path, &shown, &known, &folder, &mut staged)
                     .map_err(|error| {
                         let what = format!("output {shown}: {error}");
-                        self.places.blame(&format!("outputs.{number}.file"), what)
+                        self.spans.blame(&format!("outputs.{number}.file"), what)
                     })?;
                 log.notices.extend(notices.into_iter().map(|notice| {
                     let weight = match notice.weight {
@@ -219,7 +220,7 @@ impl Job {
     ) -> Result<IndexMap<String, Named>> {
         let mut sources = IndexMap::new();
         for (name, source) in &self.sources {
-            let blame = |error: Error| self.places.blame(&format!("sources.{name}.file"), error);
+            let blame = |error: Error| self.spans.blame(&format!("sources.{name}.file"), error);
             let path = self.path(&source.file, folder, &options.variables).map_err(blame)?;
             if !path.exists() {
                 return Err(blame(
@@ -247,7 +248,7 @@ impl Job {
             .map(|(number, output)| {
                 let path = self.path(&output.file, folder, &options.variables);
                 let path = path
-                    .map_err(|error| self.places.blame(&format!("outputs.{number}.file"), error))?;
+                    .map_err(|error| self.spans.blame(&format!("outputs.{number}.file"), error))?;
                 Ok((output, path))
             })
             .collect()
@@ -277,9 +278,9 @@ impl Job {
 }
 
 fn logged_step(
-    step: &super::file::Step,
+    step: &super::step_schema::Step,
     name: &str,
-    outcome: &crate::features::Summary,
+    outcome: &crate::summary::Summary,
     closures: &[crate::features::courses::Closure],
     began: Instant,
 ) -> LoggedStep {
@@ -288,7 +289,7 @@ fn logged_step(
         outcome.notices.iter().filter(of).map(|notice| notice.text.clone()).collect()
     };
     LoggedStep {
-        kind: step.kind.clone(),
+        kind: step.kind().name.to_string(),
         name: name.to_string(),
         rows_in: outcome.rows_in,
         out: outcome.out,

@@ -1,7 +1,8 @@
 //! Writing down what was just done as a job.
 
-use super::file::{JOB_VERSION, Job, JobOutput, JobSource, Step};
-use super::staged::folder_of;
+use super::file::{JOB_VERSION, Job, JobOutput, JobSource};
+use super::pending_outputs::folder_of;
+use super::step_schema::Step;
 use crate::error::{Error, Result};
 use crate::output::{Output, refuse_inputs, same_file};
 use std::io::Write;
@@ -13,8 +14,8 @@ impl Job {
     ///
     /// ```
     /// use std::path::Path;
-    /// use velvet_peg::{Job, JobOutput, JobSource, Step};
-    /// let step = Step { kind: "convert".into(), to: Some("utm".into()), ..Step::default() };
+    /// use velvet_peg::{ConvertStep, Job, JobOutput, JobSource};
+    /// let step = ConvertStep { to: Some("utm".into()), ..ConvertStep::default() }.into();
     /// let source = JobSource { file: "fields.geojson".into(), ..JobSource::default() };
     /// let job = Job::of_step(source, None, step, JobOutput { file: "out.gpkg".into(), ..JobOutput::default() });
     /// let again = Job::parse(&job.to_toml()?)?;
@@ -28,9 +29,10 @@ impl Job {
         mut output: JobOutput,
     ) -> Job {
         let mut job = Job { job: JOB_VERSION, ..Job::default() };
-        step.from = "input".to_string();
-        step.name = Some("result".to_string());
-        step.with = with.as_ref().map(|_| "other".to_string());
+        step.set_names("input", "result");
+        if with.is_some() {
+            step.set_with("other");
+        }
         output.from = vec!["result".to_string()];
         job.sources.insert("input".to_string(), source);
         if let Some(with) = with {

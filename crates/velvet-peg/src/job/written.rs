@@ -2,8 +2,8 @@
 //! is not its own to replace, is written over.
 
 use super::file::Job;
+use super::pending_outputs::{folder_of, joined};
 use super::run::RunOptions;
-use super::staged::{folder_of, joined};
 use crate::error::{Error, Result};
 use crate::output::{refuse_existing, refuse_inputs, same_file};
 use std::path::{Path, PathBuf};
@@ -69,7 +69,7 @@ impl Job {
             }
         }
         for (at, (word, path)) in written.iter().enumerate() {
-            let blame = |error: Error| self.places.blame(word, error);
+            let blame = |error: Error| self.spans.blame(word, error);
             refuse_inputs(path, read.iter().map(PathBuf::as_path)).map_err(blame)?;
             let others = written[..at].iter().enumerate();
             for (other, (_, taken)) in others {

@@ -1,9 +1,9 @@
 //! The courses along a feature, vertex by vertex.
 
 use crate::error::{Error, Result};
+use crate::home_system::home_system;
 use crate::layer::{GeometryColumn, GeometryKind, no_system};
 use crate::layer_io::LayerReader;
-use crate::outliers::home_system;
 use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, full_circle};
 
 /// The course from one vertex of a feature to the next.

@@ -2,9 +2,9 @@
 
 use super::{MeasureOptions, Measured};
 use crate::error::{Error, Result};
+use crate::home_system::home_system;
 use crate::layer::column_names::position;
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo};
-use crate::outliers::home_system;
 use velvet_peg_core::{Converter, Crs, Geodesic, Geographic, LengthUnit, planar};
 
 /// Measures the features of a layer.

@@ -6,18 +6,20 @@
 //! overwriting was asked for; what is not a regular file is never replaced.
 
 mod hold;
+mod moves;
 mod parts;
 mod place;
 mod publish;
 mod temporary;
 
 pub(crate) use hold::Hold;
+pub(crate) use moves::Moves;
 pub(crate) use parts::parts;
 pub(crate) use place::is_same_file as same_file;
 pub(crate) use place::{folder_of, refuse_existing};
 pub use place::{is_same_file, refuse_inputs};
+pub(crate) use publish::publish;
 pub use publish::sync_outputs;
-pub(crate) use publish::{Moves, publish};
 pub(crate) use temporary::TemporaryFolder;
 pub use temporary::remove_temporaries;
 

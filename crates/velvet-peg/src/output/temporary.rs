@@ -1,7 +1,7 @@
 //! Hidden folders of a running program. Each holds a lock for as long as its program runs: what
 //! programs that were killed left behind is told by it, and cleared away by the next one.
 
-use super::publish;
+use super::moves::{MOVES, complete};
 use std::collections::BTreeSet;
 use std::fs::File;
 use std::io;
@@ -80,7 +80,7 @@ impl TemporaryFolder {
         let mut files = Vec::new();
         for entry in std::fs::read_dir(self.path())? {
             let entry = entry?;
-            let own = entry.file_name() == LOCK || entry.file_name() == publish::MOVES;
+            let own = entry.file_name() == LOCK || entry.file_name() == MOVES;
             if entry.file_type()?.is_file() && !own {
                 files.push(entry.path());
             }
@@ -134,7 +134,7 @@ fn sweep(parent: &Path, own: &Path) {
                 SystemTime::now().duration_since(changed).is_ok_and(|age| age > YOUNG)
             }),
         };
-        if abandoned && publish::complete(&path) {
+        if abandoned && complete(&path) {
             // Gone by now, or in use: left alone.
             let _ = std::fs::remove_dir_all(&path);
         }

@@ -139,7 +139,7 @@ impl Places {
     }
 
     fn rounded(&self, value: f64) -> f64 {
-        super::shape::rounded(value, self.decimals)
+        super::rounding::rounded(value, self.decimals)
     }
 }
 

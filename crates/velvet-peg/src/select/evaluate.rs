@@ -1,6 +1,7 @@
 //! Evaluating an SQL expression on a batch, column by column.
 
 use super::context::{Context, type_text};
+use super::values::{Values, alike, boolean, choose, numeric};
 use super::{functions, is_negative};
 use crate::error::{Error, Result};
 use arrow_array::cast::AsArray;
@@ -11,60 +12,6 @@ use arrow_array::{
 use arrow_schema::{ArrowError, DataType};
 use sqlparser::ast::{BinaryOperator, CeilFloorKind, Expr, InTarget, UnaryOperator, Value};
 use std::sync::Arc;
-
-/// A column of values, or one value for all rows.
-#[derive(Clone, Debug)]
-pub(super) enum Values {
-    Array(ArrayRef),
-    /// An array of one value.
-    Scalar(ArrayRef),
-}
-
-impl Datum for Values {
-    fn get(&self) -> (&dyn Array, bool) {
-        match self {
-            Values::Array(array) => (array.as_ref(), false),
-            Values::Scalar(array) => (array.as_ref(), true),
-        }
-    }
-}
-
-impl Values {
-    pub(super) fn kind(&self) -> &DataType {
-        match self {
-            Values::Array(array) | Values::Scalar(array) => array.data_type(),
-        }
-    }
-
-    /// One value a row.
-    pub(super) fn into_array(self, rows: usize) -> Result<ArrayRef> {
-        match self {
-            Values::Array(array) => Ok(array),
-            Values::Scalar(array) => {
-                let places = arrow_array::UInt64Array::from(vec![0; rows]);
-                Ok(arrow_select::take::take(&array, &places, None)?)
-            }
-        }
-    }
-
-    pub(super) fn map(self, f: impl FnOnce(&ArrayRef) -> Result<ArrayRef>) -> Result<Values> {
-        Ok(match self {
-            Values::Array(array) => Values::Array(f(&array)?),
-            Values::Scalar(array) => Values::Scalar(f(&array)?),
-        })
-    }
-
-    pub(super) fn cast(self, kind: &DataType) -> Result<Values> {
-        if self.kind() == kind {
-            return Ok(self);
-        }
-        self.map(|array| Ok(arrow_cast::cast(array, kind)?))
-    }
-
-    fn is_scalar(&self) -> bool {
-        matches!(self, Values::Scalar(_))
-    }
-}
 
 fn scalar(array: impl Array + 'static) -> Values {
     Values::Scalar(Arc::new(array))
@@ -135,7 +82,9 @@ pub(super) fn evaluate(expression: &Expr, context: &Context<'_>) -> Result<Value
             }
             Ok(result)
         }
-        Expr::Function(function) => functions::call(function, context),
+        Expr::Function(function) => {
+            functions::call(function, context, &|argument| evaluate(argument, context))
+        }
         Expr::Ceil { expr, field: CeilFloorKind::DateTimeField(_) } => {
             functions::rounded(of(expr)?, f64::ceil, expression)
         }
@@ -197,51 +146,6 @@ fn truth(value: Values, expression: &Expr, wanted: Option<bool>, negated: bool) 
             flags.iter().map(|flag| Some((flag == wanted) != negated)).collect();
         Ok(Arc::new(found))
     })
-}
-
-/// A value as true, false or nothing.
-fn boolean(value: Values, expression: &Expr) -> Result<Values> {
-    match value.kind() {
-        DataType::Boolean => Ok(value),
-        DataType::Null => value.cast(&DataType::Boolean),
-        other => Err(Error::usage(format!(
-            "`{expression}` needs true or false, and {} is there",
-            type_text(other)
-        ))),
-    }
-}
-
-/// A value as a number of either kind.
-pub(super) fn numeric(value: Values, expression: &Expr) -> Result<Values> {
-    match value.kind() {
-        DataType::Int64 | DataType::Float64 => Ok(value),
-        DataType::Null => value.cast(&DataType::Float64),
-        other => Err(Error::usage(format!(
-            "`{expression}` needs numbers, and {} is there: CAST(… AS REAL) makes a number of a \
-             text that is one",
-            type_text(other)
-        ))),
-    }
-}
-
-/// Both as the same type, or a word about what does not go together.
-fn alike(left: Values, right: Values, expression: &Expr) -> Result<(Values, Values)> {
-    use DataType::{Float64, Int64, Null};
-    let (a, b) = (left.kind().clone(), right.kind().clone());
-    let kind = match (&a, &b) {
-        (a, b) if a == b => return Ok((left, right)),
-        (Null, other) | (other, Null) => other.clone(),
-        (Int64, Float64) | (Float64, Int64) => Float64,
-        _ => {
-            return Err(Error::usage(format!(
-                "`{expression}` brings together {} and {}: write texts in 'quotation marks', \
-                 numbers without, or use CAST(… AS REAL) or CAST(… AS TEXT)",
-                type_text(&a),
-                type_text(&b)
-            )));
-        }
-    };
-    Ok((left.cast(&kind)?, right.cast(&kind)?))
 }
 
 fn binary(left: Values, op: &BinaryOperator, right: Values, expression: &Expr) -> Result<Values> {
@@ -369,24 +273,6 @@ fn like(
     };
     let matched: ArrayRef = Arc::new(matcher(&text, &pattern)?);
     Ok(if scalars { Values::Scalar(matched) } else { Values::Array(matched) })
-}
-
-/// The first where the condition is true, the second elsewhere.
-pub(super) fn choose(
-    condition: Values,
-    then: Values,
-    otherwise: Values,
-    context: &Context<'_>,
-    expression: &Expr,
-) -> Result<Values> {
-    let rows = context.rows();
-    let (then, otherwise) = alike(then, otherwise, expression)?;
-    let condition = boolean(condition, expression)?.into_array(rows)?;
-    let (then, otherwise) = (then.into_array(rows)?, otherwise.into_array(rows)?);
-    if then.data_type() == &DataType::Null {
-        return Ok(Values::Array(then));
-    }
-    Ok(Values::Array(arrow_select::zip::zip(condition.as_boolean(), &then, &otherwise)?))
 }
 
 fn cast_type(name: &str, expression: &Expr) -> Result<DataType> {

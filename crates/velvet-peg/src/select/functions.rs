@@ -1,7 +1,7 @@
 //! The functions of expressions: numbers, texts, and geometries by the names of ISO 19125-2.
 
 use super::context::Context;
-use super::evaluate::{Values, choose, evaluate, numeric};
+use super::values::{Values, choose, numeric};
 use super::{geometry, help};
 use crate::error::{Error, Result};
 use arrow_array::cast::AsArray;
@@ -11,16 +11,19 @@ use arrow_schema::DataType;
 use sqlparser::ast::{Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments};
 use std::sync::Arc;
 
-/// Calls a function.
-pub(super) fn call(function: &Function, context: &Context<'_>) -> Result<Values> {
+/// Calls a function; `evaluate` gives the values of its arguments.
+pub(super) fn call(
+    function: &Function,
+    context: &Context<'_>,
+    evaluate: &dyn Fn(&Expr) -> Result<Values>,
+) -> Result<Values> {
     let name = function.name.to_string().to_ascii_uppercase();
     let list = arguments(function)?;
     if name.starts_with("ST_") || name.starts_with("PLANE_") {
         return spatial(&name, &list, function, context);
     }
     let whole = Expr::Function(function.clone());
-    let mut values: Vec<Values> =
-        list.iter().map(|argument| evaluate(argument, context)).collect::<Result<_>>()?;
+    let mut values: Vec<Values> = list.iter().map(evaluate).collect::<Result<_>>()?;
     let wrong = |wanted: &str| Error::usage(format!("`{function}`: {name} takes {wanted}"));
     if let Some(unit) = help::unit_of(&name) {
         return match values.len() {
@@ -89,7 +92,7 @@ pub(super) fn call(function: &Function, context: &Context<'_>) -> Result<Values>
                 op: sqlparser::ast::BinaryOperator::Eq,
                 right: Box::new(list[1].clone()),
             };
-            choose(evaluate(&equal, context)?, null, values.remove(0), context, &whole)
+            choose(evaluate(&equal)?, null, values.remove(0), context, &whole)
         }
         ("UPPER", 1) => texts(values.remove(0), str::to_uppercase),
         ("LOWER", 1) => texts(values.remove(0), str::to_lowercase),

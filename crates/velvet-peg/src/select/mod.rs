@@ -11,7 +11,9 @@ mod evaluate;
 mod functions;
 mod geometry;
 mod help;
+mod rounding;
 mod shape;
+mod values;
 
 pub use coordinates::PlaceColumns;
 pub use help::{FUNCTIONS, FunctionHelp};

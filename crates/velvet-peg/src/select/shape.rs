@@ -3,6 +3,7 @@
 
 use super::Selection;
 use super::coordinates::{PlaceColumns, Places};
+use super::rounding::rounded;
 use crate::error::{Error, Result};
 use crate::format_support::text_type::data_type_of_text;
 use crate::layer::GeometryColumn;
@@ -76,14 +77,6 @@ impl NumberText {
             grouped.push(digit);
         }
         grouped + rest
-    }
-}
-
-/// A value rounded to so many decimals, half away from zero in decimals.
-pub(crate) fn rounded(value: f64, decimals: Option<usize>) -> f64 {
-    match decimals {
-        Some(decimals) => format!("{value:.decimals$}").parse().unwrap_or(value),
-        None => value,
     }
 }
 

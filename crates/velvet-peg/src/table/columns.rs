@@ -1,11 +1,11 @@
 //! The coordinate columns of a table: those named, or those that look like it.
 
 use super::guess_columns::{Likely, likely};
+use super::number_format::NumberFormat;
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
 use crate::notice::Notice;
 use csv::StringRecord;
-use std::borrow::Cow;
 use velvet_peg_core::Crs;
 
 /// Names of columns that hold coordinates, as asked for.
@@ -19,31 +19,6 @@ pub struct CoordinateColumns {
     pub z: Option<String>,
     /// How numbers in them are written.
     pub numbers: NumberFormat,
-}
-
-/// How numbers are written.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct NumberFormat {
-    /// A comma stands where the decimal point does elsewhere.
-    pub decimal_comma: bool,
-    /// What groups thousands, if anything does; blanks of all kinds go with a blank.
-    pub thousands: Option<char>,
-}
-
-impl NumberFormat {
-    /// The text with a decimal point and no groups.
-    pub(crate) fn plain<'a>(&self, text: &'a str) -> Cow<'a, str> {
-        if *self == NumberFormat::default() {
-            return Cow::Borrowed(text);
-        }
-        let grouping = |c: char| match self.thousands {
-            Some(' ') => c.is_whitespace(),
-            Some(mark) => c == mark,
-            None => false,
-        };
-        let point = |c: char| if self.decimal_comma && c == ',' { '.' } else { c };
-        Cow::Owned(text.chars().filter(|c| !grouping(*c)).map(point).collect())
-    }
 }
 
 /// Positions of the coordinate columns in a table.

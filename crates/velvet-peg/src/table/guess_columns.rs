@@ -1,9 +1,9 @@
 //! Finding the coordinate columns of a table by themselves: by their names, in several
 //! languages, or by their values. Where two answers are plausible, none is given.
 
-use super::columns::NumberFormat;
+use super::number_format::NumberFormat;
+use crate::home_system::{from_greenwich, home_system};
 use crate::layer::column_names::list;
-use crate::outliers::{from_greenwich, home_system};
 use csv::StringRecord;
 use velvet_peg_core::{Converter, Coordinate, Crs};
 

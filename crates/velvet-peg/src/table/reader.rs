@@ -2,6 +2,8 @@
 
 use crate::error::{Error, Result};
 use crate::format_support::{CellType, RowSource, SourceRow, TableFacts};
+use crate::layer::column_names::list;
+use crate::notice::Notice;
 use csv::StringRecord;
 use std::fmt;
 use std::path::{Path, PathBuf};
@@ -13,7 +15,7 @@ pub struct TableReader {
     /// Column names: blank ones are numbered, repeated ones get a suffix.
     pub(crate) headers: Vec<String>,
     /// Names that had to be changed.
-    pub(crate) renamed: Vec<String>,
+    renamed: Vec<String>,
     /// The column that names the sheet, if there are several.
     sheet_column: Option<usize>,
     /// The row last read; its texts are with whoever read it.
@@ -106,6 +108,29 @@ impl TableReader {
     /// True if the row last read holds bytes that are not text in the encoding.
     pub(crate) fn is_garbled(&self) -> bool {
         self.row.garbled.is_some()
+    }
+
+    /// Runs through the rows.
+    pub(crate) fn each_row(
+        mut self,
+        each: &mut dyn FnMut(&TableReader, &StringRecord) -> Result<()>,
+    ) -> Result<()> {
+        let mut record = StringRecord::new();
+        while self.read(&mut record)? {
+            each(&self, &record)?;
+        }
+        Ok(())
+    }
+
+    /// A remark on headers that had to be changed.
+    pub(crate) fn renamed(&self) -> Option<Notice> {
+        let names = self.renamed.as_slice();
+        (!names.is_empty()).then(|| {
+            Notice::remark(format!(
+                "column names that were blank or repeated became {}",
+                list(names)
+            ))
+        })
     }
 
     /// Why the row last read does not fit its header or its encoding, if it does not.

@@ -14,7 +14,6 @@ pub use report::TagReport;
 
 use crate::convert::{ConvertLayer, area_of, route_notices};
 use crate::error::{Error, Result};
-use crate::features::Summary;
 use crate::format::Format;
 use crate::format_support::WriteOptions;
 use crate::layer::column_names::distinct;
@@ -23,6 +22,7 @@ use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
 use crate::progress::Progress;
+use crate::summary::Summary;
 use areas::Areas;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};

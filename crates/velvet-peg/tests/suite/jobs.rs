@@ -69,12 +69,12 @@ fn every_word_of_a_job_has_its_place() {
         ("steps.0.by.7", Some((10, 6))),
         ("checks.0.of", None),
     ] {
-        assert_eq!(job.places.find(word), place, "{word}");
+        assert_eq!(job.spans.find(word), place, "{word}");
     }
     // A job made in code has no text, and its errors no places.
-    let step = velvet_peg::Step { kind: "declare".into(), ..Default::default() };
+    let step = velvet_peg::DeclareStep::default().into();
     let made = Job::of_step(Default::default(), None, step, Default::default());
-    assert_eq!(made.places.find("steps.0"), None);
+    assert_eq!(made.spans.find("steps.0"), None);
 }
 
 #[test]
@@ -381,4 +381,33 @@ fn the_documentation_has_every_step_and_word() {
             assert!(WORDS.iter().any(|(known, _)| known == word), "{word} is not explained");
         }
     }
+}
+
+/// What each word may say, in a step that says all of its words.
+const FULL: &str = include_str!("../data/jobs-full.toml");
+
+#[test]
+fn every_word_of_every_step_is_read_and_written_down() {
+    let job = Job::parse(FULL).unwrap();
+    let mut said: Vec<&str> = Vec::new();
+    for kind in STEP_KINDS {
+        let step = job.steps.iter().find(|step| step.kind().name == kind.name);
+        let step = step.unwrap_or_else(|| panic!("no step `{}`", kind.name));
+        let text = Job::of_step(Default::default(), None, step.clone(), Default::default());
+        let text = text.to_toml().unwrap();
+        for word in kind.needs.iter().chain(kind.may) {
+            let written = text.lines().any(|line| {
+                line.split([' ', '.', ']'])
+                    .next()
+                    .is_some_and(|first| first.trim_matches('"') == *word)
+                    || line.contains(&format!("steps.{word}"))
+            });
+            assert!(written, "`{word}` of `{}` is lost:\n{text}", kind.name);
+            said.push(word);
+        }
+    }
+    assert!(WORDS.iter().skip(3).all(|(word, _)| said.contains(word)));
+    let again = Job::parse(&job.to_toml().unwrap()).unwrap();
+    assert_eq!(again.steps, job.steps);
+    assert_eq!(again.sources, job.sources);
 }

@@ -1,13 +1,16 @@
 //! `vpeg build`: features from the rows of tables.
 
-use super::save::SaveArguments;
+use super::save::{SaveArguments, columns_of, select_of};
 use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::{Args, Subcommand};
 use std::path::{Path, PathBuf};
 use velvet_peg::bearing::quadrant;
-use velvet_peg::{BuildOptions, Closure, Error, Step, Summary};
+use velvet_peg::{
+    BuildOptions, Closure, Column, CoursesStep, Epoch, Error, FeaturesStep, LengthUnitName,
+    LinesStep, PointsStep, PolygonsStep, Step, Summary,
+};
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Build {
@@ -185,14 +188,14 @@ impl Build {
         let common = self.common();
         let options = common.options(self.columns())?;
         let crs = options.crs.clone();
-        let step = self.step();
         let zone = common.to.as_deref().is_some_and(velvet_peg::depends_on_data);
         // The zone that was found is what is written down.
         let to = match options.to.as_ref().filter(|_| zone) {
             Some(found) => Some(found.reference()),
             None => common.to.clone(),
         };
-        common.save(step.clone(), to)?;
+        let step = self.step(to)?;
+        common.save(step.clone())?;
         let (table, out) = (common.table.as_path(), common.output.as_path());
         let (outcome, closures) = step.build(options, table, out, &mut progress)?;
         drop(progress);
@@ -229,54 +232,84 @@ impl Build {
         }
     }
 
-    /// The same as a step of a job.
-    fn step(&self) -> Step {
-        let mut step = Step::default();
-        let grouped = |step: &mut Step, grouping: &Grouping, columns: &ColumnArguments| {
-            step.by.clone_from(&grouping.by);
-            step.order.clone_from(&grouping.order);
-            step.part.clone_from(&grouping.part);
-            step.repair = grouping.repair;
-            columns.step(step);
-        };
-        match self {
+    /// The same as a step of a job, carried to the system that was found.
+    fn step(&self, to: Option<String>) -> Result<Step, Error> {
+        let common = self.common();
+        let epoch = common.epoch.map(Epoch::new).transpose()?;
+        /// What is the same for all features.
+        macro_rules! common_of {
+            ($step:expr) => {{
+                $step.crs = common.crs.as_deref().map(Into::into);
+                $step.to = to.map(Into::into);
+                $step.epoch = epoch;
+                select_of!($step, common.select);
+                $step.into()
+            }};
+        }
+        /// Which rows make which feature.
+        macro_rules! grouping_of {
+            ($step:expr, $grouping:expr) => {{
+                $step.by = names(&$grouping.by);
+                $step.order = name(&$grouping.order);
+                $step.part = name(&$grouping.part);
+                $step.repair = $grouping.repair;
+            }};
+        }
+        Ok(match self {
             Build::Points(points) => {
-                step.kind = "points".to_string();
-                points.columns.step(&mut step);
+                let mut step = PointsStep::default();
+                columns_of!(step, points.columns);
+                common_of!(step)
             }
             Build::Lines(lines) => {
-                step.kind = "lines".to_string();
-                grouped(&mut step, &lines.grouping, &lines.columns);
+                let mut step = LinesStep::default();
+                grouping_of!(step, lines.grouping);
+                columns_of!(step, lines.columns);
+                common_of!(step)
             }
             Build::Polygons(polygons) => {
-                step.kind = "polygons".to_string();
-                grouped(&mut step, &polygons.grouping, &polygons.columns);
-                step.ring.clone_from(&polygons.ring);
+                let mut step =
+                    PolygonsStep { ring: name(&polygons.ring), ..PolygonsStep::default() };
+                grouping_of!(step, polygons.grouping);
+                columns_of!(step, polygons.columns);
+                common_of!(step)
             }
             Build::Courses(courses) => {
-                step.kind = "courses".to_string();
-                step.by.clone_from(&courses.by);
-                step.bearing.clone_from(&courses.bearing);
-                step.distance.clone_from(&courses.distance);
-                step.radius.clone_from(&courses.radius);
-                step.delta.clone_from(&courses.delta);
-                step.turn.clone_from(&courses.turn);
-                step.start = courses.start;
-                step.x.clone_from(&courses.x);
-                step.y.clone_from(&courses.y);
-                step.unit.clone_from(&courses.unit);
-                step.combined_factor = courses.combined_factor;
-                step.rotate = courses.rotate;
-                step.adjust = courses.adjust;
-                step.tolerance = courses.tolerance;
+                let unit = courses.unit.as_deref().map(LengthUnitName::named).transpose()?;
+                let mut step = CoursesStep {
+                    by: names(&courses.by),
+                    bearing: name(&courses.bearing),
+                    distance: name(&courses.distance),
+                    radius: name(&courses.radius),
+                    delta: name(&courses.delta),
+                    turn: name(&courses.turn),
+                    start: courses.start,
+                    x: name(&courses.x),
+                    y: name(&courses.y),
+                    unit,
+                    combined_factor: courses.combined_factor,
+                    rotate: courses.rotate,
+                    adjust: courses.adjust,
+                    tolerance: courses.tolerance,
+                    ..CoursesStep::default()
+                };
+                common_of!(step)
             }
             Build::Features(features) => {
-                step.kind = "features".to_string();
-                step.geometry.clone_from(&features.geometry);
+                let mut step =
+                    FeaturesStep { geometry: name(&features.geometry), ..FeaturesStep::default() };
+                common_of!(step)
             }
-        }
-        step
+        })
     }
+}
+
+fn name(column: &Option<String>) -> Option<Column> {
+    column.as_deref().map(Into::into)
+}
+
+fn names(columns: &[String]) -> Vec<Column> {
+    columns.iter().map(|column| column.as_str().into()).collect()
 }
 
 impl Common {
@@ -309,11 +342,7 @@ impl Common {
         })
     }
 
-    fn save(&self, mut step: Step, to: Option<String>) -> Result<(), Error> {
-        step.crs.clone_from(&self.crs);
-        step.to = to;
-        step.epoch = self.epoch;
-        self.select.step(&mut step);
+    fn save(&self, step: Step) -> Result<(), Error> {
         let mut output = self.write.output(&self.output);
         output.layer = output.layer.or_else(|| self.layer.clone());
         self.save.save(self.reading.source(&self.table), None, step, output, &self.write)

@@ -1,14 +1,14 @@
 //! `vpeg convert`: carry data into another reference system.
 
-use super::save::{SaveArguments, layer_source};
+use super::save::{SaveArguments, layer_source, select_of};
 use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    AppendOptions, ConvertLayer, ConvertTable, Converter, Error, Format, LayerReader, Step,
-    format_of, route_notices,
+    AppendOptions, ConvertLayer, ConvertStep, ConvertTable, Converter, Epoch, Error, FieldsStep,
+    Format, LayerReader, Step, format_of, route_notices,
 };
 
 #[derive(Debug, Args)]
@@ -157,10 +157,20 @@ impl Convert {
         }
         reader.reveal_key(&self.select.selection().words());
         let target = self.to.as_deref().map(|to| reference::system_for(to, &reader)).transpose()?;
-        let kind = if self.to.is_some() { "convert" } else { "fields" };
-        let mut step = Step { kind: kind.to_string(), to: self.to.clone(), ..Step::default() };
-        step.epoch = self.epoch.filter(|_| self.to.is_some());
-        self.select.step(&mut step);
+        let step: Step = match &self.to {
+            Some(to) => {
+                let to = Some(to.as_str().into());
+                let epoch = self.epoch.map(Epoch::new).transpose()?;
+                let mut step = ConvertStep { to, epoch, ..ConvertStep::default() };
+                select_of!(step, self.select);
+                step.into()
+            }
+            None => {
+                let mut step = FieldsStep::default();
+                select_of!(step, self.select);
+                step.into()
+            }
+        };
         let source = layer_source(file, self.layer.as_ref(), self.crs.as_ref());
         self.save.save(source, None, step, self.write.output(output), &self.write)?;
         let job = ConvertLayer {

@@ -5,7 +5,7 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, LayerReader, Step, declare, format_of};
+use velvet_peg::{DeclareStep, Error, LayerReader, declare, format_of};
 
 #[derive(Debug, Args)]
 pub(crate) struct Declare {
@@ -41,8 +41,8 @@ impl Declare {
         }
         let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
         let options = self.write.options();
-        let step =
-            Step { kind: "declare".to_string(), crs: Some(self.crs.clone()), ..Step::default() };
+        let crs_text = Some(self.crs.as_str().into());
+        let step = DeclareStep { crs: crs_text, ..DeclareStep::default() };
         let source = layer_source(&self.file, self.layer.as_ref(), None);
         self.save.save(source, None, step, self.write.output(output), &self.write)?;
         let mut progress = TerminalProgress::new("declaring");

@@ -6,7 +6,7 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::{ConvertLayer, Error, FUNCTIONS, LayerReader, Step};
+use velvet_peg::{ConvertLayer, Error, FUNCTIONS, FieldsStep, LayerReader};
 
 #[derive(Debug, Args)]
 pub(crate) struct Fields {
@@ -91,7 +91,7 @@ impl Fields {
         }
         let mut reader = LayerReader::open(&self.file, self.layer.as_deref())?;
         let step = self.step();
-        let (select, notices) = step.selection(Path::new(""))?;
+        let (select, notices) = step.selection(Path::new("")).map_err(|(_, error)| error)?;
         show::notices(&notices);
         reader.reveal_key(&select.words());
         let source = layer_source(&self.file, self.layer.as_ref(), None);
@@ -109,9 +109,8 @@ impl Fields {
         show::outcome(&outcome, "features", "features", &self.output)
     }
 
-    fn step(&self) -> Step {
-        Step {
-            kind: "fields".to_string(),
+    fn step(&self) -> FieldsStep {
+        FieldsStep {
             condition: self.condition.clone(),
             set: self.set.clone(),
             keep: self.keep.clone(),
@@ -121,8 +120,8 @@ impl Fields {
             constant: self.constant.iter().cloned().collect(),
             round: self.round.iter().cloned().collect(),
             format: self.format.iter().cloned().collect(),
-            coords: self.coords.clone(),
-            ..Step::default()
+            coords: self.coords.iter().map(|text| text.as_str().into()).collect(),
+            ..FieldsStep::default()
         }
     }
 }

@@ -6,7 +6,7 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::{Error, JoinTable, LayerReader, MatchReport, Step};
+use velvet_peg::{Error, JoinStep, JoinTable, LayerReader, MatchReport};
 
 #[derive(Debug, Args)]
 pub(crate) struct Join {
@@ -102,21 +102,20 @@ impl Join {
     }
 
     /// The same as a step of a job.
-    fn step(&self) -> Step {
+    fn step(&self) -> JoinStep {
         let (on, key) = match self.on.split_once('=') {
             Some((on, key)) => (on.trim().to_string(), Some(key.trim().to_string())),
             None => (self.on.clone(), None),
         };
-        Step {
-            kind: "join".to_string(),
-            on: Some(on),
-            key,
-            columns: self.columns.clone(),
+        JoinStep {
+            on: Some(on.into()),
+            key: key.map(Into::into),
+            columns: self.columns.iter().map(|name| name.as_str().into()).collect(),
             prefix: self.prefix.clone(),
             many: self.many,
             loose: self.loose,
             matched_only: self.matched_only,
-            ..Step::default()
+            ..JoinStep::default()
         }
     }
 }

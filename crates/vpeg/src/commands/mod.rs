@@ -136,7 +136,7 @@ pub(crate) struct TableArguments {
     #[arg(long)]
     encoding: Option<String>,
     /// Quotation mark of the table (a character, or `none`); detected if not given.
-    #[arg(long, value_parser = quote)]
+    #[arg(long)]
     quote: Option<Quoting>,
     /// Widths of the fields in characters, of a text in which they stand in columns.
     #[arg(long, value_name = "5,12,12", value_delimiter = ',', conflicts_with = "delimiter")]
@@ -297,15 +297,6 @@ fn delimiter(text: &str) -> Result<char, String> {
         ("blank" | "space", _, _) => Ok(' '),
         (_, Some(only), None) => Ok(only),
         _ => Err("a delimiter is one character, `tab`, or `blank`".to_string()),
-    }
-}
-
-fn quote(text: &str) -> Result<Quoting, String> {
-    let mut chars = text.chars();
-    match (text, chars.next(), chars.next()) {
-        ("none", _, _) => Ok(Quoting::None),
-        (_, Some(only), None) => Ok(Quoting::With(only)),
-        _ => Err("a quotation mark is one character, or `none`".to_string()),
     }
 }
 

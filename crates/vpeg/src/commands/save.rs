@@ -1,6 +1,6 @@
 //! `--save-job`: writing down as a job file what a command does.
 
-use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
+use super::{TableArguments, WriteArguments};
 use crate::show;
 use clap::Args;
 use std::path::{Path, PathBuf};
@@ -27,7 +27,7 @@ impl SaveArguments {
         &self,
         source: JobSource,
         with: Option<JobSource>,
-        step: Step,
+        step: impl Into<Step>,
         mut output: JobOutput,
         write: &WriteArguments,
     ) -> Result<(), Error> {
@@ -42,7 +42,7 @@ impl SaveArguments {
         if output.layer.is_none() {
             output.layer = Some(layer_name(&source)?);
         }
-        Job::of_step(source, with, step, output).save(file, write.overwrite)?;
+        Job::of_step(source, with, step.into(), output).save(file, write.overwrite)?;
         show::remark(&format!("the job is written down: vpeg run {}", file.display()));
         Ok(())
     }
@@ -81,6 +81,7 @@ impl TableArguments {
             header_row: options.header_row,
             delimiter: options.delimiter,
             encoding: options.encoding,
+            quote: options.quoting,
             no_header: options.no_header,
             header: options.header,
             widths: options.widths,
@@ -108,25 +109,27 @@ impl WriteArguments {
     }
 }
 
-impl SelectArguments {
-    /// Puts the selection into a step.
-    pub(crate) fn step(&self, step: &mut Step) {
-        let selection = self.selection();
-        step.condition = selection.condition;
-        step.set = selection.set;
-        step.keep = selection.keep;
-    }
+/// Puts the selection of a command into a step.
+macro_rules! select_of {
+    ($step:expr, $arguments:expr) => {{
+        let selection = $arguments.selection();
+        $step.condition = selection.condition;
+        $step.set = selection.set;
+        $step.keep = selection.keep;
+    }};
 }
 
-impl ColumnArguments {
-    /// Puts the coordinate columns into a step.
-    pub(crate) fn step(&self, step: &mut Step) {
-        let columns = self.columns();
-        step.x = columns.x;
-        step.y = columns.y;
-        step.z = columns.z;
-        step.packed = self.packed;
-        step.decimal_comma = columns.numbers.decimal_comma;
-        step.thousands = columns.numbers.thousands;
-    }
+/// Puts the coordinate columns of a command into a step.
+macro_rules! columns_of {
+    ($step:expr, $arguments:expr) => {{
+        let columns = $arguments.columns();
+        $step.x = columns.x.map(Into::into);
+        $step.y = columns.y.map(Into::into);
+        $step.z = columns.z.map(Into::into);
+        $step.packed = $arguments.packed;
+        $step.decimal_comma = columns.numbers.decimal_comma;
+        $step.thousands = columns.numbers.thousands;
+    }};
 }
+
+pub(crate) use {columns_of, select_of};

@@ -6,7 +6,7 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, LayerReader, Step, TagPoints, TagReport};
+use velvet_peg::{Error, LayerReader, TagPoints, TagReport, TagStep};
 
 /// Points take columns of the polygon that they fall in.
 ///
@@ -84,15 +84,14 @@ impl Tag {
     }
 
     /// The same as a step of a job.
-    fn step(&self) -> Step {
-        Step {
-            kind: "tag".to_string(),
-            columns: self.columns.clone(),
+    fn step(&self) -> TagStep {
+        TagStep {
+            columns: self.columns.iter().map(|name| name.as_str().into()).collect(),
             prefix: self.prefix.clone(),
             within: self.within,
             tolerance: (self.tolerance != 0.001).then_some(self.tolerance),
             distance_column: self.distance_column.clone(),
-            ..Step::default()
+            ..TagStep::default()
         }
     }
 

@@ -33,6 +33,7 @@ fn words(line: &str) -> Vec<String> {
 /// Each command line with an output: `{}` stands for its name without extension.
 const SAVED: &[&str] = &[
     "build points headgates.csv --lon longitude --lat latitude --crs EPSG:4326 --to EPSG:2285 --keep gate,cfs -o {}.fgb",
+    "build points quoted.csv --quote none --delimiter , --header --crs EPSG:4326 -o {}.fgb",
     "build lines lateral-vertices.csv --by ditch,name --order point --z invert~ft --repair --crs EPSG:2285 -o {}.fgb",
     "build polygons beats.csv --by beat --order corner --crs EPSG:2285 --to EPSG:4326 -o {}.fgb",
     "build courses deed.csv --by tract --x start~e --y start~n --adjust --tolerance 0.5 --crs EPSG:2285 -o {}.fgb",
@@ -48,6 +49,7 @@ const SAVED: &[&str] = &[
 #[test]
 fn what_was_done_is_saved_as_a_job_that_does_the_same() {
     let bench = district();
+    bench.write("quoted.csv", "gate,lat,lon\n\"7,47.4,-120\n\"8,47.5,-120.1\n");
     for line in SAVED {
         let mut typed = words(&line.replace("{}", "first"));
         typed.extend(words("--save-job saved.toml --overwrite"));

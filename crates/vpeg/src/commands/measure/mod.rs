@@ -12,8 +12,8 @@ use clap::{Args, ValueEnum};
 use figures::{Columns, cell};
 use std::path::PathBuf;
 use velvet_peg::{
-    AreaUnit, Error, GeometryKind, LayerReader, LengthUnit, MeasureColumns, MeasureOptions,
-    Measured, Measures, Statistics, Step, measure,
+    AreaUnit, AreaUnitName, Error, GeometryKind, LayerReader, LengthUnit, LengthUnitName,
+    MeasureColumns, MeasureOptions, MeasureStep, Measured, Measures, Statistics, measure,
 };
 
 /// Lengths, perimeters and areas: on the ellipsoid, on the grid and on the ground, side by side.
@@ -97,8 +97,8 @@ impl Measure {
         if let Some(number) = self.courses {
             return courses::show_courses(&reader, number, grid.as_ref());
         }
-        let step = self.step();
-        let job = MeasureColumns { write: self.write.options(), ..step.measures(grid)? };
+        let step = self.step()?;
+        let job = MeasureColumns { write: self.write.options(), ..step.measures(grid) };
         if let Some(output) = &self.output {
             let source = layer_source(&self.file, self.layer.as_ref(), None);
             self.save.save(source, None, step, self.write.output(output), &self.write)?;
@@ -124,16 +124,17 @@ impl Measure {
     }
 
     /// The same as a step of a job.
-    fn step(&self) -> Step {
-        Step {
-            kind: "measure".to_string(),
-            grid: self.grid.clone(),
+    fn step(&self) -> Result<MeasureStep, Error> {
+        let lengths = self.length_unit.iter().map(|unit| LengthUnitName::named(unit));
+        let areas = self.area_unit.iter().map(|unit| AreaUnitName::named(unit));
+        Ok(MeasureStep {
+            grid: self.grid.as_deref().map(Into::into),
             height: self.height,
             combined_factor: self.combined_factor,
-            length_units: self.length_unit.clone(),
-            area_units: self.area_unit.clone(),
-            ..Step::default()
-        }
+            length_units: lengths.collect::<Result<_, _>>()?,
+            area_units: areas.collect::<Result<_, _>>()?,
+            ..MeasureStep::default()
+        })
     }
 
     fn sort(&self, features: &mut [Measured]) {

@@ -1,0 +1,115 @@
+//! The ellipsoid carried conformally to a sphere that fits it best at one latitude, as the
+//! double projections want it.
+//!
+//! Source: Gauss (1844), "Untersuchungen über Gegenstände der höheren Geodäsie"; the
+//! constants are those of EPSG methods 9809, 9812, 9813 and 9819, which all use this sphere:
+//! B² = 1 + e² cos⁴φ₀/(1 − e²), sin χ₀ = sin φ₀/B, longitudes times B, isometric latitudes
+//! from χ₀ times B. Positions on the sphere are given as a direction in the local frame of
+//! the centre, whose parts are small where the place is near, so that nothing cancels.
+
+use crate::auxiliary::Conformal;
+use crate::ellipsoid::Ellipsoid;
+use crate::math::degrees;
+use crate::math::elementary::{asinh, norm};
+use crate::math::{LonLat, Real};
+
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct GaussSphere {
+    conformal: Conformal,
+    e2: f64,
+    /// Ratio of longitudes on the sphere and the ellipsoid, B.
+    pub(crate) ratio: f64,
+    /// √(ρ₀ν₀), metres.
+    pub(crate) radius: f64,
+    lat0: f64,
+    sin0: f64,
+    cos0: f64,
+    /// Isometric latitude of the centre on the ellipsoid, and on the sphere.
+    psi0: f64,
+    pub(crate) sphere_psi0: f64,
+    /// Sine and cosine of the centre's latitude on the sphere.
+    pub(crate) chi0: (f64, f64),
+}
+
+/// A direction from the sphere's centre, in the frame of the projection's centre.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Direction<T> {
+    pub(crate) east: T,
+    pub(crate) north: T,
+    pub(crate) up: T,
+}
+
+impl GaussSphere {
+    pub(crate) fn new(ellipsoid: &Ellipsoid, lat0: f64) -> GaussSphere {
+        let conformal = Conformal::new(ellipsoid);
+        let e2 = ellipsoid.eccentricity_squared();
+        let (sin0, cos0) = degrees::sin_cos(lat0);
+        let ratio = (1.0 + e2 * cos0.powi(4) / (1.0 - e2)).sqrt();
+        let w2 = 1.0 - e2 * sin0 * sin0;
+        // tan χ₀ in a form that does not cancel: B² − sin² φ₀ = cos² φ₀ w²/(1 − e²).
+        let tan_chi0 = sin0 / cos0 * ((1.0 - e2) / w2).sqrt();
+        let sphere_psi0 = asinh(tan_chi0);
+        let secant = norm(tan_chi0, 1.0);
+        GaussSphere {
+            conformal,
+            e2,
+            ratio,
+            radius: ellipsoid.semi_major_m() * (1.0 - e2).sqrt() / w2,
+            lat0,
+            sin0,
+            cos0,
+            psi0: conformal.isometric(sin0, sin0 / cos0),
+            sphere_psi0,
+            chi0: (tan_chi0 / secant, 1.0 / secant),
+        }
+    }
+
+    /// Isometric latitude on the sphere from that of the centre; none at a pole.
+    pub(crate) fn psi_rise<T: Real>(&self, at: &LonLat<T>) -> Option<T> {
+        if at.cos.value() <= 0.0 {
+            return None;
+        }
+        let rise = at.sin_rise(self.lat0);
+        let x = rise / (-(at.sin * (self.e2 * self.sin0)) + 1.0);
+        let spherical = (rise / (at.cos * self.cos0)).asinh();
+        Some((spherical - x * (x * self.e2.sqrt()).atanhc() * self.e2) * self.ratio)
+    }
+
+    /// Direction of a place.
+    pub(crate) fn direction<T: Real>(&self, at: &LonLat<T>) -> Option<Direction<T>> {
+        let (sin0, cos0) = self.chi0;
+        let Some(rise) = self.psi_rise(at) else {
+            let pole = T::constant(at.sin.value().signum());
+            return Some(Direction { east: T::constant(0.0), north: pole * cos0, up: pole * sin0 });
+        };
+        let psi = rise + self.sphere_psi0;
+        let cos = T::constant(1.0) / psi.cosh();
+        let sin = psi.sinh() * cos;
+        let lambda = at.lambda * self.ratio;
+        let (sin_half, cos_half) = (lambda * 0.5).sin_cos();
+        let versed = sin_half.square() * 2.0;
+        // sin(χ − χ₀)/cos χ
+        let climb = (rise * 0.5 + self.sphere_psi0).cosh() * (rise * 0.5).sinh() * (2.0 * cos0);
+        Some(Direction {
+            east: cos * sin_half * cos_half * 2.0,
+            north: cos * (climb + versed * sin0),
+            up: sin * sin0 + cos * (-versed + 1.0) * cos0,
+        })
+    }
+
+    /// Longitude from the centre and latitude, degrees, of a direction (of any length).
+    pub(crate) fn place(&self, at: &Direction<f64>) -> (f64, f64) {
+        let (sin0, cos0) = self.chi0;
+        let sin = at.up * sin0 + at.north * cos0;
+        let along = at.up * cos0 - at.north * sin0;
+        let cos = norm(along, at.east);
+        let lambda = degrees::atan2(at.east, along) / self.ratio;
+        (lambda, self.latitude_deg(asinh(sin / cos.max(1e-300))))
+    }
+
+    /// Geodetic latitude, degrees, of an isometric latitude on the sphere.
+    pub(crate) fn latitude_deg(&self, sphere_psi: f64) -> f64 {
+        let psi = self.psi0 + (sphere_psi - self.sphere_psi0) / self.ratio;
+        self.conformal.geodetic_of_isometric(psi).to_degrees()
+    }
+}

@@ -1,0 +1,77 @@
+//! A position as formulas want it: its sines and cosines formed once, from degrees.
+
+use super::degrees;
+use super::real::{Dual, Real};
+
+/// A position as formulas want it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct LonLat<T> {
+    /// Longitude from the origin's meridian, radians, −π to π.
+    pub(crate) lambda: T,
+    pub(crate) sin_lambda: T,
+    pub(crate) cos_lambda: T,
+    /// Latitude, radians.
+    pub(crate) phi: T,
+    pub(crate) sin: T,
+    pub(crate) cos: T,
+    /// Latitude, degrees.
+    pub(crate) lat: f64,
+}
+
+impl LonLat<f64> {
+    pub(crate) fn of(lon0: f64, lon: f64, lat: f64) -> LonLat<f64> {
+        let lambda = degrees::wrap(lon - lon0);
+        let (sin_lambda, cos_lambda) = degrees::sin_cos(lambda);
+        let (sin, cos) = degrees::sin_cos(lat);
+        LonLat {
+            lambda: lambda.to_radians(),
+            sin_lambda,
+            cos_lambda,
+            phi: lat.to_radians(),
+            sin,
+            cos,
+            lat,
+        }
+    }
+
+    /// The same place with derivatives by its own longitude and latitude.
+    pub(crate) fn dual(&self) -> LonLat<Dual> {
+        let by_lon = |value, by_lon| Dual { value, by_lon, by_lat: 0.0 };
+        let by_lat = |value, by_lat| Dual { value, by_lon: 0.0, by_lat };
+        LonLat {
+            lambda: by_lon(self.lambda, 1.0),
+            sin_lambda: by_lon(self.sin_lambda, self.cos_lambda),
+            cos_lambda: by_lon(self.cos_lambda, -self.sin_lambda),
+            phi: by_lat(self.phi, 1.0),
+            sin: by_lat(self.sin, self.cos),
+            cos: by_lat(self.cos, -self.sin),
+            lat: self.lat,
+        }
+    }
+}
+
+impl<T: Real> LonLat<T> {
+    /// Latitude from `lat0_deg`, radians: the difference is formed in degrees, where it is
+    /// exact or nearly so.
+    pub(crate) fn rise(&self, lat0_deg: f64) -> T {
+        self.phi.chain((self.lat - lat0_deg).to_radians(), 1.0)
+    }
+
+    /// sin φ − sin φ₀ without cancellation.
+    pub(crate) fn sin_rise(&self, lat0_deg: f64) -> T {
+        let half = degrees::sin_cos((self.lat - lat0_deg) / 2.0).0;
+        let middle = degrees::sin_cos((self.lat + lat0_deg) / 2.0).1;
+        self.phi.chain(2.0 * middle * half, self.cos.value())
+    }
+
+    /// 1/√(1 − e² sin² φ): the prime vertical radius over the semi-major axis.
+    pub(crate) fn nu(&self, e2: f64) -> T {
+        T::constant(1.0) / (-(self.sin.square() * e2) + 1.0).sqrt()
+    }
+
+    /// Radius of curvature in the meridian over the semi-major axis.
+    pub(crate) fn rho(&self, e2: f64) -> T {
+        let nu = self.nu(e2);
+        nu * nu.square() * (1.0 - e2)
+    }
+}

@@ -1,0 +1,121 @@
+//! Bonne, EPSG methods 9827 and 9828 (South Orientated).
+//!
+//! Source: Snyder (1987) eq. 19-1 to 19-8, with the northing formed around the origin's
+//! parallel: N = M − M₀ + 2ρ sin²(T/2).
+
+use super::Method;
+use crate::auxiliary::Meridian;
+use crate::ellipsoid::Ellipsoid;
+use crate::error::{Error, Result};
+use crate::math::LonLat;
+use crate::math::Real;
+use crate::math::degrees;
+use crate::projection::kernel::Formula;
+use crate::projection::parameter_code as code;
+use std::sync::Arc;
+
+/// The methods of this file.
+pub(super) const METHODS: &[Method] = &[
+    Method {
+        code: 9827,
+        parameters: &[
+            code::LATITUDE_OF_NATURAL_ORIGIN,
+            code::LONGITUDE_OF_NATURAL_ORIGIN,
+            code::FALSE_EASTING,
+            code::FALSE_NORTHING,
+        ],
+        words: &["Bonne"],
+        build: |given, ellipsoid| {
+            Ok(Arc::new(Bonne::new(
+                ellipsoid,
+                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
+                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
+            )?))
+        },
+        ..Method::PLAIN
+    },
+    Method {
+        code: 9828,
+        parameters: &[
+            code::LATITUDE_OF_NATURAL_ORIGIN,
+            code::LONGITUDE_OF_NATURAL_ORIGIN,
+            code::FALSE_EASTING,
+            code::FALSE_NORTHING,
+        ],
+        sense: (-1.0, -1.0),
+        build: |given, ellipsoid| {
+            Ok(Arc::new(Bonne::new(
+                ellipsoid,
+                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
+                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
+            )?))
+        },
+        ..Method::PLAIN
+    },
+];
+
+#[derive(Debug)]
+pub(crate) struct Bonne {
+    ellipsoid: Ellipsoid,
+    meridian: Meridian,
+    lon0: f64,
+    /// Radius of the origin's parallel, metres; negative in the southern hemisphere.
+    radius0: f64,
+}
+
+impl Bonne {
+    pub(crate) fn new(ellipsoid: &Ellipsoid, lat0: f64, lon0: f64) -> Result<Bonne> {
+        if lat0 == 0.0 {
+            return Err(Error::out_of_domain(
+                "a Bonne projection has its origin away from the equator",
+            ));
+        }
+        let (sin, cos) = degrees::sin_cos(lat0);
+        let w = (1.0 - ellipsoid.eccentricity_squared() * sin * sin).sqrt();
+        let radius0 = ellipsoid.semi_major_m() * cos / (w * sin);
+        let meridian = Meridian::new(ellipsoid, lat0);
+        Ok(Bonne { ellipsoid: *ellipsoid, meridian, lon0, radius0 })
+    }
+
+    fn parallel<T: Real>(&self, at: &LonLat<T>) -> T {
+        at.cos * at.nu(self.ellipsoid.eccentricity_squared()) * self.ellipsoid.semi_major_m()
+    }
+}
+
+impl Formula for Bonne {
+    fn frame(&self) -> (f64, &Ellipsoid) {
+        (self.lon0, &self.ellipsoid)
+    }
+
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
+        let up = self.meridian.distance(at);
+        let rho = -up + self.radius0;
+        let across = self.parallel(at) * at.lambda;
+        // The pole is the apex when the origin is one.
+        if rho.value() == 0.0 {
+            return Some((across, up));
+        }
+        let half = across / rho * 0.5;
+        let (sin_half, cos_half) = half.sin_cos();
+        let chord = across * half.sinc();
+        Some((chord * cos_half, up + chord * sin_half))
+    }
+
+    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+        let down = self.radius0 - n;
+        let rho = crate::math::elementary::norm(e, down).copysign(self.radius0);
+        // ρ₀ − ρ = (2ρ₀ n − e² − n²)/(ρ₀ + ρ)
+        let up = (2.0 * self.radius0 * n - e * e - n * n) / (self.radius0 + rho);
+        let lat = self.meridian.latitude(up);
+        if !(lat.abs() <= 90.0 + 1e-9) {
+            return None;
+        }
+        let (sin, cos) = degrees::sin_cos(lat);
+        let w = (1.0 - self.ellipsoid.eccentricity_squared() * sin * sin).sqrt();
+        let parallel = self.ellipsoid.semi_major_m() * cos / w;
+        let sign = self.radius0.signum();
+        let turn = (sign * e).atan2(sign * down);
+        let lambda = if parallel <= 1e-9 { 0.0 } else { rho * turn / parallel };
+        Some((lambda.to_degrees(), lat))
+    }
+}

@@ -1,0 +1,84 @@
+//! Equal Earth, EPSG method 1078.
+//!
+//! Source: Šavrič, Patterson & Jenny (2019), "The Equal Earth map projection", Int. J. of
+//! Geographical Information Science 33; on the ellipsoid by authalic latitude.
+
+use super::Method;
+use crate::auxiliary::Authalic;
+use crate::ellipsoid::Ellipsoid;
+use crate::math::LonLat;
+use crate::math::Real;
+use crate::projection::kernel::Formula;
+use crate::projection::parameter_code as code;
+use std::sync::Arc;
+
+/// The methods of this file.
+pub(super) const METHODS: &[Method] = &[Method {
+    code: 1078,
+    parameters: &[code::LONGITUDE_OF_NATURAL_ORIGIN, code::FALSE_EASTING, code::FALSE_NORTHING],
+    words: &["Equal_Earth"],
+    build: |given, ellipsoid| {
+        Ok(Arc::new(EqualEarth::new(ellipsoid, given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?)))
+    },
+    ..Method::PLAIN
+}];
+
+const A: [f64; 4] = [1.340264, -0.081106, 0.000893, 0.003796];
+const HALF_ROOT_3: f64 = 0.866_025_403_784_438_646_76;
+
+#[derive(Debug)]
+pub(crate) struct EqualEarth {
+    ellipsoid: Ellipsoid,
+    authalic: Authalic,
+    lon0: f64,
+}
+
+impl EqualEarth {
+    pub(crate) fn new(ellipsoid: &Ellipsoid, lon0: f64) -> EqualEarth {
+        EqualEarth { ellipsoid: *ellipsoid, authalic: Authalic::new(ellipsoid), lon0 }
+    }
+}
+
+/// Northing over the radius, and its derivative, of the parametric latitude.
+fn rise<T: Real>(theta: T) -> (T, T) {
+    let t2 = theta.square();
+    let t6 = t2 * t2 * t2;
+    (
+        theta * (t2 * A[1] + t6 * (t2 * A[3] + A[2]) + A[0]),
+        t2 * (3.0 * A[1]) + t6 * (t2 * (9.0 * A[3]) + 7.0 * A[2]) + A[0],
+    )
+}
+
+impl Formula for EqualEarth {
+    fn frame(&self) -> (f64, &Ellipsoid) {
+        (self.lon0, &self.ellipsoid)
+    }
+
+    fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
+        let radius = self.authalic.radius_m();
+        let theta = (self.authalic.sin_cos(at).0 * HALF_ROOT_3).asin();
+        let (north, slope) = rise(theta);
+        let east = at.lambda * theta.sin_cos().1 / slope;
+        Some((east * (radius / HALF_ROOT_3), north * radius))
+    }
+
+    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+        let radius = self.authalic.radius_m();
+        let mut theta = n / radius / A[0];
+        for _ in 0..20 {
+            let (north, slope) = rise(theta);
+            let step = (n / radius - north) / slope;
+            theta += step;
+            if step.abs() < 1e-17 {
+                break;
+            }
+        }
+        let sin = theta.sin() / HALF_ROOT_3;
+        if !(sin.abs() <= 1.0 + 1e-15) {
+            return None;
+        }
+        let lambda = e / radius * HALF_ROOT_3 * rise(theta).1 / theta.cos();
+        let lat = self.authalic.geodetic_of_q_deg(sin * self.authalic.q_at_pole())?;
+        Some((lambda.to_degrees(), lat))
+    }
+}

@@ -1,0 +1,219 @@
+//! Running one step of a job: from files in the work folder to a file in it.
+
+use super::file::JobSource;
+use super::step_schema::Step;
+use crate::convert::{ConvertLayer, route_notices};
+use crate::declare::declare;
+use crate::error::{Error, Result};
+use crate::features::BuildOptions;
+use crate::features::courses::Closure;
+use crate::format_support::{TableOptions, WriteOptions};
+use crate::input::format_of;
+use crate::join::JoinTable;
+use crate::layer_io::LayerReader;
+use crate::measure::MeasureColumns;
+use crate::notice::Notice;
+use crate::progress::Progress;
+use crate::reference::{read_reference, read_reference_for};
+use crate::select::Selection;
+use crate::summary::Summary;
+use crate::tag::TagPoints;
+use std::path::{Path, PathBuf};
+use velvet_peg_core::Crs;
+
+/// A source or the result of a step, as later steps find it.
+#[derive(Clone, Debug)]
+pub(super) struct Named {
+    pub(super) path: PathBuf,
+    pub(super) source: JobSource,
+}
+
+impl Named {
+    /// How it is read as a table.
+    pub(super) fn table(&self) -> TableOptions {
+        let source = &self.source;
+        TableOptions {
+            delimiter: source.delimiter,
+            encoding: source.encoding.clone(),
+            quoting: source.quote,
+            no_header: source.no_header,
+            header: source.header,
+            widths: source.widths.clone(),
+            names: source.names.clone(),
+            skip_lines: source.skip_lines,
+            comment: source.comment,
+            sheets: source.sheets.clone(),
+            all_sheets: source.all_sheets,
+            header_row: source.header_row,
+            ..TableOptions::default()
+        }
+    }
+
+    /// Opens it as a layer.
+    pub(super) fn layer(&self, folder: &Path) -> Result<LayerReader> {
+        let mut reader = LayerReader::open(&self.path, self.source.layer.as_deref())?;
+        if let Some(crs) = &self.source.crs {
+            reader.assume(read_reference(crs, folder)?.0);
+        }
+        Ok(reader)
+    }
+
+    /// True if it is a table, not a layer.
+    pub(super) fn is_table(&self) -> Result<bool> {
+        Ok(format_of(&self.path)?.is_table())
+    }
+}
+
+/// A reference system of a step.
+#[derive(Clone, Debug)]
+pub(super) enum System {
+    /// One that is known before anything runs.
+    Known(Crs),
+    /// One that is told from where the data lies, when it is there.
+    OfData(String),
+}
+
+/// A step with all that could be told before anything ran: what planning has looked at is what is
+/// run.
+#[derive(Clone, Debug)]
+pub(super) struct PlannedStep {
+    pub(super) step: Step,
+    pub(super) crs: Option<System>,
+    pub(super) to: Option<System>,
+    pub(super) grid: Option<System>,
+    pub(super) selection: Selection,
+    /// What is worth knowing of the reference systems.
+    pub(super) notices: Vec<Notice>,
+}
+
+/// Where a step runs.
+pub(super) struct At<'a> {
+    /// Folder of the job file.
+    pub(super) folder: &'a Path,
+    pub(super) from: &'a Named,
+    pub(super) with: Option<&'a Named>,
+    /// Name of the result.
+    pub(super) name: &'a str,
+    pub(super) out: &'a Path,
+}
+
+impl System {
+    /// The system, for this layer.
+    fn of(&self, at: &At<'_>, layer: &LayerReader, told: &mut Vec<Notice>) -> Result<Crs> {
+        match self {
+            System::Known(crs) => Ok(crs.clone()),
+            System::OfData(text) => {
+                let (crs, notice) = read_reference_for(text, at.folder, layer)?;
+                told.extend(notice);
+                Ok(crs)
+            }
+        }
+    }
+
+    /// The system of a table, which is never told from where it lies.
+    fn of_table(&self) -> Result<Crs> {
+        match self {
+            System::Known(crs) => Ok(crs.clone()),
+            System::OfData(text) => {
+                Err(Error::usage(format!("`{text}` is told from where a layer lies")))
+            }
+        }
+    }
+}
+
+impl PlannedStep {
+    /// Runs the step; gives what became of the rows, and the closures of courses.
+    pub(super) fn run(
+        &self,
+        at: &At<'_>,
+        watch: &mut dyn Progress,
+    ) -> Result<(Summary, Vec<Closure>)> {
+        let mut told = self.notices.clone();
+        let mut closures = Vec::new();
+        let write = WriteOptions { layer: Some(at.name.to_string()), ..WriteOptions::default() };
+        let with = || at.with.ok_or_else(|| Error::usage("the step needs `with`"));
+        let mut summary = match &self.step {
+            Step::Declare(_) => {
+                let reader = at.from.layer(at.folder)?;
+                let crs = self.crs.as_ref().ok_or_else(|| Error::usage("the step needs `crs`"))?;
+                declare(&reader, &crs.of(at, &reader, &mut told)?, at.out, &write, watch)?
+            }
+            Step::Convert(step) => {
+                let reader = at.from.layer(at.folder)?;
+                let target =
+                    self.to.as_ref().map(|to| to.of(at, &reader, &mut told)).transpose()?;
+                let epoch = step.epoch.map(|epoch| epoch.year());
+                let select = self.selection.clone();
+                ConvertLayer { target, epoch, select, write, rejects: None }
+                    .run(&reader, at.out, watch)?
+            }
+            Step::Fields(_) => {
+                let reader = at.from.layer(at.folder)?;
+                let select = self.selection.clone();
+                ConvertLayer { select, write, ..ConvertLayer::default() }
+                    .run(&reader, at.out, watch)?
+            }
+            Step::Join(step) => {
+                let with = with()?;
+                let table_layer = with.source.layer.clone();
+                let job = JoinTable { table: with.table(), table_layer, write, ..step.join() };
+                job.run(at.from.layer(at.folder)?, &with.path, at.out, watch)?.0
+            }
+            Step::Tag(step) => {
+                let polygons = with()?.layer(at.folder)?;
+                let job = TagPoints { write, ..step.tag() };
+                job.run(at.from.layer(at.folder)?, &polygons, at.out, watch)?.0
+            }
+            Step::Measure(step) => {
+                let reader = at.from.layer(at.folder)?;
+                let grid =
+                    self.grid.as_ref().map(|grid| grid.of(at, &reader, &mut told)).transpose()?;
+                MeasureColumns { write, ..step.measures(grid) }.run(reader, at.out, watch)?
+            }
+            Step::Points(_)
+            | Step::Features(_)
+            | Step::Lines(_)
+            | Step::Polygons(_)
+            | Step::Courses(_) => {
+                let options = self.options(at, write)?;
+                let (summary, found) = self.step.build(options, &at.from.path, at.out, watch)?;
+                closures = found;
+                summary
+            }
+        };
+        if let Some(converter) = &summary.converter {
+            let mut notices = route_notices(converter);
+            notices.insert(0, Notice::remark(format!("by {}", converter.route().summary())));
+            summary.notices.splice(..0, notices);
+        }
+        summary.notices.splice(..0, told);
+        Ok((summary, closures))
+    }
+
+    fn options(&self, at: &At<'_>, write: WriteOptions) -> Result<BuildOptions> {
+        // What the step does not say, its source may.
+        let crs = match (&self.crs, &at.from.source.crs) {
+            (Some(crs), _) => Some(crs.of_table()?),
+            (None, Some(text)) => Some(read_reference(text, at.folder)?.0),
+            (None, None) => None,
+        };
+        let epoch = match &self.step {
+            Step::Points(step) => step.epoch,
+            Step::Features(step) => step.epoch,
+            Step::Lines(step) => step.epoch,
+            Step::Polygons(step) => step.epoch,
+            Step::Courses(step) => step.epoch,
+            _ => None,
+        };
+        Ok(BuildOptions {
+            crs,
+            to: self.to.as_ref().map(System::of_table).transpose()?,
+            epoch: epoch.map(|epoch| epoch.year()),
+            select: self.selection.clone(),
+            table: at.from.table(),
+            write,
+            layer: Some(at.name.to_string()),
+            rejects: None,
+        })
+    }
+}

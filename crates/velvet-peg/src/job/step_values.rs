@@ -1,0 +1,216 @@
+//! What the words of a step may say: texts that stand for columns, reference systems or units, and
+//! plain values. Each kind of value says what planning has to look at.
+
+use indexmap::IndexMap;
+use serde::{Deserialize, Serialize};
+use std::ops::Deref;
+use velvet_peg_core::{AreaUnit, LengthUnit, check_epoch};
+
+/// What a word says, as planning sees it.
+pub(super) trait WordValue {
+    /// Columns of what the step starts from.
+    fn columns(&self) -> Vec<&str> {
+        Vec::new()
+    }
+
+    /// Columns of what the step is done with.
+    fn columns_of_with(&self) -> Vec<&str> {
+        Vec::new()
+    }
+
+    /// A reference system.
+    fn system(&self) -> Option<&str> {
+        None
+    }
+
+    /// Every text with a reference system in it.
+    fn systems_mut(&mut self) -> Vec<&mut String> {
+        Vec::new()
+    }
+}
+
+macro_rules! words_that_are {
+    ($(#[$doc:meta] $name:ident { $($method:tt)* })*) => {$(
+        #[$doc]
+        #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+        #[serde(transparent)]
+        pub struct $name(String);
+
+        impl Deref for $name {
+            type Target = str;
+
+            fn deref(&self) -> &str {
+                &self.0
+            }
+        }
+
+        impl From<&str> for $name {
+            fn from(text: &str) -> $name {
+                $name(text.to_string())
+            }
+        }
+
+        impl From<String> for $name {
+            fn from(text: String) -> $name {
+                $name(text)
+            }
+        }
+
+        impl WordValue for $name {
+            $($method)*
+        }
+    )*};
+}
+
+words_that_are! {
+    /// The name of a column of what the step starts from.
+    Column {
+        fn columns(&self) -> Vec<&str> {
+            vec![&self.0]
+        }
+    }
+    /// The name of a column of what the step is done with.
+    ColumnOfWith {
+        fn columns_of_with(&self) -> Vec<&str> {
+            vec![&self.0]
+        }
+    }
+    /// A reference system (REF).
+    SystemText {
+        fn system(&self) -> Option<&str> {
+            Some(&self.0)
+        }
+        fn systems_mut(&mut self) -> Vec<&mut String> {
+            vec![&mut self.0]
+        }
+    }
+    /// Coordinates as columns: a reference system, names and decimals.
+    CoordinatesText {
+        fn systems_mut(&mut self) -> Vec<&mut String> {
+            vec![&mut self.0]
+        }
+    }
+}
+
+macro_rules! units {
+    ($(#[$doc:meta] $name:ident($unit:ty))*) => {$(
+        #[$doc]
+        #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+        #[serde(try_from = "String", into = "String")]
+        pub struct $name { text: String, unit: $unit }
+
+        impl $name {
+            /// The unit of a name.
+            ///
+            /// # Errors
+            /// If there is no such unit.
+            pub fn named(text: &str) -> crate::error::Result<$name> {
+                Ok($name { text: text.to_string(), unit: <$unit>::named(text)? })
+            }
+
+            /// The unit.
+            pub fn unit(&self) -> $unit {
+                self.unit
+            }
+        }
+
+        impl TryFrom<String> for $name {
+            type Error = crate::error::Error;
+
+            fn try_from(text: String) -> crate::error::Result<$name> {
+                $name::named(&text)
+            }
+        }
+
+        impl From<$name> for String {
+            fn from(name: $name) -> String {
+                name.text
+            }
+        }
+
+        impl WordValue for $name {}
+    )*};
+}
+
+units! {
+    /// A unit of length by one of its names.
+    LengthUnitName(LengthUnit)
+    /// A unit of area by one of its names.
+    AreaUnitName(AreaUnit)
+}
+
+/// An epoch of coordinates in decimal years.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "f64", into = "f64")]
+pub struct Epoch(f64);
+
+impl Epoch {
+    /// The epoch of a year with decimals.
+    ///
+    /// # Errors
+    /// If it is not from 1900 to 2100.
+    pub fn new(year: f64) -> crate::error::Result<Epoch> {
+        Ok(Epoch(check_epoch(year)?))
+    }
+
+    /// Decimal years.
+    pub fn year(self) -> f64 {
+        self.0
+    }
+}
+
+impl TryFrom<f64> for Epoch {
+    type Error = crate::error::Error;
+
+    fn try_from(year: f64) -> crate::error::Result<Epoch> {
+        Epoch::new(year)
+    }
+}
+
+impl From<Epoch> for f64 {
+    fn from(epoch: Epoch) -> f64 {
+        epoch.0
+    }
+}
+
+impl WordValue for Epoch {}
+
+impl WordValue for String {}
+impl WordValue for f64 {}
+impl WordValue for char {}
+impl WordValue for bool {}
+impl WordValue for (f64, f64) {}
+
+impl<T: WordValue> WordValue for Option<T> {
+    fn columns(&self) -> Vec<&str> {
+        self.as_ref().map(T::columns).unwrap_or_default()
+    }
+
+    fn columns_of_with(&self) -> Vec<&str> {
+        self.as_ref().map(T::columns_of_with).unwrap_or_default()
+    }
+
+    fn system(&self) -> Option<&str> {
+        self.as_ref()?.system()
+    }
+
+    fn systems_mut(&mut self) -> Vec<&mut String> {
+        self.as_mut().map(T::systems_mut).unwrap_or_default()
+    }
+}
+
+impl<T: WordValue> WordValue for Vec<T> {
+    fn columns(&self) -> Vec<&str> {
+        self.iter().flat_map(T::columns).collect()
+    }
+
+    fn columns_of_with(&self) -> Vec<&str> {
+        self.iter().flat_map(T::columns_of_with).collect()
+    }
+
+    fn systems_mut(&mut self) -> Vec<&mut String> {
+        self.iter_mut().flat_map(T::systems_mut).collect()
+    }
+}
+
+impl<T> WordValue for IndexMap<String, T> {}

@@ -1,0 +1,115 @@
+//! Judging the coordinates of rows: out of range for a system, or outside its area of use; and
+//! explaining a table of which nothing can be used.
+
+use crate::error::Result;
+use crate::table::{Found, NEEDS_DEGREES};
+use csv::StringRecord;
+use velvet_peg_core::{Converter, Coordinate, Crs};
+
+/// Tells whether a coordinate can be one of a system at all.
+pub(crate) struct CoordinateRange {
+    crs: Option<Crs>,
+    to_degrees: Option<Converter>,
+}
+
+impl CoordinateRange {
+    pub(crate) fn new(crs: Option<&Crs>) -> Result<CoordinateRange> {
+        let to_degrees = match crs {
+            None => None,
+            Some(crs) => match crate::home_system::home_system(crs) {
+                Some(home) => Some(Converter::new(crs, &home)?),
+                None => None,
+            },
+        };
+        Ok(CoordinateRange { crs: crs.cloned(), to_degrees })
+    }
+
+    /// Out of range for the system: no position on the ellipsoid.
+    pub(crate) fn check(&self, x: f64, y: f64) -> std::result::Result<(), String> {
+        let (Some(crs), Some(converter)) = (&self.crs, &self.to_degrees) else {
+            return Ok(());
+        };
+        if crs.is_geographic() {
+            let turn = if crs.unit_name() == "grad" { 200.0 } else { 180.0 };
+            if y.abs() > turn / 2.0 || x.abs() > turn {
+                return Err(format!("{x}, {y} is out of range for {}", crs.label()));
+            }
+            return Ok(());
+        }
+        match converter.convert(Coordinate::xy(x, y)) {
+            Ok(_) => Ok(()),
+            Err(_) => Err(format!(
+                "{x}, {y} is out of range for {}: no place on earth has these coordinates in it",
+                crs.label()
+            )),
+        }
+    }
+
+    /// In range, but outside the area of use.
+    pub(crate) fn is_outside(&self, x: f64, y: f64) -> bool {
+        let (Some(crs), Some(converter)) = (&self.crs, &self.to_degrees) else {
+            return false;
+        };
+        converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| {
+            let at = crate::home_system::from_greenwich(converter.target(), at);
+            !crs.extent().contains(at.lon, at.lat)
+        })
+    }
+}
+
+/// The first rejected rows, to explain a table of which nothing can be used.
+#[derive(Default)]
+pub(crate) struct FirstReasons {
+    rows: Vec<String>,
+    magnitude: f64,
+    swapped: u64,
+    count: u64,
+}
+
+impl FirstReasons {
+    pub(crate) fn add(
+        &mut self,
+        row: u64,
+        reason: &str,
+        record: &StringRecord,
+        found: Option<&Found>,
+    ) {
+        self.count += 1;
+        if self.rows.len() < 3 {
+            self.rows.push(format!("row {row}: {reason}"));
+        }
+        let Some(found) = found else { return };
+        let number = |at: usize| record.get(at).and_then(|cell| cell.trim().parse::<f64>().ok());
+        if let (Some(x), Some(y)) = (number(found.x), number(found.y)) {
+            self.magnitude = self.magnitude.max(x.abs().max(y.abs()));
+            self.swapped += u64::from(x.abs() <= 90.0 && y.abs() > 90.0 && y.abs() <= 180.0);
+        }
+    }
+
+    pub(crate) fn advice(&self, crs: Option<&Crs>) -> String {
+        let advice = match crs {
+            Some(crs) if crs.is_geographic() && self.magnitude > 360.0 => format!(
+                " These look like projected coordinates (values up to {:.0}), but {} counts degrees: \
+                 declare the projected system they are in; search with `vpeg crs find`.",
+                self.magnitude,
+                crs.label()
+            ),
+            Some(crs) if crs.is_geographic() && self.swapped > 0 => {
+                " Swapping the two columns would put them in range: --x is longitude, --y is latitude."
+                    .to_string()
+            }
+            Some(crs) if crs.is_projected() => format!(
+                " Are these coordinates of {}, in {}, easting as --x and northing as --y?",
+                crs.label(),
+                crs.unit_plural()
+            ),
+            None if self.rows.iter().any(|row| row.ends_with(NEEDS_DEGREES)) => {
+                " Add --crs, such as EPSG:4326 (WGS 84) for what hand-held receivers give.".to_string()
+            }
+            _ => String::new(),
+        };
+        let first = self.rows.join("; ");
+        let stop = if first.ends_with('?') { "" } else { "." };
+        format!("The first: {first}{stop}{advice}")
+    }
+}

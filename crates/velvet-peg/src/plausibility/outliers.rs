@@ -1,0 +1,202 @@
+//! Looking for the trade's everyday mistakes in a column of positions: columns swapped, a
+//! minus sign lost, feet taken for metres, a projected table declared geographic.
+//!
+//! Works on a bounded sample of the positions, so that it costs the same for any table.
+
+use crate::home_system::{from_greenwich, home_system};
+use crate::notice::Notice;
+use velvet_peg_core::{Converter, Coordinate, Crs};
+
+/// Positions kept to know where the bulk of the data lies.
+const SAMPLE: usize = 4096;
+
+/// Rows named in one warning.
+const NAMED: usize = 5;
+
+/// Gathers positions and then judges single rows against the bulk.
+#[derive(Debug, Default)]
+pub(crate) struct PositionSample {
+    /// What is judged, if not rows.
+    noun: Option<&'static str>,
+    seen: u64,
+    x: Vec<f64>,
+    y: Vec<f64>,
+    centre: (f64, f64),
+    spread: (f64, f64),
+    flipped: Suspects,
+    swapped: Suspects,
+    distant: Suspects,
+}
+
+#[derive(Debug, Default)]
+struct Suspects {
+    count: u64,
+    rows: Vec<String>,
+}
+
+impl Suspects {
+    fn add(&mut self, noun: &str, row: u64, detail: String) {
+        self.count += 1;
+        if self.rows.len() < NAMED {
+            self.rows.push(format!("{noun} {row} ({detail})"));
+        }
+    }
+
+    fn named(&self) -> String {
+        let more = self.count - self.rows.len() as u64;
+        match more {
+            0 => self.rows.join(", "),
+            more => format!("{} and {more} more", self.rows.join(", ")),
+        }
+    }
+}
+
+impl PositionSample {
+    /// Judges the vertices of features, not rows.
+    pub(crate) fn of_features() -> PositionSample {
+        PositionSample { noun: Some("feature"), ..PositionSample::default() }
+    }
+
+    /// Adds a position to the sample: every position at first, then ever fewer.
+    pub(crate) fn gather(&mut self, x: f64, y: f64) {
+        self.seen += 1;
+        let stride = (self.seen / SAMPLE as u64).next_power_of_two();
+        if self.x.len() < SAMPLE || self.seen.is_multiple_of(stride) {
+            if self.x.len() >= SAMPLE {
+                // Replacing round robin keeps early and late rows.
+                let at = (self.seen / stride) as usize % SAMPLE;
+                (self.x[at], self.y[at]) = (x, y);
+            } else {
+                self.x.push(x);
+                self.y.push(y);
+            }
+        }
+    }
+
+    /// Ends the gathering: finds the middle and the spread of the bulk.
+    pub(crate) fn settle(&mut self) {
+        let middle = |values: &[f64]| -> (f64, f64) {
+            let mut sorted = values.to_vec();
+            sorted.sort_by(f64::total_cmp);
+            let at = |share: f64| sorted[((sorted.len() - 1) as f64 * share) as usize];
+            (at(0.5), at(0.9) - at(0.1))
+        };
+        if self.x.is_empty() {
+            return;
+        }
+        let (x, y) = (middle(&self.x), middle(&self.y));
+        self.centre = (x.0, y.0);
+        self.spread = (x.1, y.1);
+    }
+
+    /// Median of the positions gathered.
+    pub(crate) fn centre(&self) -> Option<(f64, f64)> {
+        (!self.x.is_empty()).then_some(self.centre)
+    }
+
+    /// Judges one row against the bulk.
+    pub(crate) fn judge(&mut self, row: u64, x: f64, y: f64) {
+        // A handful of positions has no bulk to stand apart from.
+        if self.seen < 8 || self.near(x, y) {
+            return;
+        }
+        let detail = format!("{}, {}", short(x), short(y));
+        let noun = self.noun.unwrap_or("row");
+        if self.near(-x, y) || self.near(x, -y) {
+            self.flipped.add(noun, row, detail);
+        } else if self.near(y, x) || self.near(-y, x) || self.near(y, -x) {
+            self.swapped.add(noun, row, detail);
+        } else {
+            self.distant.add(noun, row, detail);
+        }
+    }
+
+    /// Within twenty spreads of the middle.
+    fn near(&self, x: f64, y: f64) -> bool {
+        let reach = 20.0 * self.spread.0.max(self.spread.1).max(1e-6);
+        (x - self.centre.0).abs() <= reach && (y - self.centre.1).abs() <= reach
+    }
+
+    /// What stood out.
+    pub(crate) fn notices(&self) -> Vec<Notice> {
+        let mut notices = Vec::new();
+        let unit = if self.noun.is_some() { "vertice" } else { "row" };
+        let mut tell = |suspects: &Suspects, one: &str, many: &str, what: &str| {
+            let subject = match suspects.count {
+                0 => return,
+                1 => format!("1 {} {one}", if self.noun.is_some() { "vertex" } else { "row" }),
+                count => format!("{count} {unit}s {many}"),
+            };
+            let kept = if self.noun.is_some() { "" } else { "; kept as written" };
+            notices.push(Notice::warning(format!("{subject} {what}{kept}: {}", suspects.named())));
+        };
+        let join = "would join the others with";
+        tell(&self.flipped, join, join, "the sign turned (a lost minus or W?)");
+        tell(&self.swapped, join, join, "the coordinates swapped");
+        tell(&self.distant, "lies", "lie", "far from all others");
+        notices
+    }
+
+    /// Whether the bulk lies where the declared system is used, and if not, what would put
+    /// it there.
+    pub(crate) fn against(&self, crs: &Crs) -> Option<Notice> {
+        let (x, y) = self.centre()?;
+        if crs.extent().boxes().is_empty() {
+            return None;
+        }
+        let home = home_system(crs)?;
+        let to_degrees = Converter::new(crs, &home).ok()?;
+        let lands = |x: f64, y: f64| {
+            let margin = if crs.is_projected() { 0.1 } else { 0.0 };
+            to_degrees
+                .convert(Coordinate::xy(x, y))
+                .ok()
+                .map(|at| from_greenwich(&home, at))
+                // Zones are carried on a little beyond their edge as a matter of course.
+                .filter(|at| crs.extent().is_near(at.lon, at.lat, margin))
+        };
+        if lands(x, y).is_some() {
+            return None;
+        }
+        let feet = 0.3048;
+        let hint = if lands(y, x).is_some() {
+            "; with x and y swapped it would be inside: are the columns the wrong way round?"
+                .to_string()
+        } else if crs.is_projected() && lands(x * feet, y * feet).is_some() {
+            format!(
+                "; taken as feet it would be inside: this system counts in {}",
+                crs.unit_plural()
+            )
+        } else if crs.is_projected() && lands(x / feet, y / feet).is_some() {
+            format!(
+                "; taken as metres it would be inside: this system counts in {}",
+                crs.unit_plural()
+            )
+        } else if lands(-x, y).is_some() {
+            "; with the sign of x turned it would be inside: is a minus or W missing?".to_string()
+        } else {
+            "; check the system, or search with `vpeg crs find`".to_string()
+        };
+        let place = to_degrees.convert(Coordinate::xy(x, y)).map_or(
+            "nowhere on the map".to_string(),
+            |at| {
+                let at = from_greenwich(&home, at);
+                format!("latitude {:.4}°, longitude {:.4}°", at.lat, at.lon)
+            },
+        );
+        let (x, y) = (short(x), short(y));
+        Some(Notice::warning(format!(
+            "the middle of the data ({x}, {y}) falls at {place}, outside the area where {} is used \
+             ({}){hint}",
+            crs.label(),
+            crs.extent().name()
+        )))
+    }
+}
+
+/// A coordinate to the centimetre or so, for messages.
+pub(crate) fn short(value: f64) -> String {
+    let decimals = if value.abs() <= 360.0 { 7 } else { 3 };
+    let text = format!("{value:.decimals$}");
+    text.trim_end_matches('0').trim_end_matches('.').to_string()
+}

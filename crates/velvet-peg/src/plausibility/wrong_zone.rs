@@ -1,0 +1,64 @@
+//! Warning of a target system that is not used where the data lies: the wrong zone.
+
+use crate::home_system::{from_greenwich, home_system};
+use crate::notice::Notice;
+use velvet_peg_core::{
+    Converter, Coordinate, Crs, Geographic, OUTLINE_UNCERTAINTY_M, StatePlaneMatch,
+    state_plane_zones, state_plane_zones_at,
+};
+
+/// Degrees that a zone is carried on beyond its edge as a matter of course.
+const MARGIN_DEG: f64 = 0.5;
+
+/// What to say of a target, if the middle of the data, a coordinate of the source, lies outside
+/// the zone or the area that it is for.
+pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Option<Notice> {
+    if !target.is_projected() {
+        return None;
+    }
+    let home = home_system(source)?;
+    let at = Converter::new(source, &home)
+        .and_then(|converter| converter.convert(Coordinate::xy(middle.0, middle.1)))
+        .ok()?;
+    let at = from_greenwich(&home, at);
+    let place =
+        format!("the middle of the data (latitude {:.4}°, longitude {:.4}°)", at.lat, at.lon);
+    let label = target.label();
+    if let Some((hit, own)) = other_zone(target, at) {
+        let instead = counterpart(target, &hit)
+            .map_or(String::new(), |crs| format!(": {} is the system of that zone", crs.label()));
+        return Some(Notice::warning(format!(
+            "{place} lies in {} ({}, {}), not in {own}, which {label} is for{instead}",
+            hit.zone.name, hit.county.name, hit.county.state
+        )));
+    }
+    (!target.extent().is_near(at.lon, at.lat, MARGIN_DEG)).then(|| {
+        Notice::warning(format!(
+            "{place} lies outside the area where {label} is used ({}): lengths and directions \
+             there may be far from true. `vpeg zone FILE` names the zones of the data",
+            target.extent().name()
+        ))
+    })
+}
+
+/// The state-plane zone of a place, with the name of the one that a system is for, where they
+/// are surely two.
+fn other_zone(target: &Crs, at: Geographic) -> Option<(StatePlaneMatch, &'static str)> {
+    let code = target.code()?;
+    let own = state_plane_zones().iter().find(|zone| zone.systems.contains(&code))?;
+    let hits = state_plane_zones_at(own.set, at.lon, at.lat);
+    if hits.iter().any(|hit| hit.zone.area == own.area) {
+        return None;
+    }
+    let hit = hits.into_iter().next()?;
+    let sure = hit.edge_m().is_none_or(|metres| metres > OUTLINE_UNCERTAINTY_M);
+    sure.then_some((hit, own.name.as_str()))
+}
+
+/// The system of another zone on the same datum and in the same unit.
+fn counterpart(target: &Crs, hit: &StatePlaneMatch) -> Option<Crs> {
+    let datum = target.datum()?.code()?;
+    let (metres, feet) = hit.zone.systems_on(datum);
+    let unit = target.length_unit();
+    [metres, feet].into_iter().flatten().find(|crs| crs.length_unit() == unit)
+}
