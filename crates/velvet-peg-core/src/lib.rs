@@ -2,7 +2,9 @@
 //! reference systems, datum operations, converters and measures.
 //!
 //! It holds no files, network, clock, terminal or threads: those who want only a
-//! [`Converter`] pay for nothing else. Its one dependency is the registry data.
+//! [`Converter`] pay for nothing else. Without its features, of which
+//! `json` reads and writes definitions in JSON and `zones` knows counties and state plane zones, its
+//! one dependency is the registry data.
 //!
 //! **Axis order.** A coordinate is always `x, y[, z]`: longitude or easting first, latitude
 //! or northing second, whatever order the registry gives the axes; numbers keep the unit and
@@ -25,6 +27,7 @@ mod extent;
 pub mod geocentric;
 mod geodesic;
 mod grid;
+#[cfg(feature = "zones")]
 mod guess;
 mod height_plan;
 mod math;
@@ -46,6 +49,7 @@ pub use error::{Error, Result};
 pub use extent::{Bounds, Coverage, Extent};
 pub use geodesic::{EllipsoidalArea, Geodesic, GeodesicInverse, full_circle};
 pub use grid::{GridFiles, Grids, ShiftGrid};
+#[cfg(feature = "zones")]
 pub use guess::{Expected, Guess, Hypothesis, Indistinguishable, guess};
 pub use position::{Coordinate, Geographic};
 pub use projection::{
@@ -55,9 +59,12 @@ pub use projection::{
 pub use route::{CandidateRoute, Policy, Route};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};
 pub use velvet_peg_epsg::{self as registry, CrsKind};
+#[cfg(feature = "zones")]
 pub use zones::{
-    County, GridSquare, OUTLINE_UNCERTAINTY_M, PolarGrid, StatePlaneMatch, StatePlaneZone, UtmText,
-    UtmZone, ZoneSet, county_at, county_named, grid_reference, grid_reference_to,
-    parse_grid_reference, state_plane_zones, state_plane_zones_at, state_plane_zones_of_county,
-    utm_text,
+    County, OUTLINE_UNCERTAINTY_M, StatePlaneMatch, StatePlaneZone, ZoneSet, county_at,
+    county_named, state_plane_zones, state_plane_zones_at, state_plane_zones_of_county,
+};
+pub use zones::{
+    GridSquare, PolarGrid, UtmText, UtmZone, grid_reference, grid_reference_to,
+    parse_grid_reference, utm_text,
 };

@@ -14,7 +14,9 @@ pub(crate) const EXTENTS: &[u8] = include_bytes!("../data/extents.bin");
 pub(crate) const METHODS: &[u8] = include_bytes!("../data/methods.bin");
 pub(crate) const PARAMETERS: &[u8] = include_bytes!("../data/parameters.bin");
 
+#[cfg(feature = "outlines")]
 pub(crate) const COUNTIES: &[u8] = include_bytes!("../data/counties.bin");
+#[cfg(feature = "outlines")]
 pub(crate) const ZONES: &[u8] = include_bytes!("../data/zones.bin");
 
 /// The tables of the registry.

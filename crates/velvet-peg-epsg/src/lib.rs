@@ -21,11 +21,13 @@
 
 mod data;
 mod decimal;
+#[cfg(feature = "outlines")]
 mod outlines;
 mod rows;
 mod table;
 
 pub use decimal::Decimal;
+#[cfg(feature = "outlines")]
 pub use outlines::{CountyOutline, Outlines, ZoneMember, ZoneRow, outlines, zones};
 pub use rows::*;
 

@@ -56,6 +56,7 @@ pub(crate) struct Reader {
 }
 
 impl Reader {
+    #[cfg(feature = "outlines")]
     pub(crate) fn new(bytes: &'static [u8]) -> Reader {
         Reader { bytes }
     }

@@ -114,7 +114,7 @@ impl Session {
         for column in columns {
             let name = distinct(&header, column);
             if name != *column {
-                outcome.notices.push(Notice::remark(format!(
+                outcome.notices.push(Notice::note(format!(
                     "the table has a column `{column}` already: the new one is called `{name}`"
                 )));
             }

@@ -96,7 +96,7 @@ impl ConvertLayer {
         let converter = self.converter(reader)?;
         let mut outcome = Summary { notices: reader.notices.clone(), ..Summary::default() };
         if let (Some(crs), CrsOrigin::SideFile) = (&info.crs, info.crs_origin) {
-            outcome.notices.push(Notice::remark(format!(
+            outcome.notices.push(Notice::note(format!(
                 "the reference system is from a side file: {}",
                 crs.label()
             )));
@@ -172,7 +172,7 @@ impl ConvertLayer {
         if let Some(converter) = &converter {
             outcome.notices.extend(heights_in_space(converter, flat, vertices));
             if info.has_z && !converter.changes_height() {
-                outcome.notices.push(Notice::remark(
+                outcome.notices.push(Notice::note(
                     "heights were carried as they are: neither their datum nor their unit was \
                      changed"
                         .to_string(),
@@ -224,7 +224,7 @@ pub(crate) fn heights_in_space(converter: &Converter, flat: u64, all: u64) -> Ve
         )));
     }
     if flat > 0 {
-        notices.push(Notice::remark(format!(
+        notices.push(Notice::note(format!(
             "geocentric coordinates need a height: height 0, on the ellipsoid, is assumed at {flat} \
              {} without one",
             if flat == 1 { "place" } else { "places" }
@@ -239,7 +239,7 @@ pub(crate) fn coordinates_in_expressions(
     converter: Option<&Converter>,
 ) -> Option<Notice> {
     let converter = converter.filter(|_| selection.takes_coordinates())?;
-    Some(Notice::remark(format!(
+    Some(Notice::note(format!(
         "coordinates in expressions are those of the output, in {} ({})",
         converter.target().label(),
         converter.target().unit_plural()
@@ -485,7 +485,7 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
     if let Some((code, name, accuracy)) = converter.height_change() {
         let known =
             accuracy.map_or("accuracy not stated".to_string(), |m| format!("known to {m} m"));
-        notices.push(Notice::remark(format!("heights changed by {name} [EPSG:{code}] ({known})")));
+        notices.push(Notice::note(format!("heights changed by {name} [EPSG:{code}] ({known})")));
     }
     if route.operations().next().is_none() {
         return notices;
@@ -517,7 +517,7 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
             0 => String::new(),
             more => format!(", and {more} more"),
         };
-        notices.push(Notice::remark(format!(
+        notices.push(Notice::note(format!(
             "a more accurate operation exists: {} [EPSG:{}]{metres} needs {}{more}",
             better.name, better.code, better.needs
         )));

@@ -46,8 +46,8 @@ pub fn declare(
     match &info.crs {
         Some(old) if old == crs => outcome
             .notices
-            .push(Notice::remark(format!("the layer was declared as {} already", crs.label()))),
-        Some(old) => outcome.notices.push(Notice::remark(format!(
+            .push(Notice::note(format!("the layer was declared as {} already", crs.label()))),
+        Some(old) => outcome.notices.push(Notice::note(format!(
             "was declared as {}; the coordinates stay as they are and now count as {}. To carry \
              them from one to the other use `vpeg convert`",
             old.label(),

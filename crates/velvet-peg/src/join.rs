@@ -257,7 +257,7 @@ impl JoinTable {
         let mut notices = sides.table.notices.clone();
         notices.extend(report.notices());
         if !renamed.is_empty() {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "columns of the table whose names the layer has already: {} (--prefix sets them \
                  apart)",
                 renamed.join(", ")
@@ -419,7 +419,7 @@ impl MatchReport {
             )));
         }
         if self.features_blank + self.rows_blank > 0 {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "without a key: {} features, {} rows",
                 self.features_blank, self.rows_blank
             )));

@@ -68,8 +68,8 @@ pub mod arrow {
 
 pub use added_columns::AppendOptions;
 pub use check::{
-    Agreement, CheckOptions, CheckReport, Elsewhere, FieldSheet, Finding, Level, QualitySheet,
-    check, sheets_as_html, sheets_as_markdown,
+    Agreement, CheckOptions, CheckReport, Elsewhere, FieldSheet, Finding, QualitySheet, check,
+    sheets_as_html, sheets_as_markdown,
 };
 pub use convert::{ConvertLayer, ConvertTable, rejects_beside, route_notices};
 pub use course::{CourseColumns, CourseTable, GeodesicSolver};
@@ -109,7 +109,7 @@ pub use measure::{
     FeatureLeg, MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,
     measure,
 };
-pub use notice::{Notice, Severity};
+pub use notice::{Notice, NoticeKind, Severity};
 pub use output::{is_same_file, refuse_inputs, remove_temporaries, sync_outputs, write_whole};
 pub use pack::{PackOptions, Packed, pack, pack_job};
 pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};

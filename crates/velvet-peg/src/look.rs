@@ -302,12 +302,8 @@ impl Reading {
         for (row, x, y) in std::mem::take(&mut self.first) {
             self.cloud.judge(row, x, y);
         }
-        let mut notices = self.cloud.notices();
-        for notice in &mut notices {
-            // Nothing is kept or written by looking.
-            notice.text = notice.text.replace("; kept as written", "");
-        }
-        notices
+        self.cloud.only_look();
+        self.cloud.notices()
     }
 }
 

@@ -36,7 +36,7 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
             Some(_) => crs.label(),
             None => format!("{}: {}", crs.name(), definition::identify(&crs).summary()),
         };
-        return Ok((crs, Some(Notice::remark(format!("{path} describes {what}")))));
+        return Ok((crs, Some(Notice::note(format!("{path} describes {what}")))));
     }
     if depends_on_data(text) {
         return Err(Error::usage(format!(

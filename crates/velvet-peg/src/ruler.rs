@@ -14,7 +14,7 @@ pub(crate) struct Ruler {
 
 impl Ruler {
     pub(crate) fn of(crs: Option<&Crs>) -> Ruler {
-        let degrees = |crs: &&Crs| crs.is_geographic() && crs.unit_name() == "degree";
+        let degrees = |crs: &&Crs| crs.degrees_per_unit() == Some(1.0);
         let datum = crs.filter(degrees).and_then(Crs::datum);
         Ruler { geodesic: datum.map(|datum| Geodesic::new(datum.ellipsoid())) }
     }

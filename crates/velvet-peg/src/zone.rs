@@ -236,7 +236,7 @@ pub fn utm_of_layer(reader: &LayerReader) -> Result<(Crs, Option<Notice>)> {
                          WGS 84 is taken",
                         home.name()
                     );
-                    Ok((on_wgs84, Some(Notice::remark(said))))
+                    Ok((on_wgs84, Some(Notice::note(said))))
                 }
             }
         }

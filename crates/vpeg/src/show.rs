@@ -5,7 +5,7 @@ use anstyle::{AnsiColor, Style};
 use std::io::Write;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
-use velvet_peg::{Error, Level, Notice, Severity, Summary};
+use velvet_peg::{Error, Notice, Severity, Summary};
 
 static WARNED: AtomicBool = AtomicBool::new(false);
 static JSON: AtomicBool = AtomicBool::new(false);
@@ -118,12 +118,13 @@ fn wrapped(text: &str, indent: usize, terminal: &console::Term) -> String {
 /// Shows what the library noticed.
 pub(crate) fn notices(notices: &[Notice]) {
     for notice in notices {
-        match notice.weight {
-            Severity::Warning => {
+        match notice.severity {
+            Severity::Warning | Severity::Fault => {
                 WARNED.store(true, Ordering::Relaxed);
-                message("warning:", AnsiColor::Yellow, &notice.text);
+                let label = format!("{}:", notice.severity.name());
+                message(&label, AnsiColor::Yellow, &notice.text);
             }
-            Severity::Remark => remark(&notice.text),
+            Severity::Note => remark(&notice.text),
         }
     }
 }
@@ -143,11 +144,11 @@ pub(crate) fn rejected(text: &str) {
 ///
 /// # Errors
 /// If standard output is closed.
-pub(crate) fn finding(level: Level, text: &str) -> Result<(), Error> {
+pub(crate) fn finding(level: Severity, text: &str) -> Result<(), Error> {
     let colour = match level {
-        Level::Fault => AnsiColor::Red,
-        Level::Warning => AnsiColor::Yellow,
-        Level::Note => AnsiColor::Cyan,
+        Severity::Fault => AnsiColor::Red,
+        Severity::Warning => AnsiColor::Yellow,
+        Severity::Note => AnsiColor::Cyan,
     };
     let style = Style::new().bold().fg_color(Some(colour.into()));
     let word = format!("{}:", level.name());

@@ -161,9 +161,14 @@ impl Operation {
         })
     }
 
-    /// Carries one position and ellipsoidal height (metres) through the operation, forward:
-    /// from the datum of `source` to that of `target`, longitudes relative to each datum's
-    /// prime meridian.
+    /// The same operation the other way.
+    pub fn reversed(&self) -> Operation {
+        Operation { reversed: !self.reversed, ..self.clone() }
+    }
+
+    /// Carries one position and ellipsoidal height (metres) through the operation, in its
+    /// direction: from the datum of `source` to that of `target`, longitudes relative to each
+    /// datum's prime meridian. Of a reversed operation `source` is what the registry calls target.
     ///
     /// # Errors
     /// If one of the systems has no geodetic datum.

@@ -19,6 +19,7 @@
 
 mod contradiction;
 mod identify;
+#[cfg(feature = "json")]
 mod json;
 mod names;
 mod node;
@@ -27,6 +28,7 @@ mod wkt1;
 mod wkt2;
 
 pub use identify::{Difference, Identity, MatchLevel, differences, identify};
+#[cfg(feature = "json")]
 pub use json::write as json;
 pub use wkt1::{Spelling, write as wkt1_spelled};
 pub use wkt2::write as wkt2;
@@ -54,7 +56,14 @@ pub fn parse(text: &str) -> Result<Crs> {
 fn read_both(text: &str) -> Result<(node::Node, Crs)> {
     let text = text.trim_start_matches('\u{feff}');
     let (node, text) = match text.trim_start().starts_with('{') {
+        #[cfg(feature = "json")]
         true => (json::read(text)?, ""),
+        #[cfg(not(feature = "json"))]
+        true => {
+            return Err(crate::error::Error::unsupported(
+                "definitions in JSON are read only where the feature `json` is on",
+            ));
+        }
         false => (node::parse(text)?, text),
     };
     let crs = read::Reader { text }.system(&node)?;

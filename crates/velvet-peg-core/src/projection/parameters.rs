@@ -89,7 +89,19 @@ impl Parameters {
         self.0.iter()
     }
 
-    pub(crate) fn from_registry(values: &[(u32, Value)]) -> Result<Parameters> {
+    /// The parameters of a row of the registry, each converted by its own unit.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Parameters, registry::OperationRow};
+    /// let row = OperationRow::find(1314).unwrap(); // OSGB36 to WGS 84 (6)
+    /// let shift = Parameters::from_registry(&row.parameters)?;
+    /// assert_eq!(shift.iter().next().unwrap().value(), Some(446.448)); // metres along X
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If a unit is none that is known.
+    pub fn from_registry(values: &[(u32, Value)]) -> Result<Parameters> {
         values
             .iter()
             .map(|(code, value)| {

@@ -1,13 +1,18 @@
 //! Zones: which grid a place lies in, and how near its edge; grid references in those grids.
 
+#[cfg(feature = "zones")]
 mod counties;
 mod grid_reference;
+#[cfg(feature = "zones")]
 mod state_plane;
 mod utm;
 
+#[cfg(feature = "zones")]
 pub(crate) use counties::state_centre;
+#[cfg(feature = "zones")]
 pub use counties::{County, county_at, county_named};
 pub use grid_reference::{GridSquare, grid_reference, grid_reference_to, parse_grid_reference};
+#[cfg(feature = "zones")]
 pub use state_plane::{
     OUTLINE_UNCERTAINTY_M, StatePlaneMatch, StatePlaneZone, ZoneSet, state_plane_zones,
     state_plane_zones_at, state_plane_zones_of_county,

@@ -7,6 +7,7 @@ mod grids;
 mod guesses;
 mod heights;
 mod laws;
+mod operations;
 mod plane;
 mod polar;
 mod published;

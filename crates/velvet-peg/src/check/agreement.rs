@@ -2,7 +2,7 @@
 //! bring it home.
 
 use super::sexagesimal::Misread;
-use super::{Finding, Level, QualitySheet, in_degrees};
+use super::{Finding, QualitySheet, Severity, in_degrees};
 use serde::Serialize;
 use velvet_peg_core::{Crs, Ellipsoid, Expected, Geodesic, Geographic, Hypothesis, guess};
 
@@ -74,7 +74,7 @@ impl Agreement {
                 .map(|(system, layers)| format!("{} in {system}", layers.join(", ")))
                 .collect();
             agreement.findings.push(Finding {
-                level: Level::Note,
+                level: Severity::Note,
                 about: "crs",
                 text: format!(
                     "the layers are in {} systems: {}",
@@ -147,7 +147,7 @@ impl Agreement {
                 ),
                 None => format!("{} cannot be placed{ways}", names[at]),
             };
-            agreement.findings.push(Finding { level: Level::Fault, about: "position", text });
+            agreement.findings.push(Finding { level: Severity::Fault, about: "position", text });
             agreement.elsewhere.push(Elsewhere {
                 layer: names[at].clone(),
                 distance_m: distance.unwrap_or(f64::NAN),

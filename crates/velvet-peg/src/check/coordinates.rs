@@ -2,7 +2,7 @@
 //! mistakes that they show.
 
 use super::sexagesimal::evidence;
-use super::{Cases, Level, QualitySheet, in_degrees};
+use super::{Cases, QualitySheet, Severity, in_degrees};
 use crate::error::Result;
 use crate::layer::{Extender, GeometryColumn};
 use crate::layer_io::LayerReader;
@@ -86,7 +86,7 @@ impl Coordinates {
         mut self,
         reader: &LayerReader,
         sheet: &mut QualitySheet,
-        add: &mut dyn FnMut(Level, String),
+        add: &mut dyn FnMut(Severity, String),
     ) -> Result<()> {
         let crs = reader.info().crs.as_ref();
         sheet.extent = self.extent.bounds().map(|b| [b.west, b.south, b.east, b.north]);
@@ -112,7 +112,7 @@ impl Coordinates {
         self.cloud.settle();
         if self.zeros.count > 0 {
             add(
-                Level::Warning,
+                Severity::Warning,
                 format!(
                     "{} coordinates are exactly 0: zeros for missing values? {}",
                     self.zeros.count,
@@ -123,7 +123,7 @@ impl Coordinates {
         let (heights, flat) = self.heights;
         if flat > 0 && flat < heights {
             add(
-                Level::Warning,
+                Severity::Warning,
                 format!("{flat} of {heights} heights are exactly 0: zeros for missing values?"),
             );
         }
@@ -138,14 +138,14 @@ impl Coordinates {
             Ok(())
         })?;
         for notice in self.cloud.notices() {
-            add(Level::Warning, notice.text);
+            add(Severity::Warning, notice.text);
         }
         self.precision(add);
         if let Some(crs) = crs {
             let astray = self.cloud.against(crs);
             if self.nowhere.count > 0 {
                 add(
-                    Level::Fault,
+                    Severity::Fault,
                     format!(
                         "{} vertices are out of range for {}: no place on earth has these coordinates \
                          in it: {}",
@@ -156,9 +156,9 @@ impl Coordinates {
                 );
             }
             match astray {
-                Some(notice) => add(Level::Fault, notice.text),
+                Some(notice) => add(Severity::Fault, notice.text),
                 None if self.outside.count > 0 => add(
-                    Level::Warning,
+                    Severity::Warning,
                     format!(
                         "{} vertices lie outside the area where {} is used ({}): {}",
                         self.outside.count,
@@ -173,7 +173,7 @@ impl Coordinates {
                 && let Some((misread, chance)) = evidence(&self.sample)
             {
                 add(
-                    Level::Warning,
+                    Severity::Warning,
                     format!(
                         "the digits behind the point never go beyond 59 where minutes and seconds \
                          would stand (by chance 1 in {:.0}): {}?",
@@ -189,7 +189,7 @@ impl Coordinates {
     }
 
     /// Vertices written with far fewer digits than the others.
-    fn precision(&self, add: &mut dyn FnMut(Level, String)) {
+    fn precision(&self, add: &mut dyn FnMut(Severity, String)) {
         let total: u64 = self.decimals.iter().sum();
         let Some(usual) = (0..=10).max_by_key(|d| self.decimals[*d]) else { return };
         // All the digits that a double has are a sign of computing, not of writing.
@@ -205,7 +205,7 @@ impl Coordinates {
         if coarse > 1 {
             let least = self.decimals.iter().position(|count| *count > 0).unwrap_or(0);
             add(
-                Level::Warning,
+                Severity::Warning,
                 format!(
                     "mixed precision: {coarse} of {total} vertices have {least} to {} decimals where \
                      most have {usual}",
@@ -217,7 +217,7 @@ impl Coordinates {
 }
 
 /// How far coordinates in feet would move if the other foot were meant.
-fn feet(crs: &Crs, extent: Option<[f64; 4]>, add: &mut dyn FnMut(Level, String)) {
+fn feet(crs: &Crs, extent: Option<[f64; 4]>, add: &mut dyn FnMut(Severity, String)) {
     let (Some(unit), Some([west, south, east, north])) =
         (crs.length_unit().filter(|_| crs.is_projected()), extent)
     else {
@@ -231,7 +231,7 @@ fn feet(crs: &Crs, extent: Option<[f64; 4]>, add: &mut dyn FnMut(Level, String))
     let (x, y) = ((west + east) / 2.0, (south + north) / 2.0);
     let moved = x.hypot(y) * (unit.metres() - other.metres()).abs();
     add(
-        Level::Note,
+        Severity::Note,
         format!(
             "coordinates count {}; taken for {}, they would lie {moved:.2} m away",
             unit.plural(),

@@ -61,23 +61,11 @@ pub struct CheckOptions {
     pub title: Option<String>,
 }
 
-/// How much a finding weighs.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Level {
-    /// Worth knowing.
-    Note,
-    /// Likely a mistake.
-    Warning,
-    /// Wrong: the layer does not pass.
-    Fault,
-}
-
 /// Something that was found.
 #[derive(Clone, Debug, Serialize)]
 pub struct Finding {
     /// How much it weighs.
-    pub level: Level,
+    pub level: Severity,
     /// What it is about: `crs`, `position`, `geometry`, `key`, `fields`, `source`.
     pub about: &'static str,
     /// What was found, with figures.
@@ -152,7 +140,7 @@ pub struct CheckReport {
 
 impl CheckReport {
     /// The weightiest finding of all.
-    pub fn worst(&self) -> Option<Level> {
+    pub fn worst(&self) -> Option<Severity> {
         let between = self.agreement.iter().flat_map(|agreement| &agreement.findings);
         let own = self.sheets.iter().flat_map(|sheet| &sheet.findings);
         own.chain(between).map(|finding| finding.level).max()
@@ -160,7 +148,7 @@ impl CheckReport {
 
     /// True if nothing wrong was found (warnings may have been).
     pub fn passes(&self) -> bool {
-        self.worst() != Some(Level::Fault)
+        self.worst() != Some(Severity::Fault)
     }
 }
 
@@ -271,7 +259,7 @@ fn table_sheet(
             "{} rows have no coordinates that can be used; the first, row {row}: {reason}",
             outcome.rejected.count
         );
-        sheet.findings.insert(0, Finding { level: Level::Fault, about: "source", text });
+        sheet.findings.insert(0, Finding { level: Severity::Fault, about: "source", text });
     }
     Ok(sheet)
 }
@@ -327,11 +315,11 @@ fn sheet(
     let info = reader.info();
     let mut sheet = empty_sheet(reader, info);
     let mut findings = Vec::new();
-    let mut add = |level: Level, about: &'static str, text: String| {
+    let mut add = |level: Severity, about: &'static str, text: String| {
         findings.push(Finding { level, about, text });
     };
     for notice in &reader.notices {
-        let level = if notice.weight == Severity::Warning { Level::Warning } else { Level::Note };
+        let level = notice.severity;
         add(level, "source", notice.text.clone());
     }
     let names: Vec<String> = info.schema.fields().iter().map(|f| f.name().clone()).collect();
@@ -404,32 +392,32 @@ fn sheet(
         Ok(())
     })?;
     if sheet.features + sheet.unreadable == 0 {
-        add(Level::Warning, "source", "the layer holds no features".to_string());
+        add(Severity::Warning, "source", "the layer holds no features".to_string());
     }
     if unreadable.count > 0 {
         add(
-            Level::Fault,
+            Severity::Fault,
             "source",
             format!("{} records cannot be read: {}", unreadable.count, unreadable.text()),
         );
     }
     if let Some(count) = options.count.filter(|count| *count != sheet.features) {
         add(
-            Level::Fault,
+            Severity::Fault,
             "source",
             format!("{} features, where {count} are expected", sheet.features),
         );
     }
     match (&info.crs, &options.expected) {
         (None, _) => add(
-            Level::Fault,
+            Severity::Fault,
             "crs",
             "no reference system is stated: nobody can tell where this is. `vpeg crs guess` ranks the \
              candidates, `vpeg declare` states one"
                 .to_string(),
         ),
         (Some(crs), Some(expected)) if crs != expected => add(
-            Level::Fault,
+            Severity::Fault,
             "crs",
             format!("it is in {}, where {} is expected", crs.label(), expected.label()),
         ),
@@ -437,7 +425,7 @@ fn sheet(
     }
     if sheet.without_geometry > 0 {
         let text = format!("{} features have no geometry", sheet.without_geometry);
-        add(Level::Warning, "geometry", text);
+        add(Severity::Warning, "geometry", text);
     }
     sheet.duplicate_geometries = doubles.count;
     if doubles.count > 0 {
@@ -446,17 +434,17 @@ fn sheet(
             doubles.count,
             doubles.text()
         );
-        add(Level::Warning, "geometry", text);
+        add(Severity::Warning, "geometry", text);
     }
     for ((tidy, name), cases) in &flaws {
-        let level = if *tidy { Level::Warning } else { Level::Fault };
+        let level = if *tidy { Severity::Warning } else { Severity::Fault };
         add(level, "geometry", format!("{name}: {} ({})", cases.count, cases.text()));
     }
     if !key.is_empty() {
         let name = options.key.join(", ");
         if key_doubles.count > 0 {
             add(
-                Level::Fault,
+                Severity::Fault,
                 "key",
                 format!(
                     "{name} is not unique: {} again: {}",
@@ -468,7 +456,7 @@ fn sheet(
         if key_blank.count > 0 {
             let text =
                 format!("{name} is blank {} times: features {}", key_blank.count, key_blank.text());
-            add(Level::Fault, "key", text);
+            add(Severity::Fault, "key", text);
         }
         sheet.key = Some((name, different_keys));
     }
@@ -479,12 +467,12 @@ fn sheet(
         if missing > 0 {
             let text =
                 format!("{} is blank in {missing} of {} features", field.name, sheet.features);
-            add(Level::Fault, "fields", text);
+            add(Severity::Fault, "fields", text);
         }
     }
     for field in &sheet.fields {
         if let Some(note) = &field.note {
-            add(Level::Warning, "fields", format!("{}: {note}", field.name));
+            add(Severity::Warning, "fields", format!("{}: {note}", field.name));
         }
     }
     coordinates.finish(reader, &mut sheet, &mut |level, text| add(level, "position", text))?;

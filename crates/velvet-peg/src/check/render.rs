@@ -1,19 +1,10 @@
 //! Quality sheets to hand in: Markdown and HTML.
 
-use super::{CheckReport, Finding, Level, QualitySheet};
+use super::{CheckReport, Finding, QualitySheet};
+use crate::format_support::xml::escaped;
+use crate::notice::Severity;
 use std::fmt::Write;
 use velvet_peg_core::registry;
-
-impl Level {
-    /// In words.
-    pub fn name(self) -> &'static str {
-        match self {
-            Level::Note => "note",
-            Level::Warning => "warning",
-            Level::Fault => "fault",
-        }
-    }
-}
 
 impl QualitySheet {
     /// The sheet in a line or two a subject: labels and texts.
@@ -89,14 +80,14 @@ impl QualitySheet {
     /// Faults and warnings found.
     pub fn counts(&self) -> (usize, usize) {
         let count = |level| self.findings.iter().filter(|f| f.level == level).count();
-        (count(Level::Fault), count(Level::Warning))
+        (count(Severity::Fault), count(Severity::Warning))
     }
 }
 
 fn verdict(report: &CheckReport) -> &'static str {
     match report.worst() {
-        Some(Level::Fault) => "does not pass",
-        Some(Level::Warning) => "passes, with warnings",
+        Some(Severity::Fault) => "does not pass",
+        Some(Severity::Warning) => "passes, with warnings",
         _ => "passes",
     }
 }
@@ -205,10 +196,7 @@ pub fn sheets_as_markdown(report: &CheckReport) -> String {
 
 /// All sheets as one HTML page that needs nothing else.
 pub fn sheets_as_html(report: &CheckReport) -> String {
-    let escape = |text: &str| {
-        text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
-    };
-    let title = escape(report.title.as_deref().unwrap_or("Quality sheet"));
+    let title = escaped(report.title.as_deref().unwrap_or("Quality sheet"));
     let mut out = format!(
         "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{title}</title>\n"
     );
@@ -231,7 +219,7 @@ pub fn sheets_as_html(report: &CheckReport) -> String {
                 out,
                 "<li><b class=\"{level}\">{level}</b> ({}): {}</li>",
                 finding.about,
-                escape(&finding.text)
+                escaped(&finding.text)
             );
         }
         if findings.is_empty() {
@@ -245,16 +233,16 @@ pub fn sheets_as_html(report: &CheckReport) -> String {
             "<table><tr><th>layer</th><th>features</th><th>reference system</th><th>faults</th><th>warnings</th></tr>"
         );
         for row in summary(report) {
-            let cells = row.map(|text| format!("<td>{}</td>", escape(&text))).concat();
+            let cells = row.map(|text| format!("<td>{}</td>", escaped(&text))).concat();
             let _ = writeln!(out, "<tr>{cells}</tr>");
         }
         let _ = writeln!(out, "</table>");
     }
     for sheet in &report.sheets {
-        let _ = writeln!(out, "<h2>{}</h2>\n<table>", escape(&sheet.layer));
+        let _ = writeln!(out, "<h2>{}</h2>\n<table>", escaped(&sheet.layer));
         for (label, text) in sheet.lines() {
             let _ =
-                writeln!(out, "<tr><td class=\"l\">{label}</td><td>{}</td></tr>", escape(&text));
+                writeln!(out, "<tr><td class=\"l\">{label}</td><td>{}</td></tr>", escaped(&text));
         }
         let _ = writeln!(out, "</table>");
         findings(&mut out, &sheet.findings);
@@ -264,7 +252,7 @@ pub fn sheets_as_html(report: &CheckReport) -> String {
                 "<table><tr><th>field</th><th>type</th><th>filled</th><th>different</th><th>from</th><th>to</th></tr>"
             );
             for field in &sheet.fields {
-                let [name, kind, filled, different, from, to] = field.cells().map(|c| escape(&c));
+                let [name, kind, filled, different, from, to] = field.cells().map(|c| escaped(&c));
                 let _ = writeln!(
                     out,
                     "<tr><td>{name}</td><td>{kind}</td><td>{filled}</td><td>{different}</td><td>{from}</td><td>{to}</td></tr>"

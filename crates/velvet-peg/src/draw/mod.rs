@@ -170,7 +170,7 @@ fn in_one_system(
         if *own == crs {
             carried.push(layer.clone());
         } else {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "layer {} was carried from {} to {} for the drawing",
                 layer.info().name,
                 own.label(),

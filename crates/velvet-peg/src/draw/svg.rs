@@ -1,6 +1,7 @@
 //! The drawing surface: from map coordinates to pixels, and SVG elements for layers.
 
 use super::DrawOptions;
+use crate::format_support::xml::escaped;
 use crate::layer::{Batch, GeometryKind, Layer};
 use std::fmt::Write;
 use velvet_peg_core::{Bounds, Crs};
@@ -78,7 +79,7 @@ impl SvgMap {
             "<text x=\"{:.1}\" y=\"{:.1}\" font-size=\"{size}\" text-anchor=\"{anchor}\">{}</text>",
             at.0,
             at.1,
-            escape(text)
+            escaped(text)
         ));
     }
 
@@ -187,7 +188,7 @@ impl SvgMap {
                 "<text x=\"{:.1}\" y=\"{:.1}\" font-size=\"11\" text-anchor=\"{anchor}\" stroke=\"#fff\" stroke-width=\"3\" stroke-opacity=\"0.8\" stroke-linejoin=\"round\" paint-order=\"stroke\">{}</text>",
                 at.0,
                 at.1,
-                escape(&text)
+                escaped(&text)
             ));
         }
     }
@@ -205,11 +206,6 @@ impl SvgMap {
             h = self.height
         )
     }
-}
-
-/// Text as XML wants it.
-pub(super) fn escape(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 /// Middle of a polygon by area, reckoned from its first vertex; of its vertices where it has

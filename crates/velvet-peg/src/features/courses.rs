@@ -146,7 +146,7 @@ impl BuildCourses {
         let found = starts_in(&headers);
         let starts = match (starts, found) {
             (None, Some([x, y])) if self.start.is_none() => {
-                notices.push(Notice::remark(format!(
+                notices.push(Notice::note(format!(
                     "parcels begin where columns `{}` and `{}` say, by their names",
                     headers[x], headers[y]
                 )));
@@ -162,7 +162,7 @@ impl BuildCourses {
                     crs.label()
                 )));
             }
-            notices.push(Notice::remark(
+            notices.push(Notice::note(
                 "the first course begins at 0, 0: --start EASTING,NORTHING puts it elsewhere",
             ));
         }

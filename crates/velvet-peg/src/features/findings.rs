@@ -59,7 +59,7 @@ impl Findings {
                     false => (format!("{}{count}:", finding.what), String::new()),
                 };
                 let text = format!("{what}{count} {}{more}", finding.named.join("; "));
-                if finding.remark { Notice::remark(text) } else { Notice::warning(text) }
+                if finding.remark { Notice::note(text) } else { Notice::warning(text) }
             })
             .collect()
     }

@@ -139,7 +139,7 @@ impl Gathered {
         let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(why).collect();
         notices.extend(reader.renamed());
         if group.is_empty() {
-            notices.push(Notice::remark(
+            notices.push(Notice::note(
                 "all rows make one feature: a column that tells features apart goes to --by",
             ));
         }
@@ -264,7 +264,7 @@ impl Gathered {
                     format!("`{}` ({example})", gathered.headers[*at])
                 })
                 .collect();
-            gathered.notices.push(Notice::remark(format!(
+            gathered.notices.push(Notice::note(format!(
                 "columns left out because their values differ within a feature: {}",
                 texts.join("; ")
             )));

@@ -11,7 +11,7 @@ use crate::format::Format;
 use crate::format_support::WriteOptions;
 use crate::layer::Layer;
 use crate::layer_io::LayerReader;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::progress::NoProgress;
 use indexmap::IndexMap;
 use std::path::Path;
@@ -66,7 +66,7 @@ impl Job {
                 let several = output.from.len() > 1 || again;
                 let kept = if again { Vec::new() } else { self.keep_rest(path, &at, staged)? };
                 if !kept.is_empty() {
-                    notices.push(Notice::remark(format!(
+                    notices.push(Notice::note(format!(
                         "the file was there; what else it holds stays: {}",
                         crate::layer::column_names::list(&kept)
                     )));
@@ -101,8 +101,8 @@ impl Job {
                 }
                 // Every layer of a new file is new, and what stays was said once.
                 notices.retain(|notice| {
-                    let rest = into_copy && notice.text.contains("what else the file holds stays");
-                    !rest && !notice.text.ends_with("yet: it gets one")
+                    let rest = into_copy && notice.kind == NoticeKind::OtherLayersStay;
+                    !rest && notice.kind != NoticeKind::NewLayer
                 });
             }
         }

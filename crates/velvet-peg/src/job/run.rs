@@ -162,10 +162,7 @@ impl Job {
                         self.spans.blame(&format!("outputs.{number}.file"), what)
                     })?;
                 log.notices.extend(notices.into_iter().map(|notice| {
-                    let weight = match notice.weight {
-                        Severity::Warning => "warning",
-                        Severity::Remark => "note",
-                    };
+                    let weight = notice.severity.name();
                     (shown.clone(), weight, notice.text)
                 }));
             }
@@ -285,7 +282,7 @@ fn logged_step(
     began: Instant,
 ) -> LoggedStep {
     let texts = |weight: Severity| -> Vec<String> {
-        let of = |notice: &&Notice| notice.weight == weight;
+        let of = |notice: &&Notice| notice.severity == weight;
         outcome.notices.iter().filter(of).map(|notice| notice.text.clone()).collect()
     };
     LoggedStep {
@@ -305,7 +302,7 @@ fn logged_step(
             .map(|c| (c.name.clone(), c.misclosure.length, c.misclosure.ratio()))
             .collect(),
         warnings: texts(Severity::Warning),
-        remarks: texts(Severity::Remark),
+        remarks: texts(Severity::Note),
         seconds: began.elapsed().as_secs_f64(),
     }
 }

@@ -3,9 +3,10 @@
 use super::file::Job;
 use super::log::{JobLog, LoggedCheck};
 use super::run_step::Named;
-use crate::check::{CheckOptions, Level, check_layers};
+use crate::check::{CheckOptions, check_layers};
 use crate::error::Result;
 use crate::layer_io::LayerReader;
+use crate::notice::Severity;
 use crate::progress::NoProgress;
 use crate::reference::read_reference;
 use crate::select::Selection;
@@ -32,8 +33,9 @@ impl Job {
             let layers: Vec<LayerReader> =
                 wanted.of.iter().map(|name| known[name].layer(folder)).collect::<Result<_>>()?;
             let report = check_layers(&layers, &options, &mut NoProgress)?;
-            let fails =
-                |level: Level| level == Level::Fault || (wanted.strict && level == Level::Warning);
+            let fails = |level: Severity| {
+                level == Severity::Fault || (wanted.strict && level == Severity::Warning)
+            };
             let mut found = Vec::new();
             let mut holds = true;
             let all = report

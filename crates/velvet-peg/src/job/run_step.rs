@@ -183,7 +183,7 @@ impl PlannedStep {
         };
         if let Some(converter) = &summary.converter {
             let mut notices = route_notices(converter);
-            notices.insert(0, Notice::remark(format!("by {}", converter.route().summary())));
+            notices.insert(0, Notice::note(format!("by {}", converter.route().summary())));
             summary.notices.splice(..0, notices);
         }
         summary.notices.splice(..0, told);

@@ -62,7 +62,7 @@ impl SchemaAdapter {
             Systems::Wgs84 => wgs84(path, format, info, &mut losses, &mut remarks)?,
             Systems::None => {
                 if let Some(crs) = &info.crs {
-                    losses.push(Notice::remark(format!(
+                    losses.push(Notice::note(format!(
                         "{name} has no place for a reference system: note that {} is in {}",
                         path.display(),
                         crs.label()
@@ -83,7 +83,7 @@ impl SchemaAdapter {
             adapted.has_m = false;
         }
         if capability.attributes == Attributes::Extensions && !info.schema.fields().is_empty() {
-            losses.push(Notice::remark(format!(
+            losses.push(Notice::note(format!(
                 "{name} has no columns of its own for attributes: they are written as extensions, \
                  which Velvet Peg reads back and other programs may pass over"
             )));
@@ -209,7 +209,7 @@ fn wgs84(
         return Ok(None);
     }
     let converter = Converter::new(crs, &Crs::from_epsg(4326)?)?;
-    losses.push(Notice::remark(format!(
+    losses.push(Notice::note(format!(
         "{name} is WGS 84 longitude and latitude by its standard and cannot keep {}: converted \
          back by {}. Write a .gpkg to keep it",
         crs.label(),

@@ -8,7 +8,7 @@ use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{Appending, WriteOptions};
 use crate::layer::{Batch, GeometryKind, LayerInfo};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, new_null_array};
 use arrow_cast::{CastOptions, cast_with_options};
 use arrow_schema::DataType;
@@ -58,11 +58,14 @@ impl Append {
         };
         let Some(at) = at else {
             if store.is_some() && (named.is_some() || layers.is_empty()) {
-                notices.push(Notice::remark(format!(
-                    "{} has no layer {} yet: it gets one",
-                    path.display(),
-                    info.name
-                )));
+                notices.push(
+                    Notice::note(format!(
+                        "{} has no layer {} yet: it gets one",
+                        path.display(),
+                        info.name
+                    ))
+                    .of_kind(NoticeKind::NewLayer),
+                );
                 return Ok(None);
             }
             let names: Vec<&str> = layers.iter().map(|l| l.info().name.as_str()).collect();
@@ -95,7 +98,7 @@ impl Append {
             .map(|(field, _)| format!("`{}`", field.name()))
             .collect();
         if !blank.is_empty() {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "the new features have no {}: left blank",
                 blank.join(", ")
             )));
@@ -121,7 +124,7 @@ impl Append {
                 let area = info.extent.and_then(|extent| crate::convert::area_of(new, &extent));
                 let plan = PlanOptions { area, ..PlanOptions::default() };
                 let converter = Converter::plan(new, old, &plan)?;
-                notices.push(Notice::remark(format!(
+                notices.push(Notice::note(format!(
                     "converted from {} to {}, the system of the layer added to, by {}",
                     new.label(),
                     old.label(),

@@ -11,7 +11,7 @@ use crate::format_support::{
 use crate::guard::guarded;
 use crate::layer::attribute_types::held_schema;
 use crate::layer::{Batch, Layer, LayerInfo, column_names, same_columns};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::output::{Hold, Pending};
 use arrow_schema::SchemaRef;
 use std::path::{Path, PathBuf};
@@ -123,12 +123,13 @@ impl LayerWriter {
                 let kept = store.others(path, std::slice::from_ref(&info.name))?;
                 if !kept.is_empty() {
                     placing = Some((store, Placing::Replace));
-                    notices.push(Notice::remark(format!(
+                    let stays = Notice::note(format!(
                         "layer {} of {} is replaced; what else the file holds stays: {}",
                         info.name,
                         path.display(),
                         column_names::list(&kept)
-                    )));
+                    ));
+                    notices.push(stays.of_kind(NoticeKind::OtherLayersStay));
                 }
             }
         }
@@ -276,7 +277,7 @@ impl LayerWriter {
             )));
         }
         if !stale.is_empty() {
-            written.notices.push(Notice::remark(format!(
+            written.notices.push(Notice::note(format!(
                 "side files of the file that was here before are removed, because they would not \
                  fit the new one: {}",
                 names.join(", ")

@@ -170,7 +170,7 @@ pub fn measure(
     })?;
     if measures.grid.is_none() {
         let degrees = measures.crs.unit_plural();
-        measures.notices.push(Notice::remark(format!(
+        measures.notices.push(Notice::note(format!(
             "there are no plane figures, because {degrees} have no length: take the ellipsoid's, or \
              name a grid with --grid (utm, state-plane, or a projected system)"
         )));

@@ -2,7 +2,7 @@
 //! explaining a table of which nothing can be used.
 
 use crate::error::Result;
-use crate::table::{Found, NEEDS_DEGREES};
+use crate::table::{Found, is_angle};
 use csv::StringRecord;
 use velvet_peg_core::{Converter, Coordinate, Crs};
 
@@ -30,7 +30,7 @@ impl CoordinateRange {
             return Ok(());
         };
         if crs.is_geographic() {
-            let turn = if crs.unit_name() == "grad" { 200.0 } else { 180.0 };
+            let turn = 180.0 / crs.degrees_per_unit().unwrap_or(1.0);
             if y.abs() > turn / 2.0 || x.abs() > turn {
                 return Err(format!("{x}, {y} is out of range for {}", crs.label()));
             }
@@ -63,6 +63,8 @@ pub(crate) struct FirstReasons {
     rows: Vec<String>,
     magnitude: f64,
     swapped: u64,
+    /// Cells that hold angles.
+    angles: u64,
     count: u64,
 }
 
@@ -79,6 +81,8 @@ impl FirstReasons {
             self.rows.push(format!("row {row}: {reason}"));
         }
         let Some(found) = found else { return };
+        let cell = |at: usize| record.get(at).unwrap_or_default();
+        self.angles += u64::from(is_angle(cell(found.x)) || is_angle(cell(found.y)));
         let number = |at: usize| record.get(at).and_then(|cell| cell.trim().parse::<f64>().ok());
         if let (Some(x), Some(y)) = (number(found.x), number(found.y)) {
             self.magnitude = self.magnitude.max(x.abs().max(y.abs()));
@@ -103,7 +107,7 @@ impl FirstReasons {
                 crs.label(),
                 crs.unit_plural()
             ),
-            None if self.rows.iter().any(|row| row.ends_with(NEEDS_DEGREES)) => {
+            None if self.angles > 0 => {
                 " Add --crs, such as EPSG:4326 (WGS 84) for what hand-held receivers give.".to_string()
             }
             _ => String::new(),

@@ -18,6 +18,8 @@ const NAMED: usize = 5;
 pub(crate) struct PositionSample {
     /// What is judged, if not rows.
     noun: Option<&'static str>,
+    /// Nothing is kept or written by looking.
+    looked: bool,
     seen: u64,
     x: Vec<f64>,
     y: Vec<f64>,
@@ -55,6 +57,11 @@ impl PositionSample {
     /// Judges the vertices of features, not rows.
     pub(crate) fn of_features() -> PositionSample {
         PositionSample { noun: Some("feature"), ..PositionSample::default() }
+    }
+
+    /// What is judged is only looked at.
+    pub(crate) fn only_look(&mut self) {
+        self.looked = true;
     }
 
     /// Adds a position to the sample: every position at first, then ever fewer.
@@ -127,7 +134,7 @@ impl PositionSample {
                 1 => format!("1 {} {one}", if self.noun.is_some() { "vertex" } else { "row" }),
                 count => format!("{count} {unit}s {many}"),
             };
-            let kept = if self.noun.is_some() { "" } else { "; kept as written" };
+            let kept = if self.noun.is_none() && !self.looked { "; kept as written" } else { "" };
             notices.push(Notice::warning(format!("{subject} {what}{kept}: {}", suspects.named())));
         };
         let join = "would join the others with";

@@ -214,9 +214,9 @@ impl Planned {
         let said = "geocentric coordinates need a height: places without one, and those that stand \
                     for lines and polygons, count as at height 0 on the ellipsoid";
         let mut notices: Vec<Notice> =
-            self.finishing.iter().any(raises).then(|| Notice::remark(said)).into_iter().collect();
+            self.finishing.iter().any(raises).then(|| Notice::note(said)).into_iter().collect();
         if self.calls(&["ST_AREA", "ST_LENGTH", "ST_PERIMETER"]) {
-            notices.push(Notice::remark(
+            notices.push(Notice::note(
                 "lengths and areas in expressions are on the ellipsoid, in metres and square metres",
             ));
         }

@@ -74,7 +74,7 @@ impl CoordinateColumns {
         }
         let named = self.x.is_some() && self.y.is_some();
         let why = likely.ok().filter(|_| !named).map(|likely| {
-            Notice::remark(format!(
+            Notice::note(format!(
                 "coordinates are taken from columns `{}` and `{}`, {}",
                 headers[x], headers[y], likely.why
             ))

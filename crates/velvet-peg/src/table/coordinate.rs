@@ -30,7 +30,7 @@ pub(crate) fn read_pair(
     crs: Option<&Crs>,
     notation: Notation,
 ) -> Result<(f64, f64, Option<f64>), String> {
-    let degrees = crs.is_some_and(|crs| crs.is_geographic() && crs.unit_name().contains("degree"));
+    let degrees = crs.and_then(Crs::degrees_per_unit) == Some(1.0);
     let kinds = match degrees {
         true => (Kind::Longitude, Kind::Latitude),
         false => (Kind::Plain, Kind::Plain),
@@ -48,8 +48,10 @@ pub(crate) fn read_pair(
     Ok((x, y, z))
 }
 
-/// Said of angles where there is no reference system.
-pub(crate) const NEEDS_DEGREES: &str = ", which needs a geographic reference system";
+/// True for a text with signs of degrees, minutes or seconds.
+pub(crate) fn is_angle(text: &str) -> bool {
+    text.contains(['°', '\'', '′', '"'])
+}
 
 /// Why a cell is no coordinate.
 enum Why {
@@ -65,7 +67,9 @@ impl Why {
             (Why::Angle(text), true) => format!(
                 "`{text}` is an angle, but the declared system counts lengths: is the system right?"
             ),
-            (Why::Angle(text), false) => format!("`{text}` is an angle{NEEDS_DEGREES}"),
+            (Why::Angle(text), false) => {
+                format!("`{text}` is an angle, which needs a geographic reference system")
+            }
         }
     }
 }
@@ -123,7 +127,7 @@ fn plain(text: &str) -> Result<f64, Why> {
             "`{text}` is not a plain number: if the comma is a decimal point, say --decimal-comma; if \
              it groups thousands, --thousands ,"
         ))),
-        _ if text.contains(['°', '\'', '′', '"']) => Err(Why::Angle(text.to_string())),
+        _ if is_angle(text) => Err(Why::Angle(text.to_string())),
         _ => Err(Why::Other(format!("`{text}` is not a number"))),
     }
 }

@@ -16,7 +16,7 @@ mod vertex_columns;
 
 pub use columns::CoordinateColumns;
 pub(crate) use columns::Found;
-pub(crate) use coordinate::{NEEDS_DEGREES, Notation, read_pair};
+pub(crate) use coordinate::{Notation, is_angle, read_pair};
 pub use file::TableFile;
 pub(crate) use file::standard_input;
 pub(crate) use guess_columns::likely;

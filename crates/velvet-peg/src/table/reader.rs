@@ -126,10 +126,7 @@ impl TableReader {
     pub(crate) fn renamed(&self) -> Option<Notice> {
         let names = self.renamed.as_slice();
         (!names.is_empty()).then(|| {
-            Notice::remark(format!(
-                "column names that were blank or repeated became {}",
-                list(names)
-            ))
+            Notice::note(format!("column names that were blank or repeated became {}", list(names)))
         })
     }
 

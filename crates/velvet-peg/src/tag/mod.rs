@@ -134,7 +134,7 @@ impl TagPoints {
         let mut notices = Vec::new();
         let converter = between(&points, polygons)?;
         if let Some(converter) = &converter {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "points were carried from {} to {} for the test",
                 converter.source().label(),
                 converter.target().label()

@@ -51,13 +51,13 @@ impl TagReport {
             ));
         }
         if self.on_boundary > 0 {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "{} on a boundary, which counts as in",
                 points(self.on_boundary)
             )));
         }
         if self.empty > 0 {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "{} of the {} polygons hold no point",
                 self.empty, self.polygons
             )));

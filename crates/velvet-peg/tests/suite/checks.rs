@@ -27,7 +27,12 @@ fn warnings(rows: &[(f64, f64)], crs: u32) -> Vec<String> {
     let build = BuildPoints::in_system(Crs::from_epsg(crs).unwrap());
     let outcome = build.run(&input, &output, &mut NoProgress).unwrap();
     assert_eq!(outcome.out, rows.len() as u64, "warned rows are kept");
-    outcome.notices.into_iter().filter(|n| n.weight == Severity::Warning).map(|n| n.text).collect()
+    outcome
+        .notices
+        .into_iter()
+        .filter(|n| n.severity == Severity::Warning)
+        .map(|n| n.text)
+        .collect()
 }
 
 fn with(at: usize, x: f64, y: f64) -> Vec<(f64, f64)> {

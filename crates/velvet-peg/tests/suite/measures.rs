@@ -204,7 +204,7 @@ fn figures_that_are_not_what_they_seem_are_warned_of() {
         for notices in [&measures.notices, &outcome.notices] {
             let warnings: Vec<&str> = notices
                 .iter()
-                .filter(|notice| notice.weight == Severity::Warning)
+                .filter(|notice| notice.severity == Severity::Warning)
                 .map(|notice| notice.text.as_str())
                 .collect();
             assert_eq!(warnings.len(), wanted.iter().len(), "EPSG:{system}: {warnings:?}");

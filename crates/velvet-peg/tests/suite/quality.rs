@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use velvet_peg::{
-    BuildPoints, CheckOptions, CheckReport, Crs, Geometry, Layer, Level, NoProgress, check,
+    BuildPoints, CheckOptions, CheckReport, Crs, Geometry, Layer, NoProgress, Severity, check,
     sheets_as_html, sheets_as_markdown,
 };
 
@@ -39,7 +39,7 @@ impl Bench {
     }
 }
 
-fn findings(report: &CheckReport) -> Vec<(Level, String)> {
+fn findings(report: &CheckReport) -> Vec<(Severity, String)> {
     let own = report.sheets.iter().flat_map(|sheet| &sheet.findings);
     let between = report.agreement.iter().flat_map(|agreement| &agreement.findings);
     own.chain(between).map(|finding| (finding.level, finding.text.clone())).collect()

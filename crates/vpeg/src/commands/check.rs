@@ -7,7 +7,7 @@ use clap::Args;
 use std::io::Write;
 use std::path::PathBuf;
 use velvet_peg::{
-    CheckOptions, CheckReport, Error, Finding, Level, check, sheets_as_html, sheets_as_markdown,
+    CheckOptions, CheckReport, Error, Finding, Severity, check, sheets_as_html, sheets_as_markdown,
 };
 
 /// The quality sheet of layers or tables, and whether they agree.
@@ -88,23 +88,23 @@ impl Check {
         } else if self.output.is_none() {
             text(&report)?;
         }
-        let strict = show::is_strict() && report.worst() == Some(Level::Warning);
+        let strict = show::is_strict() && report.worst() == Some(Severity::Warning);
         let verdict = match report.worst() {
-            Some(Level::Fault) => "does not pass",
-            Some(Level::Warning) if strict => "does not pass (--strict)",
-            Some(Level::Warning) => "passes, with warnings",
+            Some(Severity::Fault) => "does not pass",
+            Some(Severity::Warning) if strict => "does not pass (--strict)",
+            Some(Severity::Warning) => "passes, with warnings",
             _ => "passes",
         };
         let layers = match report.sheets.len() {
             1 => "1 layer".to_string(),
             count => format!("{count} layers"),
         };
-        let of = |level: Level| {
+        let of = |level: Severity| {
             let own = report.sheets.iter().flat_map(|sheet| &sheet.findings);
             let between = report.agreement.iter().flat_map(|agreement| &agreement.findings);
             own.chain(between).filter(|finding| finding.level == level).count()
         };
-        let (faults, warnings) = (of(Level::Fault), of(Level::Warning));
+        let (faults, warnings) = (of(Severity::Fault), of(Severity::Warning));
         let plural = |count: usize, what: &str| match count {
             1 => format!("1 {what}"),
             count => format!("{count} {what}s"),

@@ -29,7 +29,7 @@ impl DbfTable {
         }
         let mut notices = Vec::new();
         if deleted > 0 {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "rows that are marked as deleted are left out: {deleted}"
             )));
         }

@@ -72,7 +72,7 @@ impl Dialect {
                 None => {
                     by_blanks = detect::is_blank_delimited(sample, whole);
                     if by_blanks {
-                        notices.push(Notice::remark("the fields are divided by blanks"));
+                        notices.push(Notice::note("the fields are divided by blanks"));
                     }
                     b','
                 }
@@ -109,7 +109,7 @@ impl Dialect {
                         }
                         false => "the names given are its columns'",
                     };
-                    notices.push(Notice::remark(format!(
+                    notices.push(Notice::note(format!(
                         "the first row holds values like those below it, not names: it is a row \
                          like the others, and {go}"
                     )));

@@ -28,7 +28,7 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let system = (None, CrsOrigin::Given);
     let mut layer = opened(path, drawing, (0, learnt), &name, system, &|keys| keys.to_vec());
     if arcs > 0 {
-        layer.2.push(Notice::remark(format!(
+        layer.2.push(Notice::note(format!(
             "arcs of polylines are drawn out as chords of {STEP_DEGREES}° at most, within 1/26,000 \
              of their radius: {arcs}"
         )));

@@ -197,7 +197,7 @@ fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<(Crs, C
     };
     let crs = Crs::parse(name)?;
     if crs.code() != Some(4326) {
-        notices.push(Notice::remark(format!(
+        notices.push(Notice::note(format!(
             "the file has the `crs` member of GeoJSON before RFC 7946: its coordinates are taken \
              as {}",
             crs.label()

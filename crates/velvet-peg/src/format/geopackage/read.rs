@@ -141,7 +141,7 @@ fn system(
     // A system without a code of the registry is what its definition says.
     match definition::resolve(&text) {
         Ok(crs) => {
-            notices.push(Notice::remark(format!(
+            notices.push(Notice::note(format!(
                 "layer {table} is in `{name}`, read from the definition in the file as {}",
                 crs.label()
             )));

@@ -92,9 +92,8 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
         notices.push(Notice::warning(cut));
     }
     if deleted > 0 {
-        notices.push(Notice::remark(format!(
-            "rows that are marked as deleted are left out: {deleted}"
-        )));
+        notices
+            .push(Notice::note(format!("rows that are marked as deleted are left out: {deleted}")));
     }
     if learn.count == 0 && unreadable > 0 {
         return Err(

@@ -29,7 +29,7 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
                     .in_file(shown)
                     .in_sheet(name));
             }
-            notices.push(Notice::remark(format!("sheet {name} is empty")));
+            notices.push(Notice::note(format!("sheet {name} is empty")));
             continue;
         }
         if sheet.unsaved > 0 {
@@ -43,7 +43,7 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
         match head.row {
             Some(1) => {}
             Some(row) => {
-                notices.push(Notice::remark(format!("sheet {name}: the header is in row {row}")));
+                notices.push(Notice::note(format!("sheet {name}: the header is in row {row}")));
             }
             None if options.no_header => {}
             None => notices.push(Notice::warning(format!(

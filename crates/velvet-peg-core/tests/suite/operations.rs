@@ -1,0 +1,196 @@
+//! Every operation of the registry that can be run: there and back, chains step by step, and its
+//! parameters by their units.
+
+use std::collections::{BTreeMap, BTreeSet};
+use velvet_peg_core::registry::{Decimal, OperationKind, OperationRow, Value};
+use velvet_peg_core::{Crs, Geographic, Operation, Parameters, Quantity};
+
+/// Coordinates of this epoch, where an operation needs one.
+const EPOCH: f64 = 2026.5;
+
+/// A withdrawn row whose scale difference of parts per million was entered as one of unity: it turns
+/// the Earth inside out.
+const MISTAKEN: u32 = 1471;
+
+fn runnable(code: u32) -> Option<Operation> {
+    if code == MISTAKEN {
+        return None;
+    }
+    Operation::from_epsg(code).or_else(|_| Operation::at_epoch(code, Some(EPOCH))).ok()
+}
+
+fn systems(row: &OperationRow) -> Option<(Crs, Crs)> {
+    let system = |code: Option<u32>| Crs::from_epsg(code?).ok().filter(|crs| crs.datum().is_some());
+    system(row.source).zip(system(row.target))
+}
+
+/// Places spread over the area of use.
+fn places(operation: &Operation) -> Vec<Geographic> {
+    let mut places = Vec::new();
+    for bounds in operation.extent().boxes() {
+        for (s, t) in [(0.5, 0.5), (0.1, 0.2), (0.9, 0.7)] {
+            let lat = bounds.south + s * (bounds.north - bounds.south);
+            let lon = bounds.west + t * (bounds.east - bounds.west);
+            places.push(Geographic { lat: lat.clamp(-88.0, 88.0), lon });
+        }
+    }
+    places
+}
+
+/// Metres between two positions, and between two heights.
+fn apart_m(a: (Geographic, f64), b: (Geographic, f64)) -> f64 {
+    let east = ((a.0.lon - b.0.lon + 180.0).rem_euclid(360.0) - 180.0) * a.0.lat.to_radians().cos();
+    (a.0.lat - b.0.lat).hypot(east).to_radians() * 6.378e6 + (a.1 - b.1).abs()
+}
+
+#[test]
+fn every_operation_leads_there_and_back() {
+    let (mut places_seen, mut moved_places, mut chains, mut worst) = (0, 0, 0, 0.0_f64);
+    for row in OperationRow::all().filter(|row| row.kind != OperationKind::Conversion) {
+        let (Some((source, target)), Some(operation)) = (systems(&row), runnable(row.code)) else {
+            continue;
+        };
+        let back = operation.reversed();
+        assert!(back.is_reversed() && !back.reversed().is_reversed());
+        for at in places(&operation) {
+            let there = operation.apply(at, 120.0, &source, &target).unwrap();
+            let again = back.apply(there.0, there.1, &target, &source).unwrap();
+            let off = apart_m((at, 120.0), again);
+            worst = worst.max(off);
+            assert!(off < 2e-8, "EPSG:{} {at:?}: {off} m", row.code);
+            // Not by doing nothing.
+            moved_places += u32::from(apart_m((at, 120.0), there) > 1e-3);
+            places_seen += 1;
+        }
+        chains += u32::from(row.kind == OperationKind::Concatenated);
+    }
+    println!("{places_seen} places, {moved_places} moved, {chains} chains, {worst:.1e} m at most");
+    let enough = places_seen > 3000 && moved_places > 2000 && chains > 30;
+    assert!(enough, "{places_seen} {moved_places} {chains}");
+}
+
+#[test]
+fn chains_are_their_steps_one_after_the_other() {
+    let (mut checked, mut turned_steps) = (0, 0);
+    for row in OperationRow::all().filter(|row| row.kind == OperationKind::Concatenated) {
+        let (Some((source, target)), Some(chain)) = (systems(&row), runnable(row.code)) else {
+            continue;
+        };
+        let code = |crs: &Crs| crs.datum().and_then(|datum| datum.code());
+        // Each step from the datum where the last one has led.
+        let mut steps: Vec<(Operation, Crs, Crs)> = Vec::new();
+        let mut at = source.clone();
+        for step in &row.steps {
+            let step = OperationRow::find(*step).unwrap();
+            if step.kind == OperationKind::Conversion {
+                continue;
+            }
+            let (from, to) = systems(&step).unwrap();
+            let operation = runnable(step.code).unwrap();
+            let turned = code(&from) != code(&at);
+            turned_steps += u32::from(turned);
+            let (operation, from, to) =
+                if turned { (operation.reversed(), to, from) } else { (operation, from, to) };
+            assert_eq!(code(&from), code(&at), "EPSG:{}", row.code);
+            at = to.clone();
+            steps.push((operation, from, to));
+        }
+        for place in places(&chain) {
+            let by_steps = steps.iter().fold((place, 120.0), |(at, h), (step, from, to)| {
+                step.apply(at, h, from, to).unwrap()
+            });
+            let by_chain = chain.apply(place, 120.0, &source, &target).unwrap();
+            let off = apart_m(by_steps, by_chain);
+            assert!(off < 1e-8, "EPSG:{} {place:?}: {off} m", row.code);
+            let back = steps.iter().rev().fold(by_chain, |(at, h), (step, from, to)| {
+                step.reversed().apply(at, h, to, from).unwrap()
+            });
+            let chain_back =
+                chain.reversed().apply(by_chain.0, by_chain.1, &target, &source).unwrap();
+            assert!(apart_m(back, chain_back) < 1e-8, "EPSG:{} backwards", row.code);
+        }
+        checked += 1;
+    }
+    assert!(checked > 30 && turned_steps > 5, "{checked} {turned_steps}");
+}
+
+/// A number as the registry prints it.
+fn printed(number: Decimal) -> String {
+    let digits = number.mantissa.unsigned_abs().to_string();
+    let sign = if number.mantissa < 0 { "-" } else { "" };
+    match usize::try_from(-i32::from(number.exponent)) {
+        Ok(places) => {
+            let digits = format!("{digits:0>width$}", width = places + 1);
+            let (whole, behind) = digits.split_at(digits.len() - places);
+            format!("{sign}{whole}.{behind}0")
+        }
+        Err(_) => format!("{sign}{digits}{}", "0".repeat(number.exponent as usize)),
+    }
+}
+
+/// Degrees of a number that holds degrees, minutes and seconds in its digits: 44.3007 is 44° 30′
+/// 07″.
+fn unpacked(digits: &str) -> f64 {
+    let (sign, digits) = match digits.strip_prefix('-') {
+        Some(rest) => (-1.0, rest),
+        None => (1.0, digits),
+    };
+    let (degrees, rest) = digits.split_once('.').unwrap_or((digits, ""));
+    let rest = format!("{rest:0<4}");
+    let seconds = format!("{}.{}", &rest[2..4], &rest[4..]);
+    let number = |text: &str| text.trim_end_matches('.').parse::<f64>().unwrap();
+    sign * (number(degrees) + number(&rest[..2]) / 60.0 + number(&seconds) / 3600.0)
+}
+
+#[test]
+fn every_parameter_of_the_registry_is_read_in_its_unit() {
+    let mut reader = csv::ReaderBuilder::new()
+        .comment(Some(b'#'))
+        .from_reader(include_str!("../data/units.csv").as_bytes());
+    let units: BTreeMap<u32, (String, f64)> = reader
+        .records()
+        .map(|row| {
+            let row = row.unwrap();
+            (row[0].parse().unwrap(), (row[2].to_string(), row[3].parse().unwrap()))
+        })
+        .collect();
+    let (mut unknown, mut met, mut count) = (BTreeSet::new(), BTreeSet::new(), 0);
+    for row in OperationRow::all() {
+        let parameters = Parameters::from_registry(&row.parameters).unwrap();
+        for ((code, value), read) in row.parameters.iter().zip(parameters.iter()) {
+            assert_eq!(*code, read.code);
+            let Value::Number(number, Some(unit)) = value else { continue };
+            let Some((kind, size)) = units.get(unit) else {
+                unknown.insert(*unit);
+                continue;
+            };
+            met.insert(*unit);
+            count += 1;
+            let printed = printed(*number);
+            // A few withdrawn rows give a scale factor in metres or parts per million.
+            if *code == 8805 && (0.5..2.0).contains(&printed.parse::<f64>().unwrap()) {
+                assert_eq!(read.quantity, Quantity::Scale(printed.parse().unwrap()));
+                continue;
+            }
+            let expected = match kind.as_str() {
+                "packed" => unpacked(&printed),
+                _ => printed.parse::<f64>().unwrap() * size,
+            };
+            let (found, right) = match (&read.quantity, kind.as_str()) {
+                (Quantity::Angle(found), "angle" | "packed") => (*found, true),
+                (Quantity::Length(found), "length") => (*found, true),
+                (Quantity::Scale(found), "scale") => (*found, true),
+                (Quantity::Rate(found), "rate") => (*found, true),
+                _ => (0.0, false),
+            };
+            assert!(
+                right && (found - expected).abs() <= 1e-13 * expected.abs(),
+                "EPSG:{} parameter {code}: {printed} of unit {unit} is read as {:?}",
+                row.code,
+                read.quantity
+            );
+        }
+    }
+    assert!(unknown.is_empty(), "units without an entry: {unknown:?}");
+    assert!(count > 20_000 && met.len() > 20, "{count} {met:?}");
+}
