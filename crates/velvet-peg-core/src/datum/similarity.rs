@@ -7,7 +7,7 @@
 //! define: (1 + dS) times identity plus small rotations. Backwards the system of equations is
 //! solved, not the signs changed, so there and back closes to rounding.
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::projection::Parameters;
 
 /// Sense of the rotation angles.
@@ -86,6 +86,10 @@ fn form(method: u32) -> Option<Form> {
 const X_AXIS_TRANSLATION: u32 = 8605;
 const X_AXIS_ROTATION: u32 = 8608;
 const SCALE_DIFFERENCE: u32 = 8611;
+
+/// Datums differ by parts per million: three withdrawn rows have these entered as unity.
+const MOST_SCALE_DIFFERENCE: f64 = 1e-2;
+
 const RATE_OF_X_AXIS_TRANSLATION: u32 = 1040;
 const PARAMETER_REFERENCE_EPOCH: u32 = 1047;
 
@@ -139,7 +143,13 @@ impl Similarity {
                     angle(X_AXIS_ROTATION + 1)?,
                     angle(X_AXIS_ROTATION + 2)?,
                 );
-                let m = 1.0 + at_epoch(SCALE_DIFFERENCE, parameters.ratio(SCALE_DIFFERENCE)?)?;
+                let scale = parameters.ratio(SCALE_DIFFERENCE)?;
+                if scale.abs() > MOST_SCALE_DIFFERENCE {
+                    return Err(Error::malformed(format!(
+                        "a scale difference in the right unit: {scale} is none between two datums"
+                    )));
+                }
+                let m = 1.0 + at_epoch(SCALE_DIFFERENCE, scale)?;
                 match rotations {
                     Rotations::FullMatrix => {
                         turn(-rx, -ry, -rz).map(|row| row.map(|value| m * value))

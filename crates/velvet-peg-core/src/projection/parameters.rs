@@ -208,6 +208,13 @@ fn quantity(parameter: u32, value: &Value) -> Result<Quantity> {
     Ok(match unit {
         9110 => Quantity::Angle(number.packed_degrees()),
         9102 => Quantity::Angle(value),
+        // Ways to write coordinates, not sizes of parameters.
+        9107 | 9108 | 9111 | 9115..=9122 => {
+            return Err(Error::unsupported(format!(
+                "parameter {parameter} is in unit {unit}, which says how an angle is written and not \
+                 how large it is"
+            )));
+        }
         9201 => Quantity::Scale(value),
         9202 => Quantity::Scale(value / 1e6),
         1028 => Quantity::Scale(value / 1e9),

@@ -1,7 +1,8 @@
 //! Which operations are taken between everyday pairs of systems, and that a way and the way back are
 //! the same.
 
-use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
+use std::path::Path;
+use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, CrsKind, PlanOptions, registry};
 
 fn plan(from: u32, to: u32, lat: f64, lon: f64, epoch: Option<f64>) -> Result<Converter, String> {
     let area = Some(Bounds { south: lat, west: lon, north: lat, east: lon });
@@ -83,4 +84,65 @@ fn epochs_are_years() {
         let planned = plan(6318, 9000, 40.0, -100.0, Some(epoch));
         assert_eq!(planned.is_ok(), fits, "{epoch}: {planned:?}");
     }
+}
+
+/// The frozen routes: every geographic system of the registry to WGS 84 and back, and to the next
+/// system that is used where it is, at the middle of its area.
+fn frozen() -> String {
+    let mut text = String::from(
+        "# Routes of the registry as they are chosen now, without grid files. Not each is known to be the \
+         best: a\n# line that changes is to be looked at, and its reason told. Written by\n# `cargo test -p \
+         velvet-peg-core --test suite -- --ignored freeze_the_routes`.\n\
+         from,to,lat,lon,operations,metres\n",
+    );
+    let systems: Vec<Crs> = registry::CrsRow::all()
+        .filter(|row| row.kind == CrsKind::Geographic2D && !row.deprecated)
+        .filter_map(|row| Crs::from_epsg(row.code).ok())
+        .filter(|crs| !crs.extent().boxes().is_empty())
+        .collect();
+    for (at, crs) in systems.iter().enumerate() {
+        let bounds = crs.extent().boxes()[0];
+        let (lat, lon) = ((bounds.south + bounds.north) / 2.0, (bounds.west + bounds.east) / 2.0);
+        let (lat, lon) = ((lat * 10.0).round() / 10.0, (lon * 10.0).round() / 10.0);
+        let code = crs.code().unwrap();
+        let other = systems[at + 1..].iter().find(|other| other.extent().contains(lon, lat));
+        let other = other.and_then(Crs::code).map(|other| (code, other));
+        for (from, to) in [Some((code, 4326)), Some((4326, code)), other].into_iter().flatten() {
+            let route = match plan(from, to, lat, lon, None) {
+                Ok(converter) => {
+                    let known = converter.route().accuracy_m();
+                    let known = known.map_or("?".to_string(), |m| format!("{:.4}", m));
+                    format!("{},{known}", operations(&converter))
+                }
+                Err(_) => "none,".to_string(),
+            };
+            text += &format!("{from},{to},{lat},{lon},{route}\n");
+        }
+    }
+    text
+}
+
+fn frozen_file() -> std::path::PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/frozen-routes.csv")
+}
+
+#[test]
+#[ignore = "writes the table that the next test compares with"]
+fn freeze_the_routes() {
+    std::fs::write(frozen_file(), frozen()).unwrap();
+}
+
+#[test]
+fn no_route_changes_without_a_word() {
+    let (known, now) = (std::fs::read_to_string(frozen_file()).unwrap(), frozen());
+    let changed: Vec<String> = known
+        .lines()
+        .zip(now.lines())
+        .filter(|(known, now)| known != now)
+        .map(|(known, now)| format!("was {known}\nis  {now}"))
+        .take(20)
+        .collect();
+    assert!(changed.is_empty(), "{}", changed.join("\n"));
+    assert_eq!(known.lines().count(), now.lines().count());
+    assert!(known.lines().count() > 1500);
 }
