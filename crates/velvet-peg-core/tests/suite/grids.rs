@@ -264,13 +264,19 @@ fn damaged_grids_are_refused_wherever_they_are_cut() {
 
 /// Files that somebody puts into the folder later on, and that are counted when they are read.
 #[derive(Debug, Default, Clone)]
-struct Arriving(Arc<Mutex<(HashMap<String, Vec<u8>>, usize)>>);
+struct Arriving(Arc<Mutex<Arrived>>);
+
+#[derive(Debug, Default)]
+struct Arrived {
+    files: HashMap<String, Vec<u8>>,
+    reads: usize,
+}
 
 impl GridFiles for Arriving {
     fn read(&self, name: &str) -> std::io::Result<Option<Vec<u8>>> {
         let mut held = self.0.lock().unwrap();
-        let found = held.0.get(&name.to_lowercase()).cloned();
-        held.1 += usize::from(found.is_some());
+        let found = held.files.get(&name.to_lowercase()).cloned();
+        held.reads += usize::from(found.is_some());
         Ok(found)
     }
 }
@@ -286,12 +292,12 @@ fn a_grid_that_was_missing_is_found_when_it_is_there_and_read_once() {
     let plan = || Converter::plan(&nad27, &nad83, &options).unwrap();
     let missing = plan().route().unavailable.len();
     let (lat, lon) = nadcon();
-    files.0.lock().unwrap().0.extend([("conus.las".into(), lat), ("conus.los".into(), lon)]);
+    files.0.lock().unwrap().files.extend([("conus.las".into(), lat), ("conus.los".into(), lon)]);
     let there = plan();
     assert!(missing > 0 && there.route().operations().next().unwrap().code() == Some(1241));
     plan();
     // What was read is kept.
-    assert_eq!(files.0.lock().unwrap().1, 2);
+    assert_eq!(files.0.lock().unwrap().reads, 2);
 }
 
 /// Files of which the first is read only after another thread has read another.
