@@ -164,57 +164,12 @@ pub(crate) fn plan(
     }
     chains.sort_by(|a, b| a.rank().partial_cmp(&b.rank()).unwrap_or(Ordering::Equal));
     if policy == Policy::RequireUnique && chains.len() > 1 {
-        let names: Vec<String> = chains
-            .iter()
-            .map(|chain| {
-                format!(
-                    "\n  {}",
-                    chain
-                        .operations
-                        .iter()
-                        .map(Operation::name)
-                        .collect::<Vec<_>>()
-                        .join(", then ")
-                )
-            })
-            .collect();
-        return Err(Error::new(
-            Kind::Ambiguous,
-            format!(
-                "{} ways lead from {} to {}:{}",
-                chains.len(),
-                from.name(),
-                to.name(),
-                names.concat()
-            ),
-        ));
+        return Err(several_ways(&chains, from, to));
     }
     let mut lacking = planner.lacking;
     let mut ranked = chains.into_iter();
     let Some(best) = ranked.next() else {
-        let needs: Vec<String> = lacking
-            .iter()
-            .filter(|row| {
-                ends(row.code).is_some_and(|(a, b)| {
-                    let pair = (from_code, to_code);
-                    (a, b) == pair || (b, a) == pair
-                })
-            })
-            .take(4)
-            .map(|row| format!("\n  {} [EPSG:{}] needs {}", row.name, row.code, row.needs))
-            .collect();
-        let needs = match needs.is_empty() {
-            true => String::new(),
-            false => format!("; what the registry has cannot be run here:{}", needs.concat()),
-        };
-        return Err(Error::new(
-            Kind::NoRoute,
-            format!(
-                "no operation is known from {} to {} in this area{needs}",
-                from.name(),
-                to.name()
-            ),
-        ));
+        return Err(no_way(&lacking, (from, from_code), (to, to_code)));
     };
     let known = best.accuracy();
     // Only what joins the two datums in question says that something better exists.
@@ -228,23 +183,8 @@ pub(crate) fn plan(
         key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal)
     });
     lacking.dedup_by_key(|row| row.code);
-    // A moving frame without an epoch, where an epoch would make decimetres of metres.
-    if let Some(better) = lacking.iter().find(|row| row.needs_epoch)
-        && (from.is_dynamic() || to.is_dynamic())
-        && known > 1.0
-        && better.accuracy_m.is_some_and(|accuracy| accuracy < 0.5)
-    {
-        let moving = if from.is_dynamic() { from } else { to };
-        return Err(Error::new(
-            Kind::NoRoute,
-            format!(
-                "coordinates on {} change with time: state their epoch (such as 2026.9) for {} \
-                 [EPSG:{}]; without one the change of datum is only known to {known} m",
-                moving.name(),
-                better.name,
-                better.code
-            ),
-        ));
+    if let Some(error) = lacks_epoch(&lacking, from, to, known) {
+        return Err(error);
     }
     Ok(Route {
         covers_area: best.cover == Coverage::Whole,
@@ -255,6 +195,78 @@ pub(crate) fn plan(
             .collect(),
         unavailable: lacking,
     })
+}
+
+/// Refuses to choose among several ways.
+fn several_ways(chains: &[Chain], from: &Datum, to: &Datum) -> Error {
+    let names: Vec<String> = chains
+        .iter()
+        .map(|chain| {
+            format!(
+                "\n  {}",
+                chain.operations.iter().map(Operation::name).collect::<Vec<_>>().join(", then ")
+            )
+        })
+        .collect();
+    Error::new(
+        Kind::Ambiguous,
+        format!(
+            "{} ways lead from {} to {}:{}",
+            chains.len(),
+            from.name(),
+            to.name(),
+            names.concat()
+        ),
+    )
+}
+
+/// There is no way; says what those of the registry would need.
+fn no_way(lacking: &[Unavailable], from: (&Datum, u32), to: (&Datum, u32)) -> Error {
+    let needs: Vec<String> = lacking
+        .iter()
+        .filter(|row| {
+            ends(row.code).is_some_and(|(a, b)| {
+                let pair = (from.1, to.1);
+                (a, b) == pair || (b, a) == pair
+            })
+        })
+        .take(4)
+        .map(|row| format!("\n  {} [EPSG:{}] needs {}", row.name, row.code, row.needs))
+        .collect();
+    let needs = match needs.is_empty() {
+        true => String::new(),
+        false => format!("; what the registry has cannot be run here:{}", needs.concat()),
+    };
+    Error::new(
+        Kind::NoRoute,
+        format!(
+            "no operation is known from {} to {} in this area{needs}",
+            from.0.name(),
+            to.0.name()
+        ),
+    )
+}
+
+/// The error of a moving frame without an epoch, where an epoch would make decimetres of metres.
+fn lacks_epoch(lacking: &[Unavailable], from: &Datum, to: &Datum, known: f64) -> Option<Error> {
+    if let Some(better) = lacking.iter().find(|row| row.needs_epoch)
+        && (from.is_dynamic() || to.is_dynamic())
+        && known > 1.0
+        && better.accuracy_m.is_some_and(|accuracy| accuracy < 0.5)
+    {
+        let moving = if from.is_dynamic() { from } else { to };
+        return Some(Error::new(
+            Kind::NoRoute,
+            format!(
+                "coordinates on {} change with time: state their epoch (such as 2026.9) for {} \
+                 [EPSG:{}]; without one the change of datum is only known to {known} m",
+                moving.name(),
+                better.name,
+                better.code
+            ),
+        ));
+    }
+    None
 }
 
 fn steps(from: &Datum, to: &Datum, chain: Chain) -> Result<Vec<Step>> {

@@ -77,11 +77,10 @@ pub use declare::declare;
 pub use definition_file::definition_file;
 pub use draw::{DrawOptions, draw, svg};
 pub use error::{Error, Location, Result};
-pub use features::courses::{BuildCourses, Closure, ClosureLeg, CourseNames};
-pub use features::lines::BuildLines;
-pub use features::polygons::BuildPolygons;
-pub use features::vertices::VertexOptions;
-pub use features::{BuildFeatures, BuildOptions, BuildPoints};
+pub use features::{
+    BuildCourses, BuildFeatures, BuildLines, BuildOptions, BuildPoints, BuildPolygons, Closure,
+    ClosureLeg, CourseNames, VertexOptions,
+};
 pub use format::Format;
 pub use format_support::{
     Appending, Attributes, Capability, CellType, Quoting, SheetShape, Systems, TableOptions, Texts,

@@ -1,8 +1,7 @@
 //! Looking at a file: what is in it, what looks wrong, and what to do next.
 
 use crate::error::Result;
-use crate::features::courses::CourseNames;
-
+use crate::features::CourseNames;
 use crate::format::Format;
 use crate::format_support::wkt;
 use crate::format_support::{SheetShape, TableOptions};
@@ -13,9 +12,10 @@ use crate::notice::Notice;
 use crate::plausibility::PositionSample;
 use crate::progress::Progress;
 use crate::table::{
-    Found, Inference, Notation, NumberFormat, TableFile, likely, point_file_names, read_pair,
-    vertices,
+    Found, Inference, Notation, NumberFormat, TableFile, TableReader, likely, point_file_names,
+    read_pair, vertices,
 };
+use csv::StringRecord;
 use std::path::Path;
 use velvet_peg_core::{Bounds, Crs};
 
@@ -174,48 +174,25 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
     let found = pair.map(|(x, y)| Found { x, y, z: None, numbers });
     let geometry = head.first().and_then(|row| row.iter().position(wkt::looks_like));
     let wgs84 = Crs::from_epsg(4326)?;
-    let mut inference = Inference::new(headers.len());
-    let (mut misfits, mut garbled) = (0u64, 0u64);
-    // Coordinates are read both ways; the one that suits more rows wins.
-    let (mut angles, mut lengths) = (Reading::default(), Reading::default());
-    let mut bytes = 0;
+    let mut seen = Seen {
+        inference: Inference::new(headers.len()),
+        bytes: 0,
+        misfits: 0,
+        garbled: 0,
+        angles: Reading::default(),
+        lengths: Reading::default(),
+    };
     reader.each_row(&mut |reader, record| {
-        if inference.rows.is_multiple_of(4096) {
+        if seen.inference.rows.is_multiple_of(4096) {
             watch.at(reader.bytes_read(), (!is_sampled).then_some(file.bytes()));
         }
-        bytes = reader.bytes_read();
-        inference.add(record, reader.types());
-        // Numbers of rows are known at the beginning of the file.
-        let row = Some(reader.row()).filter(|row| *row < head_lines);
-        if reader.misfit(record).is_some() {
-            // A part may begin in the middle of a text in quotation marks.
-            if row.is_some() {
-                let count = if reader.is_garbled() { &mut garbled } else { &mut misfits };
-                *count += 1;
-            }
-            return Ok(());
-        }
-        if let Some(found) = &found {
-            angles.add(row, read_pair(record, found, Some(&wgs84), Notation::Detected));
-            lengths.add(row, read_pair(record, found, None, Notation::Detected));
-        }
+        seen.row(reader, record, found.as_ref(), &wgs84, head_lines);
         Ok(())
     })?;
+    notices.extend(seen.misread());
+    let Seen { inference, bytes, angles, lengths, .. } = seen;
     let degrees = found.map(|_| angles.good > 0 && angles.good * 2 >= lengths.good);
     let mut reading = if degrees == Some(false) { lengths } else { angles };
-    if misfits > 0 {
-        notices.push(Notice::warning(format!(
-            "{misfits} rows have more or fewer fields than the header: a delimiter inside a value \
-             without quotes?"
-        )));
-    }
-    if garbled > 0 {
-        let rows = if garbled == 1 { "row holds" } else { "rows hold" };
-        notices.push(Notice::warning(format!(
-            "{garbled} {rows} bytes that are not UTF-8 text: correct them, or name the encoding \
-             with --encoding"
-        )));
-    }
     notices.extend(reading.stray());
     let rows = match is_sampled {
         true => (file.bytes() as f64 / (bytes as f64 / inference.rows.max(1) as f64)) as u64,
@@ -256,6 +233,67 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
         extent: reading.extent.bounds(),
         notices,
     })))
+}
+
+/// What is seen of the rows.
+struct Seen {
+    inference: Inference,
+    bytes: u64,
+    /// Rows with more or fewer fields than the header.
+    misfits: u64,
+    /// Rows with bytes that are not text.
+    garbled: u64,
+    /// Coordinates are read both ways; the one that suits more rows wins.
+    angles: Reading,
+    lengths: Reading,
+}
+
+impl Seen {
+    fn row(
+        &mut self,
+        reader: &TableReader,
+        record: &StringRecord,
+        found: Option<&Found>,
+        wgs84: &Crs,
+        head_lines: u64,
+    ) {
+        self.bytes = reader.bytes_read();
+        self.inference.add(record, reader.types());
+        // Numbers of rows are known at the beginning of the file.
+        let row = Some(reader.row()).filter(|row| *row < head_lines);
+        if reader.misfit(record).is_some() {
+            // A part may begin in the middle of a text in quotation marks.
+            if row.is_some() {
+                let count = if reader.is_garbled() { &mut self.garbled } else { &mut self.misfits };
+                *count += 1;
+            }
+            return;
+        }
+        if let Some(found) = found {
+            self.angles.add(row, read_pair(record, found, Some(wgs84), Notation::Detected));
+            self.lengths.add(row, read_pair(record, found, None, Notation::Detected));
+        }
+    }
+
+    /// Warnings of the rows that could not be read.
+    fn misread(&self) -> Vec<Notice> {
+        let (misfits, garbled) = (self.misfits, self.garbled);
+        let mut notices = Vec::new();
+        if misfits > 0 {
+            notices.push(Notice::warning(format!(
+                "{misfits} rows have more or fewer fields than the header: a delimiter inside a value \
+                 without quotes?"
+            )));
+        }
+        if garbled > 0 {
+            let rows = if garbled == 1 { "row holds" } else { "rows hold" };
+            notices.push(Notice::warning(format!(
+                "{garbled} {rows} bytes that are not UTF-8 text: correct them, or name the encoding \
+                 with --encoding"
+            )));
+        }
+        notices
+    }
 }
 
 /// One way of reading the coordinates of all rows.

@@ -116,12 +116,79 @@ pub fn identify(crs: &Crs) -> Identity {
     Identity { level, code: Some(code), differences, also }
 }
 
+/// Tells the parameters that differ; gives true if an angle differs by more than a degree. None if
+/// the methods are not the same.
+fn compare_conversions(
+    crs: &Crs,
+    known: &Crs,
+    differ: &mut dyn FnMut(&str, String, String),
+) -> Option<bool> {
+    let (Some(a), Some(b)) = (crs.conversion(), known.conversion()) else { return Some(false) };
+    let mut elsewhere = false;
+    // Mercator true to scale at the equator is both variants (EPSG:9804 and 9805).
+    let equatorial = (a.method_code, b.method_code) == (9805, 9804)
+        && a.parameters.iter().any(|p| p.code == 8823 && p.value() == Some(0.0));
+    if a.method_code != b.method_code && !equatorial {
+        return None;
+    }
+    for parameter in b.parameters.iter() {
+        // Mercator (variant A) ignores its latitude of origin.
+        if (b.method_code, parameter.code) == (9804, 8801) {
+            continue;
+        }
+        let value = parameter.value()?;
+        let of = |code: u32| a.parameters.iter().find(|p| p.code == code).and_then(|p| p.value());
+        let mine = match parameter.code {
+            8805 if equatorial => 1.0,
+            code => of(code).unwrap_or(f64::NAN),
+        };
+        let tolerance = match parameter.code {
+            // The registry rounds false origins in feet to thousandths: 0.2 mm.
+            8806 | 8807 | 8816 | 8817 | 8826 | 8827 => 2e-4,
+            8805 | 8815 | 8819 | 1038 => 1e-12,
+            // The registry rounds azimuths to ten-thousandths of a second: 0.2 mm in 1,000 km.
+            8813 | 8814 | 1036 => 1e-8,
+            _ => 3e-12 * value.abs().max(1.0),
+        };
+        // Two standard parallels may stand in either order.
+        let swapped = match parameter.code {
+            8823 => of(8824),
+            8824 => of(8823),
+            _ => None,
+        };
+        // The same figures in another unit: that is told as the unit, once.
+        let in_other_unit =
+            match (kind_of_parameter(parameter.code), crs.length_unit(), known.length_unit()) {
+                (ParameterKind::Length, Some(a), Some(b)) if a != b => {
+                    mine / a.metres() * b.metres()
+                }
+                _ => mine,
+            };
+        let turn = match kind_of_parameter(parameter.code) {
+            ParameterKind::Angle => 360.0,
+            _ => f64::INFINITY,
+        };
+        let fits = |mine: f64| {
+            let apart = (mine - value).abs();
+            apart <= tolerance || (apart - turn).abs() <= tolerance
+        };
+        if fits(in_other_unit) {
+            continue;
+        }
+        if !(fits(mine) || swapped.is_some_and(fits)) {
+            elsewhere |= turn.is_finite() && (mine - value).abs() > 1.0;
+            let name = parameter_name(parameter.code).unwrap_or("parameter");
+            differ(name, mine.to_string(), value.to_string());
+        }
+    }
+    Some(elsewhere)
+}
+
 /// In what a system differs from another: datum, parameters, unit, senses of the axes. None if
 /// the two have too little in common to be compared: another kind, method or ellipsoid, more
 /// than two differences, or two of which one puts the grid more than a degree away.
 pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
     let mut found = Vec::new();
-    let mut elsewhere = false;
     let mut differ = |what: &str, stated: String, registry: String| {
         found.push(Difference { what: what.to_string(), stated, registry });
     };
@@ -151,65 +218,7 @@ pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
         }
         differ("datum", datum.name().to_string(), known_datum.name().to_string());
     }
-    if let (Some(a), Some(b)) = (crs.conversion(), known.conversion()) {
-        // Mercator true to scale at the equator is both variants (EPSG:9804 and 9805).
-        let equatorial = (a.method_code, b.method_code) == (9805, 9804)
-            && a.parameters.iter().any(|p| p.code == 8823 && p.value() == Some(0.0));
-        if a.method_code != b.method_code && !equatorial {
-            return None;
-        }
-        for parameter in b.parameters.iter() {
-            // Mercator (variant A) ignores its latitude of origin.
-            if (b.method_code, parameter.code) == (9804, 8801) {
-                continue;
-            }
-            let value = parameter.value()?;
-            let of =
-                |code: u32| a.parameters.iter().find(|p| p.code == code).and_then(|p| p.value());
-            let mine = match parameter.code {
-                8805 if equatorial => 1.0,
-                code => of(code).unwrap_or(f64::NAN),
-            };
-            let tolerance = match parameter.code {
-                // The registry rounds false origins in feet to thousandths: 0.2 mm.
-                8806 | 8807 | 8816 | 8817 | 8826 | 8827 => 2e-4,
-                8805 | 8815 | 8819 | 1038 => 1e-12,
-                // The registry rounds azimuths to ten-thousandths of a second: 0.2 mm in 1,000 km.
-                8813 | 8814 | 1036 => 1e-8,
-                _ => 3e-12 * value.abs().max(1.0),
-            };
-            // Two standard parallels may stand in either order.
-            let swapped = match parameter.code {
-                8823 => of(8824),
-                8824 => of(8823),
-                _ => None,
-            };
-            // The same figures in another unit: that is told as the unit, once.
-            let in_other_unit =
-                match (kind_of_parameter(parameter.code), crs.length_unit(), known.length_unit()) {
-                    (ParameterKind::Length, Some(a), Some(b)) if a != b => {
-                        mine / a.metres() * b.metres()
-                    }
-                    _ => mine,
-                };
-            let turn = match kind_of_parameter(parameter.code) {
-                ParameterKind::Angle => 360.0,
-                _ => f64::INFINITY,
-            };
-            let fits = |mine: f64| {
-                let apart = (mine - value).abs();
-                apart <= tolerance || (apart - turn).abs() <= tolerance
-            };
-            if fits(in_other_unit) {
-                continue;
-            }
-            if !(fits(mine) || swapped.is_some_and(fits)) {
-                elsewhere |= turn.is_finite() && (mine - value).abs() > 1.0;
-                let name = parameter_name(parameter.code).unwrap_or("parameter");
-                differ(name, mine.to_string(), value.to_string());
-            }
-        }
-    }
+    let elsewhere = compare_conversions(crs, known, &mut differ)?;
     // One parameter may be anything (a neighbouring zone's meridian); of two, angles are close.
     if found.len() > 2 || (found.len() == 2 && elsewhere) {
         return None;

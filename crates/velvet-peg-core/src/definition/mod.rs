@@ -24,6 +24,7 @@ mod json;
 mod names;
 mod node;
 mod read;
+mod read_conversion;
 mod wkt1;
 mod wkt2;
 

@@ -13,7 +13,7 @@ pub struct Crossing {
     pub overlap: bool,
 }
 
-type Segment = ((f64, f64), (f64, f64));
+pub(super) type Segment = ((f64, f64), (f64, f64));
 
 /// Every pair of segments that have a point in common, for which `wanted` is true. What touches,
 /// meets. Segments are sorted by where they begin in x and each is compared with those whose spans

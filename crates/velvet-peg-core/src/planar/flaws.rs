@@ -1,6 +1,7 @@
 //! What is wrong with a line or a polygon (ISO 19125-1, validity of simple features; spikes and
 //! repeated vertices, which it allows, are told as well).
 
+use super::crossing::Segment;
 use super::{Placing, crossings, place_in_ring, ring_area};
 use std::collections::{HashMap, HashSet};
 
@@ -213,68 +214,79 @@ struct Swept {
     meets: Vec<bool>,
 }
 
+/// What is found of one ring by itself, and its segments with the ring and vertex that each begins at.
+fn sweep_ring(
+    number: usize,
+    ring: &Ring<'_>,
+    flaws: &mut Vec<Flaw>,
+    segments: &mut Vec<Segment>,
+    owners: &mut Vec<(usize, usize)>,
+) {
+    let n = ring.count();
+    let mut add = |kind, vertex: usize| {
+        flaws.push(Flaw { kind, ring: number, vertex, at: ring.at(vertex) });
+    };
+    if n == 0 {
+        return;
+    }
+    let next = |v: usize| if v + 1 == n { 0 } else { v + 1 };
+    let before = |v: usize| if v == 0 { n - 1 } else { v - 1 };
+    let mut places: Vec<(f64, f64)> = (0..n).map(|v| ring.at(v)).collect();
+    places.sort_by(|p, q| p.0.total_cmp(&q.0).then(p.1.total_cmp(&q.1)));
+    places.dedup();
+    if places.len() < 3 {
+        add(FlawKind::TooFewVertices, 0);
+        return;
+    }
+    // Vertices that stand for several are looked at once.
+    let distinct: Vec<usize> = (0..n).filter(|v| ring.at(*v) != ring.at(before(*v))).collect();
+    (0..n)
+        .filter(|v| ring.at(*v) == ring.at(before(*v)))
+        .for_each(|v| add(FlawKind::RepeatedVertex, v));
+    let mut spiked = Vec::new();
+    for (i, v) in distinct.iter().enumerate() {
+        let a = distinct[if i == 0 { distinct.len() - 1 } else { i - 1 }];
+        let b = distinct[if i + 1 == distinct.len() { 0 } else { i + 1 }];
+        if is_spike(ring.at(a), ring.at(*v), ring.at(b)) {
+            spiked.push(*v);
+            add(FlawKind::Spike, *v);
+        }
+    }
+    let size = (0..n).map(|v| (ring.x[v] - ring.x[0]).hypot(ring.y[v] - ring.y[0]));
+    let size = size.fold(0.0, f64::max);
+    if ring_area(&ring.x[..n], &ring.y[..n]).abs() <= size * size * 1e-12 {
+        add(FlawKind::NoArea, 0);
+    }
+    let first = segments.len();
+    for v in &distinct {
+        let mut end = next(*v);
+        while ring.at(end) == ring.at(*v) {
+            end = next(end);
+        }
+        // The edges of a spike run along each other; that is told already.
+        segments.push((ring.at(*v), ring.at(end)));
+        owners.push((number, *v));
+    }
+    if !spiked.is_empty() {
+        let tips: HashSet<[u64; 2]> = spiked.iter().map(|v| bits(ring.at(*v))).collect();
+        let starts: HashSet<usize> = spiked.into_iter().collect();
+        let own = segments.split_off(first).into_iter().zip(owners.split_off(first));
+        for (segment, owner) in own {
+            if !starts.contains(&owner.1) && !tips.contains(&bits(segment.1)) {
+                segments.push(segment);
+                owners.push(owner);
+            }
+        }
+    }
+}
+
 fn sweep(rings: &[Ring<'_>]) -> Swept {
     let mut flaws = Vec::new();
     let mut segments = Vec::new();
     // Ring and vertex that each segment begins at.
     let mut owners: Vec<(usize, usize)> = Vec::new();
     for (number, ring) in rings.iter().enumerate() {
-        let n = ring.count();
-        let mut add = |kind, vertex: usize| {
-            flaws.push(Flaw { kind, ring: number, vertex, at: ring.at(vertex) });
-        };
-        if n == 0 {
-            continue;
-        }
-        let next = |v: usize| if v + 1 == n { 0 } else { v + 1 };
-        let before = |v: usize| if v == 0 { n - 1 } else { v - 1 };
-        let mut places: Vec<(f64, f64)> = (0..n).map(|v| ring.at(v)).collect();
-        places.sort_by(|p, q| p.0.total_cmp(&q.0).then(p.1.total_cmp(&q.1)));
-        places.dedup();
-        if places.len() < 3 {
-            add(FlawKind::TooFewVertices, 0);
-            continue;
-        }
-        // Vertices that stand for several are looked at once.
-        let distinct: Vec<usize> = (0..n).filter(|v| ring.at(*v) != ring.at(before(*v))).collect();
-        (0..n)
-            .filter(|v| ring.at(*v) == ring.at(before(*v)))
-            .for_each(|v| add(FlawKind::RepeatedVertex, v));
-        let mut spiked = Vec::new();
-        for (i, v) in distinct.iter().enumerate() {
-            let a = distinct[if i == 0 { distinct.len() - 1 } else { i - 1 }];
-            let b = distinct[if i + 1 == distinct.len() { 0 } else { i + 1 }];
-            if is_spike(ring.at(a), ring.at(*v), ring.at(b)) {
-                spiked.push(*v);
-                add(FlawKind::Spike, *v);
-            }
-        }
-        let size = (0..n).map(|v| (ring.x[v] - ring.x[0]).hypot(ring.y[v] - ring.y[0]));
-        let size = size.fold(0.0, f64::max);
-        if ring_area(&ring.x[..n], &ring.y[..n]).abs() <= size * size * 1e-12 {
-            add(FlawKind::NoArea, 0);
-        }
-        let first = segments.len();
-        for v in &distinct {
-            let mut end = next(*v);
-            while ring.at(end) == ring.at(*v) {
-                end = next(end);
-            }
-            // The edges of a spike run along each other; that is told already.
-            segments.push((ring.at(*v), ring.at(end)));
-            owners.push((number, *v));
-        }
-        if !spiked.is_empty() {
-            let tips: HashSet<[u64; 2]> = spiked.iter().map(|v| bits(ring.at(*v))).collect();
-            let starts: HashSet<usize> = spiked.into_iter().collect();
-            let own = segments.split_off(first).into_iter().zip(owners.split_off(first));
-            for (segment, owner) in own {
-                if !starts.contains(&owner.1) && !tips.contains(&bits(segment.1)) {
-                    segments.push(segment);
-                    owners.push(owner);
-                }
-            }
-        }
+        sweep_ring(number, ring, &mut flaws, &mut segments, &mut owners);
     }
     let mut told = vec![false; rings.len()];
     let mut meets = vec![false; rings.len()];

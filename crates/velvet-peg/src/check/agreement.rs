@@ -52,37 +52,8 @@ impl Agreement {
             elsewhere: Vec::new(),
             findings: Vec::new(),
         };
-        // Layers of the same name are told apart by their files.
-        let names: Vec<String> = sheets
-            .iter()
-            .map(|sheet| match sheets.iter().filter(|other| other.layer == sheet.layer).count() {
-                1 => sheet.layer.clone(),
-                _ => format!("{} ({})", sheet.layer, sheet.source.display()),
-            })
-            .collect();
-        for (sheet, name) in sheets.iter().zip(&names) {
-            let system = sheet.crs.clone().unwrap_or_else(|| "no reference system".to_string());
-            match agreement.systems.iter_mut().find(|(name, _)| *name == system) {
-                Some((_, layers)) => layers.push(name.clone()),
-                None => agreement.systems.push((system, vec![name.clone()])),
-            }
-        }
-        if agreement.systems.len() > 1 {
-            let parts: Vec<String> = agreement
-                .systems
-                .iter()
-                .map(|(system, layers)| format!("{} in {system}", layers.join(", ")))
-                .collect();
-            agreement.findings.push(Finding {
-                level: Severity::Note,
-                about: "crs",
-                text: format!(
-                    "the layers are in {} systems: {}",
-                    agreement.systems.len(),
-                    parts.join("; ")
-                ),
-            });
-        }
+        let names = names_of(sheets);
+        agreement.compare_systems(sheets, &names);
         let Ok(ellipsoid) = Ellipsoid::from_epsg(7030) else { return agreement };
         let geodesic = Geodesic::new(&ellipsoid);
         let spots: Vec<Spot> = sheets
@@ -131,22 +102,7 @@ impl Agreement {
         for (at, distance) in strays {
             let sheet = &sheets[at];
             let hypotheses = hypotheses(sheet, middle, reach, &datums, &geodesic);
-            let ways: Vec<String> = hypotheses
-                .iter()
-                .map(|(what, left)| format!("{what} (then {} from them)", kilometres(*left)))
-                .collect();
-            let ways = match ways.as_slice() {
-                [] => "; nothing that is tried brings it to them".to_string(),
-                ways => format!("; it would be with them: {}", ways.join("; or ")),
-            };
-            let text = match distance {
-                Some(distance) => format!(
-                    "{} lies {} from the other layers{ways}",
-                    names[at],
-                    kilometres(distance)
-                ),
-                None => format!("{} cannot be placed{ways}", names[at]),
-            };
+            let text = stray(&names[at], distance, &hypotheses);
             agreement.findings.push(Finding { level: Severity::Fault, about: "position", text });
             agreement.elsewhere.push(Elsewhere {
                 layer: names[at].clone(),
@@ -156,6 +112,62 @@ impl Agreement {
         }
         agreement.findings.sort_by_key(|finding| std::cmp::Reverse(finding.level));
         agreement
+    }
+
+    /// The layers by their systems; a note if there are several.
+    fn compare_systems(&mut self, sheets: &[QualitySheet], names: &[String]) {
+        for (sheet, name) in sheets.iter().zip(names) {
+            let system = sheet.crs.clone().unwrap_or_else(|| "no reference system".to_string());
+            match self.systems.iter_mut().find(|(name, _)| *name == system) {
+                Some((_, layers)) => layers.push(name.clone()),
+                None => self.systems.push((system, vec![name.clone()])),
+            }
+        }
+        if self.systems.len() > 1 {
+            let parts: Vec<String> = self
+                .systems
+                .iter()
+                .map(|(system, layers)| format!("{} in {system}", layers.join(", ")))
+                .collect();
+            self.findings.push(Finding {
+                level: Severity::Note,
+                about: "crs",
+                text: format!(
+                    "the layers are in {} systems: {}",
+                    self.systems.len(),
+                    parts.join("; ")
+                ),
+            });
+        }
+    }
+}
+
+/// Names of the layers; those of the same name are told apart by their files.
+fn names_of(sheets: &[QualitySheet]) -> Vec<String> {
+    sheets
+        .iter()
+        .map(|sheet| match sheets.iter().filter(|other| other.layer == sheet.layer).count() {
+            1 => sheet.layer.clone(),
+            _ => format!("{} ({})", sheet.layer, sheet.source.display()),
+        })
+        .collect()
+}
+
+/// What is told of a layer that lies elsewhere.
+fn stray(name: &str, distance: Option<f64>, hypotheses: &[(String, f64)]) -> String {
+    let ways: Vec<String> = hypotheses
+        .iter()
+        .map(|(what, left)| format!("{what} (then {} from them)", kilometres(*left)))
+        .collect();
+    let ways = match ways.as_slice() {
+        [] => "; nothing that is tried brings it to them".to_string(),
+        ways => format!("; it would be with them: {}", ways.join("; or ")),
+    };
+    match distance {
+        Some(distance) => {
+            format!("{} lies {} from the other layers{ways}", name, kilometres(distance))
+        }
+        None => format!("{} cannot be placed{ways}", name),
     }
 }
 

@@ -1,8 +1,9 @@
 //! The coordinates of a layer: where they lie, how precisely they are written, and the everyday
 //! mistakes that they show.
 
+use super::seen::Cases;
 use super::sexagesimal::evidence;
-use super::{Cases, QualitySheet, Severity, in_degrees};
+use super::{QualitySheet, Severity, in_degrees};
 use crate::error::Result;
 use crate::layer::{Extender, GeometryColumn};
 use crate::layer_io::LayerReader;

@@ -8,6 +8,7 @@ mod agreement;
 mod coordinates;
 mod fields;
 mod render;
+mod seen;
 mod sexagesimal;
 
 pub use agreement::{Agreement, Elsewhere};
@@ -26,14 +27,13 @@ use crate::layer::{AttributeColumn, LayerInfo};
 use crate::layer_io::LayerReader;
 use crate::notice::Severity;
 use crate::output::TemporaryFolder;
-use crate::plausibility::short;
 use crate::progress::{NoProgress, Progress};
 use crate::table::CoordinateColumns;
 use coordinates::Coordinates;
 use fields::Fields;
+use seen::Seen;
 use serde::Serialize;
-use std::collections::{BTreeMap, HashMap};
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 
@@ -264,48 +264,6 @@ fn table_sheet(
     Ok(sheet)
 }
 
-/// Identifiers of geometries and keys met before.
-#[derive(Default)]
-struct Met(HashMap<u64, u64>);
-
-impl Met {
-    /// The feature that had the same before, if one had.
-    fn again(&mut self, what: impl Hash, number: u64) -> Option<u64> {
-        let mut hasher = DefaultHasher::new();
-        what.hash(&mut hasher);
-        match self.0.entry(hasher.finish()) {
-            std::collections::hash_map::Entry::Occupied(entry) => Some(*entry.get()),
-            std::collections::hash_map::Entry::Vacant(entry) => {
-                entry.insert(number);
-                None
-            }
-        }
-    }
-}
-
-/// Cases that are counted, with the first few in words.
-#[derive(Default)]
-struct Cases {
-    count: u64,
-    first: Vec<String>,
-}
-
-impl Cases {
-    fn add(&mut self, case: impl FnOnce() -> String) {
-        self.count += 1;
-        if self.first.len() < 5 {
-            self.first.push(case());
-        }
-    }
-
-    fn text(&self) -> String {
-        match self.count as usize - self.first.len() {
-            0 => self.first.join("; "),
-            more => format!("{}; and {more} more", self.first.join("; ")),
-        }
-    }
-}
-
 fn sheet(
     reader: &LayerReader,
     options: &CheckOptions,
@@ -335,17 +293,12 @@ fn sheet(
     let (key, complete) = (asked(&options.key)?, asked(&options.complete)?);
     let mut fields = Fields::new(&info.schema);
     let mut coordinates = Coordinates::new(info.crs.as_ref());
-    let (mut geometries, mut keys) = (Met::default(), Met::default());
-    let (mut doubles, mut key_doubles, mut key_blank) =
-        (Cases::default(), Cases::default(), Cases::default());
-    let mut unreadable = Cases::default();
-    let mut flaws: BTreeMap<(bool, &'static str), Cases> = BTreeMap::new();
-    let mut different_keys = 0;
+    let mut seen = Seen::default();
     reader.for_each_batch(&mut |batch| {
         watch.at(batch.first, info.count);
         for record in &batch.unreadable {
             sheet.unreadable += 1;
-            unreadable.add(|| format!("record {}: {}", record.number, record.reason));
+            seen.unreadable.add(|| format!("record {}: {}", record.number, record.reason));
         }
         let columns = batch.columns();
         let key_columns: Vec<AttributeColumn<'_>> =
@@ -356,15 +309,7 @@ fn sheet(
             fields.add(&columns, feature);
             if !key.is_empty() {
                 let value = |column: &AttributeColumn<'_>| column.value(feature).to_string();
-                let values: Vec<String> = key_columns.iter().map(value).collect();
-                if values.iter().any(|value| value.trim().is_empty()) {
-                    key_blank.add(|| number.to_string());
-                } else if let Some(first) = keys.again(&values, number) {
-                    key_doubles
-                        .add(|| format!("{} (features {first} and {number})", values.join(", ")));
-                } else {
-                    different_keys += 1;
-                }
+                seen.key(&key_columns.iter().map(value).collect::<Vec<_>>(), number);
             }
             let Some(kind) = batch.geometry.kinds()[feature] else {
                 sheet.without_geometry += 1;
@@ -377,89 +322,14 @@ fn sheet(
                 .clone()
                 .map(|v| (batch.geometry.x[v].to_bits(), batch.geometry.y[v].to_bits()))
                 .collect();
-            if let Some(first) = geometries.again(&bits, number) {
-                doubles.add(|| format!("{first} and {number}"));
-            }
+            seen.geometry(&bits, number);
             coordinates.add(&batch.geometry, feature, number);
-            let mut invalid = false;
-            for (flaw, at) in flaws_in(info.crs.as_ref(), &batch.geometry, feature) {
-                invalid |= flaw.is_invalid();
-                let case = || format!("feature {number} at {}, {}", short(at.0), short(at.1));
-                flaws.entry((!flaw.is_invalid(), flaw.name())).or_default().add(case);
-            }
-            sheet.invalid += u64::from(invalid);
+            let flaws = flaws_in(info.crs.as_ref(), &batch.geometry, feature);
+            sheet.invalid += u64::from(seen.flaws(flaws, number));
         }
         Ok(())
     })?;
-    if sheet.features + sheet.unreadable == 0 {
-        add(Severity::Warning, "source", "the layer holds no features".to_string());
-    }
-    if unreadable.count > 0 {
-        add(
-            Severity::Fault,
-            "source",
-            format!("{} records cannot be read: {}", unreadable.count, unreadable.text()),
-        );
-    }
-    if let Some(count) = options.count.filter(|count| *count != sheet.features) {
-        add(
-            Severity::Fault,
-            "source",
-            format!("{} features, where {count} are expected", sheet.features),
-        );
-    }
-    match (&info.crs, &options.expected) {
-        (None, _) => add(
-            Severity::Fault,
-            "crs",
-            "no reference system is stated: nobody can tell where this is. `vpeg crs guess` ranks the \
-             candidates, `vpeg declare` states one"
-                .to_string(),
-        ),
-        (Some(crs), Some(expected)) if crs != expected => add(
-            Severity::Fault,
-            "crs",
-            format!("it is in {}, where {} is expected", crs.label(), expected.label()),
-        ),
-        _ => {}
-    }
-    if sheet.without_geometry > 0 {
-        let text = format!("{} features have no geometry", sheet.without_geometry);
-        add(Severity::Warning, "geometry", text);
-    }
-    sheet.duplicate_geometries = doubles.count;
-    if doubles.count > 0 {
-        let text = format!(
-            "{} features have the same geometry as one before them: features {}",
-            doubles.count,
-            doubles.text()
-        );
-        add(Severity::Warning, "geometry", text);
-    }
-    for ((tidy, name), cases) in &flaws {
-        let level = if *tidy { Severity::Warning } else { Severity::Fault };
-        add(level, "geometry", format!("{name}: {} ({})", cases.count, cases.text()));
-    }
-    if !key.is_empty() {
-        let name = options.key.join(", ");
-        if key_doubles.count > 0 {
-            add(
-                Severity::Fault,
-                "key",
-                format!(
-                    "{name} is not unique: {} again: {}",
-                    key_doubles.count,
-                    key_doubles.text()
-                ),
-            );
-        }
-        if key_blank.count > 0 {
-            let text =
-                format!("{name} is blank {} times: features {}", key_blank.count, key_blank.text());
-            add(Severity::Fault, "key", text);
-        }
-        sheet.key = Some((name, different_keys));
-    }
+    seen.tell(&mut sheet, options, info.crs.as_ref(), !key.is_empty(), &mut add);
     sheet.fields = fields.finish();
     for at in complete {
         let field = &sheet.fields[at];

@@ -1,24 +1,25 @@
 //! Polygons from the courses of deeds: bearings and distances, curves by radius and central
-//! angle, with what they miss closing by.
+//! angle.
 
 use super::BuildOptions;
+use super::closure::{Closure, Parcel};
+use super::course_columns::{CourseColumns, CourseNames, starts_in};
 use super::reproject::Carry;
 use crate::error::{Error, Result};
-use crate::layer::column_names::{list, position};
+use crate::layer::column_names::position;
 use crate::layer::{Extender, Geometry, Layer, Value};
 use crate::notice::Notice;
 use crate::output::refuse_existing;
 use crate::progress::Progress;
 use crate::summary::Summary;
-use crate::table::TableFile;
+use crate::table::{TableFile, TableReader};
 use arrow_schema::{DataType, Field};
-use csv::StringRecord;
 use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg_core::LengthUnit;
 use velvet_peg_core::angle::{Axis, parse};
-use velvet_peg_core::bearing::{parse_bearing, quadrant};
-use velvet_peg_core::traverse::{Leg, Misclosure, Traverse, Turn};
+use velvet_peg_core::bearing::parse_bearing;
+use velvet_peg_core::traverse::{Leg, Turn};
 
 /// What to build polygons from the courses of deeds from.
 #[derive(Clone, Debug, Default)]
@@ -46,59 +47,6 @@ pub struct BuildCourses {
     /// What is the same for all features built from tables.
     pub build: BuildOptions,
 }
-
-/// Names of the columns of a table of courses.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct CourseNames {
-    /// Direction: a quadrant bearing or an azimuth. On a curve's row that of its chord; blank
-    /// for a curve that goes on from the course before it without a bend.
-    pub bearing: Option<String>,
-    /// Distance; on a curve's row the length of the arc, which is compared.
-    pub distance: Option<String>,
-    /// Radius of a curve; blank on straight courses.
-    pub radius: Option<String>,
-    /// Central angle of a curve; blank if its arc length is given.
-    pub delta: Option<String>,
-    /// Which way a curve turns: left or right.
-    pub turn: Option<String>,
-}
-
-/// What became of one parcel.
-#[derive(Clone, Debug)]
-pub struct Closure {
-    /// Its name: the value of the grouping columns.
-    pub name: String,
-    /// Courses.
-    pub courses: usize,
-    /// By how much it misses closing, in the unit of the reference system.
-    pub misclosure: Misclosure,
-    /// Area as written out, in the square of that unit: adjusted, if that was asked for.
-    pub area: f64,
-    /// The unit; none if neither a reference system nor a unit was given.
-    pub unit: Option<LengthUnit>,
-    /// True if the misclosure was spread over the corners.
-    pub adjusted: bool,
-    /// Each course: direction as run (of the chord for a curve), length along it, and its end.
-    pub legs: Vec<ClosureLeg>,
-}
-
-/// A course of a parcel as it was run.
-#[derive(Clone, Debug)]
-pub struct ClosureLeg {
-    /// Row of the table.
-    pub row: u64,
-    /// Azimuth, degrees; that of the chord for a curve.
-    pub azimuth_deg: f64,
-    /// Length along the course.
-    pub length: f64,
-    /// Radius of a curve.
-    pub radius: Option<f64>,
-    /// Where it ends.
-    pub end: (f64, f64),
-}
-
-/// Misclosures worse than one in so many are warned about.
-const POOR: f64 = 5_000.0;
 
 impl BuildCourses {
     /// Makes a polygon of the courses of every group: the courses of a deed become a parcel.
@@ -131,133 +79,27 @@ impl BuildCourses {
         let file = TableFile::open(table, &build.table)?;
         let reader = file.rows()?;
         let headers = reader.headers.clone();
-        let here = |error: Error| error.in_file(table);
-        let columns = self.columns.find(&headers).map_err(here)?;
-        let places = |names: &[String]| -> Result<Vec<usize>> {
-            names.iter().map(|name| position(&headers, name, None).map_err(here)).collect()
-        };
-        let group = places(&self.group)?;
-        let starts = match &self.start_columns {
-            Some((x, y)) => Some(places(&[x.clone(), y.clone()])?),
-            None => None,
-        };
         let mut notices: Vec<Notice> = file.notices().to_vec();
         notices.extend(reader.renamed());
-        let found = starts_in(&headers);
-        let starts = match (starts, found) {
-            (None, Some([x, y])) if self.start.is_none() => {
-                notices.push(Notice::note(format!(
-                    "parcels begin where columns `{}` and `{}` say, by their names",
-                    headers[x], headers[y]
-                )));
-                Some(vec![x, y])
-            }
-            (starts, _) => starts,
-        };
-        if self.start.is_none() && starts.is_none() {
-            if let Some(crs) = &build.crs {
-                return Err(Error::usage(format!(
-                    "say where the first course begins in {}: add --start EASTING,NORTHING, or name \
-                     the columns that hold it with --x and --y",
-                    crs.label()
-                )));
-            }
-            notices.push(Notice::note(
-                "the first course begins at 0, 0: --start EASTING,NORTHING puts it elsewhere",
-            ));
-        }
-        let to_grid = self.to_grid(unit)?;
-        let mut parcels: Vec<Parcel> = Vec::new();
-        let mut known: HashMap<Vec<String>, usize> = HashMap::new();
-        let mut rows = 0;
-        reader.each_row(&mut |reader, record| {
-            rows += 1;
-            let cell = |at: usize| record.get(at).unwrap_or_default().trim().to_string();
-            let values: Vec<String> = group.iter().map(|at| cell(*at)).collect();
-            let at = *known.entry(values.clone()).or_insert_with(|| {
-                let blank = values.iter().position(String::is_empty);
-                let wrong = blank.map(|at| {
-                    let name = &reader.headers[group[at]];
-                    format!("column `{name}`, which tells parcels apart, is blank")
-                });
-                parcels.push(Parcel { values, wrong, ..Parcel::default() });
-                parcels.len() - 1
-            });
-            let parcel = &mut parcels[at];
-            parcel.rows.push((reader.row(), record.clone()));
-            if parcel.wrong.is_some() {
-                return Ok(());
-            }
-            if let Some(starts) = &starts {
-                let number = |at: usize| cell(at).parse::<f64>().ok();
-                let here = number(starts[0]).zip(number(starts[1]));
-                match (parcel.start, here) {
-                    (None, None) => {
-                        let why = "its first row does not say where it begins";
-                        parcel.wrong = Some(why.to_string());
-                        return Ok(());
-                    }
-                    (None, here) => parcel.start = here,
-                    (Some(start), Some(here)) if start != here => parcel.notes.push(format!(
-                        "row {} says that a parcel begins at {}, {}, and is taken as the next course \
-                         of the one before: does a column tell parcels apart? Name it with --by",
-                        reader.row(),
-                        here.0,
-                        here.1
-                    )),
-                    _ => {}
-                }
-            }
-            let read = match reader.misfit(record) {
-                Some(misfit) => Err(misfit),
-                None => self.leg(&columns, &cell, &to_grid, &mut parcel.notes),
-            };
-            match read {
-                Ok(leg) => parcel.legs.push(leg),
-                Err(reason) => parcel.wrong = Some(format!("row {}: {reason}", reader.row())),
-            }
-            Ok(())
-        })?;
-        let stacked = parcels.iter().filter(|parcel| parcel.start.is_none()).count();
-        if stacked > 1 && (self.start.is_some() || build.crs.is_some()) {
-            let columns = match found {
-                Some([x, y]) => format!(
-                    "; columns `{}` and `{}` look as if they held it: leave out --start",
-                    headers[x], headers[y]
-                ),
-                None => {
-                    " in two columns, on its first row, and name them with --x and --y".to_string()
-                }
-            };
-            return Err(here(Error::usage(format!(
-                "there are {stacked} parcels, and one start would put them all on one point: give \
-                 each its own{columns}"
-            ))));
-        }
+        let places = self.places(&headers, table, &mut notices)?;
+        let length = self.to_grid(unit)?;
+        let mut parcels = self.gather(reader, &places, &length)?;
+        self.refuse_one_start(&parcels, &places, &headers).map_err(|e| e.in_file(table))?;
+        let rows = parcels.iter().map(|parcel| parcel.rows.len() as u64).sum();
         let mut rejects = build.open_rejects(table, out, &headers)?;
-        let group_names: Vec<String> = group.iter().map(|at| headers[*at].clone()).collect();
-        let mut fields: Vec<Field> =
-            group_names.iter().map(|name| Field::new(name, DataType::Utf8, true)).collect();
-        fields.push(Field::new("courses", DataType::Int64, true));
-        for name in ["perimeter", "misclosure", "closes_1_in"] {
-            fields.push(Field::new(name, DataType::Float64, true));
-        }
-        let mut layer = Layer::with_fields(&build.layer_name(&file), build.crs.clone(), fields);
-        let mut closures = Vec::new();
-        let mut used = 0;
-        let mut closed = Vec::new();
+        let group_names: Vec<&str> = places.group.iter().map(|at| headers[*at].as_str()).collect();
+        let closed = parcels.iter_mut().map(|parcel| self.close(parcel, unit)).collect::<Vec<_>>();
         let mut extent = Extender::default();
-        for parcel in &mut parcels {
-            let made = self.close(parcel, unit, &parcel.values.join(", "));
-            if let Ok((_, vertices)) = &made {
-                vertices.iter().for_each(|(x, y)| extent.point(*x, *y));
-            }
-            closed.push(made);
+        for (_, vertices) in closed.iter().flatten() {
+            vertices.iter().for_each(|(x, y)| extent.point(*x, *y));
         }
         let carry = Carry::plan(build, extent.bounds())?;
+        let name = build.layer_name(&file);
+        let mut layer = Layer::with_fields(&name, build.crs.clone(), fields(&group_names));
+        let mut closures = Vec::new();
+        let mut used = 0;
         for (parcel, made) in parcels.iter().zip(closed) {
-            let label = parcel.values.join(", ");
-            let shown = if label.is_empty() { String::new() } else { format!("`{label}`: ") };
+            let shown = parcel.shown();
             let made = made.and_then(|(closure, vertices)| {
                 match carry.refuses(vertices.iter().copied()) {
                     None => Ok((closure, vertices)),
@@ -271,16 +113,7 @@ impl BuildCourses {
                         parcel.notes.iter().map(|note| Notice::warning(format!("{shown}{note}"))),
                     );
                     notices.extend(self.poor(parcel, &closure, &shown));
-                    let mut attributes: Vec<(&str, Value)> = group_names
-                        .iter()
-                        .map(String::as_str)
-                        .zip(parcel.values.iter().map(|value| Value::from(value.as_str())))
-                        .collect();
-                    attributes.push(("courses", (closure.courses as i64).into()));
-                    attributes.push(("perimeter", closure.misclosure.perimeter.into()));
-                    attributes.push(("misclosure", closure.misclosure.length.into()));
-                    attributes
-                        .push(("closes_1_in", closure.misclosure.ratio().map(f64::round).into()));
+                    let attributes = attributes(&group_names, parcel, &closure);
                     layer.add(Geometry::Polygon(vec![vertices]), attributes)?;
                     closures.push(closure);
                 }
@@ -293,10 +126,11 @@ impl BuildCourses {
         }
         if layer.is_empty() {
             let first = rejects.first().first().map(|(_, reason)| reason.clone());
-            return Err(here(Error::data(format!(
+            return Err(Error::data(format!(
                 "no parcel can be made of its {rows} rows{}",
                 first.map_or(String::new(), |reason| format!(". The first: {reason}"))
-            ))));
+            ))
+            .in_file(table));
         }
         let mut outcome = build.write_made(&layer, &file, out, &mut rejects, watch)?;
         outcome.rows_in = rows;
@@ -304,6 +138,115 @@ impl BuildCourses {
         outcome.rejected = rejects.finish()?;
         outcome.notices.splice(..0, notices);
         Ok((outcome, closures))
+    }
+
+    /// The columns, those of the starts by their names where none are named; says how starts are
+    /// found.
+    fn places(
+        &self,
+        headers: &[String],
+        table: &Path,
+        notices: &mut Vec<Notice>,
+    ) -> Result<Places> {
+        let here = |error: Error| error.in_file(table);
+        let place = |name: &String| position(headers, name, None).map_err(here);
+        let columns = self.columns.find(headers).map_err(here)?;
+        let group = self.group.iter().map(place).collect::<Result<_>>()?;
+        let mut starts = match &self.start_columns {
+            Some((x, y)) => Some([place(x)?, place(y)?]),
+            None => None,
+        };
+        let found = starts_in(headers);
+        if let (None, None, Some([x, y])) = (starts, self.start, found) {
+            notices.push(Notice::note(format!(
+                "parcels begin where columns `{}` and `{}` say, by their names",
+                headers[x], headers[y]
+            )));
+            starts = found;
+        }
+        if self.start.is_none() && starts.is_none() {
+            if let Some(crs) = &self.build.crs {
+                return Err(Error::usage(format!(
+                    "say where the first course begins in {}: add --start EASTING,NORTHING, or name \
+                     the columns that hold it with --x and --y",
+                    crs.label()
+                )));
+            }
+            notices.push(Notice::note(
+                "the first course begins at 0, 0: --start EASTING,NORTHING puts it elsewhere",
+            ));
+        }
+        Ok(Places { columns, group, starts, found })
+    }
+
+    /// The courses of every parcel, as the rows come.
+    fn gather(
+        &self,
+        reader: TableReader,
+        places: &Places,
+        length: &dyn Fn(&str) -> Lengths,
+    ) -> Result<Vec<Parcel>> {
+        let mut parcels: Vec<Parcel> = Vec::new();
+        let mut known: HashMap<Vec<String>, usize> = HashMap::new();
+        reader.each_row(&mut |reader, record| {
+            let cell = |at: usize| record.get(at).unwrap_or_default().trim().to_string();
+            let values: Vec<String> = places.group.iter().map(|at| cell(*at)).collect();
+            let at = *known.entry(values.clone()).or_insert_with(|| {
+                let blank = values.iter().position(String::is_empty);
+                let wrong = blank.map(|at| {
+                    let name = &reader.headers[places.group[at]];
+                    format!("column `{name}`, which tells parcels apart, is blank")
+                });
+                parcels.push(Parcel { values, wrong, ..Parcel::default() });
+                parcels.len() - 1
+            });
+            let parcel = &mut parcels[at];
+            parcel.rows.push((reader.row(), record.clone()));
+            if parcel.wrong.is_some() {
+                return Ok(());
+            }
+            if let Some([x, y]) = places.starts {
+                let number = |at: usize| cell(at).parse::<f64>().ok();
+                parcel.starts_at(reader.row(), number(x).zip(number(y)));
+                if parcel.wrong.is_some() {
+                    return Ok(());
+                }
+            }
+            let read = match reader.misfit(record) {
+                Some(misfit) => Err(misfit),
+                None => self.leg(&places.columns, &cell, length, &mut parcel.notes),
+            };
+            match read {
+                Ok(leg) => parcel.legs.push(leg),
+                Err(reason) => parcel.wrong = Some(format!("row {}: {reason}", reader.row())),
+            }
+            Ok(())
+        })?;
+        Ok(parcels)
+    }
+
+    /// Refuses to put several parcels on one start.
+    fn refuse_one_start(
+        &self,
+        parcels: &[Parcel],
+        places: &Places,
+        headers: &[String],
+    ) -> Result<()> {
+        let stacked = parcels.iter().filter(|parcel| parcel.start.is_none()).count();
+        if stacked < 2 || (self.start.is_none() && self.build.crs.is_none()) {
+            return Ok(());
+        }
+        let columns = match places.found {
+            Some([x, y]) => format!(
+                "; columns `{}` and `{}` look as if they held it: leave out --start",
+                headers[x], headers[y]
+            ),
+            None => " in two columns, on its first row, and name them with --x and --y".to_string(),
+        };
+        Err(Error::usage(format!(
+            "there are {stacked} parcels, and one start would put them all on one point: give each \
+             its own{columns}"
+        )))
     }
 
     /// Unit of the reference system, which has to be one of a plane grid.
@@ -360,7 +303,7 @@ impl BuildCourses {
 
     fn leg(
         &self,
-        columns: &Found,
+        columns: &CourseColumns,
         cell: &dyn Fn(usize) -> String,
         length: &dyn Fn(&str) -> Lengths,
         notes: &mut Vec<String>,
@@ -415,191 +358,39 @@ impl BuildCourses {
         };
         Ok(Leg::Curve { radius, delta_deg, turn, chord_deg: bearing })
     }
+}
 
-    fn close(
-        &self,
-        parcel: &mut Parcel,
-        unit: Option<LengthUnit>,
-        name: &str,
-    ) -> std::result::Result<(Closure, Vec<(f64, f64)>), String> {
-        if let Some(wrong) = &parcel.wrong {
-            return Err(wrong.clone());
-        }
-        let start = parcel.start.or(self.start).unwrap_or((0.0, 0.0));
-        let legs = parcel.legs.clone();
-        let run = Traverse::run(start, &legs).map_err(|error| error.to_string())?;
-        for at in 0..legs.len() {
-            if let Some(bend) = run.bend_deg(at).filter(|bend| bend.abs() > 0.05) {
-                parcel.notes.push(format!(
-                    "the curve of row {} bends off the course before it by {bend:.3}°: is it tangent \
-                     in the deed?",
-                    parcel.rows[at].0
-                ));
-            }
-        }
-        let misclosure = run.misclosure();
-        let shown = if self.adjust { run.adjusted() } else { run.clone() };
-        let tolerance = self.tolerance.unwrap_or(0.001 / unit.map_or(1.0, |unit| unit.metres()));
-        let vertices = shown.vertices(tolerance);
-        if vertices.len() < 3 {
-            return Err("a parcel needs three corners".to_string());
-        }
-        let closure = Closure {
-            name: name.to_string(),
-            courses: legs.len(),
-            misclosure,
-            area: shown.area(),
-            unit,
-            adjusted: self.adjust,
-            legs: legs
-                .iter()
-                .enumerate()
-                .map(|(at, leg)| ClosureLeg {
-                    row: parcel.rows[at].0,
-                    azimuth_deg: run.chord_deg(at),
-                    length: leg.length(),
-                    radius: match leg {
-                        Leg::Curve { radius, .. } => Some(*radius),
-                        Leg::Line { .. } => None,
-                    },
-                    end: shown.corners[at + 1],
-                })
-                .collect(),
-        };
-        Ok((closure, vertices))
-    }
+/// Places of the columns of a table of courses.
+struct Places {
+    columns: CourseColumns,
+    group: Vec<usize>,
+    /// Easting and northing of where a parcel begins.
+    starts: Option<[usize; 2]>,
+    /// Those that look like it by their names.
+    found: Option<[usize; 2]>,
+}
 
-    /// A warning of a parcel that does not close well, with the one change that would close it,
-    /// if there is one.
-    fn poor(&self, parcel: &Parcel, closure: &Closure, shown: &str) -> Option<Notice> {
-        let ratio = closure.misclosure.ratio()?;
-        if ratio >= POOR {
-            return None;
-        }
-        let unit = closure.unit.map_or("units", |unit| unit.symbol());
-        let start = parcel.start.or(self.start).unwrap_or((0.0, 0.0));
-        let legs = parcel.legs.clone();
-        let mut hints = Vec::new();
-        for at in 0..legs.len() {
-            let Leg::Line { azimuth_deg, length } = legs[at] else { continue };
-            let ways = [
-                (360.0 - azimuth_deg, "E and W exchanged"),
-                (180.0 - azimuth_deg, "N and S exchanged"),
-                (180.0 + azimuth_deg, "its direction turned round"),
-            ];
-            for (azimuth, what) in ways {
-                let mut other = legs.clone();
-                other[at] = Leg::Line { azimuth_deg: azimuth.rem_euclid(360.0), length };
-                let better = Traverse::run(start, &other).ok()?.misclosure();
-                let better = better.ratio().unwrap_or(f64::INFINITY);
-                if better >= POOR && better > 10.0 * ratio {
-                    hints.push(format!(
-                        "with {what} in row {} ({}) it would close {}",
-                        parcel.rows[at].0,
-                        quadrant(azimuth_deg, 0),
-                        match better.is_finite() {
-                            true => format!("to 1 in {better:.0}"),
-                            false => "exactly".to_string(),
-                        }
-                    ));
-                }
-            }
-        }
-        let hint = match hints.as_slice() {
-            [] => String::new(),
-            hints => format!("; {}", hints[..hints.len().min(2)].join(", or ")),
-        };
-        Some(Notice::warning(format!(
-            "{shown}misses closing by {:.3} {unit} in {:.3} {unit}, 1 in {ratio:.0}: a course is \
-             missing or misread{hint}",
-            closure.misclosure.length, closure.misclosure.perimeter
-        )))
-    }
+/// The columns of the parcels.
+fn fields(group: &[&str]) -> Vec<Field> {
+    let text = group.iter().map(|name| Field::new(*name, DataType::Utf8, true));
+    let courses = Field::new("courses", DataType::Int64, true);
+    let figures = ["perimeter", "misclosure", "closes_1_in"]
+        .map(|name| Field::new(name, DataType::Float64, true));
+    text.chain([courses]).chain(figures).collect()
+}
+
+fn attributes<'a>(group: &[&'a str], parcel: &Parcel, closure: &Closure) -> Vec<(&'a str, Value)> {
+    let values = parcel.values.iter().map(|value| Value::from(value.as_str()));
+    let mut attributes: Vec<(&str, Value)> = group.iter().copied().zip(values).collect();
+    attributes.push(("courses", (closure.courses as i64).into()));
+    attributes.push(("perimeter", closure.misclosure.perimeter.into()));
+    attributes.push(("misclosure", closure.misclosure.length.into()));
+    attributes.push(("closes_1_in", closure.misclosure.ratio().map(f64::round).into()));
+    attributes
 }
 
 type Lengths = std::result::Result<f64, String>;
 
 fn is_foot(unit: LengthUnit) -> bool {
     unit == LengthUnit::FOOT || unit == LengthUnit::US_SURVEY_FOOT
-}
-
-/// The courses of a parcel as they are read.
-#[derive(Default)]
-struct Parcel {
-    values: Vec<String>,
-    rows: Vec<(u64, StringRecord)>,
-    legs: Vec<Leg>,
-    start: Option<(f64, f64)>,
-    wrong: Option<String>,
-    notes: Vec<String>,
-}
-
-/// Places of the columns.
-struct Found {
-    bearing: usize,
-    distance: usize,
-    radius: Option<usize>,
-    delta: Option<usize>,
-    turn: Option<usize>,
-}
-
-impl CourseNames {
-    /// True if a table has columns of courses.
-    pub(crate) fn fit(&self, headers: &[String]) -> bool {
-        self.find(headers).is_ok()
-    }
-
-    fn find(&self, headers: &[String]) -> Result<Found> {
-        let look = |named: &Option<String>, words: &[&str]| -> Result<Option<usize>> {
-            if let Some(name) = named {
-                return position(headers, name, None).map(Some);
-            }
-            let plain = |text: &str| text.to_ascii_lowercase().replace([' ', '-'], "_");
-            Ok(words.iter().find_map(|word| headers.iter().position(|h| plain(h) == *word)))
-        };
-        let need = |found: Option<usize>, what: &str, option: &str| {
-            found.ok_or_else(|| {
-                Error::usage(format!(
-                    "no column looks like the {what} of courses: name it with {option}; the columns \
-                     are {}",
-                    list(headers)
-                ))
-            })
-        };
-        let bearing =
-            look(&self.bearing, &["bearing", "azimuth", "direction", "brg", "az", "course"])?;
-        let distance =
-            look(&self.distance, &["distance", "dist", "length", "horizontal_distance", "len"])?;
-        Ok(Found {
-            bearing: need(bearing, "bearing", "--bearing")?,
-            distance: need(distance, "distance", "--distance")?,
-            radius: look(&self.radius, &["radius", "rad"])?,
-            delta: look(&self.delta, &["delta", "central_angle", "delta_angle"])?,
-            turn: look(&self.turn, &["turn", "turns", "curve", "hand", "curve_direction"])?,
-        })
-    }
-}
-
-/// The columns that say where parcels begin, by their names: `start_e` and `start_n`, `Begin X` and
-/// `Begin Y`, `POB easting` and `POB northing`.
-fn starts_in(headers: &[String]) -> Option<[usize; 2]> {
-    let find = |sides: &[&str]| -> Option<usize> {
-        let fits = |header: &String| {
-            let lower = header.to_lowercase();
-            let words: Vec<&str> = lower
-                .split(|c: char| !c.is_alphanumeric())
-                .filter(|word| !word.is_empty())
-                .collect();
-            let begins = ["start", "begin", "beginning", "pob"];
-            words.len() >= 2
-                && words.iter().any(|word| begins.contains(word))
-                && words.iter().any(|word| sides.contains(word))
-        };
-        let mut found = headers.iter().enumerate().filter(|(_, header)| fits(header));
-        match (found.next(), found.next()) {
-            (Some((at, _)), None) => Some(at),
-            _ => None,
-        }
-    };
-    Some([find(&["e", "east", "easting", "x"])?, find(&["n", "north", "northing", "y"])?])
 }

@@ -5,10 +5,11 @@
 
 use super::BuildOptions;
 use super::findings::Findings;
+use super::first_values::{FirstValues, Names};
 use super::natural_order::{is_local_date, natural};
 use super::reproject::Carry;
+use super::vertex_columns::VertexColumns;
 use crate::error::{Error, Result};
-use crate::layer::column_names::position;
 use crate::layer::{
     BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, RowBuilder,
     SchemaInference,
@@ -20,10 +21,10 @@ use crate::plausibility::{PositionSample, short};
 use crate::progress::Progress;
 use crate::ruler::Ruler;
 use crate::summary::Summary;
-use crate::table::{CoordinateColumns, Inference, Notation, TableFile, read_pair};
+use crate::table::{CoordinateColumns, Inference, Notation, TableFile, TableReader};
 use csv::StringRecord;
 use std::cmp::Ordering;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::path::Path;
 use velvet_peg_core::planar::FlawKind;
 
@@ -87,24 +88,6 @@ pub(super) struct Gathered {
     unit: String,
 }
 
-/// Names by the order in which they came.
-#[derive(Debug, Default)]
-pub(super) struct Names {
-    pub(super) names: Vec<String>,
-    places: HashMap<String, usize>,
-}
-
-impl Names {
-    fn place(&mut self, name: &str) -> usize {
-        if let Some(at) = self.places.get(name) {
-            return *at;
-        }
-        self.places.insert(name.to_string(), self.names.len());
-        self.names.push(name.to_string());
-        self.names.len() - 1
-    }
-}
-
 impl Gathered {
     /// Reads every row of a table.
     pub(super) fn read(
@@ -118,40 +101,73 @@ impl Gathered {
         refuse_existing(out, build.write.replaces())?;
         let file = TableFile::open(table, &build.table)?;
         let reader = file.rows()?;
-        let headers = reader.headers.clone();
         let here = |error: Error| error.in_file(table);
-        let (found, why) =
-            options.columns.find(&headers, &file.head()?, build.crs.as_ref()).map_err(here)?;
-        let place = |name: &str| position(&headers, name, None).map_err(here);
-        let group: Vec<usize> = options.group.iter().map(|n| place(n)).collect::<Result<_>>()?;
-        let order = options.order.as_deref().map(place).transpose()?;
-        let part = options.part.as_deref().map(place).transpose()?;
-        let ring = ring.map(place).transpose()?;
-        let of_vertices: Vec<usize> = [Some(found.x), Some(found.y), found.z, order, part, ring]
-            .into_iter()
-            .flatten()
-            .collect();
-        let candidates: Vec<usize> = (0..headers.len())
-            .filter(|at| group.contains(at) || !of_vertices.contains(at))
-            .collect();
-        let notation = if options.packed { Notation::Packed } else { Notation::Detected };
-        let judge = CoordinateRange::new(build.crs.as_ref())?;
+        let head = file.head()?;
+        let (columns, why) =
+            VertexColumns::find(options, ring, &reader.headers, &head).map_err(here)?;
         let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(why).collect();
         notices.extend(reader.renamed());
-        if group.is_empty() {
+        if columns.group.is_empty() {
             notices.push(Notice::note(
                 "all rows make one feature: a column that tells features apart goes to --by",
             ));
         }
-        let mut gathered = Gathered {
-            headers,
+        let total = Some(file.bytes());
+        let mut gathered = Gathered::empty(build, file, reader.headers.clone(), &columns, notices);
+        let mut first_values = FirstValues::new(reader.headers.len());
+        let notation = if options.packed { Notation::Packed } else { Notation::Detected };
+        let range = CoordinateRange::new(build.crs.as_ref())?;
+        reader.each_row(&mut |reader, record| {
+            if gathered.rows.is_multiple_of(4096) {
+                watch.at(reader.bytes_read(), total);
+            }
+            gathered.rows += 1;
+            gathered.inference.add(record, reader.types());
+            match columns.place(reader, record, build.crs.as_ref(), notation, &range) {
+                Ok(at) => gathered.add(reader, record, &columns, at, &mut first_values),
+                Err(reason) => {
+                    let rejected = (reader.row(), reader.on_sheet(record, reason));
+                    gathered.rejected.insert(gathered.rows, rejected);
+                }
+            }
+            Ok(())
+        })?;
+        gathered.groups = std::mem::take(&mut first_values.names.names);
+        if gathered.vertices.is_empty() {
+            return Err(gathered.no_vertex().in_file(table));
+        }
+        let dropped = gathered.drop_differing(&first_values.differs);
+        let ties = gathered.sort(options.order.as_deref()).map_err(here)?;
+        if let (Some(order), true, Some(first)) =
+            (&options.order, columns.group.is_empty(), dropped.first())
+            && ties > 0
+        {
+            let name = &gathered.headers[*first];
+            gathered.notices.push(Notice::warning(format!(
+                "all rows make one feature, and numbers of `{order}` come again in it: does a column \
+                 such as `{name}` tell features apart? Name it with --by"
+            )));
+        }
+        gathered.cloud.settle();
+        Ok(gathered)
+    }
+
+    fn empty(
+        build: &BuildOptions,
+        file: TableFile,
+        headers: Vec<String>,
+        columns: &VertexColumns,
+        notices: Vec<Notice>,
+    ) -> Gathered {
+        let kept = columns.attributes(headers.len());
+        Gathered {
             vertices: Vec::new(),
             groups: Vec::new(),
             parts: Names::default(),
             rings: Names::default(),
             values: Vec::new(),
-            inference: Inference::of_columns(reader.headers.len(), &candidates),
-            kept: candidates,
+            inference: Inference::of_columns(headers.len(), &kept),
+            kept,
             rejected: BTreeMap::new(),
             findings: Findings::default(),
             notices,
@@ -163,125 +179,73 @@ impl Gathered {
                 Some(crs) => crs.length_unit().map_or("units", |unit| unit.symbol()).to_string(),
                 None => "units".to_string(),
             },
+            headers,
             file,
-        };
-        let mut names = Names::default();
-        let mut differs: Vec<Option<String>> = vec![None; gathered.headers.len()];
-        let mut first_rows: Vec<u64> = Vec::new();
-        let total = Some(gathered.file.bytes());
-        reader.each_row(&mut |reader, record| {
-            if gathered.rows.is_multiple_of(4096) {
-                watch.at(reader.bytes_read(), total);
-            }
-            gathered.rows += 1;
-            gathered.inference.add(record, reader.types());
-            let cell = |at: usize| record.get(at).unwrap_or_default().trim();
-            let read = || {
-                if let Some(misfit) = reader.misfit(record) {
-                    return Err(misfit);
-                }
-                for (at, what) in group.iter().map(|at| (*at, "tells features apart")) {
-                    if cell(at).is_empty() {
-                        let name = &reader.headers[at];
-                        return Err(format!("column `{name}`, which {what}, is blank"));
-                    }
-                }
-                if let Some(at) = order.filter(|at| cell(*at).is_empty()) {
-                    let name = &reader.headers[at];
-                    return Err(format!("column `{name}`, which orders the vertices, is blank"));
-                }
-                let at = read_pair(record, &found, build.crs.as_ref(), notation)?;
-                judge.check(at.0, at.1)?;
-                Ok(at)
-            };
-            let (x, y, z) = match read() {
-                Ok(at) => at,
-                Err(reason) => {
-                    let place = gathered.rows;
-                    gathered
-                        .rejected
-                        .insert(place, (reader.row(), reader.on_sheet(record, reason)));
-                    return Ok(());
-                }
-            };
-            let name = group.iter().map(|at| cell(*at)).collect::<Vec<_>>().join(", ");
-            let group = names.place(&name);
-            if group == gathered.values.len() {
-                gathered.values.push(record.iter().map(String::from).collect());
-                first_rows.push(reader.row());
-            } else {
-                for at in &gathered.kept {
-                    let first = &mut gathered.values[group][*at];
-                    let whole = record.get(*at).unwrap_or_default();
-                    let this = whole.trim();
-                    if first.trim().is_empty() && !this.is_empty() {
-                        *first = whole.to_string();
-                    } else if !this.is_empty() && first.trim() != this && differs[*at].is_none() {
-                        let of = if name.is_empty() { "" } else { &format!("in `{name}` ") };
-                        differs[*at] = Some(format!(
-                            "{of}row {} has `{first}`, row {} `{this}`",
-                            first_rows[group],
-                            reader.row()
-                        ));
-                    }
-                }
-            }
-            gathered.cloud.gather(x, y);
-            gathered.vertices.push(Vertex {
-                group,
-                part: part.map_or(0, |at| gathered.parts.place(cell(at))),
-                ring: ring.map_or(0, |at| gathered.rings.place(cell(at))),
-                order: order.map(|at| cell(at).into()),
-                x,
-                y,
-                z,
-                row: reader.row(),
-                place: gathered.rows,
-            });
-            Ok(())
-        })?;
-        gathered.groups = names.names;
-        if gathered.vertices.is_empty() {
-            let first = gathered.rejected.iter().next();
-            return Err(Error::data(match first {
-                None => "has a header but no rows: nothing to build".to_string(),
-                Some((_, (row, reason))) => format!(
-                    "none of the {} rows has coordinates that can be used. The first: row {row}: \
-                     {reason}",
-                    gathered.rows
-                ),
-            })
-            .in_file(table));
         }
+    }
+
+    /// Adds the vertex of a row, and its attributes where they are the first of its feature.
+    fn add(
+        &mut self,
+        reader: &TableReader,
+        record: &StringRecord,
+        columns: &VertexColumns,
+        (x, y, z): (f64, f64, Option<f64>),
+        first_values: &mut FirstValues,
+    ) {
+        let cell = |at: usize| record.get(at).unwrap_or_default().trim();
+        let name = columns.group.iter().map(|at| cell(*at)).collect::<Vec<_>>().join(", ");
+        let group = first_values.names.place(&name);
+        if group == self.values.len() {
+            self.values.push(record.iter().map(String::from).collect());
+            first_values.rows.push(reader.row());
+        } else {
+            first_values.compare(&mut self.values[group], &self.kept, record, reader.row(), group);
+        }
+        self.cloud.gather(x, y);
+        self.vertices.push(Vertex {
+            group,
+            part: columns.part.map_or(0, |at| self.parts.place(cell(at))),
+            ring: columns.ring.map_or(0, |at| self.rings.place(cell(at))),
+            order: columns.order.map(|at| cell(at).into()),
+            x,
+            y,
+            z,
+            row: reader.row(),
+            place: self.rows,
+        });
+    }
+
+    /// The error of a table without a vertex.
+    fn no_vertex(&self) -> Error {
+        Error::data(match self.rejected.iter().next() {
+            None => "has a header but no rows: nothing to build".to_string(),
+            Some((_, (row, reason))) => format!(
+                "none of the {} rows has coordinates that can be used. The first: row {row}: {reason}",
+                self.rows
+            ),
+        })
+    }
+
+    /// Leaves out the columns whose values differ within a feature, and says so; gives their places.
+    fn drop_differing(&mut self, differs: &[Option<String>]) -> Vec<usize> {
         let dropped: Vec<usize> =
-            gathered.kept.iter().copied().filter(|at| differs[*at].is_some()).collect();
-        gathered.kept.retain(|at| !dropped.contains(at));
+            self.kept.iter().copied().filter(|at| differs[*at].is_some()).collect();
+        self.kept.retain(|at| !dropped.contains(at));
         if !dropped.is_empty() {
             let texts: Vec<String> = dropped
                 .iter()
                 .map(|at| {
                     let example = differs[*at].as_deref().unwrap_or_default();
-                    format!("`{}` ({example})", gathered.headers[*at])
+                    format!("`{}` ({example})", self.headers[*at])
                 })
                 .collect();
-            gathered.notices.push(Notice::note(format!(
+            self.notices.push(Notice::note(format!(
                 "columns left out because their values differ within a feature: {}",
                 texts.join("; ")
             )));
         }
-        let ties = gathered.sort(options.order.as_deref()).map_err(here)?;
-        if let (Some(order), true, Some(first)) =
-            (&options.order, group.is_empty(), dropped.first())
-            && ties > 0
-        {
-            let name = &gathered.headers[*first];
-            gathered.notices.push(Notice::warning(format!(
-                "all rows make one feature, and numbers of `{order}` come again in it: does a column \
-                 such as `{name}` tell features apart? Name it with --by"
-            )));
-        }
-        gathered.cloud.settle();
-        Ok(gathered)
+        dropped
     }
 
     /// Puts the vertices in order, and tells of ties and gaps; gives the number of ties.

@@ -108,19 +108,7 @@ impl Job {
             ..JobLog::default()
         };
         let mut known = self.sources(&folder, options)?;
-        for (name, named) in &known {
-            for path in with_side_files(&named.path) {
-                let main = path == named.path;
-                let shown = Path::new(&self.sources[name].file);
-                let shown = match main {
-                    true => shown.to_path_buf(),
-                    false => shown.with_file_name(path.file_name().unwrap_or_default()),
-                };
-                if !log.inputs.iter().any(|input| input.path == shown) {
-                    log.inputs.push(logged(&path, &shown)?);
-                }
-            }
-        }
+        self.log_inputs(&known, &mut log)?;
         let work = TemporaryFolder::new()?;
         let mut rejects: Vec<(String, PathBuf)> = Vec::new();
         for (number, planned) in planned.iter().enumerate() {
@@ -152,61 +140,98 @@ impl Job {
         }
         self.hold(&folder, &known, &mut log)?;
         if log.holds() {
-            let mut staged = PendingOutputs::default();
-            for (number, (output, path)) in targets.iter().enumerate() {
-                let shown = within(&folder, path).unwrap_or(path).display().to_string();
-                let notices = self
-                    .write(output, path, &shown, &known, &folder, &mut staged)
-                    .map_err(|error| {
-                        let what = format!("output {shown}: {error}");
-                        self.spans.blame(&format!("outputs.{number}.file"), what)
-                    })?;
-                log.notices.extend(notices.into_iter().map(|notice| {
-                    let weight = notice.severity.name();
-                    (shown.clone(), weight, notice.text)
-                }));
-            }
-            let rejects_to = self.rejects_folder(&folder, options)?;
-            let mut stale = Vec::new();
-            if let Some(to) = rejects_to {
-                for number in 0..self.steps.len() {
-                    let name = self.name_of(number);
-                    let target = joined(&to, format!("{name}.rejects.csv"));
-                    match rejects.iter().find(|(other, _)| *other == name) {
-                        Some((_, path)) => {
-                            let at = staged.place(&target)?;
-                            std::fs::copy(path, &at)
-                                .map_err(|e| Error::file(&target, "cannot be written", e))?;
-                        }
-                        // Those of an earlier run tell of rows that are none any more.
-                        None if options.overwrite && is_ours(&target) => stale.push(target),
-                        None => {}
-                    }
-                }
-            }
-            if let (Some(to), Some(asked)) = (&pack_to, &self.pack) {
-                let wanted = |output: &JobOutput| {
-                    asked.outputs.is_empty() || asked.outputs.contains(&output.file)
-                };
-                let files: Vec<PathBuf> = targets
-                    .iter()
-                    .filter(|(output, _)| wanted(output))
-                    .map(|(_, path)| staged.at(path))
-                    .collect();
-                let target = staged.place(to)?;
-                let pack_options =
-                    PackOptions { title: self.title.clone(), ..PackOptions::default() };
-                pack(&files, &target, &pack_options)?;
-            }
-            let written = staged.publish(stale, options.overwrite)?;
-            for path in written {
-                let shown = within(&folder, &path).unwrap_or(&path).to_path_buf();
-                log.outputs.push(logged(&path, &shown)?);
-            }
+            self.publish(
+                &known,
+                &targets,
+                pack_to.as_deref(),
+                &rejects,
+                (&folder, options),
+                &mut log,
+            )?;
         }
         log.finished = now();
         self.write_log(file, &folder, options, &log)?;
         Ok(log)
+    }
+
+    /// Writes down the files that the job reads.
+    fn log_inputs(&self, known: &IndexMap<String, Named>, log: &mut JobLog) -> Result<()> {
+        for (name, named) in known {
+            for path in with_side_files(&named.path) {
+                let main = path == named.path;
+                let shown = Path::new(&self.sources[name].file);
+                let shown = match main {
+                    true => shown.to_path_buf(),
+                    false => shown.with_file_name(path.file_name().unwrap_or_default()),
+                };
+                if !log.inputs.iter().any(|input| input.path == shown) {
+                    log.inputs.push(logged(&path, &shown)?);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Writes the outputs, the rejects and the pack, all of which then take their places together.
+    fn publish(
+        &self,
+        known: &IndexMap<String, Named>,
+        targets: &[(&JobOutput, PathBuf)],
+        pack_to: Option<&Path>,
+        rejects: &[(String, PathBuf)],
+        (folder, options): (&Path, &RunOptions),
+        log: &mut JobLog,
+    ) -> Result<()> {
+        let mut staged = PendingOutputs::default();
+        for (number, (output, path)) in targets.iter().enumerate() {
+            let shown = within(folder, path).unwrap_or(path).display().to_string();
+            let notices =
+                self.write(output, path, &shown, known, folder, &mut staged).map_err(|error| {
+                    let what = format!("output {shown}: {error}");
+                    self.spans.blame(&format!("outputs.{number}.file"), what)
+                })?;
+            log.notices.extend(notices.into_iter().map(|notice| {
+                let weight = notice.severity.name();
+                (shown.clone(), weight, notice.text)
+            }));
+        }
+        let rejects_to = self.rejects_folder(folder, options)?;
+        let mut stale = Vec::new();
+        if let Some(to) = rejects_to {
+            for number in 0..self.steps.len() {
+                let name = self.name_of(number);
+                let target = joined(&to, format!("{name}.rejects.csv"));
+                match rejects.iter().find(|(other, _)| *other == name) {
+                    Some((_, path)) => {
+                        let at = staged.place(&target)?;
+                        std::fs::copy(path, &at)
+                            .map_err(|e| Error::file(&target, "cannot be written", e))?;
+                    }
+                    // Those of an earlier run tell of rows that are none any more.
+                    None if options.overwrite && is_ours(&target) => stale.push(target),
+                    None => {}
+                }
+            }
+        }
+        if let (Some(to), Some(asked)) = (pack_to, &self.pack) {
+            let wanted = |output: &JobOutput| {
+                asked.outputs.is_empty() || asked.outputs.contains(&output.file)
+            };
+            let files: Vec<PathBuf> = targets
+                .iter()
+                .filter(|(output, _)| wanted(output))
+                .map(|(_, path)| staged.at(path))
+                .collect();
+            let target = staged.place(to)?;
+            let pack_options = PackOptions { title: self.title.clone(), ..PackOptions::default() };
+            pack(&files, &target, &pack_options)?;
+        }
+        let written = staged.publish(stale, options.overwrite)?;
+        for path in written {
+            let shown = within(folder, &path).unwrap_or(&path).to_path_buf();
+            log.outputs.push(logged(&path, &shown)?);
+        }
+        Ok(())
     }
 
     /// The sources, where they lie.
@@ -278,7 +303,7 @@ fn logged_step(
     step: &super::step_schema::Step,
     name: &str,
     outcome: &crate::summary::Summary,
-    closures: &[crate::features::courses::Closure],
+    closures: &[crate::features::Closure],
     began: Instant,
 ) -> LoggedStep {
     let texts = |weight: Severity| -> Vec<String> {

@@ -6,11 +6,10 @@ use super::step_schema::{
 };
 use super::step_values::{AreaUnitName, Column, LengthUnitName};
 use crate::error::{Error, Result};
-use crate::features::courses::{BuildCourses, Closure, CourseNames};
-use crate::features::lines::BuildLines;
-use crate::features::polygons::BuildPolygons;
-use crate::features::vertices::VertexOptions;
-use crate::features::{BuildFeatures, BuildOptions, BuildPoints};
+use crate::features::{
+    BuildCourses, BuildFeatures, BuildLines, BuildOptions, BuildPoints, BuildPolygons, Closure,
+    CourseNames, VertexOptions,
+};
 use crate::join::JoinTable;
 use crate::measure::{MeasureColumns, MeasureOptions};
 use crate::notice::Notice;

@@ -103,37 +103,7 @@ impl Append {
                 blank.join(", ")
             )));
         }
-        let converter = match (&info.crs, &there.crs) {
-            (None, None) => None,
-            (Some(new), None) => {
-                return Err(refuse(format!(
-                    "it has no reference system, and the new features are in {}: declare it first \
-                     with `vpeg declare`",
-                    new.label()
-                )));
-            }
-            (None, Some(old)) => {
-                return Err(refuse(format!(
-                    "it is in {}, and the new features have no reference system: declare theirs \
-                     first with `vpeg declare`",
-                    old.label()
-                )));
-            }
-            (Some(new), Some(old)) if new == old => None,
-            (Some(new), Some(old)) => {
-                let area = info.extent.and_then(|extent| crate::convert::area_of(new, &extent));
-                let plan = PlanOptions { area, ..PlanOptions::default() };
-                let converter = Converter::plan(new, old, &plan)?;
-                notices.push(Notice::note(format!(
-                    "converted from {} to {}, the system of the layer added to, by {}",
-                    new.label(),
-                    old.label(),
-                    converter.route().summary()
-                )));
-                notices.extend(crate::convert::route_notices(&converter));
-                Some(converter)
-            }
-        };
+        let converter = converter_to(there, info, notices, &refuse)?;
         let before = there.count.unwrap_or(0);
         let mut info_after = there.clone();
         info_after.has_z |= info.has_z;
@@ -257,4 +227,44 @@ fn holds(column: &DataType, values: &DataType) -> bool {
             (column, values),
             (DataType::Float64, DataType::Int64) | (DataType::Int64, DataType::Boolean)
         )
+}
+
+/// The converter from the system of the new features to that of the layer that is there.
+fn converter_to(
+    there: &LayerInfo,
+    info: &LayerInfo,
+    notices: &mut Vec<Notice>,
+    refuse: &dyn Fn(String) -> Error,
+) -> Result<Option<Converter>> {
+    Ok(match (&info.crs, &there.crs) {
+        (None, None) => None,
+        (Some(new), None) => {
+            return Err(refuse(format!(
+                "it has no reference system, and the new features are in {}: declare it first \
+                 with `vpeg declare`",
+                new.label()
+            )));
+        }
+        (None, Some(old)) => {
+            return Err(refuse(format!(
+                "it is in {}, and the new features have no reference system: declare theirs \
+                 first with `vpeg declare`",
+                old.label()
+            )));
+        }
+        (Some(new), Some(old)) if new == old => None,
+        (Some(new), Some(old)) => {
+            let area = info.extent.and_then(|extent| crate::convert::area_of(new, &extent));
+            let plan = PlanOptions { area, ..PlanOptions::default() };
+            let converter = Converter::plan(new, old, &plan)?;
+            notices.push(Notice::note(format!(
+                "converted from {} to {}, the system of the layer added to, by {}",
+                new.label(),
+                old.label(),
+                converter.route().summary()
+            )));
+            notices.extend(crate::convert::route_notices(&converter));
+            Some(converter)
+        }
+    })
 }

@@ -94,9 +94,29 @@ pub(super) fn call(
             };
             choose(evaluate(&equal)?, null, values.remove(0), context, &whole)
         }
-        ("UPPER", 1) => texts(values.remove(0), str::to_uppercase),
-        ("LOWER", 1) => texts(values.remove(0), str::to_lowercase),
-        ("LENGTH" | "CHAR_LENGTH" | "CHARACTER_LENGTH", 1) => {
+        ("UPPER" | "LOWER" | "LENGTH" | "CHAR_LENGTH" | "CHARACTER_LENGTH", 1)
+        | ("REPLACE", 3)
+        | ("CONCAT", 1..) => of_texts(&name, values, context, &wrong),
+        ("ABS" | "SQRT" | "FLOOR" | "CEIL" | "UPPER" | "LOWER" | "LENGTH", _) => {
+            Err(wrong("one value"))
+        }
+        ("ROUND", _) => Err(wrong("a number and how many digits to keep behind the point")),
+        ("NULLIF", _) => Err(wrong("two values")),
+        _ => Err(unknown(&name)),
+    }
+}
+
+/// The functions of texts; the last is CONCAT.
+fn of_texts(
+    name: &str,
+    mut values: Vec<Values>,
+    context: &Context<'_>,
+    wrong: &dyn Fn(&str) -> Error,
+) -> Result<Values> {
+    match name {
+        "UPPER" => texts(values.remove(0), str::to_uppercase),
+        "LOWER" => texts(values.remove(0), str::to_lowercase),
+        "LENGTH" | "CHAR_LENGTH" | "CHARACTER_LENGTH" => {
             values.remove(0).cast(&DataType::Utf8)?.map(|array| {
                 let counts: Int64Array = array
                     .as_string::<i32>()
@@ -106,7 +126,7 @@ pub(super) fn call(
                 Ok(Arc::new(counts))
             })
         }
-        ("REPLACE", 3) => {
+        "REPLACE" => {
             let one = |value: &Values| match value {
                 Values::Scalar(array) if array.data_type() == &DataType::Utf8 => {
                     Ok(array.as_string::<i32>().value(0).to_string())
@@ -116,7 +136,7 @@ pub(super) fn call(
             let (from, to) = (one(&values[1])?, one(&values[2])?);
             texts(values.remove(0), |text| text.replace(&from, &to))
         }
-        ("CONCAT", 1..) => {
+        _ => {
             let rows = context.rows();
             let columns: Vec<ArrayRef> = values
                 .into_iter()
@@ -133,12 +153,6 @@ pub(super) fn call(
                 .collect();
             Ok(Values::Array(Arc::new(joined)))
         }
-        ("ABS" | "SQRT" | "FLOOR" | "CEIL" | "UPPER" | "LOWER" | "LENGTH", _) => {
-            Err(wrong("one value"))
-        }
-        ("ROUND", _) => Err(wrong("a number and how many digits to keep behind the point")),
-        ("NULLIF", _) => Err(wrong("two values")),
-        _ => Err(unknown(&name)),
     }
 }
 

@@ -54,37 +54,7 @@ pub(super) fn sheet(crs: &Crs) -> Vec<(String, String)> {
             );
         }
     }
-    if let Some(conversion) = crs.conversion() {
-        add(
-            "projection",
-            format!("{} [EPSG:{}]", conversion.method_name(), conversion.method_code),
-        );
-        for parameter in conversion.parameters.iter() {
-            let unit = parameter.printed.and_then(|(_, code)| registry::UnitRow::find(code));
-            let unit_name = unit.map_or("", |unit| unit.name);
-            let text = match (&parameter.quantity, parameter.printed) {
-                (Quantity::Angle(degrees), _) => format!(
-                    "{} = {}°",
-                    velvet_peg::angle::format(
-                        *degrees,
-                        velvet_peg::angle::Axis::Free,
-                        velvet_peg::angle::Style::Seconds,
-                        5
-                    ),
-                    significant(*degrees)
-                ),
-                (_, Some((printed, _))) if unit_name == "unity" => format!("{}", printed.to_f64()),
-                (_, Some((printed, _))) => format!("{} {unit_name}", printed.to_f64()),
-                (quantity, None) => format!("{quantity:?}"),
-            };
-            add(&format!("  {}", parameter.name().to_lowercase()), text);
-        }
-        match crs.projection() {
-            Ok(projection) if projection.is_conformal() => {}
-            Ok(_) => add("  keeps angles", "no: the projection is not conformal".to_string()),
-            Err(error) => add("computing", error.to_string()),
-        }
-    }
+    projection(crs, &mut add);
     match crs.height() {
         Height::GravityRelated(vertical) => {
             let sense = if vertical.down { "depths" } else { "heights" };
@@ -123,6 +93,39 @@ pub(super) fn sheet(crs: &Crs) -> Vec<(String, String)> {
     }
     add("source", format!("EPSG Dataset {}, owned by {}", registry::VERSION, registry::OWNER));
     pairs
+}
+
+/// The projection and its parameters.
+fn projection(crs: &Crs, add: &mut dyn FnMut(&str, String)) {
+    let Some(conversion) = crs.conversion() else { return };
+    add("projection", format!("{} [EPSG:{}]", conversion.method_name(), conversion.method_code));
+    for parameter in conversion.parameters.iter() {
+        let unit = parameter.printed.and_then(|(_, code)| registry::UnitRow::find(code));
+        let unit_name = unit.map_or("", |unit| unit.name);
+        let text = match (&parameter.quantity, parameter.printed) {
+            (Quantity::Angle(degrees), _) => format!(
+                "{} = {}°",
+                velvet_peg::angle::format(
+                    *degrees,
+                    velvet_peg::angle::Axis::Free,
+                    velvet_peg::angle::Style::Seconds,
+                    5
+                ),
+                significant(*degrees)
+            ),
+            (_, Some((printed, _))) if unit_name == "unity" => format!("{}", printed.to_f64()),
+            (_, Some((printed, _))) => format!("{} {unit_name}", printed.to_f64()),
+            (Quantity::Length(metres), None) => format!("{metres} m"),
+            (Quantity::Scale(number), None) => number.to_string(),
+            (quantity, None) => format!("{quantity:?}"),
+        };
+        add(&format!("  {}", parameter.name().to_lowercase()), text);
+    }
+    match crs.projection() {
+        Ok(projection) if projection.is_conformal() => {}
+        Ok(_) => add("  keeps angles", "no: the projection is not conformal".to_string()),
+        Err(error) => add("computing", error.to_string()),
+    }
 }
 
 /// A number to twelve significant digits.

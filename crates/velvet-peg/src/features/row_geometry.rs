@@ -1,0 +1,78 @@
+//! The geometry that a row of a table says: a position in columns of coordinates, or a geometry as
+//! text in one column.
+
+use super::BuildOptions;
+use crate::format_support::wkb::read as read_wkb;
+use crate::format_support::wkt;
+use crate::layer::GeometryColumn;
+use crate::plausibility::CoordinateRange;
+use crate::table::{Found, Notation, TableReader, read_pair};
+use csv::StringRecord;
+
+/// Where the geometries of a table are.
+pub(super) enum RowGeometry {
+    Columns(Found, Notation),
+    /// In this column, as text.
+    Text(usize),
+}
+
+impl RowGeometry {
+    /// Pushes the geometry of a row, or says why there is none.
+    pub(super) fn push(
+        &self,
+        reader: &TableReader,
+        record: &StringRecord,
+        options: &BuildOptions,
+        range: &CoordinateRange,
+        column: &mut GeometryColumn,
+    ) -> Result<(), String> {
+        if let Some(misfit) = reader.misfit(record) {
+            return Err(misfit);
+        }
+        match self {
+            RowGeometry::Columns(found, notation) => {
+                let (x, y, z) = read_pair(record, found, options.crs.as_ref(), *notation)?;
+                range.check(x, y)?;
+                column.push_point(x, y, z);
+            }
+            RowGeometry::Text(at) => {
+                let text = record.get(*at).unwrap_or_default().trim();
+                if text.is_empty() {
+                    return Err("the geometry is blank".to_string());
+                }
+                let mut one = GeometryColumn::new();
+                let srid = match bytes_of(text) {
+                    Some(bytes) => read_wkb(&bytes, &mut one).map(|()| None)?,
+                    None => wkt::read(text, &mut one)?,
+                };
+                if let (Some(srid), Some(crs)) = (srid.filter(|srid| *srid > 0), &options.crs)
+                    && crs.code().is_some_and(|code| code != srid)
+                {
+                    return Err(format!(
+                        "the geometry says that it is in system {srid}, not in {}",
+                        crs.label()
+                    ));
+                }
+                for (x, y) in one.x.iter().zip(&one.y) {
+                    range.check(*x, *y)?;
+                }
+                column.push_from(&one, 0);
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Bytes written as hexadecimal digits, if a text is that.
+fn bytes_of(text: &str) -> Option<Vec<u8>> {
+    let digits = text.strip_prefix("0x").or(text.strip_prefix("\\x")).unwrap_or(text);
+    let hex = digits.len() >= 10
+        && digits.len().is_multiple_of(2)
+        && digits.bytes().all(|byte| byte.is_ascii_hexdigit());
+    hex.then(|| {
+        (0..digits.len())
+            .step_by(2)
+            .filter_map(|at| u8::from_str_radix(&digits[at..at + 2], 16).ok())
+            .collect()
+    })
+}
