@@ -12,9 +12,10 @@ use std::fs::File;
 use std::hint::black_box;
 use std::path::Path;
 use std::time::{Duration, Instant};
+use velvet_peg::added_columns::AppendOptions;
+use velvet_peg::table::CoordinateColumns;
 use velvet_peg::{
-    AppendOptions, ConvertTable, Converter, CoordinateColumns, Crs, Geodesic, Geographic,
-    NoProgress, Result, registry,
+    ConvertTable, Converter, Crs, Geodesic, Geographic, NoProgress, Result, registry,
 };
 
 const POINTS: usize = 1_000_000;

@@ -112,7 +112,8 @@ const MARGIN: f64 = 2.0;
 /// many as asked for.
 ///
 /// ```
-/// use velvet_peg_core::{guess, Expected, Geographic};
+/// use velvet_peg_core::Geographic;
+/// use velvet_peg_core::guess::{guess, Expected};
 /// let points = [(1_840_000.0, 155_000.0), (1_842_000.0, 156_500.0)];
 /// let near = Expected::Near(Geographic { lat: 47.4, lon: -120.0 });
 /// let guesses = guess(&points, &near, 5)?;

@@ -18,53 +18,35 @@ pub mod angle;
 mod auxiliary;
 pub mod bearing;
 mod converter;
-mod crs;
-mod datum;
+pub mod crs;
+pub mod datum;
 pub mod definition;
 mod ellipsoid;
 mod error;
-mod extent;
+pub mod extent;
 pub mod geocentric;
-mod geodesic;
-mod grid;
+pub mod geodesic;
+pub mod grid;
 #[cfg(feature = "zones")]
-mod guess;
+pub mod guess;
 mod height_plan;
 mod math;
 pub mod planar;
 mod position;
-mod projection;
-mod route;
+pub mod projection;
+pub mod route;
 pub mod traverse;
 mod unit;
-mod zones;
+pub mod zones;
 
 pub use converter::{Converter, PlanOptions, check_epoch};
-pub use crs::{
-    Axis, AxisUnit, Conversion, Crs, CrsMatch, Datum, Height, PrimeMeridian, VerticalCrs, find,
-};
-pub use datum::{Operation, Unavailable};
+pub use crs::Crs;
+pub use datum::Operation;
 pub use ellipsoid::Ellipsoid;
 pub use error::{Error, Result};
-pub use extent::{Bounds, Coverage, Extent};
-pub use geodesic::{EllipsoidalArea, Geodesic, GeodesicInverse, full_circle};
-pub use grid::{GridFiles, Grids, ShiftGrid};
-#[cfg(feature = "zones")]
-pub use guess::{Expected, Guess, Hypothesis, Indistinguishable, guess};
+pub use extent::{Bounds, Extent};
+pub use geodesic::Geodesic;
 pub use position::{Coordinate, Geographic};
-pub use projection::{
-    Factors, Parameter, ParameterKind, Parameters, Projection, Quantity, kind_of_parameter,
-    method_codes, parameters_of,
-};
-pub use route::{CandidateRoute, Policy, Route};
+pub use route::{Policy, Route};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};
 pub use velvet_peg_epsg::{self as registry, CrsKind};
-#[cfg(feature = "zones")]
-pub use zones::{
-    County, OUTLINE_UNCERTAINTY_M, StatePlaneMatch, StatePlaneZone, ZoneSet, county_at,
-    county_named, state_plane_zones, state_plane_zones_at, state_plane_zones_of_county,
-};
-pub use zones::{
-    GridSquare, PolarGrid, UtmText, UtmZone, grid_reference, grid_reference_to,
-    parse_grid_reference, utm_text,
-};

@@ -1,5 +1,6 @@
 //! A job: planned, run, and run again to the same bytes.
-use velvet_peg::{Job, NoJobProgress, RunOptions, demo};
+use velvet_peg::job::{NoJobProgress, RunOptions};
+use velvet_peg::{Job, demo};
 
 fn main() -> velvet_peg::Result<()> {
     let folder = tempfile::tempdir()?;

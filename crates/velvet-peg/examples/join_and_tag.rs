@@ -1,8 +1,8 @@
 //! Attributes by key, and from the polygon a point falls in.
-use velvet_peg::{
-    BuildOptions, BuildPoints, BuildPolygons, Crs, JoinTable, LayerReader, NoProgress, TagPoints,
-    VertexOptions, demo,
-};
+use velvet_peg::features::{BuildOptions, BuildPolygons, VertexOptions};
+use velvet_peg::join::JoinTable;
+use velvet_peg::tag::TagPoints;
+use velvet_peg::{BuildPoints, Crs, LayerReader, NoProgress, demo};
 
 fn main() -> velvet_peg::Result<()> {
     let folder = tempfile::tempdir()?;

@@ -3,7 +3,8 @@
 //! ```text
 //! cargo run --example one_position -- "47°24'30\"N 120°00'15\"W"
 //! ```
-use velvet_peg::{Coordinate, Crs, Result, SheetOptions, angle, position_sheet};
+use velvet_peg::position::{SheetOptions, position_sheet};
+use velvet_peg::{Coordinate, Crs, Result, angle};
 
 fn main() -> Result<()> {
     let text = std::env::args().nth(1).unwrap_or_else(|| "47°24'30\"N 120°00'15\"W".to_string());

@@ -1,5 +1,6 @@
 //! The quality sheets of layers, and whether they belong together.
-use velvet_peg::{CheckOptions, NoProgress, check, demo, sheets_as_markdown};
+use velvet_peg::check::{CheckOptions, sheets_as_markdown};
+use velvet_peg::{NoProgress, check, demo};
 
 fn main() -> velvet_peg::Result<()> {
     let folder = tempfile::tempdir()?;

@@ -1,4 +1,4 @@
 //! Prints the table of steps and words of job files, as docs/jobs.md has it.
 fn main() {
-    print!("{}", velvet_peg::steps_table());
+    print!("{}", velvet_peg::job::steps_table());
 }

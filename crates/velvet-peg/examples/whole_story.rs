@@ -13,12 +13,12 @@ fn main() -> Result<()> {
     let fields = Layer::read(file("fields.geojson"))?.convert(&grid)?;
     fields.write(file("fields.gpkg"))?;
     let reader = LayerReader::open(&file("fields.gpkg"), None)?;
-    let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress)?;
+    let measures = measure(&reader, &measure::MeasureOptions::default(), &mut NoProgress)?;
     let square_metres = measures.total(|figures| Some(figures.area_m2)).unwrap_or(0.0);
     let acres = square_metres / AreaUnit::UsSurveyAcre.square_metres();
     println!("{} fields, {acres:.2} US survey acres on {}", fields.len(), measures.ellipsoid);
     let layers = [fields, Layer::read(file("laterals.geojson"))?];
-    draw(&layers, &file("map.png"), &DrawOptions::default())?;
+    draw(&layers, &file("map.png"), &draw::DrawOptions::default())?;
     println!("map in {}", file("map.png").display());
     Ok(())
 }

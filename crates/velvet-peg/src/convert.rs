@@ -21,7 +21,8 @@ use arrow_array::{Array, BooleanArray};
 use csv::StringRecord;
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
-use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Height, PlanOptions};
+use velvet_peg_core::crs::Height;
+use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 
 /// Carries a layer into another format, another reference system, or both.
 #[derive(Clone, Debug, Default)]
@@ -359,7 +360,9 @@ impl ConvertTable {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{AppendOptions, ConvertTable, CoordinateColumns, Crs, NoProgress};
+    /// use velvet_peg::{ConvertTable, Crs, NoProgress};
+    /// use velvet_peg::added_columns::AppendOptions;
+    /// use velvet_peg::table::CoordinateColumns;
     /// let convert = ConvertTable {
     ///     columns: CoordinateColumns {
     ///         x: Some("east".into()),
@@ -474,7 +477,8 @@ impl ConvertTable {
 /// cover the data, better ones that need a file.
 ///
 /// ```
-/// use velvet_peg::{route_notices, Converter, Crs};
+/// use velvet_peg::{Converter, Crs};
+/// use velvet_peg::convert::route_notices;
 /// let converter = Converter::new(&Crs::from_epsg(4269)?, &Crs::from_epsg(4326)?)?;
 /// assert!(route_notices(&converter)[0].text.contains("changes no number"));
 /// # Ok::<(), velvet_peg::Error>(())
@@ -529,7 +533,7 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
 ///
 /// ```
 /// use std::path::Path;
-/// assert_eq!(velvet_peg::rejects_beside(Path::new("a/gates.gpkg")), Path::new("a/gates.gpkg.rejects.csv"));
+/// assert_eq!(velvet_peg::convert::rejects_beside(Path::new("a/gates.gpkg")), Path::new("a/gates.gpkg.rejects.csv"));
 /// ```
 pub fn rejects_beside(out: &Path) -> PathBuf {
     rejects_path(out)

@@ -10,7 +10,8 @@ use crate::summary::Summary;
 use crate::table::{Found, Notation, NumberFormat, read_pair};
 use csv::StringRecord;
 use std::path::Path;
-use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, angle, full_circle};
+use velvet_peg_core::geodesic::full_circle;
+use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, angle};
 
 /// The columns that a course is computed from.
 #[derive(Clone, Debug)]
@@ -59,7 +60,8 @@ impl GeodesicSolver {
     /// Prepares a system.
     ///
     /// ```
-    /// use velvet_peg::{GeodesicSolver, Crs};
+    /// use velvet_peg::Crs;
+    /// use velvet_peg::course::GeodesicSolver;
     /// let maker = GeodesicSolver::new(&Crs::from_epsg(2285)?)?; // US survey feet in, geodesics on GRS 1980
     /// let (from, to) = (maker.place(1_840_000.0, 150_000.0)?, maker.place(1_841_000.0, 150_000.0)?);
     /// let course = maker.geodesic().inverse(from, to);
@@ -114,7 +116,9 @@ impl CourseTable {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{AppendOptions, CourseColumns, CourseTable, Crs, NoProgress};
+    /// use velvet_peg::{Crs, NoProgress};
+    /// use velvet_peg::added_columns::AppendOptions;
+    /// use velvet_peg::course::{CourseColumns, CourseTable};
     /// std::fs::write(file("pairs.csv"), "lon1,lat1,lon2,lat2\n-120.01,47.40,-119.99,47.41\n")?;
     /// let pair = |x: &str, y: &str| (x.to_string(), y.to_string());
     /// let courses = CourseTable {

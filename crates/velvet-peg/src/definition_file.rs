@@ -11,7 +11,7 @@ const LIMIT_BYTES: u64 = 1 << 20;
 /// exactly that, or the same numbers under another name.
 ///
 /// ```no_run
-/// let crs = velvet_peg::definition_file("parcels.prj".as_ref())?;
+/// let crs = velvet_peg::reference::definition_file("parcels.prj".as_ref())?;
 /// println!("{}", crs.label());
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```

@@ -171,7 +171,8 @@ impl JoinTable {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{JoinTable, LayerReader};
+    /// use velvet_peg::LayerReader;
+    /// use velvet_peg::join::JoinTable;
     /// std::fs::write(file("crops.csv"), "field,yield\nF-01,3.5\nf-2,4\n")?;
     /// let join = JoinTable { key: "field".into(), ..JoinTable::default() };
     /// let report = join.report(&LayerReader::open(&file("fields.geojson"), None)?, &file("crops.csv"))?;

@@ -16,49 +16,66 @@
 //! # Ok::<(), velvet_peg::Error>(())
 //! ```
 //!
-//! The computing core is re-exported: reference systems, converters, geodesics and angles
-//! come from here too. It works without files or threads and can be used alone as
-//! `velvet-peg-core`.
+//! # Where to begin
+//!
+//! | to | use |
+//! | --- | --- |
+//! | convert single coordinates | [`Crs`], [`Converter`], [`Coordinate`] |
+//! | read a table row by row | [`table::TableFile`] |
+//! | make features of a table | [`BuildPoints`] and its kin in [`features`] |
+//! | read or write a layer | [`Layer`] in memory; [`LayerReader`] and [`LayerWriter`] batch by batch |
+//! | carry a layer or a table into another system | [`ConvertLayer`], [`ConvertTable`] |
+//! | state a missing or wrong system | [`declare()`]; candidates: [`guess::guess`] |
+//! | choose features, compute columns | [`Selection`] |
+//! | join a table, tag points from polygons | [`join::JoinTable`], [`tag::TagPoints`] |
+//! | measure | [`measure()`] on the ellipsoid, the grid and the ground; [`Geodesic`] for single lines |
+//! | see what is in a file, or wrong with it | [`look()`], [`check()`] |
+//! | draw | [`draw()`] |
+//! | write down what is done, and do it again | [`Job`] |
+//!
+//! The modules hold what belongs to each of these. The computing core is re-exported: reference
+//! systems, converters, geodesics and angles come from here too. It works without files or threads
+//! and can be used alone as `velvet-peg-core`.
 
-mod added_columns;
+pub mod added_columns;
 mod attributes;
-mod check;
-mod convert;
-mod course;
+pub mod check;
+pub mod convert;
+pub mod course;
 mod declare;
 mod definition_file;
 pub mod demo;
-mod draw;
+pub mod draw;
 mod error;
-mod features;
+pub mod features;
 mod flaws;
-mod format;
+pub mod format;
 mod format_support;
-mod grid_folder;
+pub mod grid;
 mod guard;
-mod guess_data;
+pub mod guess;
 mod home_system;
 mod input;
-mod job;
-mod join;
-mod layer;
+pub mod job;
+pub mod join;
+pub mod layer;
 mod layer_io;
-mod look;
-mod measure;
+pub mod look;
+pub mod measure;
 mod notice;
-mod output;
-mod pack;
+pub mod output;
+pub mod pack;
 mod plausibility;
-mod position;
+pub mod position;
 mod progress;
-mod reference;
+pub mod reference;
 mod rejects;
 mod ruler;
-mod select;
+pub mod select;
 mod summary;
-mod table;
-mod tag;
-mod zone;
+pub mod table;
+pub mod tag;
+pub mod zones;
 
 /// The Arrow crates that batches are made of, at the versions in use here.
 pub mod arrow {
@@ -66,61 +83,24 @@ pub mod arrow {
     pub use arrow_schema as schema;
 }
 
-pub use added_columns::AppendOptions;
-pub use check::{
-    Agreement, CheckOptions, CheckReport, Elsewhere, FieldSheet, Finding, QualitySheet, check,
-    sheets_as_html, sheets_as_markdown,
-};
-pub use convert::{ConvertLayer, ConvertTable, rejects_beside, route_notices};
-pub use course::{CourseColumns, CourseTable, GeodesicSolver};
+pub use check::check;
+pub use convert::{ConvertLayer, ConvertTable};
 pub use declare::declare;
-pub use definition_file::definition_file;
-pub use draw::{DrawOptions, draw, svg};
+pub use draw::draw;
 pub use error::{Error, Location, Result};
-pub use features::{
-    BuildCourses, BuildFeatures, BuildLines, BuildOptions, BuildPoints, BuildPolygons, Closure,
-    ClosureLeg, CourseNames, VertexOptions,
-};
+pub use features::BuildPoints;
 pub use format::Format;
-pub use format_support::{
-    Appending, Attributes, Capability, CellType, Quoting, SheetShape, Systems, TableOptions, Texts,
-    WriteOptions,
-};
-pub use grid_folder::{GridFolder, use_grid_folder};
+pub use format_support::WriteOptions;
 pub use guard::panics_are_caught;
-pub use guess_data::{GuessColumns, coordinates_of_layer, coordinates_of_table};
 pub use input::format_of;
-pub use job::{
-    AreaUnitName, Column, ColumnOfWith, ConvertStep, CoordinatesText, CoursesStep, DeclareStep,
-    Epoch, FeaturesStep, FieldsStep, JOB_VERSION, Job, JobCheck, JobLog, JobOutput, JobPack,
-    JobPlan, JobProgress, JobSource, JobSpans, JoinStep, LengthUnitName, LinesStep, LoggedCheck,
-    LoggedFile, LoggedStep, MeasureStep, NoJobProgress, PointsStep, PolygonsStep, RunOptions,
-    STEP_KINDS, Step, StepKind, SystemText, TagStep, WORDS, steps_table,
-};
-pub use join::{Examples, JoinTable, MatchReport};
-pub use layer::{
-    AttributeColumn, Batch, CrsOrigin, Feature, Geometry, GeometryColumn, GeometryKind, Layer,
-    LayerInfo, Unreadable, Value, ValueRef, type_name,
-};
+pub use job::Job;
+pub use layer::{Geometry, Layer, Value};
 pub use layer_io::{Batches, LayerReader, LayerWriter, Written};
-pub use look::{ColumnLook, Look, LookOptions, TableLook, TextLook, look};
-pub use measure::{
-    FeatureLeg, MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,
-    measure,
-};
+pub use look::look;
+pub use measure::measure;
 pub use notice::{Notice, NoticeKind, Severity};
-pub use output::{is_same_file, refuse_inputs, remove_temporaries, sync_outputs, write_whole};
-pub use pack::{PackOptions, Packed, pack, pack_job};
-pub use position::{PositionSheet, SheetLine, SheetOptions, position_sheet};
 pub use progress::{NoProgress, Progress};
-pub use reference::{depends_on_data, read_reference, read_reference_for};
 pub use rejects::Rejected;
-pub use select::{FUNCTIONS, FunctionHelp, NumberText, PlaceColumns, Selection};
+pub use select::Selection;
 pub use summary::Summary;
-pub use table::{Cell, CoordinateColumns, NumberFormat, Row, TableFile, TableReader};
-pub use tag::{TagPoints, TagReport};
 pub use velvet_peg_core::*;
-pub use zone::{
-    ZoneAnswer, points_of_table, state_plane_of_layer, systems_of as zone_systems, utm_of_layer,
-    zones_of_layer, zones_of_place,
-};

@@ -116,7 +116,8 @@ pub struct LookOptions {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{look, Look, LookOptions, NoProgress};
+/// use velvet_peg::{look, NoProgress};
+/// use velvet_peg::look::{Look, LookOptions};
 /// let Look::Table(table) = look(&file("headgates.csv"), &LookOptions::default(), &mut NoProgress)? else {
 ///     unreachable!("a CSV file is a table");
 /// };

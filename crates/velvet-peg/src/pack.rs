@@ -54,7 +54,7 @@ pub(crate) fn with_side_files(path: &Path) -> Vec<PathBuf> {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{PackOptions, pack};
+/// use velvet_peg::pack::{PackOptions, pack};
 /// let packed = pack(&[file("fields.geojson")], &file("fields.zip"), &PackOptions::default())?;
 /// assert_eq!(packed.manifest["files"][0]["layers"][0]["features"], 16);
 /// # Ok::<(), velvet_peg::Error>(())

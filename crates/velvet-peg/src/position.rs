@@ -3,12 +3,11 @@
 use crate::error::{Error, Result};
 use crate::home_system::home_system;
 use crate::notice::Notice;
-use crate::zone::{systems_of, zones_of_place};
+use crate::zones::{systems_of, zones_of_place};
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
-use velvet_peg_core::{
-    Converter, Coordinate, Crs, Geographic, PolarGrid, UtmZone, ZoneSet, full_circle, geocentric,
-    grid_reference, registry, state_plane_zones_at,
-};
+use velvet_peg_core::geodesic::full_circle;
+use velvet_peg_core::zones::{PolarGrid, UtmZone, ZoneSet, grid_reference, state_plane_zones_at};
+use velvet_peg_core::{Converter, Coordinate, Crs, Geographic, geocentric, registry};
 
 /// One line of the sheet.
 #[derive(Clone, Debug)]
@@ -51,7 +50,8 @@ pub struct PositionSheet {
 /// Works out the sheet of a coordinate of a system.
 ///
 /// ```
-/// use velvet_peg::{position_sheet, Coordinate, Crs, SheetOptions};
+/// use velvet_peg::{Coordinate, Crs};
+/// use velvet_peg::position::{position_sheet, SheetOptions};
 /// let options = SheetOptions { height_m: Some(350.0), ..SheetOptions::default() };
 /// let at = Coordinate::xy(-120.004, 47.408);
 /// let sheet = position_sheet(&Crs::from_epsg(4326)?, at, &options)?;

@@ -1,10 +1,11 @@
 //! References to a reference system as people write them: `REF`.
 
-use crate::definition_file::definition_file;
+pub use crate::definition_file::definition_file;
+
 use crate::error::{Error, Result};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::zone::{state_plane_of_layer, utm_of_layer};
+use crate::zones::{state_plane_of_layer, utm_of_layer};
 use std::path::Path;
 use velvet_peg_core::{Crs, definition};
 
@@ -14,7 +15,7 @@ use velvet_peg_core::{Crs, definition};
 ///
 /// ```
 /// use std::path::Path;
-/// use velvet_peg::read_reference;
+/// use velvet_peg::reference::read_reference;
 /// let (crs, _) = read_reference("nad83 washington south ftus", Path::new(""))?;
 /// assert_eq!(crs.code(), Some(2286));
 /// # Ok::<(), velvet_peg::Error>(())

@@ -49,10 +49,10 @@ fn main() -> ExitCode {
             shown(panic);
         }
     }));
-    velvet_peg::sync_outputs(!arguments.no_sync);
+    velvet_peg::output::sync_outputs(!arguments.no_sync);
     // A second interrupt ends the program at once where the first could not be waited for.
     let _ = ctrlc::set_handler(|| {
-        velvet_peg::remove_temporaries();
+        velvet_peg::output::remove_temporaries();
         std::process::exit(INTERRUPTED);
     });
     let ending = arguments.take_grids().and_then(|()| arguments.run());

@@ -6,7 +6,7 @@ use velvet_peg::{Bounds, Converter, Coordinate, Crs, Error, Geographic, LayerRea
 
 /// Reads a `REF` that needs no data: a code, a URN or words, or `like:FILE`.
 pub(crate) fn system(text: &str) -> Result<Crs, Error> {
-    told(velvet_peg::read_reference(text, Path::new("")))
+    told(velvet_peg::reference::read_reference(text, Path::new("")))
 }
 
 fn told(read: Result<(Crs, Option<Notice>), Error>) -> Result<Crs, Error> {
@@ -28,11 +28,11 @@ pub(crate) fn place_text(text: &str) -> Result<(Geographic, Option<String>), Err
         Ok(at) => return Ok((at, None)),
         Err(error) => error,
     };
-    if let Ok(square) = velvet_peg::parse_grid_reference(text) {
+    if let Ok(square) = velvet_peg::zones::parse_grid_reference(text) {
         let remark = format!("`{text}` is a square of {} m: its middle is taken", square.side_m);
         return Ok((square.middle, Some(remark)));
     }
-    match velvet_peg::utm_text(text) {
+    match velvet_peg::zones::utm_text(text) {
         Ok(utm) => {
             let converter = Converter::new(&utm.zone.crs()?, &Crs::from_epsg(4326)?)?;
             let at = converter.convert(Coordinate::xy(utm.easting_m, utm.northing_m))?;
@@ -47,19 +47,19 @@ pub(crate) fn place_text(text: &str) -> Result<(Geographic, Option<String>), Err
 /// Reads a `REF` that may depend on where the data lies: `utm` and `state-plane` choose the zone
 /// that all of it lies in (`state-plane` in the zone's legal foot, `state-plane-m` in metres).
 pub(crate) fn system_for(text: &str, layer: &LayerReader) -> Result<Crs, Error> {
-    told(velvet_peg::read_reference_for(text, Path::new(""), layer))
+    told(velvet_peg::reference::read_reference_for(text, Path::new(""), layer))
 }
 
 /// As [`system_for`], for the points of a table in a system that is known.
 pub(crate) fn system_for_table(
     text: &str,
     table: &Path,
-    columns: &velvet_peg::CoordinateColumns,
+    columns: &velvet_peg::table::CoordinateColumns,
     packed: bool,
-    options: &velvet_peg::TableOptions,
+    options: &velvet_peg::table::TableOptions,
     crs: Option<&Crs>,
 ) -> Result<Crs, Error> {
-    if !velvet_peg::depends_on_data(text) {
+    if !velvet_peg::reference::depends_on_data(text) {
         return system(text);
     }
     let Some(crs) = crs else {
@@ -74,7 +74,7 @@ pub(crate) fn system_for_table(
              only once: name the zone by its code, or the table by its file"
         )));
     }
-    let layer = velvet_peg::points_of_table(table, columns, packed, options, crs)?;
+    let layer = velvet_peg::zones::points_of_table(table, columns, packed, options, crs)?;
     system_for(text, &LayerReader::of_layer(&layer, table))
 }
 

@@ -14,10 +14,10 @@ use std::io::{BufWriter, Write};
 use std::path::Path;
 use std::process::Command;
 use std::time::Instant;
-use velvet_peg::{
-    BuildOptions, BuildPoints, CoordinateColumns, Crs, Look, LookOptions, NoProgress, Result,
-    Selection, TableOptions, look,
-};
+use velvet_peg::features::BuildOptions;
+use velvet_peg::look::{Look, LookOptions};
+use velvet_peg::table::{CoordinateColumns, TableOptions};
+use velvet_peg::{BuildPoints, Crs, NoProgress, Result, Selection, look};
 
 const HEADER: [&str; 19] = [
     "gate",

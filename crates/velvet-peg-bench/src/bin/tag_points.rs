@@ -4,7 +4,8 @@
 //! `cargo run --release -p velvet-peg-bench --bin tag_points`
 
 use std::time::Instant;
-use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, Result, TagPoints, TagReport};
+use velvet_peg::tag::{TagPoints, TagReport};
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, Result};
 
 const POINTS: usize = 1_000_000;
 const COLUMNS: usize = 60;

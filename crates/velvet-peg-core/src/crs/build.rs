@@ -89,7 +89,8 @@ impl Crs {
     /// A geographic system on a datum of one's own: longitude and latitude in degrees.
     ///
     /// ```
-    /// use velvet_peg_core::{Crs, Datum, Ellipsoid, PrimeMeridian};
+    /// use velvet_peg_core::{Crs, Ellipsoid};
+    /// use velvet_peg_core::crs::{Datum, PrimeMeridian};
     /// let airy = Ellipsoid::new(6_377_563.396, 299.324_964_6)?;
     /// let datum = Datum::custom("Tumblewick 1931", airy, "Airy", PrimeMeridian::greenwich());
     /// let crs = Crs::geographic("Tumblewick 1931", datum)?;
@@ -110,11 +111,12 @@ impl Crs {
     }
 
     /// A projected system from parameters: a county's low-distortion zone, an old survey's
-    /// plane, anything of one of the [`crate::method_codes`]. Coordinates are eastings and northings
+    /// plane, anything of one of the [`crate::projection::method_codes`]. Coordinates are eastings and northings
     /// in `unit`; parameters carry EPSG codes, angles in degrees, lengths in metres.
     ///
     /// ```
-    /// use velvet_peg_core::{Converter, Coordinate, Crs, LengthUnit, Parameters};
+    /// use velvet_peg_core::{Converter, Coordinate, Crs, LengthUnit};
+    /// use velvet_peg_core::projection::Parameters;
     /// let base = Crs::from_epsg(6318)?; // NAD83(2011)
     /// let zone = Parameters::new()
     ///     .angle(8801, 47.0).angle(8802, -120.0).scale(8805, 1.000_04)
@@ -156,7 +158,8 @@ impl Crs {
     /// A horizontal and a vertical system taken together.
     ///
     /// ```
-    /// use velvet_peg_core::{Crs, Height};
+    /// use velvet_peg_core::Crs;
+    /// use velvet_peg_core::crs::Height;
     /// let both = Crs::compound(&Crs::from_epsg(2286)?, &Crs::from_epsg(6360)?)?; // NAVD88, ftUS
     /// assert!(matches!(both.height(), Height::GravityRelated(_)));
     /// # Ok::<(), velvet_peg_core::Error>(())

@@ -83,7 +83,7 @@ impl Datum {
     /// The geodetic datum of an EPSG code.
     ///
     /// ```
-    /// use velvet_peg_core::Datum;
+    /// use velvet_peg_core::crs::Datum;
     /// assert_eq!(Datum::from_epsg(6326)?.ensemble_accuracy_m(), Some(2.0)); // the WGS 84 ensemble
     /// assert_eq!(Datum::from_epsg(6807)?.prime_meridian().name, "Paris");
     /// # Ok::<(), velvet_peg_core::Error>(())

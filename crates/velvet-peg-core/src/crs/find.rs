@@ -23,7 +23,7 @@ pub struct CrsMatch {
 /// Systems that match all words, the likeliest first. A number matches a code.
 ///
 /// ```
-/// let found = velvet_peg_core::find("washington south feet");
+/// let found = velvet_peg_core::crs::find("washington south feet");
 /// assert_eq!(found[0].code, 6599); // NAD83(2011) / Washington South (ftUS)
 /// assert_eq!(found[1].code, 2286); // NAD83 / Washington South (ftUS)
 /// ```

@@ -43,7 +43,8 @@ impl Projection {
     /// codes, angles in degrees, lengths in metres.
     ///
     /// ```
-    /// use velvet_peg_core::{Ellipsoid, Geographic, Parameters, Projection};
+    /// use velvet_peg_core::{Ellipsoid, Geographic};
+    /// use velvet_peg_core::projection::{Parameters, Projection};
     /// let wgs84 = Ellipsoid::from_epsg(7030)?;
     /// let zone_10 = Parameters::new()
     ///     .angle(8801, 0.0).angle(8802, -123.0).scale(8805, 0.9996)

@@ -92,7 +92,8 @@ impl Parameters {
     /// The parameters of a row of the registry, each converted by its own unit.
     ///
     /// ```
-    /// use velvet_peg_core::{Parameters, registry::OperationRow};
+    /// use velvet_peg_core::projection::Parameters;
+    /// use velvet_peg_core::registry::OperationRow;
     /// let row = OperationRow::find(1314).unwrap(); // OSGB36 to WGS 84 (6)
     /// let shift = Parameters::from_registry(&row.parameters)?;
     /// assert_eq!(shift.iter().next().unwrap().value(), Some(446.448)); // metres along X

@@ -94,7 +94,7 @@ impl Atlas {
 /// outside the United States.
 ///
 /// ```
-/// use velvet_peg_core::county_at;
+/// use velvet_peg_core::zones::county_at;
 /// let county = county_at(-119.9, 47.6).unwrap();
 /// assert_eq!((county.name, county.state), ("Douglas", "Washington"));
 /// assert!(county_at(0.0, 51.5).is_none());
@@ -108,7 +108,7 @@ pub fn county_at(lon: f64, lat: f64) -> Option<County> {
 /// of that name where no state is given.
 ///
 /// ```
-/// use velvet_peg_core::county_named;
+/// use velvet_peg_core::zones::county_named;
 /// assert_eq!(county_named("Douglas county, Washington").len(), 1);
 /// assert!(county_named("Douglas").len() > 5);
 /// ```

@@ -43,7 +43,8 @@ pub struct GridSquare {
 /// are), such as `10T GT 12345 67890`.
 ///
 /// ```
-/// use velvet_peg_core::{grid_reference, Geographic};
+/// use velvet_peg_core::Geographic;
+/// use velvet_peg_core::zones::grid_reference;
 /// let text = grid_reference(Geographic { lat: 0.0, lon: 0.0 })?;
 /// assert_eq!(text, "31N AA 66021 00000");
 /// # Ok::<(), velvet_peg_core::Error>(())
@@ -58,7 +59,8 @@ pub fn grid_reference(at: Geographic) -> Result<String> {
 /// The grid reference with 0 to 5 digits each way: squares of 100 km down to 1 m.
 ///
 /// ```
-/// use velvet_peg_core::{grid_reference_to, Geographic};
+/// use velvet_peg_core::Geographic;
+/// use velvet_peg_core::zones::grid_reference_to;
 /// assert_eq!(grid_reference_to(Geographic { lat: 0.0, lon: 0.0 }, 2)?, "31N AA 66 00");
 /// assert_eq!(grid_reference_to(Geographic { lat: 90.0, lon: 0.0 }, 0)?, "Z AH");
 /// # Ok::<(), velvet_peg_core::Error>(())
@@ -115,7 +117,7 @@ pub fn grid_reference_to(at: Geographic, digits: usize) -> Result<String> {
 /// Reads a grid reference of any precision, with or without blanks.
 ///
 /// ```
-/// use velvet_peg_core::parse_grid_reference;
+/// use velvet_peg_core::zones::parse_grid_reference;
 /// let square = parse_grid_reference("31NAA6602100000")?;
 /// assert_eq!((square.side_m, square.easting_m), (1.0, 166_021.0));
 /// assert!(parse_grid_reference("31N ZZ 66 00").is_err()); // no such square in zone 31

@@ -132,7 +132,7 @@ fn name_of(codes: &[u32]) -> Option<String> {
 /// beside its parts, none outside.
 ///
 /// ```
-/// use velvet_peg_core::{state_plane_zones_at, ZoneSet};
+/// use velvet_peg_core::zones::{state_plane_zones_at, ZoneSet};
 /// let hits = state_plane_zones_at(ZoneSet::Spcs83, -119.5, 47.4); // Grant county is split
 /// assert_eq!(hits[0].zone.name, "Washington South");
 /// assert!(hits[0].edge_m().unwrap() < 12_000.0);

@@ -44,7 +44,8 @@ impl UtmZone {
     /// Svalbard. None beyond 84° north and 80° south, where the polar grids take over.
     ///
     /// ```
-    /// use velvet_peg_core::{Geographic, UtmZone};
+    /// use velvet_peg_core::Geographic;
+    /// use velvet_peg_core::zones::UtmZone;
     /// let zone = UtmZone::of(Geographic { lat: 47.4, lon: -120.01 }).unwrap();
     /// assert_eq!((zone.number(), zone.is_north()), (10, true));
     /// assert_eq!(UtmZone::of(Geographic { lat: 60.0, lon: 5.0 }).unwrap().number(), 32);
@@ -182,7 +183,7 @@ pub struct UtmText {
 /// hemisphere otherwise, and the remark says so.
 ///
 /// ```
-/// use velvet_peg_core::utm_text;
+/// use velvet_peg_core::zones::utm_text;
 /// let at = utm_text("10T 705000 5254000")?;
 /// assert_eq!((at.zone.name().as_str(), at.easting_m), ("10N", 705_000.0));
 /// let trap = utm_text("34S 300000 6250000")?; // near Cape Town, not in a band of 32° to 40° north

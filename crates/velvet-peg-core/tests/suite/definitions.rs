@@ -1,8 +1,10 @@
 //! Definition texts: there and back for the whole registry, spellings of other hands, errors.
 
 use crate::support::data;
+use velvet_peg_core::crs::Height;
 use velvet_peg_core::definition::{self, MatchLevel, Spelling};
-use velvet_peg_core::{Crs, CrsKind, Height, LengthUnit, Parameters, registry};
+use velvet_peg_core::projection::Parameters;
+use velvet_peg_core::{Crs, CrsKind, LengthUnit, registry};
 
 type Notation = (&'static str, fn(&Crs) -> Option<String>);
 

@@ -1,10 +1,13 @@
 //! Places where formulas break: poles, antipodes, coincident points, flat cones, the edge of
 //! a method's domain, areas across 180°.
 
+use velvet_peg_core::crs::Datum;
+use velvet_peg_core::extent::Coverage;
+use velvet_peg_core::geodesic::full_circle;
+use velvet_peg_core::projection::{Parameters, Projection};
 use velvet_peg_core::{
-    AngleUnit, AreaUnit, Bounds, Converter, Coordinate, Coverage, Crs, Datum, Ellipsoid, Extent,
-    Geodesic, Geographic, LengthUnit, Operation, Parameters, Projection, full_circle, geocentric,
-    planar,
+    AngleUnit, AreaUnit, Bounds, Converter, Coordinate, Crs, Ellipsoid, Extent, Geodesic,
+    Geographic, LengthUnit, Operation, geocentric, planar,
 };
 
 fn wgs84() -> Ellipsoid {

@@ -4,9 +4,8 @@ use std::collections::HashMap;
 use std::sync::mpsc::{Receiver, channel};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
-use velvet_peg_core::{
-    Bounds, Converter, Coordinate, Crs, GridFiles, Grids, PlanOptions, ShiftGrid,
-};
+use velvet_peg_core::grid::{GridFiles, Grids, ShiftGrid};
+use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 
 /// Files in memory, by name in lower case.
 #[derive(Debug, Default)]

@@ -1,6 +1,7 @@
 //! Guesses on coordinates whose system is hidden.
 
-use velvet_peg_core::{Converter, Coordinate, Crs, Expected, Geographic, Hypothesis, guess};
+use velvet_peg_core::guess::{Expected, Hypothesis, guess};
+use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 
 /// Coordinates of a system round a place on WGS 84, with those places.
 fn hidden(code: u32, lat: f64, lon: f64) -> (Vec<(f64, f64)>, Vec<Geographic>) {

@@ -2,8 +2,9 @@
 //! parameters by their units.
 
 use std::collections::{BTreeMap, BTreeSet};
+use velvet_peg_core::projection::{Parameters, Quantity};
 use velvet_peg_core::registry::{Decimal, OperationKind, OperationRow, Value};
-use velvet_peg_core::{Crs, Geographic, Operation, Parameters, Quantity};
+use velvet_peg_core::{Crs, Geographic, Operation};
 
 /// Coordinates of this epoch, where an operation needs one.
 const EPOCH: f64 = 2026.5;

@@ -2,10 +2,8 @@
 
 use crate::support::{Row, published};
 use velvet_peg_core::angle::{Axis, parse};
-use velvet_peg_core::{
-    Converter, Coordinate, Crs, Ellipsoid, Geographic, Operation, ParameterKind, Parameters,
-    Projection, geocentric, kind_of_parameter,
-};
+use velvet_peg_core::projection::{ParameterKind, Parameters, Projection, kind_of_parameter};
+use velvet_peg_core::{Converter, Coordinate, Crs, Ellipsoid, Geographic, Operation, geocentric};
 
 fn latitude(row: &Row, column: &str) -> f64 {
     parse(row.text(column), Axis::Latitude).unwrap()

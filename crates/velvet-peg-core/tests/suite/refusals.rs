@@ -1,10 +1,13 @@
 //! What makes no sense is refused when it is given, by name.
 
 use velvet_peg_core::definition::{self, Spelling};
-use velvet_peg_core::{
-    Crs, Ellipsoid, Parameters, Projection, UtmZone, kind_of_parameter, method_codes, parameters_of,
+use velvet_peg_core::projection::ParameterKind;
+use velvet_peg_core::projection::{
+    Parameters, Projection, kind_of_parameter, method_codes, parameters_of,
 };
-use velvet_peg_core::{ParameterKind, registry};
+use velvet_peg_core::registry;
+use velvet_peg_core::zones::UtmZone;
+use velvet_peg_core::{Crs, Ellipsoid};
 
 /// A value for a parameter that its method takes, of the right kind or of another.
 fn with(parameters: Parameters, code: u32, kind: ParameterKind, latitude: f64) -> Parameters {

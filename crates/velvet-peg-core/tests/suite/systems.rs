@@ -1,8 +1,9 @@
 //! Reference systems, routes between them, and the forms of a converter.
 
+use velvet_peg_core::crs::find;
+use velvet_peg_core::zones::{UtmZone, grid_reference};
 use velvet_peg_core::{
-    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, Policy, UtmZone, find,
-    grid_reference, registry,
+    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, Policy, registry,
 };
 
 fn crs(code: u32) -> Crs {

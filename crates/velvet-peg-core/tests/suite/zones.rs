@@ -3,11 +3,12 @@
 use crate::support::data;
 use proptest::prelude::*;
 use std::collections::{BTreeSet, HashSet};
-use velvet_peg_core::{
-    Geographic, OUTLINE_UNCERTAINTY_M, PolarGrid, UtmZone, ZoneSet, county_at, county_named,
-    grid_reference_to, parse_grid_reference, registry, state_plane_zones, state_plane_zones_at,
-    state_plane_zones_of_county, utm_text,
+use velvet_peg_core::zones::{
+    OUTLINE_UNCERTAINTY_M, PolarGrid, UtmZone, ZoneSet, county_at, county_named, grid_reference_to,
+    parse_grid_reference, state_plane_zones, state_plane_zones_at, state_plane_zones_of_county,
+    utm_text,
 };
+use velvet_peg_core::{Geographic, registry};
 
 #[test]
 fn places_in_known_counties_are_in_their_zones() {

@@ -4,7 +4,8 @@
 use super::sexagesimal::Misread;
 use super::{Finding, QualitySheet, Severity, in_degrees};
 use serde::Serialize;
-use velvet_peg_core::{Crs, Ellipsoid, Expected, Geodesic, Geographic, Hypothesis, guess};
+use velvet_peg_core::guess::{Expected, Hypothesis, guess};
+use velvet_peg_core::{Crs, Ellipsoid, Geodesic, Geographic};
 
 /// How several layers go together.
 #[derive(Clone, Debug, Serialize)]

@@ -158,7 +158,8 @@ impl CheckReport {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{CheckOptions, NoProgress, check};
+/// use velvet_peg::{NoProgress, check};
+/// use velvet_peg::check::CheckOptions;
 /// let options = CheckOptions { key: vec!["field".into()], ..CheckOptions::default() };
 /// let report = check(&[file("fields.geojson")], &options, &mut NoProgress)?;
 /// assert!(report.passes());

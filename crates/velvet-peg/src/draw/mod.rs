@@ -77,7 +77,8 @@ const COLOURS: [(&str, &str); 6] = [
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{draw, DrawOptions, Layer};
+/// use velvet_peg::{draw, Layer};
+/// use velvet_peg::draw::DrawOptions;
 /// let layers = [Layer::read(file("fields.geojson"))?, Layer::read(file("laterals.geojson"))?];
 /// draw(&layers, &file("map.png"), &DrawOptions { label: Some("field".into()), ..DrawOptions::default() })?;
 /// assert!(file("map.png").exists());
@@ -111,7 +112,8 @@ pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<N
 /// The map as SVG text.
 ///
 /// ```
-/// use velvet_peg::{svg, Crs, DrawOptions, Geometry, Layer};
+/// use velvet_peg::{Crs, Geometry, Layer};
+/// use velvet_peg::draw::{svg, DrawOptions};
 /// let mut gates = Layer::new("gates", Some(Crs::from_epsg(4326)?));
 /// gates.push(Geometry::Point((-120.0, 47.4)), [("name", "Gate 7".into())])?;
 /// let (text, _) = svg(&[gates], &DrawOptions::default())?;

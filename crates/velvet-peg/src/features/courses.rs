@@ -56,7 +56,8 @@ impl BuildCourses {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildCourses, NoProgress};
+    /// use velvet_peg::NoProgress;
+    /// use velvet_peg::features::BuildCourses;
     /// std::fs::write(file("deed.csv"), "bearing,distance\nN 0 E,100\nN 90 E,50\nS 0 E,100\nS 90 W,50\n")?;
     /// let courses = BuildCourses::default();
     /// let (outcome, closures) = courses.run(&file("deed.csv"), &file("deed.gpkg"), &mut NoProgress)?;

@@ -30,7 +30,8 @@ impl BuildFeatures {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildFeatures, NoProgress};
+    /// use velvet_peg::NoProgress;
+    /// use velvet_peg::features::BuildFeatures;
     /// std::fs::write(file("a.csv"), "ditch,shape\nAlder,\"LINESTRING (0 0, 3 4)\"\n")?;
     /// let outcome = BuildFeatures::default().run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
     /// assert_eq!(outcome.out, 1);
@@ -38,7 +39,7 @@ impl BuildFeatures {
     /// ```
     ///
     /// # Errors
-    /// As [`BuildPoints::run`].
+    /// As [`BuildPoints::run`](super::BuildPoints::run).
     pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
         refuse_existing(out, self.build.write.replaces())?;
         let file = TableFile::open(table, &self.build.table)?;

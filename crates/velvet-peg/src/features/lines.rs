@@ -35,7 +35,8 @@ impl BuildLines {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildLines, Crs, NoProgress};
+    /// use velvet_peg::{Crs, NoProgress};
+    /// use velvet_peg::features::BuildLines;
     /// std::fs::write(file("a.csv"), "ditch,no,east,north\nT-1,2,600010,5250000\nT-1,1,600000,5250000\n")?;
     /// let mut lines = BuildLines::grouped_by("ditch", Crs::from_epsg(32610)?);
     /// lines.vertices.order = Some("no".into());

@@ -1,6 +1,7 @@
-//! Building features from the rows of a table: points from coordinate columns, or features of
-//! any kind from a column with geometries as text. [`vertices`] gathers rows of vertices for
-//! [`lines`] and [`polygons`]; [`courses`] has the courses of deeds.
+//! Features made of the rows of a table: [`BuildPoints`] takes columns of coordinates,
+//! [`BuildFeatures`] a column with geometries as text, [`BuildLines`] and [`BuildPolygons`] rows
+//! that are vertices, [`BuildCourses`] the courses of deeds. What is the same for all of them is in
+//! [`BuildOptions`].
 
 mod closure;
 mod course_columns;

@@ -52,7 +52,8 @@ impl BuildPolygons {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildPolygons, Layer, NoProgress};
+    /// use velvet_peg::{Layer, NoProgress};
+    /// use velvet_peg::features::BuildPolygons;
     /// std::fs::write(file("a.csv"), "e,n\n0,0\n0,10\n10,10\n10,0\n")?;
     /// BuildPolygons::default().run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
     /// let polygon = Layer::read(file("a.gpkg"))?.features().next().unwrap().vertices();

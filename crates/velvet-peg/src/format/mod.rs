@@ -1,7 +1,7 @@
-//! The formats: one file or folder each, and the table that lists them.
-//!
-//! A new format is a file with its [`FormatDescription`] and a line in [`TABLE`]. What reads,
-//! writes, recognises, verifies and adds to files goes through the table.
+//! The formats of layers and tables, and what each can hold: [`Format::all`], [`Capability`].
+
+// A new format is a folder with its `FormatDescription` and a line in `TABLE`. What reads, writes,
+// recognises, verifies and adds to files goes through the table.
 
 mod dbf;
 mod delimited_text;
@@ -15,8 +15,10 @@ mod kml;
 mod shapefile;
 mod workbook;
 
+pub use crate::format_support::{Appending, Attributes, Capability, Systems, Texts};
+
 use crate::error::{Error, Result};
-use crate::format_support::{Capability, FileStart, FormatDescription, HEADINGS};
+use crate::format_support::{FileStart, FormatDescription, HEADINGS};
 use std::fmt;
 use std::path::Path;
 

@@ -58,7 +58,8 @@ impl Job {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{Job, RunOptions, NoJobProgress};
+    /// use velvet_peg::Job;
+    /// use velvet_peg::job::{RunOptions, NoJobProgress};
     /// let job = Job::parse(r#"
     ///     job = 1
     ///     [sources.fields]

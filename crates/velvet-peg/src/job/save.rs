@@ -14,7 +14,8 @@ impl Job {
     ///
     /// ```
     /// use std::path::Path;
-    /// use velvet_peg::{ConvertStep, Job, JobOutput, JobSource};
+    /// use velvet_peg::Job;
+    /// use velvet_peg::job::{ConvertStep, JobOutput, JobSource};
     /// let step = ConvertStep { to: Some("utm".into()), ..ConvertStep::default() }.into();
     /// let source = JobSource { file: "fields.geojson".into(), ..JobSource::default() };
     /// let job = Job::of_step(source, None, step, JobOutput { file: "out.gpkg".into(), ..JobOutput::default() });

@@ -38,7 +38,7 @@ impl Batch {
     /// ```
     /// use std::sync::Arc;
     /// use velvet_peg::arrow::array::{ArrayRef, Int32Array, RecordBatch};
-    /// use velvet_peg::{Batch, GeometryColumn, ValueRef};
+    /// use velvet_peg::layer::{Batch, GeometryColumn, ValueRef};
     /// let mut gates = GeometryColumn::new();
     /// gates.push_point(-120.004, 47.412, None);
     /// gates.push_point(-119.991, 47.405, None);

@@ -132,7 +132,8 @@ impl Layer {
     /// ```
     /// use velvet_peg::arrow::array::RecordBatch;
     /// use velvet_peg::arrow::schema::Schema;
-    /// use velvet_peg::{Batch, Crs, GeometryColumn, Layer};
+    /// use velvet_peg::{Crs, Layer};
+    /// use velvet_peg::layer::{Batch, GeometryColumn};
     /// let batch = Batch::try_new(GeometryColumn::new(), RecordBatch::new_empty(Schema::empty().into()), 1)?;
     /// let gates = Layer::try_from_batches("gates", Some(Crs::from_epsg(4326)?), vec![batch])?;
     /// assert!(gates.is_empty());

@@ -13,7 +13,8 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::borrow::Cow;
 use std::path::Path;
 use std::sync::Arc;
-use velvet_peg_core::{Converter, Crs, Height};
+use velvet_peg_core::crs::Height;
+use velvet_peg_core::{Converter, Crs};
 
 /// How the batches of a layer become ones that a format can hold.
 #[derive(Debug)]

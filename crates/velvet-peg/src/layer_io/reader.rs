@@ -92,7 +92,8 @@ impl LayerReader {
     ///
     /// ```
     /// use std::path::Path;
-    /// use velvet_peg::{Geometry, Layer, LayerReader, MeasureOptions, Crs, NoProgress, measure};
+    /// use velvet_peg::{Geometry, Layer, LayerReader, Crs, NoProgress, measure};
+    /// use velvet_peg::measure::MeasureOptions;
     /// let mut ditches = Layer::new("ditches", Some(Crs::from_epsg(32610)?));
     /// ditches.push(Geometry::LineString(vec![(6e5, 5.25e6), (6e5, 5.2501e6)]), [("name", "T-1".into())])?;
     /// let reader = LayerReader::of_layer(&ditches, Path::new("ditches"));

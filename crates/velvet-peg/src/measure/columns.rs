@@ -42,7 +42,8 @@ impl MeasureColumns {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{AreaUnit, Layer, LayerReader, MeasureColumns, NoProgress};
+    /// use velvet_peg::{AreaUnit, Layer, LayerReader, NoProgress};
+    /// use velvet_peg::measure::MeasureColumns;
     /// let columns = MeasureColumns { areas: vec![AreaUnit::Hectare], ..MeasureColumns::default() };
     /// let fields = LayerReader::open(&file("fields.geojson"), None)?;
     /// columns.run(fields, &file("out.gpkg"), &mut NoProgress)?;

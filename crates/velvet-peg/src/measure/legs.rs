@@ -4,7 +4,8 @@ use crate::error::{Error, Result};
 use crate::home_system::home_system;
 use crate::layer::{GeometryColumn, GeometryKind, no_system};
 use crate::layer_io::LayerReader;
-use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, full_circle};
+use velvet_peg_core::geodesic::full_circle;
+use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic};
 
 /// The course from one vertex of a feature to the next.
 #[derive(Clone, Debug)]
@@ -32,7 +33,8 @@ pub struct FeatureLeg {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{LayerReader, feature_legs};
+/// use velvet_peg::LayerReader;
+/// use velvet_peg::measure::feature_legs;
 /// let fields = LayerReader::open(&file("fields.geojson"), None)?;
 /// let legs = feature_legs(&fields, 1, None)?;
 /// assert_eq!(legs.len(), 6);

@@ -132,7 +132,8 @@ impl Measures {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{measure, LayerReader, MeasureOptions, NoProgress};
+/// use velvet_peg::{measure, LayerReader, NoProgress};
+/// use velvet_peg::measure::MeasureOptions;
 /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
 /// let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress)?;
 /// assert_eq!(measures.ellipsoid, "WGS 84");

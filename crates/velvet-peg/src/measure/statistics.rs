@@ -23,7 +23,7 @@ impl Statistics {
     /// Of these figures; all zero of none.
     ///
     /// ```
-    /// use velvet_peg::Statistics;
+    /// use velvet_peg::measure::Statistics;
     /// let of = Statistics::of([2.0, 4.0, 4.0, 10.0]);
     /// assert_eq!((of.sum, of.mean, of.median, of.minimum, of.maximum), (20.0, 5.0, 4.0, 2.0, 10.0));
     /// assert_eq!(of.deviation, 12f64.sqrt());

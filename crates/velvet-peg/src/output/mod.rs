@@ -1,7 +1,7 @@
 //! Outputs that appear whole or not at all.
 //!
 //! A file is written under its own name in a hidden folder beside its place, and takes its place
-//! when it is whole ([`publish`]): links are followed, modes are kept, data is on disk before the
+//! when it is whole (`publish`): links are followed, modes are kept, data is on disk before the
 //! name is. Dropped before that, nothing of it is left. An existing file is refused unless
 //! overwriting was asked for; what is not a regular file is never replaced.
 

@@ -2,10 +2,10 @@
 
 use crate::home_system::{from_greenwich, home_system};
 use crate::notice::Notice;
-use velvet_peg_core::{
-    Converter, Coordinate, Crs, Geographic, OUTLINE_UNCERTAINTY_M, StatePlaneMatch,
-    state_plane_zones, state_plane_zones_at,
+use velvet_peg_core::zones::{
+    OUTLINE_UNCERTAINTY_M, StatePlaneMatch, state_plane_zones, state_plane_zones_at,
 };
+use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 
 /// Degrees that a zone is carried on beyond its edge as a matter of course.
 const MARGIN_DEG: f64 = 0.5;

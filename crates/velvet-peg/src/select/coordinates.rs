@@ -32,7 +32,7 @@ impl PlaceColumns {
     ///
     /// ```
     /// use std::path::Path;
-    /// use velvet_peg::PlaceColumns;
+    /// use velvet_peg::select::PlaceColumns;
     /// let (columns, _) = PlaceColumns::parse("EPSG:32611:utm_e,utm_n:2", Path::new(""))?;
     /// assert_eq!((columns.x.as_str(), columns.decimals), ("utm_e", Some(2)));
     /// # Ok::<(), velvet_peg::Error>(())

@@ -75,7 +75,7 @@ impl FunctionHelp {
     /// The table of the documentation, in Markdown.
     ///
     /// ```
-    /// assert!(velvet_peg::FunctionHelp::table().contains("| `ST_Area` |"));
+    /// assert!(velvet_peg::select::FunctionHelp::table().contains("| `ST_Area` |"));
     /// ```
     pub fn table() -> String {
         let mut lines = vec![

@@ -54,7 +54,7 @@ impl NumberText {
     /// The text of a number.
     ///
     /// ```
-    /// use velvet_peg::NumberText;
+    /// use velvet_peg::select::NumberText;
     /// let text = NumberText { decimals: 2, thousands: Some(',') };
     /// assert_eq!(text.write(-1234567.25), "-1,234,567.25");
     /// ```

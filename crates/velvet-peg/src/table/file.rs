@@ -21,7 +21,7 @@ const HEAD_ROWS: usize = 200;
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{Cell, TableFile, TableOptions};
+/// use velvet_peg::table::{Cell, TableFile, TableOptions};
 /// let table = TableFile::open(&file("headgates.csv"), &TableOptions::default())?;
 /// let rows = table.rows()?;
 /// let northing = rows.columns().iter().position(|name| name == "northing");

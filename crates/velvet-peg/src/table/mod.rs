@@ -14,6 +14,7 @@ mod point_file;
 mod reader;
 mod vertex_columns;
 
+pub use crate::format_support::{CellType, Quoting, SheetShape, TableOptions};
 pub use columns::CoordinateColumns;
 pub(crate) use columns::Found;
 pub(crate) use coordinate::{Notation, is_angle, read_pair};

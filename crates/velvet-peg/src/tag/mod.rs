@@ -62,7 +62,8 @@ impl TagPoints {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildPoints, Crs, LayerReader, TagPoints, NoProgress};
+    /// use velvet_peg::{BuildPoints, Crs, LayerReader, NoProgress};
+    /// use velvet_peg::tag::TagPoints;
     /// std::fs::write(file("a.csv"), "lon,lat\n-120.0445,47.4272\n-120.9,47.4\n")?;
     /// BuildPoints::in_system(Crs::from_epsg(4326)?).run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
     /// let points = LayerReader::open(&file("a.gpkg"), None)?;

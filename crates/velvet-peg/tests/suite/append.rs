@@ -1,7 +1,8 @@
 //! Adding features to a layer that is there.
 
 use std::path::Path;
-use velvet_peg::{Crs, Geometry, GeometryKind, Layer, LayerReader, Value, WriteOptions, declare};
+use velvet_peg::layer::GeometryKind;
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, Value, WriteOptions, declare};
 
 fn append() -> WriteOptions {
     WriteOptions { append: true, ..WriteOptions::default() }

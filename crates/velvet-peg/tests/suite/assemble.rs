@@ -1,9 +1,10 @@
 //! Lines and polygons, built from tables with known answers.
 
 use std::path::{Path, PathBuf};
+use velvet_peg::features::{BuildLines, BuildOptions, BuildPolygons, VertexOptions};
+use velvet_peg::measure::MeasureOptions;
 use velvet_peg::{
-    BuildLines, BuildOptions, BuildPolygons, Crs, Geometry, Layer, LayerReader, MeasureOptions,
-    NoProgress, Summary, Value, VertexOptions, WriteOptions, measure,
+    Crs, Geometry, Layer, LayerReader, NoProgress, Summary, Value, WriteOptions, measure,
 };
 
 fn data(name: &str) -> PathBuf {

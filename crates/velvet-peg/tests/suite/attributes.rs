@@ -1,10 +1,13 @@
 //! Columns shaped, joined by key, and taken over from polygons.
 
 use std::path::Path;
+use velvet_peg::join::JoinTable;
+use velvet_peg::measure::{MeasureColumns, MeasureOptions, feature_legs};
+use velvet_peg::select::{NumberText, PlaceColumns};
+use velvet_peg::tag::TagPoints;
 use velvet_peg::{
-    AreaUnit, ConvertLayer, Crs, Geometry, JoinTable, Layer, LayerReader, LengthUnit,
-    MeasureColumns, MeasureOptions, NoProgress, NumberText, PlaceColumns, Selection, TagPoints,
-    Value, WriteOptions, feature_legs, measure,
+    AreaUnit, ConvertLayer, Crs, Geometry, Layer, LayerReader, LengthUnit, NoProgress, Selection,
+    Value, WriteOptions, measure,
 };
 
 fn gates() -> Layer {

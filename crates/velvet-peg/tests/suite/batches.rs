@@ -8,10 +8,8 @@ use velvet_peg::arrow::array::builder::{
 use velvet_peg::arrow::array::types::Int32Type;
 use velvet_peg::arrow::array::*;
 use velvet_peg::arrow::schema::{DataType, Field, Schema};
-use velvet_peg::{
-    Batch, Converter, Crs, Geometry, GeometryColumn, Layer, LayerReader, LayerWriter, Value,
-    WriteOptions,
-};
+use velvet_peg::layer::{Batch, GeometryColumn};
+use velvet_peg::{Converter, Crs, Geometry, Layer, LayerReader, LayerWriter, Value, WriteOptions};
 
 /// Two points and nothing.
 fn geometry() -> GeometryColumn {
@@ -338,8 +336,8 @@ fn readers_writers_and_layers_go_to_other_threads() {
     fn shared<T: Send + Sync>() {}
     sent::<LayerReader>();
     sent::<LayerWriter>();
-    sent::<velvet_peg::TableReader>();
-    shared::<velvet_peg::TableFile>();
+    sent::<velvet_peg::table::TableReader>();
+    shared::<velvet_peg::table::TableFile>();
     shared::<Layer>();
     shared::<Batch>();
     shared::<Crs>();

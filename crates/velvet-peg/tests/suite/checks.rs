@@ -1,10 +1,11 @@
 //! Warnings before everyday mistakes hurt: what must be told, and what must not.
 
 use std::fmt::Write;
-use velvet_peg::{
-    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, Crs, GeodesicSolver, Look,
-    LookOptions, NoProgress, Severity, look,
-};
+use velvet_peg::added_columns::AppendOptions;
+use velvet_peg::course::GeodesicSolver;
+use velvet_peg::look::{Look, LookOptions};
+use velvet_peg::table::CoordinateColumns;
+use velvet_peg::{BuildPoints, ConvertTable, Crs, NoProgress, Severity, look};
 
 /// Twenty headgates in the Tumblewick district as longitude and latitude.
 fn gates() -> Vec<(f64, f64)> {

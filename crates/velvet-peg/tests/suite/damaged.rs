@@ -3,9 +3,10 @@
 
 use std::fs;
 use std::path::Path;
+use velvet_peg::look::LookOptions;
 use velvet_peg::{
-    BuildPoints, ConvertLayer, Crs, Layer, LayerReader, LookOptions, NoProgress, Result, Summary,
-    format_of, look,
+    BuildPoints, ConvertLayer, Crs, Layer, LayerReader, NoProgress, Result, Summary, format_of,
+    look,
 };
 
 fn crs(code: u32) -> Crs {

@@ -2,10 +2,9 @@
 
 use std::collections::HashMap;
 use std::path::Path;
-use velvet_peg::{
-    BuildCourses, BuildOptions, Crs, LayerReader, LengthUnit, MeasureOptions, NoProgress, Summary,
-    measure,
-};
+use velvet_peg::features::{BuildCourses, BuildOptions};
+use velvet_peg::measure::MeasureOptions;
+use velvet_peg::{Crs, LayerReader, LengthUnit, NoProgress, Summary, measure};
 
 fn texts(outcome: &Summary) -> String {
     outcome.notices.iter().map(|notice| notice.text.clone()).collect::<Vec<_>>().join("\n")

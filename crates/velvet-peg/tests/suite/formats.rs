@@ -3,7 +3,8 @@
 
 use std::fs;
 use std::path::Path;
-use velvet_peg::{Crs, Format, GeometryKind, Layer, LayerReader, Notice, WriteOptions};
+use velvet_peg::layer::GeometryKind;
+use velvet_peg::{Crs, Format, Layer, LayerReader, Notice, WriteOptions};
 
 /// Points, lines and polygons with every type of attribute, as a file that nobody of ours
 /// wrote.

@@ -1,9 +1,8 @@
 //! Every kind of geometry through every format, and files that are broken.
 
-use velvet_peg::{
-    Batch, Crs, Geometry, GeometryKind, Layer, LayerReader, MeasureOptions, NoProgress,
-    WriteOptions, measure,
-};
+use velvet_peg::layer::{Batch, GeometryKind};
+use velvet_peg::measure::MeasureOptions;
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, WriteOptions, measure};
 
 const ALL_KINDS: &str = r#"{"type":"FeatureCollection","features":[
 {"type":"Feature","properties":{"n":1},"geometry":{"type":"Point","coordinates":[-120,47.4,350.25]}},

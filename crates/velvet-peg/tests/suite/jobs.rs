@@ -2,10 +2,9 @@
 //! carried elsewhere.
 
 use std::path::{Path, PathBuf};
-use velvet_peg::{
-    Crs, Job, JobLog, Layer, NoJobProgress, PackOptions, RunOptions, STEP_KINDS, WORDS,
-    WriteOptions, definition, demo, pack_job, steps_table,
-};
+use velvet_peg::job::{JobLog, NoJobProgress, RunOptions, STEP_KINDS, WORDS, steps_table};
+use velvet_peg::pack::{PackOptions, pack_job};
+use velvet_peg::{Crs, Job, Layer, WriteOptions, definition, demo};
 
 fn laid_out() -> tempfile::TempDir {
     let folder = tempfile::tempdir().unwrap();
@@ -72,7 +71,7 @@ fn every_word_of_a_job_has_its_place() {
         assert_eq!(job.spans.find(word), place, "{word}");
     }
     // A job made in code has no text, and its errors no places.
-    let step = velvet_peg::DeclareStep::default().into();
+    let step = velvet_peg::job::DeclareStep::default().into();
     let made = Job::of_step(Default::default(), None, step, Default::default());
     assert_eq!(made.spans.find("steps.0"), None);
 }

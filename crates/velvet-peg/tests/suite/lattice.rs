@@ -2,10 +2,10 @@
 
 use proptest::prelude::*;
 use std::path::Path;
-use velvet_peg::{
-    BuildOptions, BuildPolygons, Crs, Geometry, Layer, LayerReader, MeasureOptions, NoProgress,
-    TagPoints, Value, VertexOptions, measure,
-};
+use velvet_peg::features::{BuildOptions, BuildPolygons, VertexOptions};
+use velvet_peg::measure::MeasureOptions;
+use velvet_peg::tag::TagPoints;
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, Value, measure};
 
 type Ring = Vec<(i64, i64)>;
 

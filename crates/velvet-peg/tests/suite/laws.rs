@@ -4,10 +4,12 @@
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use std::path::Path;
+use velvet_peg::features::{BuildCourses, BuildLines, BuildPolygons, VertexOptions};
+use velvet_peg::join::JoinTable;
 use velvet_peg::planar::{Placing, place_in_ring, ring_area};
+use velvet_peg::tag::TagPoints;
 use velvet_peg::{
-    BuildCourses, BuildLines, BuildPolygons, Crs, Geometry, JoinTable, Layer, LayerReader,
-    NoProgress, Selection, TagPoints, Value, VertexOptions, WriteOptions, bearing,
+    Crs, Geometry, Layer, LayerReader, NoProgress, Selection, Value, WriteOptions, bearing,
 };
 
 fn again() -> WriteOptions {
@@ -233,7 +235,7 @@ proptest! {
         convert.run(&reader(&layer), &out, &mut NoProgress).unwrap();
         let written = Layer::read(&out).unwrap();
         let measures = velvet_peg::measure(
-            &reader(&written), &velvet_peg::MeasureOptions::default(), &mut NoProgress,
+            &reader(&written), &velvet_peg::measure::MeasureOptions::default(), &mut NoProgress,
         ).unwrap();
         let real = |name: &str| match written.features().next().unwrap().value(name) {
             Some(Value::Real(value)) => value,

@@ -1,9 +1,11 @@
 //! Layers in memory and in files.
 
 use std::path::Path;
+use velvet_peg::layer::GeometryKind;
+use velvet_peg::measure::MeasureOptions;
+use velvet_peg::table::CoordinateColumns;
 use velvet_peg::{
-    BuildPoints, CoordinateColumns, Crs, Geometry, GeometryKind, Layer, LayerReader,
-    MeasureOptions, NoProgress, Value, WriteOptions, measure,
+    BuildPoints, Crs, Geometry, Layer, LayerReader, NoProgress, Value, WriteOptions, measure,
 };
 
 fn crs(code: u32) -> Option<Crs> {

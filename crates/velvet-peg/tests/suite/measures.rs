@@ -2,9 +2,12 @@
 //! in another way.
 
 use std::path::Path;
+use velvet_peg::measure::{
+    MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,
+};
 use velvet_peg::{
-    AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, MeasureColumns, MeasureOptions,
-    Measured, Measures, NoProgress, Severity, Statistics, Value, demo, feature_legs, measure,
+    AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, NoProgress, Severity, Value, demo,
+    measure,
 };
 
 fn reader(layer: &Layer) -> LayerReader {

@@ -1,9 +1,9 @@
 //! Rows in = features out + rejects, whatever the table.
 
 use proptest::prelude::*;
-use velvet_peg::{
-    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, Crs, Layer, NoProgress,
-};
+use velvet_peg::added_columns::AppendOptions;
+use velvet_peg::table::CoordinateColumns;
+use velvet_peg::{BuildPoints, ConvertTable, Crs, Layer, NoProgress};
 
 fn cell() -> impl Strategy<Value = String> {
     prop_oneof![

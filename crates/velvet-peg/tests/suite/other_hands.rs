@@ -5,9 +5,8 @@
 
 use std::fmt::Write;
 use std::path::Path;
-use velvet_peg::{
-    BuildPoints, CoordinateColumns, Crs, LayerReader, NoProgress, TableOptions, Value,
-};
+use velvet_peg::table::{CoordinateColumns, TableOptions};
+use velvet_peg::{BuildPoints, Crs, LayerReader, NoProgress, Value};
 
 const LAYERS: [&str; 7] = [
     "native-points.parquet",

@@ -163,7 +163,8 @@ fn lines_of_geojson_are_features_each() {
 
 #[test]
 fn large_tables_are_looked_at_by_parts() {
-    use velvet_peg::{Look, LookOptions, NoProgress, look};
+    use velvet_peg::look::{Look, LookOptions};
+    use velvet_peg::{NoProgress, look};
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("big.tsv");
     let rows = 800_000_u32;

@@ -1,6 +1,7 @@
 //! Maps: what is on them, where, and at which scale.
 
-use velvet_peg::{Crs, DrawOptions, Geometry, Layer, svg};
+use velvet_peg::draw::{DrawOptions, svg};
+use velvet_peg::{Crs, Geometry, Layer};
 
 fn crs(code: u32) -> Crs {
     Crs::from_epsg(code).unwrap()

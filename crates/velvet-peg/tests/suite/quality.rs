@@ -1,10 +1,8 @@
 //! Quality sheets: the trade's everyday mistakes are found, with figures, and nothing else.
 
 use std::path::{Path, PathBuf};
-use velvet_peg::{
-    BuildPoints, CheckOptions, CheckReport, Crs, Geometry, Layer, NoProgress, Severity, check,
-    sheets_as_html, sheets_as_markdown,
-};
+use velvet_peg::check::{CheckOptions, CheckReport, sheets_as_html, sheets_as_markdown};
+use velvet_peg::{BuildPoints, Crs, Geometry, Layer, NoProgress, Severity, check};
 
 /// A little cloud of points near 47.41° N, 120.02° W, in degrees to seven digits.
 fn cloud() -> Vec<(f64, f64)> {

@@ -149,12 +149,12 @@ fn every_function_has_its_line_and_its_example_works() {
     let page = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/expressions.md");
     let page = std::fs::read_to_string(page).unwrap();
     assert!(
-        page.contains(&velvet_peg::FunctionHelp::table()),
+        page.contains(&velvet_peg::select::FunctionHelp::table()),
         "docs/expressions.md is out of date"
     );
     let folder = tempfile::tempdir().unwrap();
     let reader = bare(folder.path());
-    for (number, function) in velvet_peg::FUNCTIONS.iter().enumerate() {
+    for (number, function) in velvet_peg::select::FUNCTIONS.iter().enumerate() {
         let out = folder.path().join(format!("{number}.gpkg"));
         let set = vec![function.example.to_string()];
         let outcome = run(&reader, &out, Selection { set, ..Selection::default() });

@@ -5,7 +5,8 @@ use shapefile::{Point, PointZ, Polygon, PolygonRing, Polyline, Shape, ShapeWrite
 use std::fs;
 use std::path::Path;
 use velvet_peg::definition::{self, Spelling};
-use velvet_peg::{Crs, CrsOrigin, Geometry, GeometryKind, Layer, LayerReader, Value, WriteOptions};
+use velvet_peg::layer::{CrsOrigin, GeometryKind};
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, Value, WriteOptions};
 
 /// Three headgates with every kind of attribute, in state plane feet.
 fn headgates(path: &Path) {

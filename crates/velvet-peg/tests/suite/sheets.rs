@@ -2,10 +2,12 @@
 
 use rust_xlsxwriter::Workbook;
 use std::path::Path;
-use velvet_peg::{
-    BuildLines, BuildPolygons, CheckOptions, Job, JoinTable, Layer, LayerReader, LoggedStep,
-    NoJobProgress, NoProgress, RunOptions, TableOptions, Value, VertexOptions, check, demo,
-};
+use velvet_peg::check::CheckOptions;
+use velvet_peg::features::{BuildLines, BuildPolygons, VertexOptions};
+use velvet_peg::job::{LoggedStep, NoJobProgress, RunOptions};
+use velvet_peg::join::JoinTable;
+use velvet_peg::table::TableOptions;
+use velvet_peg::{Job, Layer, LayerReader, NoProgress, Value, check, demo};
 
 /// A workbook of sheets, each with a header and rows of cells.
 fn workbook(path: &Path, sheets: &[(&str, &[&[&str]])]) {

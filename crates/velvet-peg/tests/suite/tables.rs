@@ -1,9 +1,10 @@
 //! Reading text tables, adding columns to them, and what is said when that fails.
 
-use velvet_peg::{
-    AppendOptions, BuildPoints, ConvertTable, CoordinateColumns, CourseColumns, CourseTable, Crs,
-    Look, LookOptions, NoProgress, Quoting, Result, Summary, TableLook, TableOptions, look,
-};
+use velvet_peg::added_columns::AppendOptions;
+use velvet_peg::course::{CourseColumns, CourseTable};
+use velvet_peg::look::{Look, LookOptions, TableLook};
+use velvet_peg::table::{CoordinateColumns, Quoting, TableOptions};
+use velvet_peg::{BuildPoints, ConvertTable, Crs, NoProgress, Result, Summary, look};
 
 struct Bench(tempfile::TempDir);
 

@@ -7,10 +7,12 @@ use crate::{Ending, reference, show};
 use clap::{Args, Subcommand};
 use std::path::{Path, PathBuf};
 use velvet_peg::bearing::quadrant;
-use velvet_peg::{
-    BuildOptions, Closure, Column, CoursesStep, Epoch, Error, FeaturesStep, LengthUnitName,
-    LinesStep, PointsStep, PolygonsStep, Step, Summary,
+use velvet_peg::features::{BuildOptions, Closure};
+use velvet_peg::job::{
+    Column, CoursesStep, Epoch, FeaturesStep, LengthUnitName, LinesStep, PointsStep, PolygonsStep,
+    Step,
 };
+use velvet_peg::{Error, Summary};
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Build {
@@ -188,7 +190,7 @@ impl Build {
         let common = self.common();
         let options = common.options(self.columns())?;
         let crs = options.crs.clone();
-        let zone = common.to.as_deref().is_some_and(velvet_peg::depends_on_data);
+        let zone = common.to.as_deref().is_some_and(velvet_peg::reference::depends_on_data);
         // The zone that was found is what is written down.
         let to = match options.to.as_ref().filter(|_| zone) {
             Some(found) => Some(found.reference()),

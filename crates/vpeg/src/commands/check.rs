@@ -6,9 +6,8 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use std::io::Write;
 use std::path::PathBuf;
-use velvet_peg::{
-    CheckOptions, CheckReport, Error, Finding, Severity, check, sheets_as_html, sheets_as_markdown,
-};
+use velvet_peg::check::{CheckOptions, CheckReport, Finding, sheets_as_html, sheets_as_markdown};
+use velvet_peg::{Error, Severity, check};
 
 /// The quality sheet of layers or tables, and whether they agree.
 ///
@@ -66,7 +65,7 @@ impl Check {
             layer: self.layer.clone(),
         };
         if let Some(output) = &self.output {
-            velvet_peg::refuse_inputs(output, self.files.iter().map(PathBuf::as_path))?;
+            velvet_peg::output::refuse_inputs(output, self.files.iter().map(PathBuf::as_path))?;
         }
         let mut progress = TerminalProgress::new("checking");
         let report = check(&self.files, &options, &mut progress)?;
@@ -80,7 +79,7 @@ impl Check {
                     return Err(Error::usage("quality sheets are written as .md, .html or .json"));
                 }
             };
-            velvet_peg::write_whole(output, text.as_bytes(), self.overwrite)?;
+            velvet_peg::output::write_whole(output, text.as_bytes(), self.overwrite)?;
             show::remark(&format!("wrote {}", output.display()));
         }
         if show::wants_json() {

@@ -6,10 +6,10 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::{
-    AppendOptions, ConvertLayer, ConvertStep, ConvertTable, Converter, Epoch, Error, FieldsStep,
-    Format, LayerReader, Step, format_of, route_notices,
-};
+use velvet_peg::added_columns::AppendOptions;
+use velvet_peg::convert::route_notices;
+use velvet_peg::job::{ConvertStep, Epoch, FieldsStep, Step};
+use velvet_peg::{ConvertLayer, ConvertTable, Converter, Error, Format, LayerReader, format_of};
 
 #[derive(Debug, Args)]
 pub(crate) struct Convert {

@@ -7,11 +7,11 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::json;
 use std::path::PathBuf;
+use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::angle::{self, Axis, Style};
-use velvet_peg::{
-    AppendOptions, CourseColumns, CourseTable, Crs, Error, GeodesicSolver, Geographic, LengthUnit,
-    full_circle,
-};
+use velvet_peg::course::{CourseColumns, CourseTable, GeodesicSolver};
+use velvet_peg::geodesic::full_circle;
+use velvet_peg::{Crs, Error, Geographic, LengthUnit};
 
 #[derive(Debug, Args)]
 pub(crate) struct Course {

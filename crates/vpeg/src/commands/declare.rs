@@ -5,7 +5,8 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{DeclareStep, Error, LayerReader, declare, format_of};
+use velvet_peg::job::DeclareStep;
+use velvet_peg::{Error, LayerReader, declare, format_of};
 
 #[derive(Debug, Args)]
 pub(crate) struct Declare {
@@ -31,7 +32,7 @@ impl Declare {
         let crs = reference::system(&self.crs)?;
         let layers = LayerReader::open_all(&self.file)?.len();
         let output = self.output.as_ref().unwrap_or(&self.file);
-        let in_place = velvet_peg::is_same_file(output, &self.file);
+        let in_place = velvet_peg::output::is_same_file(output, &self.file);
         if in_place && layers > 1 && !format_of(&self.file)?.keeps_other_layers() {
             return Err(Error::usage(format!(
                 "{} has {layers} layers, and writing one over the file would lose the others: name \

@@ -250,7 +250,7 @@ impl Demo {
                 Arguments::try_parse_from(&words).map_err(|e| Error::usage(e.to_string()))?;
             step.run()?;
         }
-        let rejects = velvet_peg::rejects_beside(&self.folder.join("headgates.gpkg"));
+        let rejects = velvet_peg::convert::rejects_beside(&self.folder.join("headgates.gpkg"));
         made.extend(rejects.exists().then_some(rejects));
         let out = self.folder.join("out");
         for entry in std::fs::read_dir(&out).map_err(Error::from)? {

@@ -3,7 +3,8 @@
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{DrawOptions, Error, Layer, LayerReader, draw};
+use velvet_peg::draw::DrawOptions;
+use velvet_peg::{Error, Layer, LayerReader, draw};
 
 #[derive(Debug, Args)]
 pub(crate) struct Draw {

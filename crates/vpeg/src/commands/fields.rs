@@ -6,7 +6,9 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::{ConvertLayer, Error, FUNCTIONS, FieldsStep, LayerReader};
+use velvet_peg::job::FieldsStep;
+use velvet_peg::select::FUNCTIONS;
+use velvet_peg::{ConvertLayer, Error, LayerReader};
 
 #[derive(Debug, Args)]
 pub(crate) struct Fields {

@@ -6,7 +6,9 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::{Error, JoinStep, JoinTable, LayerReader, MatchReport};
+use velvet_peg::job::JoinStep;
+use velvet_peg::join::{JoinTable, MatchReport};
+use velvet_peg::{Error, LayerReader};
 
 #[derive(Debug, Args)]
 pub(crate) struct Join {
@@ -155,7 +157,7 @@ fn text(report: &MatchReport) -> String {
 }
 
 fn as_json(report: &MatchReport) -> serde_json::Value {
-    let examples = |examples: &velvet_peg::Examples| serde_json::json!({"count": examples.count, "first": examples.first});
+    let examples = |examples: &velvet_peg::join::Examples| serde_json::json!({"count": examples.count, "first": examples.first});
     serde_json::json!({
         "features": report.features,
         "rows": report.rows,

@@ -6,9 +6,9 @@ use crate::{Ending, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::PathBuf;
-use velvet_peg::{
-    Bounds, CrsOrigin, Error, LayerInfo, Look as Found, LookOptions, Notice, TableLook, look,
-};
+use velvet_peg::layer::{CrsOrigin, LayerInfo};
+use velvet_peg::look::{Look as Found, LookOptions, TableLook};
+use velvet_peg::{Bounds, Error, Notice, look};
 
 #[derive(Debug, Args)]
 pub(crate) struct Look {
@@ -153,7 +153,7 @@ impl Look {
             .schema
             .fields()
             .iter()
-            .map(|field| format!("{} ({})", field.name(), velvet_peg::type_name(field)))
+            .map(|field| format!("{} ({})", field.name(), velvet_peg::layer::type_name(field)))
             .collect();
         let kind = info.kind.map_or("mixed", |kind| kind.name());
         let mut pairs = vec![
@@ -325,7 +325,7 @@ fn as_json(found: &Found) -> Json {
                 "crs_name": info.crs.as_ref().map(|crs| crs.name()),
                 "extent": bounds_json(info.extent),
                 "columns": info.schema.fields().iter().map(|field| json!({
-                    "name": field.name(), "type": velvet_peg::type_name(field),
+                    "name": field.name(), "type": velvet_peg::layer::type_name(field),
                 })).collect::<Vec<_>>(),
                 "notices": texts(notices),
             })).collect::<Vec<_>>(),

@@ -21,7 +21,8 @@ mod zone;
 
 use crate::Ending;
 use clap::{Args, Parser, Subcommand};
-use velvet_peg::{Error, NumberFormat, Quoting, Selection, TableOptions, WriteOptions};
+use velvet_peg::table::{NumberFormat, Quoting, TableOptions};
+use velvet_peg::{Error, Selection, WriteOptions};
 
 /// Coordinate tables become features with a known reference system: look, build, declare,
 /// convert, shape, join, measure, check, draw, run again.
@@ -97,7 +98,9 @@ impl Arguments {
     /// Makes the grid files of the folder named known to every change of datum.
     pub(crate) fn take_grids(&self) -> Result<(), Error> {
         match &self.grids {
-            Some(folder) if !folder.as_os_str().is_empty() => velvet_peg::use_grid_folder(folder),
+            Some(folder) if !folder.as_os_str().is_empty() => {
+                velvet_peg::grid::use_grid_folder(folder)
+            }
             _ => Ok(()),
         }
     }
@@ -332,8 +335,8 @@ impl ColumnArguments {
             .collect()
     }
 
-    pub(crate) fn columns(&self) -> velvet_peg::CoordinateColumns {
-        velvet_peg::CoordinateColumns {
+    pub(crate) fn columns(&self) -> velvet_peg::table::CoordinateColumns {
+        velvet_peg::table::CoordinateColumns {
             x: self.x.clone(),
             y: self.y.clone(),
             z: self.z.clone(),

@@ -3,7 +3,8 @@
 use crate::{Ending, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, PackOptions, pack, pack_job};
+use velvet_peg::Error;
+use velvet_peg::pack::{PackOptions, pack, pack_job};
 
 /// Pack files with all that belongs to them into a zip, with a manifest of checksums and
 /// reference systems and the quality sheet; or a job file with its data, to be run elsewhere.

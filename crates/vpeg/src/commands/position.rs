@@ -3,9 +3,9 @@
 use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Map, Value as Json, json};
-use velvet_peg::{
-    Converter, Coordinate, Crs, Error, GeodesicSolver, Geographic, SheetOptions, position_sheet,
-};
+use velvet_peg::course::GeodesicSolver;
+use velvet_peg::position::{SheetOptions, position_sheet};
+use velvet_peg::{Converter, Coordinate, Crs, Error, Geographic};
 
 #[derive(Debug, Args)]
 pub(crate) struct Position {

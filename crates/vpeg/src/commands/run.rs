@@ -4,7 +4,8 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, Job, JobLog, JobProgress, LoggedStep, Progress, RunOptions};
+use velvet_peg::job::{JobLog, JobProgress, LoggedStep, RunOptions};
+use velvet_peg::{Error, Job, Progress};
 
 /// Run a job file.
 ///

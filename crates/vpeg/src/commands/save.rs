@@ -4,7 +4,8 @@ use super::{TableArguments, WriteArguments};
 use crate::show;
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::{Error, Job, JobOutput, JobSource, LayerReader, Step};
+use velvet_peg::job::{JobOutput, JobSource, Step};
+use velvet_peg::{Error, Job, LayerReader};
 
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct SaveArguments {

@@ -6,7 +6,9 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::{Error, LayerReader, TagPoints, TagReport, TagStep};
+use velvet_peg::job::TagStep;
+use velvet_peg::tag::{TagPoints, TagReport};
+use velvet_peg::{Error, LayerReader};
 
 /// Points take columns of the polygon that they fall in.
 ///

@@ -4,10 +4,10 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::Path;
-use velvet_peg::{
-    Crs, Error, LayerReader, Notice, ZoneAnswer, ZoneSet, county_named,
-    state_plane_zones_of_county, zones_of_layer, zones_of_place,
+use velvet_peg::zones::{
+    ZoneAnswer, ZoneSet, county_named, state_plane_zones_of_county, zones_of_layer, zones_of_place,
 };
+use velvet_peg::{Crs, Error, LayerReader, Notice};
 
 #[derive(Debug, Args)]
 pub(crate) struct Zone {
@@ -55,7 +55,7 @@ fn county_zones(text: &str) -> Option<Vec<ZoneAnswer>> {
                     ZoneAnswer {
                         kind,
                         name: zone.name.clone(),
-                        systems: velvet_peg::zone_systems(zone),
+                        systems: velvet_peg::zones::systems_of(zone),
                         county: Some(format!("{}, {}", county.name, county.state)),
                         edge_m: None,
                         features: None,

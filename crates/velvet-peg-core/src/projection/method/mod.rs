@@ -127,7 +127,7 @@ pub(super) fn find(code: u32) -> Result<&'static Method> {
 /// EPSG codes of the projection methods that can be computed.
 ///
 /// ```
-/// assert!(velvet_peg_core::method_codes().any(|code| code == 9807)); // Transverse Mercator
+/// assert!(velvet_peg_core::projection::method_codes().any(|code| code == 9807)); // Transverse Mercator
 /// ```
 pub fn method_codes() -> impl Iterator<Item = u32> {
     all().map(|method| method.code)

@@ -5,7 +5,8 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::collections::BTreeSet;
-use velvet_peg::{Crs, CrsMatch, Error, Geographic, find, registry};
+use velvet_peg::crs::{CrsMatch, find};
+use velvet_peg::{Crs, Error, Geographic, registry};
 
 #[derive(Debug, Args)]
 pub(crate) struct Find {

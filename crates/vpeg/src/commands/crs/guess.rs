@@ -5,10 +5,10 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::{Path, PathBuf};
-use velvet_peg::{
-    Crs, Error, Expected, Geographic, Guess as Answer, LayerReader, coordinates_of_layer,
-    coordinates_of_table, format_of, guess,
+use velvet_peg::guess::{
+    Expected, Guess as Answer, coordinates_of_layer, coordinates_of_table, guess,
 };
+use velvet_peg::{Crs, Error, Geographic, LayerReader, format_of};
 
 #[derive(Debug, Args)]
 #[command(group = clap::ArgGroup::new("expectation").required(true))]

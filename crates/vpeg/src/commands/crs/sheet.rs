@@ -1,7 +1,9 @@
 //! The plain-words sheet of a reference system.
 
 use super::kind;
-use velvet_peg::{Crs, Height, Quantity, registry};
+use velvet_peg::crs::Height;
+use velvet_peg::projection::Quantity;
+use velvet_peg::{Crs, registry};
 
 pub(super) fn replacements(crs: &Crs) -> String {
     let codes: Vec<String> = crs.replaced_by().iter().map(|code| format!("EPSG:{code}")).collect();

@@ -5,8 +5,9 @@ use super::sheet::{replacements, sheet};
 use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
+use velvet_peg::convert::route_notices;
 use velvet_peg::definition::{self, Spelling};
-use velvet_peg::{Converter, Crs, Error, PlanOptions, registry, route_notices};
+use velvet_peg::{Converter, Crs, Error, PlanOptions, registry};
 
 #[derive(Debug, Args)]
 pub(crate) struct Show {

@@ -3,7 +3,8 @@
 use crate::{Ending, show};
 use velvet_peg::angle::{self, Axis, Style};
 use velvet_peg::bearing::quadrant;
-use velvet_peg::{Crs, Error, FeatureLeg, LayerReader, feature_legs};
+use velvet_peg::measure::{FeatureLeg, feature_legs};
+use velvet_peg::{Crs, Error, LayerReader};
 
 pub(super) fn show_courses(
     reader: &LayerReader,

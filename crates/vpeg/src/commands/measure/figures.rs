@@ -1,7 +1,8 @@
 //! The columns of figures of a measure: title with unit, how to get it, digits.
 
 use super::Units;
-use velvet_peg::{AreaUnit, LengthUnit, Measured, Measures};
+use velvet_peg::measure::{Measured, Measures};
+use velvet_peg::{AreaUnit, LengthUnit};
 
 type Figure = Box<dyn Fn(&Measured) -> Option<f64>>;
 

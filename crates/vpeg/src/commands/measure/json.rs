@@ -2,7 +2,9 @@
 
 use super::{Units, single};
 use serde_json::{Value as Json, json};
-use velvet_peg::{AreaUnit, GeometryKind, Measured, Measures, Statistics};
+use velvet_peg::AreaUnit;
+use velvet_peg::layer::GeometryKind;
+use velvet_peg::measure::{Measured, Measures, Statistics};
 
 pub(super) fn as_json(measures: &Measures, name: &str, units: &Units) -> Json {
     let acre = AreaUnit::UsSurveyAcre.square_metres();

@@ -11,10 +11,10 @@ use crate::{Ending, reference, show};
 use clap::{Args, ValueEnum};
 use figures::{Columns, cell};
 use std::path::PathBuf;
-use velvet_peg::{
-    AreaUnit, AreaUnitName, Error, GeometryKind, LayerReader, LengthUnit, LengthUnitName,
-    MeasureColumns, MeasureOptions, MeasureStep, Measured, Measures, Statistics, measure,
-};
+use velvet_peg::job::{AreaUnitName, LengthUnitName, MeasureStep};
+use velvet_peg::layer::GeometryKind;
+use velvet_peg::measure::{MeasureColumns, MeasureOptions, Measured, Measures, Statistics};
+use velvet_peg::{AreaUnit, Error, LayerReader, LengthUnit, measure};
 
 /// Lengths, perimeters and areas: on the ellipsoid, on the grid and on the ground, side by side.
 #[derive(Debug, Args)]

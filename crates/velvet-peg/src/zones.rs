@@ -1,5 +1,7 @@
 //! Which UTM and state-plane zones a place or a layer falls in, and how near their edges.
 
+pub use velvet_peg_core::zones::*;
+
 use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
 use crate::home_system::home_system;
@@ -10,10 +12,8 @@ use crate::table::{CoordinateColumns, Notation, TableFile, read_pair};
 use csv::StringRecord;
 use std::collections::BTreeMap;
 use std::path::Path;
-use velvet_peg_core::{
-    Converter, Coordinate, Crs, Datum, Geographic, OUTLINE_UNCERTAINTY_M, PolarGrid,
-    StatePlaneZone, UtmZone, ZoneSet, state_plane_zones_at,
-};
+use velvet_peg_core::crs::Datum;
+use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 
 /// A zone with what is known of it.
 #[derive(Clone, Debug)]
@@ -35,7 +35,8 @@ pub struct ZoneAnswer {
 /// The zones of a place, and what to beware of.
 ///
 /// ```
-/// use velvet_peg::{zones_of_place, Geographic};
+/// use velvet_peg::Geographic;
+/// use velvet_peg::zones::zones_of_place;
 /// let (zones, notices) = zones_of_place(Geographic { lat: 47.4, lon: -120.01 });
 /// assert_eq!(zones[0].name, "UTM zone 10N");
 /// assert_eq!(zones[1].name, "Washington North"); // Douglas county
@@ -194,7 +195,7 @@ pub fn state_plane_of_layer(reader: &LayerReader, metres: bool) -> Result<Crs> {
             .in_file(reader.path()));
         }
     };
-    let zone = velvet_peg_core::state_plane_zones()
+    let zone = state_plane_zones()
         .iter()
         .find(|zone| zone.set == ZoneSet::Spcs83 && zone.name == *name)
         .ok_or_else(|| Error::usage(format!("the zone {name} has no system")))?;

@@ -1,6 +1,8 @@
 //! The coordinates that a guess of their reference system is made from, out of a table or a
 //! layer.
 
+pub use velvet_peg_core::guess::*;
+
 use crate::error::Result;
 use crate::format_support::TableOptions;
 use crate::layer::column_names::position;

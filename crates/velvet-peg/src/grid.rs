@@ -1,16 +1,18 @@
 //! A folder of grid files: shifts between datums that the user has got from their publishers.
 
+pub use velvet_peg_core::grid::*;
+
 use crate::error::{Error, Result};
 use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
-use velvet_peg_core::{GridFiles, Grids};
 
 /// Grid files in a folder, found by name whatever its case.
 ///
 /// ```
 /// # let folder = tempfile::tempdir()?;
-/// use velvet_peg::{Converter, Crs, GridFolder, Grids, PlanOptions};
+/// use velvet_peg::{Converter, Crs, PlanOptions};
+/// use velvet_peg::grid::{GridFolder, Grids};
 /// let grids = Grids::new(GridFolder::open(folder.path())?);
 /// let options = PlanOptions { grids: Some(std::sync::Arc::new(grids)), ..PlanOptions::default() };
 /// let (nad27, nad83) = (Crs::from_epsg(4267)?, Crs::from_epsg(4269)?);
