@@ -4,7 +4,7 @@ use crate::support::data;
 use velvet_peg_core::crs::Height;
 use velvet_peg_core::definition::{self, MatchLevel, Spelling};
 use velvet_peg_core::projection::Parameters;
-use velvet_peg_core::{Crs, CrsKind, LengthUnit, registry};
+use velvet_peg_core::{Crs, CrsKind, Ellipsoid, LengthUnit, registry};
 
 type Notation = (&'static str, fn(&Crs) -> Option<String>);
 
@@ -189,4 +189,59 @@ fn a_definition_that_says_two_things_is_not_taken_for_either() {
             assert_eq!(definition::resolve(&text).unwrap().code(), Some(code), "{text}");
         }
     }
+}
+
+/// What is said of a text that is the registry's system, the same under another name, or no system
+/// of the registry.
+#[test]
+fn an_identity_is_told_in_words() {
+    let exact = definition::wkt2(&Crs::from_epsg(2286).unwrap()).unwrap();
+    let name = "NAD83 / Washington South (ftUS)";
+    let renamed = exact
+        .replace(name, "Tumblewick grid")
+        .replace(",ID[\"EPSG\",2286]", "")
+        .replace("SPCS83 Washington South zone (US survey foot)", "Tumblewick grid");
+    let elsewhere =
+        renamed.replace("\"Latitude of false origin\",45.3", "\"Latitude of false origin\",12.3");
+    let elsewhere = elsewhere
+        .replace("\"Longitude of false origin\",-120.5", "\"Longitude of false origin\",7");
+    for (text, words) in [
+        (&exact, format!("exactly EPSG:2286 {name}")),
+        (&renamed, format!("EPSG:2286 {name}: the same numbers under another name")),
+        (&elsewhere, "no system of the registry is near".to_string()),
+    ] {
+        let identity = definition::identify(&definition::parse(text).unwrap());
+        assert_eq!(identity.summary(), words, "{text}");
+    }
+}
+
+/// Axes of an ellipsoid in JSON, in metres or in a unit that they name.
+#[test]
+fn axes_of_an_ellipsoid_are_read_in_their_unit() {
+    let text = definition::json(&Crs::from_epsg(4267).unwrap()).unwrap();
+    let mut json: serde_json::Value = serde_json::from_str(&text).unwrap();
+    let shape = |json: &mut serde_json::Value, shape: serde_json::Value| {
+        let datum = json.get_mut("datum").unwrap();
+        datum["ellipsoid"] = shape;
+        definition::parse(&json.to_string()).unwrap()
+    };
+    let foot = serde_json::json!({
+        "type": "LinearUnit", "name": "Clarke's foot", "conversion_factor": 0.3047972654,
+    });
+    let feet = |value: f64| serde_json::json!({ "value": value, "unit": foot });
+    // Clarke 1858 (EPSG:7007), which is defined by two axes in Clarke's feet.
+    let clarke = shape(
+        &mut json,
+        serde_json::json!({
+            "name": "Clarke 1858", "semi_major_axis": feet(20_926_348.0),
+            "semi_minor_axis": feet(20_855_233.0),
+        }),
+    );
+    let ellipsoid = clarke.ellipsoid().unwrap();
+    let known = Ellipsoid::from_epsg(7007).unwrap();
+    assert!((ellipsoid.semi_major_m() - known.semi_major_m()).abs() < 1e-6, "{ellipsoid:?}");
+    assert!((ellipsoid.flattening() / known.flattening() - 1.0).abs() < 1e-9, "{ellipsoid:?}");
+    let sphere = shape(&mut json, serde_json::json!({ "name": "ball", "radius": 6_371_000.0 }));
+    let ellipsoid = sphere.ellipsoid().unwrap();
+    assert_eq!((ellipsoid.semi_major_m(), ellipsoid.flattening()), (6_371_000.0, 0.0));
 }

@@ -68,3 +68,29 @@ fn everyday_mistakes_are_hypotheses() {
     assert!(guess(&[], &near(0.0, 0.0), 3).is_err());
     assert!(guess(&points, &Expected::State("Tumblewick".into()), 3).is_err());
 }
+
+/// Numbers in another unit than the system's: each hypothesis carries both coordinates.
+#[test]
+fn units_are_taken_for_one_another() {
+    let us_foot = 1200.0 / 3937.0;
+    for (code, lat, lon, factor, hypothesis) in [
+        // Systems of the Alps and of Japan, where none counts feet.
+        (32633, 47.4, 15.5, 1.0 / 0.3048, Hypothesis::InFeet),
+        (6677, 36.0, 139.8, 1.0 / us_foot, Hypothesis::InUsSurveyFeet),
+        // State plane of 1927, which has no system in metres.
+        (32048, 47.6, -120.5, us_foot, Hypothesis::InMetres),
+    ] {
+        let (points, places) = hidden(code, lat, lon);
+        let scaled: Vec<_> = points.iter().map(|(x, y)| (x * factor, y * factor)).collect();
+        let guesses = guess(&scaled, &Expected::Known(places), 12).unwrap();
+        let found = guesses.iter().find(|guess| {
+            guess.hypothesis == hypothesis
+                && (guess.crs.code() == Some(code)
+                    || guess.alike.iter().any(|alike| alike.crs.code() == Some(code)))
+        });
+        let shown: Vec<_> =
+            guesses.iter().map(|guess| (guess.crs.label(), guess.hypothesis)).collect();
+        let found = found.unwrap_or_else(|| panic!("EPSG:{code}: {shown:?}"));
+        assert!(found.distance_m < 15.0, "EPSG:{code}: {} m", found.distance_m);
+    }
+}

@@ -3,6 +3,7 @@
 mod angles;
 mod definitions;
 mod edges;
+mod factors;
 mod grids;
 mod guesses;
 mod heights;
@@ -13,6 +14,7 @@ mod polar;
 mod published;
 mod refusals;
 mod routes;
+mod similarities;
 mod support;
 mod systems;
 mod truth;

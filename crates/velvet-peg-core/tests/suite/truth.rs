@@ -154,6 +154,10 @@ fn polygon_areas_agree() {
             (found.perimeter_m - perimeter).abs() < 20.0 * NANOMETRE * ring.len() as f64,
             "{id}"
         );
+        // The same sides as a line: back to the first vertex, if the ring does not close itself.
+        let closed: Vec<_> = ring.iter().chain([&ring[0]]).copied().collect();
+        let length = Geodesic::new(&ellipsoid).line_length_m(&closed);
+        assert!((length - perimeter).abs() < 20.0 * NANOMETRE * closed.len() as f64, "{id}");
         let reversed: Vec<_> = ring.iter().rev().copied().collect();
         let back = Geodesic::new(&ellipsoid).polygon(&reversed);
         assert!((back.area_m2 + area).abs() < tolerance, "{id} reversed");
