@@ -373,3 +373,59 @@ proptest! {
         }
     }
 }
+
+/// Two segments, and where they meet: crossing, touching by an end from every side, along each other,
+/// or not at all.
+#[test]
+fn segments_meet_where_they_do() {
+    let cases: [(&str, [f64; 8], Option<(f64, f64)>); 10] = [
+        ("crossing", [0., 0., 4., 4., 0., 4., 4., 0.], Some((2., 2.))),
+        ("its lower end on the other", [0., 0., 4., 0., 2., 0., 3., 5.], Some((2., 0.))),
+        ("its upper end on the other", [0., 0., 4., 0., 2., 0., 3., -5.], Some((2., 0.))),
+        ("its left end on the other", [0., 0., 0., 4., 0., 2., 5., 3.], Some((0., 2.))),
+        ("its right end on the other", [0., 0., 0., 4., 0., 2., -5., 3.], Some((0., 2.))),
+        ("end to end, upwards", [0., 0., 1., 1., 1., 1., 3., 2.], Some((1., 1.))),
+        ("end to end, downwards", [0., 0., 1., -1., 1., -1., 3., -2.], Some((1., -1.))),
+        ("beside each other", [0., 0., 4., 0., 0., 1., 4., 1.], None),
+        ("one behind the other", [0., 0., 1., 0., 2., 0., 3., 0.], None),
+        (
+            "short of it by the least there is",
+            [0., 0., 4., 0., 2., f64::MIN_POSITIVE, 3., 5.],
+            None,
+        ),
+    ];
+    for (name, n, expected) in cases {
+        let (first, second) = (((n[0], n[1]), (n[2], n[3])), ((n[4], n[5]), (n[6], n[7])));
+        for (order, segments) in [("", [first, second]), (" in the other order", [second, first])] {
+            let found = crossings(&segments, &|_, _| true);
+            assert_eq!(found.first().map(|crossing| crossing.at), expected, "{name}{order}");
+            assert!(found.len() < 2 && found.iter().all(|one| !one.overlap), "{name}{order}");
+        }
+    }
+    let along = crossings(&[((0., 0.), (4., 0.)), ((1., 0.), (9., 0.))], &|_, _| true);
+    assert!(along.len() == 1 && along[0].overlap, "{along:?}");
+}
+
+/// A square with a square hole: edges, distances and the nearest place of the boundary.
+#[test]
+fn a_region_knows_its_boundary() {
+    let (outer_x, outer_y) = ([0., 8., 8., 0.], [0., 0., 8., 8.]);
+    let (hole_x, hole_y) = ([3., 3., 5., 5.], [3., 5., 5., 3.]);
+    let region = Region::new([(&outer_x[..], &outer_y[..]), (&hole_x[..], &hole_y[..])]);
+    let edges: Vec<_> = region.edges().collect();
+    assert_eq!(edges.len(), 8, "{edges:?}");
+    let length: f64 = edges.iter().map(|(a, b)| (a.0 - b.0).hypot(a.1 - b.1)).sum();
+    assert_eq!((length, region.bounds()), (40.0, [0.0, 0.0, 8.0, 8.0]));
+    for (at, units, nearest, distance) in [
+        ((4.0, -3.0), (1.0, 1.0), (4.0, 0.0), 3.0),
+        ((4.0, 4.5), (1.0, 1.0), (4.0, 5.0), 0.5),
+        ((11.0, 12.0), (1.0, 1.0), (8.0, 8.0), 5.0),
+        ((2.0, 6.5), (1.0, 1.0), (2.0, 8.0), 1.5),
+        // Where a step of y is ten times as long as one of x, the side to the west is nearer.
+        ((2.0, 6.5), (1.0, 10.0), (0.0, 6.5), 1.5),
+        ((8.0, 1.0), (1.0, 1.0), (8.0, 1.0), 0.0),
+    ] {
+        assert_eq!(region.nearest(at, units), nearest, "{at:?} in units {units:?}");
+        assert_eq!(region.distance(at), distance, "{at:?}");
+    }
+}
