@@ -39,3 +39,36 @@ pub(crate) const FALSE: (u32, u32) = (EASTING_AT_FALSE_ORIGIN, NORTHING_AT_FALSE
 
 /// Easting and northing at the projection centre.
 pub(crate) const CENTRE: (u32, u32) = (EASTING_AT_PROJECTION_CENTRE, NORTHING_AT_PROJECTION_CENTRE);
+
+// Parameters that several methods have, in the order of the registry.
+
+/// Natural origin, false origin.
+pub(crate) const ORIGIN: &[u32] =
+    &[LATITUDE_OF_NATURAL_ORIGIN, LONGITUDE_OF_NATURAL_ORIGIN, FALSE_EASTING, FALSE_NORTHING];
+
+/// Natural origin, scale there, false origin.
+pub(crate) const ORIGIN_AND_SCALE: &[u32] = &[
+    LATITUDE_OF_NATURAL_ORIGIN,
+    LONGITUDE_OF_NATURAL_ORIGIN,
+    SCALE_FACTOR_AT_NATURAL_ORIGIN,
+    FALSE_EASTING,
+    FALSE_NORTHING,
+];
+
+/// A parallel that is true to scale, the meridian of origin, false origin.
+pub(crate) const PARALLEL_AND_MERIDIAN: &[u32] = &[
+    LATITUDE_OF_FIRST_STANDARD_PARALLEL,
+    LONGITUDE_OF_NATURAL_ORIGIN,
+    FALSE_EASTING,
+    FALSE_NORTHING,
+];
+
+/// Two parallels that are true to scale, and a false origin with its coordinates.
+pub(crate) const TWO_PARALLELS: &[u32] = &[
+    LATITUDE_OF_FALSE_ORIGIN,
+    LONGITUDE_OF_FALSE_ORIGIN,
+    LATITUDE_OF_FIRST_STANDARD_PARALLEL,
+    LATITUDE_OF_SECOND_STANDARD_PARALLEL,
+    EASTING_AT_FALSE_ORIGIN,
+    NORTHING_AT_FALSE_ORIGIN,
+];

@@ -26,14 +26,7 @@ use std::sync::Arc;
 /// The methods of this file.
 pub(super) const METHODS: &[Method] = &[Method {
     code: 9822,
-    parameters: &[
-        code::LATITUDE_OF_FALSE_ORIGIN,
-        code::LONGITUDE_OF_FALSE_ORIGIN,
-        code::LATITUDE_OF_FIRST_STANDARD_PARALLEL,
-        code::LATITUDE_OF_SECOND_STANDARD_PARALLEL,
-        code::EASTING_AT_FALSE_ORIGIN,
-        code::NORTHING_AT_FALSE_ORIGIN,
-    ],
+    parameters: code::TWO_PARALLELS,
     words: &["Albers_Conic_Equal_Area", "Albers"],
     false_origin: code::FALSE,
     build: |given, ellipsoid| {

@@ -19,12 +19,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9820,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN,
         words: &["Lambert_Azimuthal_Equal_Area"],
         build: |given, ellipsoid| {
             Ok(Arc::new(AzimuthalEqualArea::new(
@@ -38,12 +33,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 1027,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN,
         build: |given, ellipsoid| {
             Ok(Arc::new(AzimuthalEqualArea::new(
                 ellipsoid,

@@ -18,12 +18,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9827,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN,
         words: &["Bonne"],
         build: |given, ellipsoid| {
             Ok(Arc::new(Bonne::new(
@@ -36,12 +31,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9828,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN,
         sense: (-1.0, -1.0),
         build: |given, ellipsoid| {
             Ok(Arc::new(Bonne::new(

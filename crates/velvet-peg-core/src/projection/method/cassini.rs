@@ -17,12 +17,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9806,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN,
         words: &["Cassini_Soldner", "Cassini"],
         build: |given, ellipsoid| {
             Ok(Arc::new(Cassini::new(
@@ -36,12 +31,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9833,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN,
         build: |given, ellipsoid| {
             Ok(Arc::new(Cassini::new(
                 ellipsoid,

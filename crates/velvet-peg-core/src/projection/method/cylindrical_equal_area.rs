@@ -17,12 +17,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9835,
-        parameters: &[
-            code::LATITUDE_OF_FIRST_STANDARD_PARALLEL,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::PARALLEL_AND_MERIDIAN,
         words: &["Cylindrical_Equal_Area"],
         build: |given, ellipsoid| {
             Ok(Arc::new(CylindricalEqualArea::new(
@@ -36,12 +31,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9834,
-        parameters: &[
-            code::LATITUDE_OF_FIRST_STANDARD_PARALLEL,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::PARALLEL_AND_MERIDIAN,
         build: |given, ellipsoid| {
             Ok(Arc::new(CylindricalEqualArea::new(
                 ellipsoid,

@@ -18,12 +18,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 1028,
-        parameters: &[
-            code::LATITUDE_OF_FIRST_STANDARD_PARALLEL,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::PARALLEL_AND_MERIDIAN,
         words: &["Equirectangular", "Equidistant_Cylindrical", "Plate_Carree"],
         build: |given, ellipsoid| {
             Ok(Arc::new(EquidistantCylindrical::new(
@@ -37,12 +32,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 1029,
-        parameters: &[
-            code::LATITUDE_OF_FIRST_STANDARD_PARALLEL,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::PARALLEL_AND_MERIDIAN,
         build: |given, ellipsoid| {
             Ok(Arc::new(EquidistantCylindrical::new(
                 ellipsoid,
@@ -55,12 +45,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9823,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN,
         build: |given, ellipsoid| {
             Ok(Arc::new(EquidistantCylindrical::new(
                 ellipsoid,

@@ -15,12 +15,7 @@ use std::sync::Arc;
 /// The methods of this file.
 pub(super) const METHODS: &[Method] = &[Method {
     code: 9831,
-    parameters: &[
-        code::LATITUDE_OF_NATURAL_ORIGIN,
-        code::LONGITUDE_OF_NATURAL_ORIGIN,
-        code::FALSE_EASTING,
-        code::FALSE_NORTHING,
-    ],
+    parameters: code::ORIGIN,
     build: |given, ellipsoid| {
         Ok(Arc::new(Guam::new(
             ellipsoid,

@@ -27,13 +27,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9801,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN_AND_SCALE,
         words: &["Lambert_Conformal_Conic_1SP"],
         build: |given, ellipsoid| {
             Ok(Arc::new(LambertConic::one_parallel(
@@ -47,13 +41,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9826,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN_AND_SCALE,
         words: &["Lambert_Conformal_Conic_West_Orientated"],
         sense: (-1.0, 1.0),
         build: |given, ellipsoid| {
@@ -92,14 +80,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9802,
-        parameters: &[
-            code::LATITUDE_OF_FALSE_ORIGIN,
-            code::LONGITUDE_OF_FALSE_ORIGIN,
-            code::LATITUDE_OF_FIRST_STANDARD_PARALLEL,
-            code::LATITUDE_OF_SECOND_STANDARD_PARALLEL,
-            code::EASTING_AT_FALSE_ORIGIN,
-            code::NORTHING_AT_FALSE_ORIGIN,
-        ],
+        parameters: code::TWO_PARALLELS,
         words: &["Lambert_Conformal_Conic_2SP", "Lambert_Conformal_Conic"],
         false_origin: code::FALSE,
         build: |given, ellipsoid| {
@@ -115,14 +96,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9803,
-        parameters: &[
-            code::LATITUDE_OF_FALSE_ORIGIN,
-            code::LONGITUDE_OF_FALSE_ORIGIN,
-            code::LATITUDE_OF_FIRST_STANDARD_PARALLEL,
-            code::LATITUDE_OF_SECOND_STANDARD_PARALLEL,
-            code::EASTING_AT_FALSE_ORIGIN,
-            code::NORTHING_AT_FALSE_ORIGIN,
-        ],
+        parameters: code::TWO_PARALLELS,
         words: &["Lambert_Conformal_Conic_2SP_Belgium"],
         false_origin: code::FALSE,
         build: |given, ellipsoid| {

@@ -17,13 +17,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9804,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN_AND_SCALE,
         words: &["Mercator_1SP"],
         build: |given, ellipsoid| {
             Ok(Arc::new(Mercator::new(
@@ -36,12 +30,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9805,
-        parameters: &[
-            code::LATITUDE_OF_FIRST_STANDARD_PARALLEL,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::PARALLEL_AND_MERIDIAN,
         words: &["Mercator_2SP", "Mercator"],
         build: |given, ellipsoid| {
             Ok(Arc::new(Mercator::true_on(

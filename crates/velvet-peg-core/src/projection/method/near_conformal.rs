@@ -17,13 +17,7 @@ use std::sync::Arc;
 /// The methods of this file.
 pub(super) const METHODS: &[Method] = &[Method {
     code: 9817,
-    parameters: &[
-        code::LATITUDE_OF_NATURAL_ORIGIN,
-        code::LONGITUDE_OF_NATURAL_ORIGIN,
-        code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-        code::FALSE_EASTING,
-        code::FALSE_NORTHING,
-    ],
+    parameters: code::ORIGIN_AND_SCALE,
     build: |given, ellipsoid| {
         Ok(Arc::new(NearConformal::new(
             ellipsoid,

@@ -20,13 +20,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9810,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN_AND_SCALE,
         words: &["Polar_Stereographic"],
         build: |given, ellipsoid| {
             Ok(Arc::new(PolarStereographic::at_pole(

@@ -15,12 +15,7 @@ use std::sync::Arc;
 /// The methods of this file.
 pub(super) const METHODS: &[Method] = &[Method {
     code: 9818,
-    parameters: &[
-        code::LATITUDE_OF_NATURAL_ORIGIN,
-        code::LONGITUDE_OF_NATURAL_ORIGIN,
-        code::FALSE_EASTING,
-        code::FALSE_NORTHING,
-    ],
+    parameters: code::ORIGIN,
     words: &["Polyconic", "American_Polyconic"],
     build: |given, ellipsoid| {
         Ok(Arc::new(Polyconic::new(

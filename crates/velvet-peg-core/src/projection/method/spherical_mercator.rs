@@ -17,12 +17,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 1024,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN,
         words: &["Mercator_Auxiliary_Sphere", "Popular_Visualisation_Pseudo_Mercator"],
         build: |given, ellipsoid| {
             let (lon0, radius) =
@@ -33,13 +28,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9841,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN_AND_SCALE,
         build: |given, ellipsoid| {
             let radius = Authalic::new(ellipsoid).radius_m()
                 * given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?;

@@ -24,13 +24,7 @@ use std::sync::Arc;
 pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9807,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN_AND_SCALE,
         words: &["Transverse_Mercator", "Gauss_Kruger", "Gauss_Krueger"],
         build: |given, ellipsoid| {
             Ok(Arc::new(TransverseMercator::new(
@@ -44,13 +38,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 1111,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN_AND_SCALE,
         build: |given, ellipsoid| {
             Ok(Arc::new(TransverseMercator::new(
                 ellipsoid,
@@ -63,13 +51,7 @@ pub(super) const METHODS: &[Method] = &[
     },
     Method {
         code: 9808,
-        parameters: &[
-            code::LATITUDE_OF_NATURAL_ORIGIN,
-            code::LONGITUDE_OF_NATURAL_ORIGIN,
-            code::SCALE_FACTOR_AT_NATURAL_ORIGIN,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
+        parameters: code::ORIGIN_AND_SCALE,
         words: &["Transverse_Mercator_South_Orientated"],
         sense: (-1.0, -1.0),
         build: |given, ellipsoid| {
