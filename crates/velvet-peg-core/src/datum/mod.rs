@@ -346,14 +346,14 @@ impl Operation {
         let flat = State { h: 0.0, ..state };
         let mut found = Self::shift_in(similarity, true, flat, from, to);
         // Each round gains as many digits as the dropped height has fewer than the Earth's radius: four
-        // between ellipsoids, two between an ellipsoid and a sphere.
-        for _ in 0..10 {
+        // between ellipsoids, where three rounds are enough, two between an ellipsoid and a sphere.
+        for round in 0..10 {
             let flat_found = State { h: 0.0, ..found };
             let image = Self::shift_in(similarity, false, flat_found, to, from);
             let off = (crate::math::degrees::wrap(state.lon - image.lon), state.lat - image.lat);
             found.lon += off.0;
             found.lat += off.1;
-            if off.0.abs() + off.1.abs() < 1e-14 {
+            if round >= 2 && off.0.abs() + off.1.abs() < 1e-12 {
                 break;
             }
         }
