@@ -8,6 +8,7 @@
 
 use crate::error::{Error, Result};
 use crate::position::Geographic;
+use std::str::FromStr;
 
 /// Which way an angle is reckoned, and so which letters and limits it may have.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -318,4 +319,13 @@ fn in_range(text: &str, axis: Axis, value: f64) -> Result<f64> {
 
 fn unreadable(text: &str, why: &str) -> Error {
     Error::malformed(format!("`{}` cannot be read as an angle: {why}", text.trim()))
+}
+
+/// As [`parse_position`]: latitude first, unless letters say otherwise.
+impl FromStr for Geographic {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Geographic> {
+        parse_position(text)
+    }
 }

@@ -4,6 +4,8 @@
 //! (1200/3937 m) and the international foot (0.3048 m); neither is called "ft" alone.
 
 use crate::error::{Error, Kind, Result};
+use std::fmt;
+use std::str::FromStr;
 use velvet_peg_epsg::UnitRow;
 
 /// A unit of length.
@@ -358,5 +360,37 @@ impl AreaUnit {
             AreaUnit::SquareUsSurveyFoot => "ft²US",
             AreaUnit::SquareFoot => "ft²-intl",
         }
+    }
+}
+
+/// As [`LengthUnit::named`].
+impl FromStr for LengthUnit {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<LengthUnit> {
+        LengthUnit::named(text)
+    }
+}
+
+/// As [`AreaUnit::named`].
+impl FromStr for AreaUnit {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<AreaUnit> {
+        AreaUnit::named(text)
+    }
+}
+
+/// The symbol, such as `ftUS`.
+impl fmt::Display for LengthUnit {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.symbol())
+    }
+}
+
+/// The symbol, such as `acUS`.
+impl fmt::Display for AreaUnit {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.symbol())
     }
 }

@@ -70,3 +70,10 @@ impl fmt::Display for Notice {
         f.write_str(&self.text)
     }
 }
+
+/// Its name: note, warning or fault.
+impl fmt::Display for Severity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}

@@ -3,6 +3,8 @@
 use super::Crs;
 use super::find::{find, words_of};
 use crate::error::{Error, Kind, Result};
+use std::fmt;
+use std::str::FromStr;
 
 impl Crs {
     /// The system that a text refers to: `EPSG:2286`, `2286`, `urn:ogc:def:crs:EPSG::2286`,
@@ -114,5 +116,21 @@ fn by_words(text: &str) -> Result<Crs> {
                 ),
             ))
         }
+    }
+}
+
+/// As [`Crs::parse`].
+impl FromStr for Crs {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Crs> {
+        Crs::parse(text)
+    }
+}
+
+/// The label: code and name.
+impl fmt::Display for Crs {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.label())
     }
 }

@@ -9,6 +9,7 @@ use crate::converter::Converter;
 use crate::crs::Crs;
 use crate::error::{Error, Result};
 use crate::position::{Coordinate, Geographic};
+use std::str::FromStr;
 
 /// Letters of rows of squares in the zones.
 const ROWS: &[u8; 20] = b"ABCDEFGHJKLMNPQRSTUV";
@@ -232,4 +233,13 @@ fn polar_square(area: u8, column: u8, row: u8) -> Option<(Crs, f64, f64)> {
     }
     let crs = PolarGrid { north }.crs().ok()?;
     Some((crs, column as f64 * SQUARE_M, row as f64 * SQUARE_M))
+}
+
+/// As [`parse_grid_reference`].
+impl FromStr for GridSquare {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<GridSquare> {
+        parse_grid_reference(text)
+    }
 }

@@ -8,6 +8,7 @@ use crate::crs::Crs;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::position::Geographic;
+use std::fmt;
 
 /// A UTM zone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -254,4 +255,11 @@ pub fn utm_text(text: &str) -> Result<UtmText> {
         }
     };
     Ok(UtmText { zone: UtmZone { number, north }, easting_m, northing_m, remark })
+}
+
+/// The name, such as `10N`.
+impl fmt::Display for UtmZone {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.name())
+    }
 }

@@ -1,9 +1,11 @@
 //! Reference systems, routes between them, and the forms of a converter.
 
+use velvet_peg_core::angle::parse_position;
 use velvet_peg_core::crs::find;
-use velvet_peg_core::zones::{UtmZone, grid_reference};
+use velvet_peg_core::zones::{GridSquare, UtmZone, grid_reference};
 use velvet_peg_core::{
-    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, Policy, registry,
+    AreaUnit, Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, LengthUnit, PlanOptions,
+    Policy, registry,
 };
 
 fn crs(code: u32) -> Crs {
@@ -264,4 +266,35 @@ fn utm_zones_have_their_exceptions() {
     assert!(
         grid_reference(Geographic { lat: 0.01, lon: -171.0 }).unwrap().starts_with("2N NF 00000")
     );
+}
+
+/// What is read from a text is read the same by `FromStr`, and shown by `Display` as it is named.
+#[test]
+fn texts_are_read_and_shown_by_the_usual_traits() {
+    let washington: Crs = "nad83 washington south ftus".parse().unwrap();
+    assert_eq!(washington, Crs::from_epsg(2286).unwrap());
+    assert_eq!(washington.to_string(), "EPSG:2286 NAD83 / Washington South (ftUS)");
+    assert!("EPSG:0".parse::<Crs>().unwrap_err().is_unknown());
+    for (text, shown) in
+        [("m", "m"), ("ftUS", "ftUS"), ("US survey chain", "chUS"), ("ft-intl", "ft-intl")]
+    {
+        assert_eq!(text.parse::<LengthUnit>().unwrap().to_string(), shown);
+    }
+    // A foot that may be one of two is none.
+    assert!("ft".parse::<LengthUnit>().is_err() && "acre".parse::<AreaUnit>().is_err());
+    for (text, metres) in [("m2", 1.0), ("ha", 1e4), ("ac-intl", 4046.8564224)] {
+        let unit: AreaUnit = text.parse().unwrap();
+        assert!((unit.square_metres() - metres).abs() < 1e-9, "{text}");
+        assert_eq!(unit.to_string().parse::<AreaUnit>().unwrap(), unit);
+    }
+    let text = "47°24'43.2\"N 120°00'15.1\"W";
+    let place: Geographic = text.parse().unwrap();
+    assert_eq!(place, parse_position(text).unwrap());
+    assert!(
+        (place.lat - 47.412).abs() < 1e-13 && (place.lon + 120.0 + 15.1 / 3600.0).abs() < 1e-13
+    );
+    assert!("47.412".parse::<Geographic>().is_err());
+    let square: GridSquare = "10T GT 12345 67890".parse().unwrap();
+    assert_eq!((square.side_m, square.easting_m), (1.0, 712_345.0));
+    assert_eq!(UtmZone::new(11, true).unwrap().to_string(), "11N");
 }

@@ -6,6 +6,7 @@ use super::spans::{JobSpans, line_and_column};
 use super::step_schema::read_steps;
 use crate::error::{Error, Result};
 use std::path::Path;
+use std::str::FromStr;
 use time::Date;
 use time::format_description::BorrowedFormatItem;
 use time::macros::format_description;
@@ -69,5 +70,14 @@ impl Job {
         job.spans = JobSpans::of(root, text);
         check_names(&job)?;
         Ok(job)
+    }
+}
+
+/// As [`Job::parse`].
+impl FromStr for Job {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Job> {
+        Job::parse(text)
     }
 }

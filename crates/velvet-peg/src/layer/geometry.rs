@@ -4,6 +4,7 @@
 //! ring or line, which rings make a part, and which parts make a feature. Points are parts of
 //! one ring of one vertex. Converting a million features is one pass over the buffers.
 
+use std::fmt;
 use std::ops::Range;
 use velvet_peg_core::Converter;
 
@@ -379,4 +380,11 @@ pub(crate) fn common_kind(kinds: impl IntoIterator<Item = GeometryKind>) -> Opti
 
 fn start_of(offsets: &[usize], at: usize) -> usize {
     if at == 0 { 0 } else { offsets[at - 1] }
+}
+
+/// Its name, such as `multilinestring`.
+impl fmt::Display for GeometryKind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
 }
