@@ -374,11 +374,14 @@ proptest! {
     }
 }
 
+/// A case, the ends of two segments, and where they meet.
+type Meeting = (&'static str, [f64; 8], Option<(f64, f64)>);
+
 /// Two segments, and where they meet: crossing, touching by an end from every side, along each other,
 /// or not at all.
 #[test]
 fn segments_meet_where_they_do() {
-    let cases: [(&str, [f64; 8], Option<(f64, f64)>); 10] = [
+    let cases: [Meeting; 10] = [
         ("crossing", [0., 0., 4., 4., 0., 4., 4., 0.], Some((2., 2.))),
         ("its lower end on the other", [0., 0., 4., 0., 2., 0., 3., 5.], Some((2., 0.))),
         ("its upper end on the other", [0., 0., 4., 0., 2., 0., 3., -5.], Some((2., 0.))),
