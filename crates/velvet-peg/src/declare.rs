@@ -47,12 +47,18 @@ pub fn declare(
         Some(old) if old == crs => outcome
             .notices
             .push(Notice::note(format!("the layer was declared as {} already", crs.label()))),
-        Some(old) => outcome.notices.push(Notice::note(format!(
-            "was declared as {}; the coordinates stay as they are and now count as {}. To carry \
-             them from one to the other use `vpeg convert`",
-            old.label(),
-            crs.label()
-        ))),
+        Some(old) => {
+            // Nothing leads to or from a local system.
+            let carry = match old.datum().is_some() && crs.datum().is_some() {
+                true => ". To carry them from one to the other use `vpeg convert`",
+                false => "",
+            };
+            outcome.notices.push(Notice::note(format!(
+                "was declared as {}; the coordinates stay as they are and now count as {}{carry}",
+                old.label(),
+                crs.label()
+            )));
+        }
         None => {}
     }
     if same_file(reader.path(), out) {

@@ -38,7 +38,7 @@ impl Reader<'_> {
             }
             "LOCAL_CS" | "ENGCRS" | "ENGINEERINGCRS" => Custom {
                 kind: CrsKind::Engineering,
-                axes: self.axes(node, None)?,
+                axes: self.local_axes(node)?,
                 ..Custom::named(node.name())
             }
             .build(),
@@ -263,7 +263,9 @@ impl Reader<'_> {
         };
         let mut axes = Vec::new();
         for element in node.children("AXIS") {
-            let direction = element.word().unwrap_or("unspecified");
+            // OGC 01-009 says OTHER where ISO 19162 says unspecified.
+            let word = element.word().filter(|word| !word.eq_ignore_ascii_case("OTHER"));
+            let direction = word.unwrap_or("unspecified");
             let own = UNITS.iter().find_map(|keyword| element.child(&[keyword]));
             let unit = match own {
                 Some(unit) => self.unit(unit)?,
@@ -297,6 +299,22 @@ impl Reader<'_> {
             ));
         }
         Ok(axes.into_iter().map(|(_, axis)| axis).collect())
+    }
+
+    /// The axes of a local system. Where only its unit is stated they are two of that unit.
+    fn local_axes(&self, node: &Node) -> Result<Vec<Axis>> {
+        let axes = self.axes(node, None)?;
+        match self.unit_of(node, "LENGTHUNIT")? {
+            Some(unit) if axes.is_empty() => Ok(["x", "y"]
+                .map(|name| Axis {
+                    name: name.into(),
+                    abbreviation: name.into(),
+                    direction: "unspecified".into(),
+                    unit,
+                })
+                .into()),
+            _ => Ok(axes),
+        }
     }
 
     /// The unit that stands directly in an element, of the kind asked for.

@@ -101,7 +101,14 @@ fn local_systems_are_kept_apart_and_read_back() {
         plan("Weir", feet),
         plan("Weir", turned),
         plan("Weir", ""),
+        plan("Weir", ",UNIT[\"metre\",1]"),
+        plan("Weir", ",UNIT[\"foot\",0.3048]"),
     ];
+    let unit = |at: usize| systems[at].length_unit().map(|unit| unit.symbol());
+    assert_eq!(
+        [unit(0), unit(2), unit(4), unit(6)],
+        [Some("m"), Some("ft-intl"), None, Some("ft-intl")]
+    );
     for (at, system) in systems.iter().enumerate() {
         for (other_at, other) in systems.iter().enumerate() {
             assert_eq!(system == other, at == other_at, "{at} {other_at}");

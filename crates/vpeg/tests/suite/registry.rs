@@ -205,3 +205,53 @@ fn mistakes_with_systems_and_places_are_explained() {
         assert!(!bench.path("out.gpkg").exists(), "{command:?}");
     }
 }
+
+/// A grid of one's own is shown in its own unit, a local system with its unit and nothing that it has
+/// not; declaring one says nothing of converting, and converting it is refused.
+#[test]
+fn systems_without_a_code_are_told_by_their_own_figures() {
+    let bench = Bench::new();
+    let grid = "PROJCS[\"Tumblewick plane\",GEOGCS[\"GCS_North_American_1983\",\
+                DATUM[\"D_North_American_1983\",SPHEROID[\"GRS_1980\",6378137.0,298.257222101]],\
+                PRIMEM[\"Greenwich\",0.0],UNIT[\"Degree\",0.0174532925199433]],\
+                PROJECTION[\"Transverse_Mercator\"],PARAMETER[\"False_Easting\",50000.0],\
+                PARAMETER[\"False_Northing\",10000.0],PARAMETER[\"Central_Meridian\",-120.0],\
+                PARAMETER[\"Scale_Factor\",1.00004],PARAMETER[\"Latitude_Of_Origin\",47.0],\
+                UNIT[\"Foot_US\",0.3048006096012192]]";
+    bench.write("plane.prj", grid);
+    bench.write("site.prj", "LOCAL_CS[\"Site grid\",UNIT[\"metre\",1]]");
+    bench.write("pegs.csv", "id,x,y\n1,500010,5250010\n2,500020,5250030\n");
+    let line = |text: &str, label: &str| -> String {
+        let found = text.lines().find_map(|line| line.trim().strip_prefix(label));
+        found.unwrap_or_else(|| panic!("{label}: {text}")).trim().to_string()
+    };
+    let plane = bench.ok(&["crs", "show", "file:plane.prj"]).out;
+    for (label, value) in [
+        ("unit", "US survey foot"),
+        ("false easting", "50000 US survey foot"),
+        ("false northing", "10000 US survey foot"),
+        ("scale factor at natural origin", "1.00004"),
+        ("latitude of natural origin", "47°00′00.00000″ = 47°"),
+    ] {
+        assert_eq!(line(&plane, label), value, "{plane}");
+    }
+    let site = bench.ok(&["crs", "show", "file:site.prj"]).out;
+    assert_eq!(line(&site, "kind"), "engineering");
+    assert_eq!(line(&site, "unit"), "metre");
+    assert!(!site.contains("datum") && !site.contains("projection"), "{site}");
+
+    bench.ok(&["build", "points", "pegs.csv", "--crs", "EPSG:32610", "-o", "pegs.gpkg"]);
+    let declared =
+        bench.ok(&["declare", "pegs.gpkg", "--crs", "file:site.prj", "-o", "site.gpkg"]).err;
+    assert!(declared.contains("was declared as EPSG:32610"), "{declared}");
+    assert!(!declared.contains("vpeg convert"), "{declared}");
+    let look = bench.ok(&["look", "site.gpkg"]).out;
+    assert!(look.contains("Site grid (a system without a code) (metres)"), "{look}");
+    let convert = bench.run(&["convert", "site.gpkg", "--to", "EPSG:2285", "-o", "out.gpkg"]);
+    assert_eq!(convert.code, 1, "{}", convert.err);
+    assert!(convert.err.contains("Site grid") && !bench.has("out.gpkg"), "{}", convert.err);
+    // Between systems of the earth there is a way.
+    let declared =
+        bench.ok(&["declare", "pegs.gpkg", "--crs", "EPSG:32611", "-o", "eleven.gpkg"]).err;
+    assert!(declared.contains("use `vpeg convert`"), "{declared}");
+}

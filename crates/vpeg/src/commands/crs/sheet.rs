@@ -117,7 +117,10 @@ fn projection(crs: &Crs, add: &mut dyn FnMut(&str, String)) {
             ),
             (_, Some((printed, _))) if unit_name == "unity" => format!("{}", printed.to_f64()),
             (_, Some((printed, _))) => format!("{} {unit_name}", printed.to_f64()),
-            (Quantity::Length(metres), None) => format!("{metres} m"),
+            (Quantity::Length(metres), None) => match crs.length_unit() {
+                Some(unit) => format!("{} {}", significant(metres / unit.metres()), unit.name()),
+                None => format!("{metres} m"),
+            },
             (Quantity::Scale(number), None) => number.to_string(),
             (quantity, None) => format!("{quantity:?}"),
         };
