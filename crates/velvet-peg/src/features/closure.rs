@@ -1,6 +1,5 @@
 //! What a parcel misses closing by, and which one change would close it.
 
-use super::courses::BuildCourses;
 use crate::notice::Notice;
 use csv::StringRecord;
 use velvet_peg_core::LengthUnit;
@@ -79,13 +78,21 @@ impl Parcel {
     }
 }
 
-impl BuildCourses {
+/// How parcels are run and closed.
+pub(super) struct Closing {
+    /// Where the first course begins if a parcel does not say.
+    pub(super) start: Option<(f64, f64)>,
+    /// Unit of the grid.
+    pub(super) unit: Option<LengthUnit>,
+    /// True to spread the misclosure over the corners.
+    pub(super) adjust: bool,
+    /// How far curves may be from their chords, in the unit of the grid; 1 mm if none.
+    pub(super) tolerance: Option<f64>,
+}
+
+impl Closing {
     /// Runs the courses of a parcel: what it misses closing by, and its corners.
-    pub(super) fn close(
-        &self,
-        parcel: &mut Parcel,
-        unit: Option<LengthUnit>,
-    ) -> Result<(Closure, Vec<(f64, f64)>), String> {
+    pub(super) fn close(&self, parcel: &mut Parcel) -> Result<(Closure, Vec<(f64, f64)>), String> {
         if let Some(wrong) = &parcel.wrong {
             return Err(wrong.clone());
         }
@@ -103,7 +110,8 @@ impl BuildCourses {
         }
         let misclosure = run.misclosure();
         let shown = if self.adjust { run.adjusted() } else { run.clone() };
-        let tolerance = self.tolerance.unwrap_or(0.001 / unit.map_or(1.0, |unit| unit.metres()));
+        let tolerance =
+            self.tolerance.unwrap_or(0.001 / self.unit.map_or(1.0, |unit| unit.metres()));
         let vertices = shown.vertices(tolerance);
         if vertices.len() < 3 {
             return Err("a parcel needs three corners".to_string());
@@ -113,7 +121,7 @@ impl BuildCourses {
             courses: legs.len(),
             misclosure,
             area: shown.area(),
-            unit,
+            unit: self.unit,
             adjusted: self.adjust,
             legs: legs
                 .iter()

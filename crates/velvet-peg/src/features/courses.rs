@@ -2,7 +2,7 @@
 //! angle.
 
 use super::BuildOptions;
-use super::closure::{Closure, Parcel};
+use super::closure::{Closing, Closure, Parcel};
 use super::course_columns::{CourseColumns, CourseNames, starts_in};
 use super::reproject::Carry;
 use crate::error::{Error, Result};
@@ -89,7 +89,9 @@ impl BuildCourses {
         let rows = parcels.iter().map(|parcel| parcel.rows.len() as u64).sum();
         let mut rejects = build.open_rejects(table, out, &headers)?;
         let group_names: Vec<&str> = places.group.iter().map(|at| headers[*at].as_str()).collect();
-        let closed = parcels.iter_mut().map(|parcel| self.close(parcel, unit)).collect::<Vec<_>>();
+        let Self { start, adjust, tolerance, .. } = *self;
+        let closing = Closing { start, unit, adjust, tolerance };
+        let closed = parcels.iter_mut().map(|parcel| closing.close(parcel)).collect::<Vec<_>>();
         let mut extent = Extender::default();
         for (_, vertices) in closed.iter().flatten() {
             vertices.iter().for_each(|(x, y)| extent.point(*x, *y));
@@ -113,7 +115,7 @@ impl BuildCourses {
                     notices.extend(
                         parcel.notes.iter().map(|note| Notice::warning(format!("{shown}{note}"))),
                     );
-                    notices.extend(self.poor(parcel, &closure, &shown));
+                    notices.extend(closing.poor(parcel, &closure, &shown));
                     let attributes = attributes(&group_names, parcel, &closure);
                     layer.add(Geometry::Polygon(vec![vertices]), attributes)?;
                     closures.push(closure);

@@ -1,7 +1,8 @@
 //! Lines from the rows of a table.
 
 use super::BuildOptions;
-use super::vertices::{Gathered, Vertex, VertexOptions};
+use super::vertex_columns::VertexOptions;
+use super::vertices::{Gathered, Vertex};
 use crate::error::Result;
 use crate::layer::{GeometryColumn, GeometryKind};
 use crate::progress::Progress;

@@ -27,7 +27,7 @@ pub use from_text::BuildFeatures;
 pub use lines::BuildLines;
 pub use points::BuildPoints;
 pub use polygons::BuildPolygons;
-pub use vertices::VertexOptions;
+pub use vertex_columns::VertexOptions;
 
 use crate::convert::ConvertLayer;
 use crate::error::Result;

@@ -2,7 +2,8 @@
 //! them.
 
 use super::repair::{coordinates, tidy};
-use super::vertices::{Gathered, Vertex, VertexOptions};
+use super::vertex_columns::VertexOptions;
+use super::vertices::{Gathered, Vertex};
 use crate::error::Result;
 use crate::layer::{GeometryColumn, GeometryKind};
 use crate::plausibility::short;

@@ -1,13 +1,34 @@
-//! The columns of a table of vertices: coordinates, and what tells features, parts and rings apart.
+//! Which rows of a table of vertices make which feature: the options that say so, and the columns that
+//! they name.
 
-use super::vertices::VertexOptions;
+use super::BuildOptions;
 use crate::error::Result;
 use crate::layer::column_names::position;
 use crate::notice::Notice;
 use crate::plausibility::CoordinateRange;
-use crate::table::{Found, Notation, TableReader, read_pair};
+use crate::table::{CoordinateColumns, Found, Notation, TableReader, read_pair};
 use csv::StringRecord;
 use velvet_peg_core::Crs;
+
+/// Which rows make which feature, and in which order.
+#[derive(Clone, Debug, Default)]
+pub struct VertexOptions {
+    /// Coordinate columns; guessed from the headers where not named.
+    pub columns: CoordinateColumns,
+    /// True if angles are packed as DDDMMSS.s.
+    pub packed: bool,
+    /// Columns whose values together tell the features apart; without any, all rows make one
+    /// feature.
+    pub group: Vec<String>,
+    /// Column that puts the vertices in order: numbers by size, anything else with the numbers
+    /// in it compared as such (P2 before P10; times as ISO 8601 has them). The order of the rows
+    /// if none.
+    pub order: Option<String>,
+    /// Column that tells the parts of a feature apart.
+    pub part: Option<String>,
+    /// What is the same for all features built from tables.
+    pub build: BuildOptions,
+}
 
 /// Places of the columns.
 pub(super) struct VertexColumns {

@@ -8,7 +8,7 @@ use super::findings::Findings;
 use super::first_values::{FirstValues, Names};
 use super::natural_order::{is_local_date, natural};
 use super::reproject::Carry;
-use super::vertex_columns::VertexColumns;
+use super::vertex_columns::{VertexColumns, VertexOptions};
 use crate::error::{Error, Result};
 use crate::layer::{
     BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, RowBuilder,
@@ -21,32 +21,12 @@ use crate::plausibility::{PositionSample, short};
 use crate::progress::Progress;
 use crate::ruler::Ruler;
 use crate::summary::Summary;
-use crate::table::{CoordinateColumns, Inference, Notation, TableFile, TableReader};
+use crate::table::{Inference, Notation, TableFile, TableReader};
 use csv::StringRecord;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::path::Path;
 use velvet_peg_core::planar::FlawKind;
-
-/// Which rows make which feature, and in which order.
-#[derive(Clone, Debug, Default)]
-pub struct VertexOptions {
-    /// Coordinate columns; guessed from the headers where not named.
-    pub columns: CoordinateColumns,
-    /// True if angles are packed as DDDMMSS.s.
-    pub packed: bool,
-    /// Columns whose values together tell the features apart; without any, all rows make one
-    /// feature.
-    pub group: Vec<String>,
-    /// Column that puts the vertices in order: numbers by size, anything else with the numbers
-    /// in it compared as such (P2 before P10; times as ISO 8601 has them). The order of the rows
-    /// if none.
-    pub order: Option<String>,
-    /// Column that tells the parts of a feature apart.
-    pub part: Option<String>,
-    /// What is the same for all features built from tables.
-    pub build: BuildOptions,
-}
 
 /// A row that is a vertex.
 #[derive(Clone, Debug)]
