@@ -115,8 +115,9 @@ impl Coordinates {
             add(
                 Severity::Warning,
                 format!(
-                    "{} coordinates are exactly 0: zeros for missing values? {}",
+                    "{} {} exactly 0: zeros for missing values? {}",
                     self.zeros.count,
+                    if self.zeros.count == 1 { "coordinate is" } else { "coordinates are" },
                     self.zeros.text()
                 ),
             );

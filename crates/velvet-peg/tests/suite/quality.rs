@@ -71,7 +71,7 @@ fn mistakes_within_a_layer_are_found() {
         (
             "zeros for missing",
             |n, at| if n == 9 { (0.0, 0.0) } else { at },
-            Some("1 coordinates are exactly 0: zeros for missing values? feature 10 at 0, 0"),
+            Some("1 coordinate is exactly 0: zeros for missing values? feature 10 at 0, 0"),
         ),
         (
             "mixed precision",
