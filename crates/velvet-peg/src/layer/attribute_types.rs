@@ -91,7 +91,7 @@ pub(crate) fn held(attributes: RecordBatch) -> Result<RecordBatch> {
     let held = held_schema(&schema)?;
     let columns = attributes.columns().iter().zip(schema.fields());
     let columns = columns
-        .map(|(column, field)| held_column(column)?.ok_or_else(|| not_held(field)))
+        .map(|(column, field)| held_column(column, field.name())?.ok_or_else(|| not_held(field)))
         .collect::<Result<Vec<ArrayRef>>>()?;
     let options = RecordBatchOptions::new().with_row_count(Some(attributes.num_rows()));
     Ok(RecordBatch::try_new_with_options(held, columns, &options)?)
@@ -107,7 +107,10 @@ fn not_held(field: &Field) -> Error {
 }
 
 /// The values of a column as an attribute; none for columns of lists, records and the like.
-pub(crate) fn held_column(column: &ArrayRef) -> Result<Option<ArrayRef>> {
+///
+/// # Errors
+/// As [`as_text`].
+pub(crate) fn held_column(column: &ArrayRef, name: &str) -> Result<Option<ArrayRef>> {
     let Some((kind, declared)) = held_as(column.data_type()) else { return Ok(None) };
     if column.data_type() == &kind {
         return Ok(Some(column.clone()));
@@ -125,15 +128,24 @@ pub(crate) fn held_column(column: &ArrayRef) -> Result<Option<ArrayRef>> {
         let options = CastOptions { safe: false, ..CastOptions::default() };
         return Ok(Some(arrow_cast::cast_with_options(column, &kind, &options)?));
     }
-    as_text(column).map(Some)
+    as_text(column, name).map(Some)
 }
 
 /// The values of a column of any type as text.
-pub(crate) fn as_text(column: &ArrayRef) -> Result<ArrayRef> {
-    let options = FormatOptions::default();
-    let formatter = ArrayFormatter::try_new(column.as_ref(), &options)?;
-    let texts: StringArray = (0..column.len())
-        .map(|row| (!column.is_null(row)).then(|| formatter.value(row).to_string()))
-        .collect();
-    Ok(Arc::new(texts))
+///
+/// # Errors
+/// If one has no text: a day or a moment beyond the calendar.
+pub(crate) fn as_text(column: &ArrayRef, name: &str) -> Result<ArrayRef> {
+    let refused = |error| {
+        Error::data(format!("column `{name}` holds a value that cannot be written: {error}"))
+    };
+    let options = FormatOptions::default().with_display_error(false);
+    let formatter = ArrayFormatter::try_new(column.as_ref(), &options).map_err(refused)?;
+    // Nothing may stand among the values of a dictionary, or in a run.
+    let nulls = column.logical_nulls();
+    let text = |row| match nulls.as_ref().is_some_and(|nulls| nulls.is_null(row)) {
+        true => Ok(None),
+        false => formatter.value(row).try_to_string().map(Some).map_err(refused),
+    };
+    Ok(Arc::new((0..column.len()).map(text).collect::<Result<StringArray>>()?))
 }

@@ -173,8 +173,12 @@ impl SchemaAdapter {
         let columns: Vec<ArrayRef> = attributes
             .columns()
             .iter()
+            .zip(self.schema.fields())
             .zip(&self.texts)
-            .map(|(column, text)| if *text { as_text(column) } else { Ok(column.clone()) })
+            .map(|((column, field), text)| match text {
+                true => as_text(column, field.name()),
+                false => Ok(column.clone()),
+            })
             .collect::<Result<_>>()?;
         let options = RecordBatchOptions::new().with_row_count(Some(attributes.num_rows()));
         Ok(RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?)

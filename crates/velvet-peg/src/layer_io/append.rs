@@ -140,7 +140,7 @@ impl Append {
             let column = batch.attributes().column(*at);
             match field.data_type() {
                 kind if kind == column.data_type() => Ok(column.clone()),
-                DataType::Utf8 => values_as_text(column),
+                DataType::Utf8 => values_as_text(column, field.name()),
                 kind => {
                     let options = CastOptions { safe: false, ..CastOptions::default() };
                     Ok(cast_with_options(column, kind, &options)?)

@@ -147,10 +147,10 @@ impl HeldValues {
     }
 }
 
-/// A column as text.
-pub(super) fn as_text(column: &ArrayRef) -> Result<ArrayRef> {
+/// An attribute column as text.
+pub(super) fn as_text(column: &ArrayRef, name: &str) -> Result<ArrayRef> {
     let Some(values) = AttributeColumn::of(column) else {
-        return attribute_types::as_text(column);
+        return attribute_types::as_text(column, name);
     };
     let text = |row| Some(values.value(row)).filter(|v| !v.is_null()).map(|v| v.to_string());
     Ok(Arc::new((0..column.len()).map(text).collect::<StringArray>()))

@@ -345,3 +345,53 @@ fn readers_writers_and_layers_go_to_other_threads() {
     shared::<velvet_peg::Geodesic>();
     shared::<velvet_peg::Error>();
 }
+
+/// Nothing stays nothing where a column keeps it among its values, or in a run of them.
+#[test]
+fn nothing_within_dictionaries_and_runs_is_nothing() {
+    let days = || Arc::new(Date32Array::from(vec![Some(20_574), None])) as ArrayRef;
+    let words = || Arc::new(StringArray::from(vec![Some("weir"), None])) as ArrayRef;
+    let numbers = || Arc::new(Int64Array::from(vec![Some(7), None])) as ArrayRef;
+    let dictionary = |values: ArrayRef| -> ArrayRef {
+        let keys = Int32Array::from(vec![Some(0), Some(1), None]);
+        Arc::new(DictionaryArray::<Int32Type>::try_new(keys, values).unwrap())
+    };
+    let runs = |values: ArrayRef| -> ArrayRef {
+        let ends = Int32Array::from(vec![1, 3]);
+        Arc::new(RunArray::<Int32Type>::try_new(&ends, values.as_ref()).unwrap())
+    };
+    for (name, column, first) in [
+        ("days by key", dictionary(days()), "2026-05-01"),
+        ("words by key", dictionary(words()), "weir"),
+        ("numbers by key", dictionary(numbers()), "7"),
+        ("days in runs", runs(days()), "2026-05-01"),
+        ("words in runs", runs(words()), "weir"),
+        ("numbers in runs", runs(numbers()), "7"),
+    ] {
+        let made = batch(vec![(name, column)]).unwrap();
+        let values = made.columns()[0];
+        assert_eq!(values.value(0).to_string(), first, "{name}");
+        assert!(values.value(1).is_null() && values.value(2).is_null(), "{name}: {values:?}");
+    }
+}
+
+/// A day that no calendar has is refused with its column and its value; it does not become the text of
+/// an error.
+#[test]
+fn days_beyond_the_calendar_are_refused() {
+    let columns: [(&str, ArrayRef, &str); 3] = [
+        ("day", Arc::new(Date32Array::from(vec![Some(1), Some(i32::MAX), None])), "2147483647"),
+        (
+            "moment",
+            Arc::new(TimestampSecondArray::from(vec![Some(1), Some(i64::MAX), None])),
+            "9223372036854775807",
+        ),
+        ("time", Arc::new(Time32SecondArray::from(vec![Some(1), Some(90_000), None])), "90000"),
+    ];
+    for (name, column, value) in columns {
+        let error = batch(vec![(name, column)]).unwrap_err();
+        let text = error.to_string();
+        assert!(error.is_data() && text.contains(&format!("column `{name}` holds")), "{text}");
+        assert!(text.contains(value), "{text}");
+    }
+}

@@ -218,9 +218,9 @@ impl Source for GeoParquet {
             let values: Vec<ArrayRef> = self
                 .columns
                 .iter()
-                .filter_map(|name| batch.column_by_name(name))
-                .map(values_of)
-                .collect::<Result<_>>()?;
+                .filter_map(|name| Some(values_of(batch.column_by_name(name)?, name)))
+                .collect::<Result<_>>()
+                .map_err(|error| error.in_file(&self.path))?;
             let values: Vec<AttributeColumn<'_>> =
                 values.iter().filter_map(AttributeColumn::of).collect();
             let column = batch
@@ -259,9 +259,9 @@ fn field_of(column: &Field) -> Field {
     held_field(column).unwrap_or_else(|| Field::new(column.name(), DataType::Utf8, true))
 }
 
-fn values_of(column: &ArrayRef) -> Result<ArrayRef> {
-    match held_column(column)? {
+fn values_of(column: &ArrayRef, name: &str) -> Result<ArrayRef> {
+    match held_column(column, name)? {
         Some(column) => Ok(column),
-        None => as_text(column),
+        None => as_text(column, name),
     }
 }
