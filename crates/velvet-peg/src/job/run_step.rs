@@ -202,7 +202,13 @@ impl PlannedStep {
             Step::Lines(step) => step.epoch,
             Step::Polygons(step) => step.epoch,
             Step::Courses(step) => step.epoch,
-            _ => None,
+            // These build nothing of a table.
+            Step::Declare(_)
+            | Step::Convert(_)
+            | Step::Fields(_)
+            | Step::Join(_)
+            | Step::Tag(_)
+            | Step::Measure(_) => None,
         };
         Ok(BuildOptions {
             crs,

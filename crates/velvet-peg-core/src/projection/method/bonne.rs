@@ -14,35 +14,23 @@ use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
 
+const BONNE: Method = Method {
+    code: 9827,
+    parameters: code::ORIGIN,
+    words: &["Bonne"],
+    build: |given, ellipsoid| {
+        Ok(Arc::new(Bonne::new(
+            ellipsoid,
+            given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
+            given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
+        )?))
+    },
+    ..Method::PLAIN
+};
+
 /// The methods of this file.
-pub(super) const METHODS: &[Method] = &[
-    Method {
-        code: 9827,
-        parameters: code::ORIGIN,
-        words: &["Bonne"],
-        build: |given, ellipsoid| {
-            Ok(Arc::new(Bonne::new(
-                ellipsoid,
-                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
-                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
-            )?))
-        },
-        ..Method::PLAIN
-    },
-    Method {
-        code: 9828,
-        parameters: code::ORIGIN,
-        sense: (-1.0, -1.0),
-        build: |given, ellipsoid| {
-            Ok(Arc::new(Bonne::new(
-                ellipsoid,
-                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
-                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
-            )?))
-        },
-        ..Method::PLAIN
-    },
-];
+pub(super) const METHODS: &[Method] =
+    &[BONNE, Method { code: 9828, words: &[], sense: (-1.0, -1.0), ..BONNE }];
 
 #[derive(Debug)]
 pub(crate) struct Bonne {

@@ -44,57 +44,39 @@ const MODIFIED: &[u32] = &[
 
 // The first two forms count southings and westings; the north-orientated ones are their negatives,
 // false origin included.
+const KROVAK: Method = Method {
+    code: 9819,
+    parameters: &[
+        code::LATITUDE_OF_PROJECTION_CENTRE,
+        code::LONGITUDE_OF_ORIGIN,
+        code::CO_LATITUDE_OF_CONE_AXIS,
+        code::LATITUDE_OF_PSEUDO_STANDARD_PARALLEL,
+        code::SCALE_FACTOR_ON_PSEUDO_STANDARD_PARALLEL,
+        code::FALSE_EASTING,
+        code::FALSE_NORTHING,
+    ],
+    words: &["Krovak"],
+    sense: (-1.0, -1.0),
+    build: |given, ellipsoid| Ok(Arc::new(Krovak::new(ellipsoid, &krovak(given)?, None))),
+    ..Method::PLAIN
+};
+
+const KROVAK_MODIFIED: Method = Method {
+    code: 1042,
+    parameters: MODIFIED,
+    sense: (-1.0, -1.0),
+    build: |given, ellipsoid| {
+        Ok(Arc::new(Krovak::new(ellipsoid, &krovak(given)?, Some(correction(given)?))))
+    },
+    ..Method::PLAIN
+};
+
 /// The methods of this file.
 pub(super) const METHODS: &[Method] = &[
-    Method {
-        code: 9819,
-        parameters: &[
-            code::LATITUDE_OF_PROJECTION_CENTRE,
-            code::LONGITUDE_OF_ORIGIN,
-            code::CO_LATITUDE_OF_CONE_AXIS,
-            code::LATITUDE_OF_PSEUDO_STANDARD_PARALLEL,
-            code::SCALE_FACTOR_ON_PSEUDO_STANDARD_PARALLEL,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
-        words: &["Krovak"],
-        sense: (-1.0, -1.0),
-        build: |given, ellipsoid| Ok(Arc::new(Krovak::new(ellipsoid, &krovak(given)?, None))),
-        ..Method::PLAIN
-    },
-    Method {
-        code: 1041,
-        parameters: &[
-            code::LATITUDE_OF_PROJECTION_CENTRE,
-            code::LONGITUDE_OF_ORIGIN,
-            code::CO_LATITUDE_OF_CONE_AXIS,
-            code::LATITUDE_OF_PSEUDO_STANDARD_PARALLEL,
-            code::SCALE_FACTOR_ON_PSEUDO_STANDARD_PARALLEL,
-            code::FALSE_EASTING,
-            code::FALSE_NORTHING,
-        ],
-        false_sense: -1.0,
-        build: |given, ellipsoid| Ok(Arc::new(Krovak::new(ellipsoid, &krovak(given)?, None))),
-        ..Method::PLAIN
-    },
-    Method {
-        code: 1042,
-        parameters: MODIFIED,
-        sense: (-1.0, -1.0),
-        build: |given, ellipsoid| {
-            Ok(Arc::new(Krovak::new(ellipsoid, &krovak(given)?, Some(correction(given)?))))
-        },
-        ..Method::PLAIN
-    },
-    Method {
-        code: 1043,
-        parameters: MODIFIED,
-        false_sense: -1.0,
-        build: |given, ellipsoid| {
-            Ok(Arc::new(Krovak::new(ellipsoid, &krovak(given)?, Some(correction(given)?))))
-        },
-        ..Method::PLAIN
-    },
+    KROVAK,
+    Method { code: 1041, words: &[], sense: (1.0, 1.0), false_sense: -1.0, ..KROVAK },
+    KROVAK_MODIFIED,
+    Method { code: 1043, sense: (1.0, 1.0), false_sense: -1.0, ..KROVAK_MODIFIED },
 ];
 
 fn krovak(given: &Parameters) -> Result<KrovakParameters> {

@@ -21,38 +21,32 @@ use crate::math::degrees;
 use crate::projection::kernel::Kernel;
 use crate::projection::kernel::{Factors, Inverse};
 use crate::projection::parameter_code as code;
+use crate::projection::parameters::Parameters;
 use std::sync::Arc;
+
+const ONE_PARALLEL: Method = Method {
+    code: 9801,
+    parameters: code::ORIGIN_AND_SCALE,
+    words: &["Lambert_Conformal_Conic_1SP"],
+    build: |given, ellipsoid| {
+        Ok(Arc::new(LambertConic::one_parallel(
+            ellipsoid,
+            given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
+            given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
+            given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?,
+        )?))
+    },
+    ..Method::PLAIN
+};
 
 /// The methods of this file.
 pub(super) const METHODS: &[Method] = &[
-    Method {
-        code: 9801,
-        parameters: code::ORIGIN_AND_SCALE,
-        words: &["Lambert_Conformal_Conic_1SP"],
-        build: |given, ellipsoid| {
-            Ok(Arc::new(LambertConic::one_parallel(
-                ellipsoid,
-                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
-                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
-                given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?,
-            )?))
-        },
-        ..Method::PLAIN
-    },
+    ONE_PARALLEL,
     Method {
         code: 9826,
-        parameters: code::ORIGIN_AND_SCALE,
         words: &["Lambert_Conformal_Conic_West_Orientated"],
         sense: (-1.0, 1.0),
-        build: |given, ellipsoid| {
-            Ok(Arc::new(LambertConic::one_parallel(
-                ellipsoid,
-                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
-                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
-                given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?,
-            )?))
-        },
-        ..Method::PLAIN
+        ..ONE_PARALLEL
     },
     Method {
         code: 1102,
@@ -83,15 +77,7 @@ pub(super) const METHODS: &[Method] = &[
         parameters: code::TWO_PARALLELS,
         words: &["Lambert_Conformal_Conic_2SP", "Lambert_Conformal_Conic"],
         false_origin: code::FALSE,
-        build: |given, ellipsoid| {
-            Ok(Arc::new(LambertConic::two_parallels(
-                ellipsoid,
-                given.degrees(code::LATITUDE_OF_FALSE_ORIGIN)?,
-                given.degrees(code::LONGITUDE_OF_FALSE_ORIGIN)?,
-                given.degrees(code::LATITUDE_OF_FIRST_STANDARD_PARALLEL)?,
-                given.degrees(code::LATITUDE_OF_SECOND_STANDARD_PARALLEL)?,
-            )?))
-        },
+        build: |given, ellipsoid| Ok(Arc::new(two_parallels(given, ellipsoid)?)),
         ..Method::PLAIN
     },
     Method {
@@ -100,16 +86,7 @@ pub(super) const METHODS: &[Method] = &[
         words: &["Lambert_Conformal_Conic_2SP_Belgium"],
         false_origin: code::FALSE,
         build: |given, ellipsoid| {
-            Ok(Arc::new(
-                LambertConic::two_parallels(
-                    ellipsoid,
-                    given.degrees(code::LATITUDE_OF_FALSE_ORIGIN)?,
-                    given.degrees(code::LONGITUDE_OF_FALSE_ORIGIN)?,
-                    given.degrees(code::LATITUDE_OF_FIRST_STANDARD_PARALLEL)?,
-                    given.degrees(code::LATITUDE_OF_SECOND_STANDARD_PARALLEL)?,
-                )?
-                .turned_for_belgium(),
-            ))
+            Ok(Arc::new(two_parallels(given, ellipsoid)?.turned_for_belgium()))
         },
         ..Method::PLAIN
     },
@@ -128,19 +105,23 @@ pub(super) const METHODS: &[Method] = &[
         false_origin: code::FALSE,
         build: |given, ellipsoid| {
             Ok(Arc::new(
-                LambertConic::two_parallels(
-                    ellipsoid,
-                    given.degrees(code::LATITUDE_OF_FALSE_ORIGIN)?,
-                    given.degrees(code::LONGITUDE_OF_FALSE_ORIGIN)?,
-                    given.degrees(code::LATITUDE_OF_FIRST_STANDARD_PARALLEL)?,
-                    given.degrees(code::LATITUDE_OF_SECOND_STANDARD_PARALLEL)?,
-                )?
-                .scaled(given.ratio(code::ELLIPSOID_SCALING_FACTOR)?),
+                two_parallels(given, ellipsoid)?
+                    .scaled(given.ratio(code::ELLIPSOID_SCALING_FACTOR)?),
             ))
         },
         ..Method::PLAIN
     },
 ];
+
+fn two_parallels(given: &Parameters, ellipsoid: &Ellipsoid) -> Result<LambertConic> {
+    LambertConic::two_parallels(
+        ellipsoid,
+        given.degrees(code::LATITUDE_OF_FALSE_ORIGIN)?,
+        given.degrees(code::LONGITUDE_OF_FALSE_ORIGIN)?,
+        given.degrees(code::LATITUDE_OF_FIRST_STANDARD_PARALLEL)?,
+        given.degrees(code::LATITUDE_OF_SECOND_STANDARD_PARALLEL)?,
+    )
+}
 
 #[derive(Clone, Debug)]
 pub(crate) struct LambertConic {

@@ -20,49 +20,30 @@ use crate::projection::kernel::{Factors, Inverse, ORIGIN_TOLERANCE};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
 
+const TRANSVERSE_MERCATOR: Method = Method {
+    code: 9807,
+    parameters: code::ORIGIN_AND_SCALE,
+    words: &["Transverse_Mercator", "Gauss_Kruger", "Gauss_Krueger"],
+    build: |given, ellipsoid| {
+        Ok(Arc::new(TransverseMercator::new(
+            ellipsoid,
+            given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
+            given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
+            given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?,
+        )))
+    },
+    ..Method::PLAIN
+};
+
 /// The methods of this file.
 pub(super) const METHODS: &[Method] = &[
-    Method {
-        code: 9807,
-        parameters: code::ORIGIN_AND_SCALE,
-        words: &["Transverse_Mercator", "Gauss_Kruger", "Gauss_Krueger"],
-        build: |given, ellipsoid| {
-            Ok(Arc::new(TransverseMercator::new(
-                ellipsoid,
-                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
-                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
-                given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?,
-            )))
-        },
-        ..Method::PLAIN
-    },
-    Method {
-        code: 1111,
-        parameters: code::ORIGIN_AND_SCALE,
-        build: |given, ellipsoid| {
-            Ok(Arc::new(TransverseMercator::new(
-                ellipsoid,
-                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
-                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
-                given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?,
-            )))
-        },
-        ..Method::PLAIN
-    },
+    TRANSVERSE_MERCATOR,
+    Method { code: 1111, words: &[], ..TRANSVERSE_MERCATOR },
     Method {
         code: 9808,
-        parameters: code::ORIGIN_AND_SCALE,
         words: &["Transverse_Mercator_South_Orientated"],
         sense: (-1.0, -1.0),
-        build: |given, ellipsoid| {
-            Ok(Arc::new(TransverseMercator::new(
-                ellipsoid,
-                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
-                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
-                given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?,
-            )))
-        },
-        ..Method::PLAIN
+        ..TRANSVERSE_MERCATOR
     },
 ];
 
