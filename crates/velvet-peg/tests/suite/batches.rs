@@ -9,7 +9,10 @@ use velvet_peg::arrow::array::types::Int32Type;
 use velvet_peg::arrow::array::*;
 use velvet_peg::arrow::schema::{DataType, Field, Schema};
 use velvet_peg::layer::{Batch, GeometryColumn};
-use velvet_peg::{Converter, Crs, Geometry, Layer, LayerReader, LayerWriter, Value, WriteOptions};
+use velvet_peg::table::{Cell, TableFile, TableOptions};
+use velvet_peg::{
+    Converter, Crs, Format, Geometry, Layer, LayerReader, LayerWriter, Value, WriteOptions,
+};
 
 /// Two points and nothing.
 fn geometry() -> GeometryColumn {
@@ -337,7 +340,7 @@ fn readers_writers_and_layers_go_to_other_threads() {
     sent::<LayerReader>();
     sent::<LayerWriter>();
     sent::<velvet_peg::table::TableReader>();
-    shared::<velvet_peg::table::TableFile>();
+    shared::<TableFile>();
     shared::<Layer>();
     shared::<Batch>();
     shared::<Crs>();
@@ -394,4 +397,87 @@ fn days_beyond_the_calendar_are_refused() {
         assert!(error.is_data() && text.contains(&format!("column `{name}` holds")), "{text}");
         assert!(text.contains(value), "{text}");
     }
+}
+
+/// Days, moments and yes or no at their limits go to every format, which reads them again before it
+/// lets them be; sheets and databases keep what they are.
+#[test]
+fn days_and_moments_go_to_every_format() {
+    let moments = [
+        "2024-05-06T07:08:09",
+        "2024-05-06T00:00:00",
+        "2024-02-29T23:59:59",
+        "1900-01-01T00:00:00",
+        "1900-02-28T12:00:00",
+        "1900-03-01T00:00:01",
+        "9999-12-31T23:59:59",
+        "1899-12-31T06:00:00",
+        "1582-10-04T01:02:03",
+        "0001-01-01T00:00:00",
+        "2024-05-06T07:08:09.250",
+    ];
+    let seconds: StringArray = moments.iter().map(Some).chain([None]).collect();
+    let days: StringArray = moments.iter().map(|text| text.get(..10)).chain([None]).collect();
+    let cast = |texts: StringArray, kind: &DataType| {
+        arrow_cast::cast(&texts, kind).unwrap_or_else(|error| panic!("{error}"))
+    };
+    let moment = DataType::Timestamp(velvet_peg::arrow::schema::TimeUnit::Millisecond, None);
+    let count = moments.len() + 1;
+    let columns: Vec<(&str, ArrayRef)> = vec![
+        ("day", cast(days, &DataType::Date32)),
+        ("moment", cast(seconds, &moment)),
+        (
+            "open",
+            Arc::new(
+                (0..count)
+                    .map(|row| [Some(true), Some(false), None][row % 3])
+                    .collect::<BooleanArray>(),
+            ),
+        ),
+    ];
+    let mut points = GeometryColumn::new();
+    (0..count).for_each(|row| points.push_point(-120.0 + row as f64 / 64.0, 47.5, None));
+    let attributes = RecordBatch::try_from_iter_with_nullable(
+        columns.into_iter().map(|(name, column)| (name, column, true)),
+    );
+    let batch = Batch::try_new(points, attributes.unwrap(), 1).unwrap();
+    let layer =
+        Layer::try_from_batches("moments", Some(Crs::from_epsg(4326).unwrap()), vec![batch])
+            .unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    for format in Format::all().filter(|format| format.capability().writes) {
+        let extension = format.capability().extensions[0];
+        let path = folder.path().join(format!("moments.{extension}"));
+        layer.write(&path).unwrap_or_else(|error| panic!("{error}"));
+        if !format.is_table() && format.capability().no_geometry {
+            let again = Layer::read(&path).unwrap();
+            let texts = |name: &str| -> Vec<String> {
+                let value = |feature: velvet_peg::layer::Feature<'_>| match feature.value(name) {
+                    Some(Value::Text(text)) => text,
+                    Some(Value::Null) => String::new(),
+                    other => panic!("{extension}: {name} is {other:?}"),
+                };
+                let mut texts: Vec<String> = again.features().map(value).collect();
+                texts.sort();
+                texts
+            };
+            let mut expected: Vec<String> = moments.iter().map(|text| text.to_string()).collect();
+            expected.push(String::new());
+            expected.sort();
+            assert_eq!(texts("moment"), expected, "{extension}");
+        }
+    }
+    let sheet =
+        TableFile::open(&folder.path().join("moments.xlsx"), &TableOptions::default()).unwrap();
+    let rows: Vec<_> = sheet.rows().unwrap().map(Result::unwrap).collect();
+    let cells = |column: usize| -> Vec<Cell<'_>> {
+        rows.iter().map(|row| row.cell(column).unwrap()).collect()
+    };
+    assert_eq!(cells(0)[0], Cell::Date("2024-05-06"));
+    // A cell does not tell the beginning of a day from the day.
+    let (moment, day) = (Cell::DateTime(moments[0]), Cell::Date("2024-05-06"));
+    assert_eq!(cells(1)[..2], [moment, day]);
+    // What a sheet has no number for stays a text.
+    assert_eq!(cells(1)[count - 2..], [Cell::Text(moments[count - 2]), Cell::Blank]);
+    assert_eq!(cells(2)[..3], [Cell::YesNo(true), Cell::YesNo(false), Cell::Blank]);
 }

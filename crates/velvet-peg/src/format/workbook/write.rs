@@ -177,7 +177,9 @@ fn put(
                 && let Some(date) = date(&text)
             {
                 sheet.write_datetime_with_format(row, column, &date, format)?;
-                return Ok(text);
+                // A cell does not tell the beginning of a day from the day.
+                let day = text.strip_suffix("T00:00:00");
+                return Ok(day.map(str::to_string).unwrap_or(text));
             }
             (text, None)
         }
@@ -195,11 +197,17 @@ fn put(
     Ok(text)
 }
 
+/// The first day that all spreadsheets number alike: some have a 29 February 1900.
+const FIRST_DAY: &str = "1900-03-01";
+
 /// A date or a date with whole seconds, as it reads back; other texts stay texts.
 fn date(text: &str) -> Option<ExcelDateTime> {
     let digits = text.bytes().all(|b| b.is_ascii_digit() || b"-T:".contains(&b));
     let form = matches!((text.len(), text.as_bytes().get(10)), (10, None) | (19, Some(b'T')));
-    if digits && form { ExcelDateTime::parse_from_str(text).ok() } else { None }
+    match digits && form && text >= FIRST_DAY {
+        true => ExcelDateTime::parse_from_str(text).ok(),
+        false => None,
+    }
 }
 
 fn failed(path: &Path) -> impl Fn(XlsxError) -> Error {
