@@ -6,6 +6,7 @@
 use super::CellType;
 use super::column_metadata::field_declared;
 use crate::layer::Value;
+use crate::layer::value_type::ValueType;
 use arrow_schema::{DataType, Field};
 
 /// Type of a column.
@@ -13,7 +14,10 @@ use arrow_schema::{DataType, Field};
 pub(crate) enum ColumnType {
     /// No cell seen that is not blank.
     Blank,
+    /// Whole numbers that numbers hold, too.
     Integer,
+    /// Whole numbers that would lose digits as numbers.
+    LongInteger,
     Real,
     Text,
     /// Yes or no, where the file says so.
@@ -34,9 +38,13 @@ impl ColumnType {
         let padded = digits.len() > 1 && digits.starts_with('0') && !digits.starts_with("0.");
         match (plain && !padded, digits.contains('.')) {
             (false, _) => ColumnType::Text,
-            (true, false) if digits.len() <= 18 => ColumnType::Integer,
+            (true, false) => match cell.parse().map(ValueType::of_whole) {
+                Ok(ValueType::Integer) => ColumnType::Integer,
+                Ok(_) if digits.len() <= 18 => ColumnType::LongInteger,
+                _ => ColumnType::Text,
+            },
             (true, true) if digits.len() <= 17 || reads_back(cell) => ColumnType::Real,
-            _ => ColumnType::Text,
+            (true, true) => ColumnType::Text,
         }
     }
 
@@ -55,6 +63,8 @@ impl ColumnType {
         match (self, of_cell) {
             (ColumnType::Blank, kind) => kind,
             (known, kind) if known == kind => known,
+            (ColumnType::Integer, ColumnType::LongInteger)
+            | (ColumnType::LongInteger, ColumnType::Integer) => ColumnType::LongInteger,
             (ColumnType::Integer | ColumnType::Real, ColumnType::Integer | ColumnType::Real) => {
                 ColumnType::Real
             }
@@ -68,7 +78,7 @@ impl ColumnType {
     /// The field of a column of this type.
     pub(crate) fn field(self, name: &str) -> Field {
         let kind = match self {
-            ColumnType::Integer => DataType::Int64,
+            ColumnType::Integer | ColumnType::LongInteger => DataType::Int64,
             ColumnType::Real => DataType::Float64,
             ColumnType::YesNo => DataType::Boolean,
             ColumnType::Blank | ColumnType::Text | ColumnType::Date | ColumnType::DateTime => {
@@ -87,7 +97,7 @@ impl ColumnType {
     pub(crate) fn name(self) -> &'static str {
         match self {
             ColumnType::Blank => "blank",
-            ColumnType::Integer => "whole number",
+            ColumnType::Integer | ColumnType::LongInteger => "whole number",
             ColumnType::Real => "number",
             ColumnType::Text => "text",
             ColumnType::YesNo => "yes or no",
@@ -103,7 +113,9 @@ impl ColumnType {
             return Value::Null;
         }
         match self {
-            ColumnType::Integer => number.parse().map_or(Value::Null, Value::Integer),
+            ColumnType::Integer | ColumnType::LongInteger => {
+                number.parse().map_or(Value::Null, Value::Integer)
+            }
             ColumnType::Real => number.parse().map_or(Value::Null, Value::Real),
             ColumnType::YesNo => Value::Boolean(cell == "true"),
             // A date at midnight, among others with a time.
@@ -123,10 +135,13 @@ fn reads_back(cell: &str) -> bool {
 }
 
 /// The type of column that a text asks for; none for a blank one.
-pub(crate) fn data_type_of_text(text: &str) -> Option<DataType> {
-    let text = text.trim();
-    match ColumnType::Blank.with(text, CellType::Untyped) {
-        ColumnType::Blank => None,
-        kind => Some(kind.field("").data_type().clone()),
-    }
+pub(crate) fn type_of_text(text: &str) -> Option<ValueType> {
+    Some(match ColumnType::Blank.with(text.trim(), CellType::Untyped) {
+        ColumnType::Blank => return None,
+        ColumnType::Integer => ValueType::Integer,
+        ColumnType::LongInteger => ValueType::LongInteger,
+        ColumnType::Real => ValueType::Real,
+        ColumnType::YesNo => ValueType::Boolean,
+        ColumnType::Text | ColumnType::Date | ColumnType::DateTime => ValueType::Text,
+    })
 }

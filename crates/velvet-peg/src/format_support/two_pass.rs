@@ -2,12 +2,12 @@
 //! columns, kinds, number and extent, a second hands out batches. Neither holds more than one
 //! feature at a time (and the batch).
 
-use super::text_type::data_type_of_text;
+use super::text_type::type_of_text;
 use super::{OpenedLayer, Source};
 use crate::error::Result;
+use crate::layer::value_type::ValueType;
 use crate::layer::{
     Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, SchemaInference, Value,
-    type_of_value,
 };
 use crate::notice::Notice;
 use arrow_schema::DataType;
@@ -44,10 +44,10 @@ pub(crate) enum Given {
 }
 
 impl Given {
-    fn kind(&self) -> Option<DataType> {
+    fn kind(&self) -> Option<ValueType> {
         match self {
-            Given::Typed(value) => type_of_value(value),
-            Given::Untyped(text) => data_type_of_text(text),
+            Given::Typed(value) => ValueType::of(value),
+            Given::Untyped(text) => type_of_text(text),
         }
     }
 

@@ -15,6 +15,7 @@ mod info;
 mod row_builder;
 mod schema_inference;
 mod value;
+pub(crate) mod value_type;
 
 pub use attribute_column::AttributeColumn;
 pub use batch::{Batch, Feature, Unreadable};
@@ -24,7 +25,7 @@ pub(crate) use geometry::common_kind;
 pub use geometry::{Geometry, GeometryColumn, GeometryKind};
 pub use info::{CrsOrigin, LayerInfo};
 pub(crate) use row_builder::RowBuilder;
-pub(crate) use schema_inference::{SchemaInference, type_of_value};
+pub(crate) use schema_inference::SchemaInference;
 pub use value::{Value, ValueRef, type_name};
 
 use crate::error::{Error, Result};

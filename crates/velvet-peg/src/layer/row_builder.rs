@@ -1,5 +1,6 @@
 //! Rows of values gathered in columns.
 
+use super::value_type::EXACT;
 use super::{Value, type_name};
 use crate::error::{Error, Result};
 use arrow_array::builder::{
@@ -81,7 +82,8 @@ impl RowBuilder {
     }
 
     /// Adds a row; missing values are nothing. A text column takes every value as text, a column of
-    /// numbers whole ones, and one of whole numbers yes and no as 1 and 0.
+    /// numbers the whole ones that it holds to the last digit, one of whole numbers yes and no as 1
+    /// and 0, and one of yes and no these two.
     ///
     /// # Errors
     /// If there are more values than columns, or a value does not fit its column's type: then the
@@ -100,8 +102,10 @@ impl RowBuilder {
                 (Column::Text(_), Value::Text(text)) => Value::Text(text),
                 (Column::Text(_), value) => Value::Text(value.to_text()),
                 (Column::Integer(_), Value::Boolean(value)) => Value::Integer(value.into()),
-                (Column::Real(_), Value::Integer(value)) => Value::Real(value as f64),
-                (Column::Boolean(_), Value::Integer(value)) => Value::Boolean(value != 0),
+                (Column::Real(_), Value::Integer(value)) if value.unsigned_abs() <= EXACT => {
+                    Value::Real(value as f64)
+                }
+                (Column::Boolean(_), Value::Integer(value @ (0 | 1))) => Value::Boolean(value == 1),
                 (Column::Integer(_), value @ Value::Integer(_))
                 | (Column::Real(_), value @ Value::Real(_))
                 | (Column::Boolean(_), value @ Value::Boolean(_))

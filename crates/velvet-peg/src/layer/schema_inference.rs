@@ -1,6 +1,7 @@
 //! Learning what a layer is like from its features, on a first reading.
 
-use super::{CrsOrigin, Extender, GeometryColumn, GeometryKind, LayerInfo, Value, common_kind};
+use super::value_type::ValueType;
+use super::{CrsOrigin, Extender, GeometryColumn, GeometryKind, LayerInfo, common_kind};
 use arrow_schema::{DataType, Field, Schema};
 use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
@@ -11,7 +12,7 @@ use velvet_peg_core::Crs;
 pub(crate) struct SchemaInference {
     /// Keys of the columns in the order in which they came.
     pub(crate) keys: Vec<String>,
-    types: Vec<Option<DataType>>,
+    types: Vec<Option<ValueType>>,
     places: HashMap<String, usize>,
     kinds: BTreeSet<GeometryKind>,
     pub(crate) has_z: bool,
@@ -26,12 +27,18 @@ impl SchemaInference {
     pub(crate) fn feature<'a>(
         &mut self,
         geometry: &GeometryColumn,
-        values: impl IntoIterator<Item = (&'a str, Option<DataType>)>,
+        values: impl IntoIterator<Item = (&'a str, Option<ValueType>)>,
     ) {
         self.geometry(geometry);
         for (key, kind) in values {
             match self.places.get(key) {
-                Some(at) => self.types[*at] = merged(self.types[*at].take(), kind),
+                Some(at) => {
+                    let known = &mut self.types[*at];
+                    *known = match (*known, kind) {
+                        (None, kind) | (kind, None) => kind,
+                        (Some(known), Some(kind)) => Some(known.with(kind)),
+                    };
+                }
                 None => {
                     self.places.insert(key.to_string(), self.keys.len());
                     self.keys.push(key.to_string());
@@ -68,7 +75,10 @@ impl SchemaInference {
         names
             .iter()
             .zip(&self.types)
-            .map(|(name, kind)| Field::new(name, kind.clone().unwrap_or(DataType::Utf8), true))
+            .map(|(name, kind)| {
+                let kind = kind.map_or(DataType::Utf8, ValueType::data_type);
+                Field::new(name, kind, true)
+            })
             .collect()
     }
 
@@ -91,28 +101,5 @@ impl SchemaInference {
             count: Some(self.count),
             extent: self.extent.bounds(),
         }
-    }
-}
-
-/// The column type that a value asks for; none for nothing.
-pub(crate) fn type_of_value(value: &Value) -> Option<DataType> {
-    Some(match value {
-        Value::Null => return None,
-        Value::Boolean(_) => DataType::Boolean,
-        Value::Integer(_) => DataType::Int64,
-        Value::Real(_) => DataType::Float64,
-        Value::Text(_) => DataType::Utf8,
-        Value::Binary(_) => DataType::Binary,
-    })
-}
-
-/// The type that holds values of both.
-pub(crate) fn merged(a: Option<DataType>, b: Option<DataType>) -> Option<DataType> {
-    match (a, b) {
-        (None, kind) | (kind, None) => kind,
-        (Some(a), Some(b)) if a == b => Some(a),
-        (Some(DataType::Int64), Some(DataType::Float64))
-        | (Some(DataType::Float64), Some(DataType::Int64)) => Some(DataType::Float64),
-        _ => Some(DataType::Utf8),
     }
 }

@@ -7,8 +7,11 @@ use super::held_values::as_text as values_as_text;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{Appending, WriteOptions};
+use crate::layer::value_type::EXACT;
 use crate::layer::{Batch, GeometryKind, LayerInfo};
 use crate::notice::{Notice, NoticeKind};
+use arrow_array::cast::AsArray;
+use arrow_array::types::Int64Type;
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, new_null_array};
 use arrow_cast::{CastOptions, cast_with_options};
 use arrow_schema::DataType;
@@ -141,6 +144,7 @@ impl Append {
             match field.data_type() {
                 kind if kind == column.data_type() => Ok(column.clone()),
                 DataType::Utf8 => values_as_text(column, field.name()),
+                DataType::Float64 => whole_as_numbers(column, field.name()),
                 kind => {
                     let options = CastOptions { safe: false, ..CastOptions::default() };
                     Ok(cast_with_options(column, kind, &options)?)
@@ -267,4 +271,17 @@ fn converter_to(
             Some(converter)
         }
     })
+}
+
+/// Whole numbers as numbers; refused where one would lose digits.
+fn whole_as_numbers(column: &ArrayRef, name: &str) -> Result<ArrayRef> {
+    let long = |value: &i64| value.unsigned_abs() > EXACT;
+    let whole = column.as_primitive_opt::<Int64Type>();
+    if let Some(value) = whole.and_then(|whole| whole.iter().flatten().find(long)) {
+        return Err(Error::data(format!(
+            "column `{name}` of the layer added to holds numbers, which would lose digits of {value}: \
+             nothing was written. Write the new features to a layer of their own"
+        )));
+    }
+    Ok(arrow_cast::cast(column, &DataType::Float64)?)
 }

@@ -5,10 +5,11 @@ use super::Selection;
 use super::coordinates::{PlaceColumns, Places};
 use super::rounding::rounded;
 use crate::error::{Error, Result};
-use crate::format_support::text_type::data_type_of_text;
+use crate::format_support::text_type::type_of_text;
 use crate::layer::GeometryColumn;
 use crate::layer::column_names::distinct;
 use crate::layer::column_names::{list, position};
+use crate::layer::value_type::ValueType;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Float64Type, Int64Type};
 use arrow_array::{
@@ -156,7 +157,7 @@ impl Wanted<'_> {
         };
         Ok(match self {
             Wanted::Constant(name, value) => {
-                let kind = data_type_of_text(value).unwrap_or(DataType::Utf8);
+                let kind = type_of_text(value).map_or(DataType::Utf8, ValueType::data_type);
                 Finish::Constant(name.to_string(), value.to_string(), kind)
             }
             Wanted::Places(columns, crs) => {

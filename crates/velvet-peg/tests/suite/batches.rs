@@ -279,6 +279,16 @@ fn values_and_columns_that_do_not_fit_are_refused_not_dropped() {
         let error = layer.push((1.0, 2.0), [("n", value), ("open", true.into())]).unwrap_err();
         assert!(error.to_string().contains("column `n` holds whole numbers"), "{error}");
     }
+    // Nor rounded, nor taken for yes.
+    let mut depths = Layer::new("depths", None);
+    depths.push((1.0, 2.0), [("depth", 0.5.into()), ("dry", true.into())]).unwrap();
+    depths.push((1.0, 2.0), [("depth", (1_i64 << 53).into()), ("dry", 0.into())]).unwrap();
+    for (depth, dry, column) in [((1_i64 << 53) + 1, 1, "depth"), (4, 7, "dry"), (4, -1, "dry")] {
+        let error = depths.push((1.0, 2.0), [("depth", depth.into()), ("dry", dry.into())]);
+        let error = error.unwrap_err().to_string();
+        assert!(error.contains(&format!("column `{column}` holds")), "{error}");
+    }
+    assert_eq!(depths.features().last().unwrap().value("depth"), Some((2_f64.powi(53)).into()));
     layer.push((3.0, 4.0), [("n", Value::Null), ("open", Value::Null)]).unwrap();
     let numbers: Vec<_> = layer.features().map(|feature| feature.value("n")).collect();
     assert_eq!(numbers, [Some(1.into()), Some(Value::Null)]);

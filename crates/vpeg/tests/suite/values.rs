@@ -178,3 +178,70 @@ fn words_for_systems_are_honoured_or_refused_with_the_reason() {
         assert!(run.err.contains(says), "{command}: {}", run.err);
     }
 }
+
+/// Whole numbers of more digits than a number keeps, alone, among whole numbers, and among numbers with
+/// a fraction: from every source that says no type, all digits arrive.
+#[test]
+fn long_whole_numbers_keep_their_digits_among_others() {
+    let bench = Bench::new();
+    for others in [["7", "8"], ["0.5", "8"], ["9007199254740992", "-0.25"], ["", "1.5"]] {
+        for long in ["9007199254740993", "-9007199254740993", "900719925474099301"] {
+            let values = [others[0], long, others[1]];
+            let mut table = String::from("id,lon,lat,n\n");
+            let mut features = Vec::new();
+            let mut marks = String::new();
+            for (at, value) in values.iter().enumerate() {
+                table += &format!("{at},-120.{at},47.5,{value}\n");
+                let json = if value.is_empty() { "null" } else { value };
+                features.push(format!(
+                    "{{\"type\":\"Feature\",\"properties\":{{\"n\":{json}}},\"geometry\":\
+                     {{\"type\":\"Point\",\"coordinates\":[-120.{at},47.5]}}}}"
+                ));
+                marks += &format!(
+                    "<Placemark><ExtendedData><Data name=\"n\"><value>{value}</value></Data>\
+                     </ExtendedData><Point><coordinates>-120.{at},47.5</coordinates></Point>\
+                     </Placemark>"
+                );
+            }
+            bench.write("t.csv", table);
+            bench.write(
+                "t.geojson",
+                format!("{{\"type\":\"FeatureCollection\",\"features\":[{}]}}", features.join(",")),
+            );
+            bench.write(
+                "t.kml",
+                format!(
+                    "<kml xmlns=\"http://www.opengis.net/kml/2.2\"><Document>{marks}</Document></kml>"
+                ),
+            );
+            let build =
+                "build points t.csv --lon lon --lat lat --crs EPSG:4326 -o o.gpkg --overwrite";
+            for line in [
+                build,
+                "convert t.geojson -o o.gpkg --replace-file",
+                "convert t.kml -o o.gpkg --replace-file",
+            ] {
+                bench.ok(&words(line));
+                bench.ok(&words("convert o.gpkg -o o.csv --overwrite"));
+                let (header, rows) = bench.table("o.csv");
+                let at = header.iter().position(|name| name == "n").unwrap();
+                let found: Vec<&str> = rows.iter().map(|row| row[at].as_str()).collect();
+                assert_eq!(found, values, "{line}");
+            }
+        }
+    }
+    // A layer that holds numbers does not take them, and stays as it was.
+    bench.write("half.csv", "id,lon,lat,n\n1,-120.1,47.5,0.5\n");
+    bench.write("long.csv", "id,lon,lat,n\n2,-120.2,47.5,9007199254740993\n");
+    let build = |table: &str| {
+        format!("build points {table} --lon lon --lat lat --crs EPSG:4326 -o half.gpkg")
+    };
+    bench.ok(&words(&build("half.csv")));
+    let line = build("long.csv") + " --append --layer half";
+    let run = bench.run(&words(&line));
+    assert_eq!(run.code, 1, "{}", run.err);
+    assert!(run.err.contains("would lose digits of 9007199254740993"), "{}", run.err);
+    assert_eq!(column(&bench, "half.gpkg", "n"), [serde_json::json!(0.5)]);
+    bench.write("whole.csv", "id,lon,lat,n\n2,-120.2,47.5,9007199254740992\n");
+    bench.ok(&words(&(build("whole.csv") + " --append --layer half")));
+}
