@@ -15,7 +15,7 @@ use std::time::{Duration, Instant};
 use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::table::CoordinateColumns;
 use velvet_peg::{
-    ConvertTable, Converter, Crs, Geodesic, Geographic, NoProgress, Result, registry,
+    ConvertTable, Converter, Crs, Geodesic, Geographic, Result, registry,
 };
 
 const POINTS: usize = 1_000_000;
@@ -207,7 +207,7 @@ fn table() -> Result<()> {
         append: AppendOptions { overwrite: true, ..AppendOptions::default() },
     };
     let converted = best(|| {
-        let (outcome, _) = job.run(&input, &output, &mut NoProgress).expect("the conversion works");
+        let (outcome, _) = job.run(&input, &output).expect("the conversion works");
         assert_eq!(outcome.out, ROWS as u64);
     });
     println!(

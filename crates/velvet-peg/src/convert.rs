@@ -12,7 +12,7 @@ use crate::output::{refuse_existing, rejects_path};
 use crate::plausibility::PositionSample;
 use crate::plausibility::wrong_zone;
 use crate::plausibility::{CoordinateRange, FirstReasons};
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::rejects::{Rejects, RejectsTo};
 use crate::select::{Planned, Selection};
 use crate::summary::{Summary, nothing_left};
@@ -49,10 +49,10 @@ impl ConvertLayer {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{ConvertLayer, Crs, LayerReader, NoProgress};
+    /// use velvet_peg::{ConvertLayer, Crs, LayerReader};
     /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
     /// let convert = ConvertLayer { target: Some(Crs::from_epsg(2285)?), ..ConvertLayer::default() };
-    /// let outcome = convert.run(&reader, &file("fields.shp"), &mut NoProgress)?;
+    /// let outcome = convert.run(&reader, &file("fields.shp"))?;
     /// assert_eq!(outcome.out, 16);
     /// let converter = outcome.converter.expect("there was something to convert");
     /// assert_eq!(converter.route().accuracy_m(), Some(4.0)); // WGS 84 to NAD83
@@ -62,7 +62,15 @@ impl ConvertLayer {
     /// # Errors
     /// If the layer has no reference system and one is asked for, no operation joins the two,
     /// an output exists, or no feature can be converted.
-    pub fn run(
+    pub fn run(&self, reader: &LayerReader, out: &Path) -> Result<Summary> {
+        self.run_watched(reader, out, &mut NoProgress)
+    }
+
+    /// As [`ConvertLayer::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`ConvertLayer::run`].
+    pub fn run_watched(
         &self,
         reader: &LayerReader,
         out: &Path,
@@ -360,7 +368,7 @@ impl ConvertTable {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{ConvertTable, Crs, NoProgress};
+    /// use velvet_peg::{ConvertTable, Crs};
     /// use velvet_peg::added_columns::AppendOptions;
     /// use velvet_peg::table::CoordinateColumns;
     /// let convert = ConvertTable {
@@ -376,7 +384,7 @@ impl ConvertTable {
     ///     packed: false,
     ///     append: AppendOptions::default(),
     /// };
-    /// let (outcome, _) = convert.run(&file("old-weirs.csv"), &file("weirs.csv"), &mut NoProgress)?;
+    /// let (outcome, _) = convert.run(&file("old-weirs.csv"), &file("weirs.csv"))?;
     /// assert_eq!(outcome.out, 16);
     /// assert!(std::fs::read_to_string(file("weirs.csv"))?.starts_with("weir,east,north,crest_ft,type,lon,lat"));
     /// # Ok::<(), velvet_peg::Error>(())
@@ -385,7 +393,15 @@ impl ConvertTable {
     /// # Errors
     /// If the table cannot be read, a column is missing, no operation joins the systems, an
     /// output exists, or no row can be converted.
-    pub fn run(
+    pub fn run(&self, input: &Path, out: &Path) -> Result<(Summary, Converter)> {
+        self.run_watched(input, out, &mut NoProgress)
+    }
+
+    /// As [`ConvertTable::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`ConvertTable::run`].
+    pub fn run_watched(
         &self,
         input: &Path,
         out: &Path,

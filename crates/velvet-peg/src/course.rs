@@ -5,7 +5,7 @@ use crate::error::{Error, Result};
 use crate::format_support::coordinate_names;
 use crate::home_system::home_system;
 use crate::layer::column_names::position;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::summary::Summary;
 use crate::table::{Found, Notation, NumberFormat, read_pair};
 use csv::StringRecord;
@@ -116,7 +116,7 @@ impl CourseTable {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{Crs, NoProgress};
+    /// use velvet_peg::Crs;
     /// use velvet_peg::added_columns::AppendOptions;
     /// use velvet_peg::course::{CourseColumns, CourseTable};
     /// std::fs::write(file("pairs.csv"), "lon1,lat1,lon2,lat2\n-120.01,47.40,-119.99,47.41\n")?;
@@ -127,14 +127,27 @@ impl CourseTable {
     ///     decimals: Some(3),
     ///     append: AppendOptions::default(),
     /// };
-    /// courses.run(&file("pairs.csv"), &file("courses.csv"), &mut NoProgress)?;
+    /// courses.run(&file("pairs.csv"), &file("courses.csv"))?;
     /// assert!(std::fs::read_to_string(file("courses.csv"))?.contains(",1874.813"));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
     ///
     /// # Errors
     /// If the table cannot be read, a column is missing or an output exists.
-    pub fn run(&self, input: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
+    pub fn run(&self, input: &Path, out: &Path) -> Result<Summary> {
+        self.run_watched(input, out, &mut NoProgress)
+    }
+
+    /// As [`CourseTable::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`CourseTable::run`].
+    pub fn run_watched(
+        &self,
+        input: &Path,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let session = Session::open(input, &self.append)?;
         let headers = session.headers.clone();
         let column = |name: &String| position(&headers, name, None).map_err(|e| e.in_file(input));

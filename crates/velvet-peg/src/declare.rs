@@ -7,7 +7,7 @@ use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
 use crate::output::{refuse_existing, same_file};
 use crate::plausibility::PositionSample;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::rejects::{Rejects, RejectsTo};
 use crate::summary::Summary;
 use std::path::Path;
@@ -19,12 +19,12 @@ use velvet_peg_core::Crs;
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{declare, BuildPoints, Crs, Layer, LayerReader, NoProgress, WriteOptions};
-/// BuildPoints::default().run(&file("old-weirs.csv"), &file("bare.gpkg"), &mut NoProgress)?;
+/// use velvet_peg::{declare, BuildPoints, Crs, Layer, LayerReader, WriteOptions};
+/// BuildPoints::default().run(&file("old-weirs.csv"), &file("bare.gpkg"))?;
 /// let reader = LayerReader::open(&file("bare.gpkg"), None)?;
 /// assert!(reader.info().crs.is_none());
 /// let crs = Crs::parse("nad83 washington north ftus")?;
-/// declare(&reader, &crs, &file("weirs.gpkg"), &WriteOptions::default(), &mut NoProgress)?;
+/// declare(&reader, &crs, &file("weirs.gpkg"), &WriteOptions::default())?;
 /// assert_eq!(Layer::read(file("weirs.gpkg"))?.crs().and_then(Crs::code), Some(2285));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
@@ -32,6 +32,19 @@ use velvet_peg_core::Crs;
 /// # Errors
 /// If the layer cannot be read or the output exists or cannot be written.
 pub fn declare(
+    reader: &LayerReader,
+    crs: &Crs,
+    out: &Path,
+    options: &WriteOptions,
+) -> Result<Summary> {
+    declare_watched(reader, crs, out, options, &mut NoProgress)
+}
+
+/// As [`declare()`], telling `watch` how far it has come.
+///
+/// # Errors
+/// As [`declare()`].
+pub fn declare_watched(
     reader: &LayerReader,
     crs: &Crs,
     out: &Path,

@@ -8,7 +8,7 @@ use crate::error::{Error, Result};
 use crate::features::BuildPoints;
 use crate::format_support::WriteOptions;
 use crate::output::{Output, TemporaryFolder, write_whole};
-use crate::progress::NoProgress;
+
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Workbook, XlsxError};
 use std::path::{Path, PathBuf};
 use velvet_peg_core::Crs;
@@ -98,6 +98,6 @@ fn turnouts(folder: &Path, overwrite: bool) -> Result<PathBuf> {
     write_whole(&table, TURNOUTS.as_bytes(), false)?;
     let mut points = BuildPoints::in_system(Crs::from_epsg(32610)?);
     points.build.write = WriteOptions { overwrite, ..WriteOptions::default() };
-    points.run(&table, &path, &mut NoProgress)?;
+    points.run(&table, &path)?;
     Ok(path)
 }

@@ -12,7 +12,7 @@ use crate::layer::{AttributeColumn, Batch, GeometryColumn, ValueRef};
 use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::summary::Summary;
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, UInt64Array};
 use arrow_schema::{Field, Schema, SchemaRef};
@@ -199,6 +199,19 @@ impl JoinTable {
         reader: LayerReader,
         table: &Path,
         out: &Path,
+    ) -> Result<(Summary, MatchReport)> {
+        self.run_watched(reader, table, out, &mut NoProgress)
+    }
+
+    /// As [`JoinTable::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`JoinTable::run`].
+    pub fn run_watched(
+        &self,
+        reader: LayerReader,
+        table: &Path,
+        out: &Path,
         watch: &mut dyn Progress,
     ) -> Result<(Summary, MatchReport)> {
         refuse_inputs(out, [table])?;
@@ -277,7 +290,7 @@ impl JoinTable {
             rejects: self.rejects.clone(),
             ..ConvertLayer::default()
         };
-        let mut outcome = convert.run(&joined, out, watch)?;
+        let mut outcome = convert.run_watched(&joined, out, watch)?;
         if self.matched_only {
             outcome.left_out = before - report.features_met;
         }

@@ -85,7 +85,7 @@ pub mod arrow {
 
 pub use check::check;
 pub use convert::{ConvertLayer, ConvertTable};
-pub use declare::declare;
+pub use declare::{declare, declare_watched};
 pub use draw::draw;
 pub use error::{Error, Location, Result};
 pub use features::BuildPoints;

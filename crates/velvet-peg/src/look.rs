@@ -10,7 +10,7 @@ use crate::layer::LayerInfo;
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::plausibility::PositionSample;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::table::{
     Found, Inference, Notation, NumberFormat, TableFile, TableReader, likely, point_file_names,
     read_pair, vertices,
@@ -116,9 +116,9 @@ pub struct LookOptions {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{look, NoProgress};
+/// use velvet_peg::look;
 /// use velvet_peg::look::{Look, LookOptions};
-/// let Look::Table(table) = look(&file("headgates.csv"), &LookOptions::default(), &mut NoProgress)? else {
+/// let Look::Table(table) = look(&file("headgates.csv"), &LookOptions::default())? else {
 ///     unreachable!("a CSV file is a table");
 /// };
 /// assert_eq!(table.rows, 40);
@@ -128,7 +128,15 @@ pub struct LookOptions {
 ///
 /// # Errors
 /// If the file cannot be read.
-pub fn look(path: &Path, options: &LookOptions, watch: &mut dyn Progress) -> Result<Look> {
+pub fn look(path: &Path, options: &LookOptions) -> Result<Look> {
+    look_watched(path, options, &mut NoProgress)
+}
+
+/// As [`look()`], telling `watch` how far it has come.
+///
+/// # Errors
+/// As [`look()`].
+pub fn look_watched(path: &Path, options: &LookOptions, watch: &mut dyn Progress) -> Result<Look> {
     let at = locate(path)?;
     if at.format.is_table() {
         return table(TableFile::open_located(at, &table_options(options))?, options, watch);

@@ -7,7 +7,7 @@ use crate::input::format_of;
 use crate::job::{Job, RunOptions, folder_of, logged, within};
 use crate::layer_io::LayerReader;
 use crate::output::{Output, parts, refuse_inputs};
-use crate::progress::NoProgress;
+
 use serde_json::{Value as Json, json};
 use std::fs::File;
 use std::io::{BufWriter, Write};
@@ -126,7 +126,7 @@ pub fn pack(files: &[PathBuf], out: &Path, options: &PackOptions) -> Result<Pack
     }
     if !options.no_sheet && !layered.is_empty() {
         let titled = CheckOptions { title: options.title.clone(), ..CheckOptions::default() };
-        let mut report = check(&layered, &titled, &mut NoProgress)?;
+        let mut report = check(&layered, &titled)?;
         for sheet in &mut report.sheets {
             sheet.source = name_of(&sheet.source).into();
         }

@@ -17,7 +17,7 @@ use std::time::Instant;
 use velvet_peg::features::BuildOptions;
 use velvet_peg::look::{Look, LookOptions};
 use velvet_peg::table::{CoordinateColumns, TableOptions};
-use velvet_peg::{BuildPoints, Crs, NoProgress, Result, Selection, look};
+use velvet_peg::{BuildPoints, Crs, Result, Selection, look};
 
 const HEADER: [&str; 19] = [
     "gate",
@@ -116,12 +116,12 @@ fn child(job: &str, table: &Path, out: &Path) -> Result<()> {
                 ..BuildOptions::default()
             },
         };
-        let outcome = build.run(table, out, &mut NoProgress)?;
+        let outcome = build.run(table, out)?;
         assert_eq!(outcome.rows_in, outcome.out + outcome.left_out + outcome.rejected.count);
         assert!(outcome.out * 3 > outcome.rows_in, "{outcome:?}");
     } else {
         let options = LookOptions { table: reading, all: job == "look-all" };
-        let Look::Table(found) = look(table, &options, &mut NoProgress)? else {
+        let Look::Table(found) = look(table, &options)? else {
             unreachable!("a text is a table");
         };
         assert_eq!(found.columns.len(), HEADER.len());

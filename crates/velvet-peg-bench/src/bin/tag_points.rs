@@ -5,7 +5,7 @@
 
 use std::time::Instant;
 use velvet_peg::tag::{TagPoints, TagReport};
-use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, Result};
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, Result};
 
 const POINTS: usize = 1_000_000;
 const COLUMNS: usize = 60;
@@ -60,11 +60,11 @@ fn main() -> Result<()> {
         open(&points)?.for_each_batch(&mut |_| Ok(()))?;
         reading = reading.min(began.elapsed().as_secs_f64());
         let began = Instant::now();
-        report = tag.report(open(&points)?, &open(&polygons)?, &mut NoProgress)?.0;
+        report = tag.report(open(&points)?, &open(&polygons)?)?.0;
         tagging = tagging.min(began.elapsed().as_secs_f64());
     }
     let began = Instant::now();
-    tag.run(open(&points)?, &open(&polygons)?, &folder.path().join("out.gpkg"), &mut NoProgress)?;
+    tag.run(open(&points)?, &open(&polygons)?, &folder.path().join("out.gpkg"))?;
     let writing = began.elapsed().as_secs_f64();
     println!(
         "{POINTS} points, {} polygons: {} in one, {} in none",

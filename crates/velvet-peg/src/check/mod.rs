@@ -158,10 +158,10 @@ impl CheckReport {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{NoProgress, check};
+/// use velvet_peg::check;
 /// use velvet_peg::check::CheckOptions;
 /// let options = CheckOptions { key: vec!["field".into()], ..CheckOptions::default() };
-/// let report = check(&[file("fields.geojson")], &options, &mut NoProgress)?;
+/// let report = check(&[file("fields.geojson")], &options)?;
 /// assert!(report.passes());
 /// assert_eq!(report.sheets[0].kinds["polygon"], 16);
 /// # Ok::<(), velvet_peg::Error>(())
@@ -169,7 +169,15 @@ impl CheckReport {
 ///
 /// # Errors
 /// If a file cannot be read, or a column that was named is missing.
-pub fn check(
+pub fn check(files: &[PathBuf], options: &CheckOptions) -> Result<CheckReport> {
+    check_watched(files, options, &mut NoProgress)
+}
+
+/// As [`check()`], telling `watch` how far it has come.
+///
+/// # Errors
+/// As [`check()`].
+pub fn check_watched(
     files: &[PathBuf],
     options: &CheckOptions,
     watch: &mut dyn Progress,
@@ -248,7 +256,7 @@ fn table_sheet(
             ..BuildOptions::default()
         },
     };
-    let outcome = build.run(file, &points, &mut NoProgress)?;
+    let outcome = build.run(file, &points)?;
     let reader = LayerReader::open(&points, None)?;
     let mut sheet =
         sheet(&reader, options, several, watch).map_err(|e| e.shown_as(&points, file))?;

@@ -124,9 +124,9 @@ fn made_by() -> String {
 /// ```
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
-/// use velvet_peg::{NoProgress, check};
+/// use velvet_peg::check;
 /// use velvet_peg::check::{CheckOptions, sheets_as_markdown};
-/// let report = check(&[folder.path().join("fields.geojson")], &CheckOptions::default(), &mut NoProgress)?;
+/// let report = check(&[folder.path().join("fields.geojson")], &CheckOptions::default())?;
 /// assert!(sheets_as_markdown(&report).contains("| features | 16 (16 polygon) |"));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```

@@ -10,7 +10,7 @@ use crate::layer::column_names::position;
 use crate::layer::{Extender, Geometry, Layer, Value};
 use crate::notice::Notice;
 use crate::output::refuse_existing;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::summary::Summary;
 use crate::table::{TableFile, TableReader};
 use arrow_schema::{DataType, Field};
@@ -56,11 +56,10 @@ impl BuildCourses {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::NoProgress;
     /// use velvet_peg::features::BuildCourses;
     /// std::fs::write(file("deed.csv"), "bearing,distance\nN 0 E,100\nN 90 E,50\nS 0 E,100\nS 90 W,50\n")?;
     /// let courses = BuildCourses::default();
-    /// let (outcome, closures) = courses.run(&file("deed.csv"), &file("deed.gpkg"), &mut NoProgress)?;
+    /// let (outcome, closures) = courses.run(&file("deed.csv"), &file("deed.gpkg"))?;
     /// assert_eq!((outcome.out, closures[0].area), (1, 5000.0));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
@@ -68,7 +67,15 @@ impl BuildCourses {
     /// # Errors
     /// If the table cannot be read, a column is missing, the reference system is not one of a
     /// grid, an output exists, or no parcel can be made.
-    pub fn run(
+    pub fn run(&self, table: &Path, out: &Path) -> Result<(Summary, Vec<Closure>)> {
+        self.run_watched(table, out, &mut NoProgress)
+    }
+
+    /// As [`BuildCourses::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`BuildCourses::run`].
+    pub fn run_watched(
         &self,
         table: &Path,
         out: &Path,

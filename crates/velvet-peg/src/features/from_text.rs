@@ -7,7 +7,7 @@ use crate::error::{Error, Result};
 use crate::format_support::wkt;
 use crate::layer::column_names::{list, position};
 use crate::output::refuse_existing;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::summary::Summary;
 use crate::table::TableFile;
 use csv::StringRecord;
@@ -30,17 +30,29 @@ impl BuildFeatures {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::NoProgress;
     /// use velvet_peg::features::BuildFeatures;
     /// std::fs::write(file("a.csv"), "ditch,shape\nAlder,\"LINESTRING (0 0, 3 4)\"\n")?;
-    /// let outcome = BuildFeatures::default().run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
+    /// let outcome = BuildFeatures::default().run(&file("a.csv"), &file("a.gpkg"))?;
     /// assert_eq!(outcome.out, 1);
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
     ///
     /// # Errors
     /// As [`BuildPoints::run`](super::BuildPoints::run).
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
+    pub fn run(&self, table: &Path, out: &Path) -> Result<Summary> {
+        self.run_watched(table, out, &mut NoProgress)
+    }
+
+    /// As [`BuildFeatures::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`BuildFeatures::run`].
+    pub fn run_watched(
+        &self,
+        table: &Path,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         refuse_existing(out, self.build.write.replaces())?;
         let file = TableFile::open(table, &self.build.table)?;
         let mut reader = file.rows()?;

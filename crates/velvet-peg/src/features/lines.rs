@@ -5,7 +5,7 @@ use super::vertex_columns::VertexOptions;
 use super::vertices::{Gathered, Vertex};
 use crate::error::Result;
 use crate::layer::{GeometryColumn, GeometryKind};
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::ruler::Ruler;
 use crate::summary::Summary;
 use std::path::Path;
@@ -36,12 +36,12 @@ impl BuildLines {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{Crs, NoProgress};
+    /// use velvet_peg::Crs;
     /// use velvet_peg::features::BuildLines;
     /// std::fs::write(file("a.csv"), "ditch,no,east,north\nT-1,2,600010,5250000\nT-1,1,600000,5250000\n")?;
     /// let mut lines = BuildLines::grouped_by("ditch", Crs::from_epsg(32610)?);
     /// lines.vertices.order = Some("no".into());
-    /// let outcome = lines.run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
+    /// let outcome = lines.run(&file("a.csv"), &file("a.gpkg"))?;
     /// assert_eq!((outcome.rows_in, outcome.vertices, outcome.out), (2, Some(2), 1));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
@@ -49,7 +49,20 @@ impl BuildLines {
     /// # Errors
     /// If the table cannot be read, a column is missing, an output exists, or no line can be
     /// made.
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
+    pub fn run(&self, table: &Path, out: &Path) -> Result<Summary> {
+        self.run_watched(table, out, &mut NoProgress)
+    }
+
+    /// As [`BuildLines::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`BuildLines::run`].
+    pub fn run_watched(
+        &self,
+        table: &Path,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let mut gathered = Gathered::read(&self.vertices, None, table, out, watch)?;
         let ruler = Ruler::of(self.vertices.build.crs.as_ref());
         let mut lines = Vec::new();

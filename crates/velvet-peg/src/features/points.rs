@@ -5,7 +5,7 @@ use super::row_by_row;
 use super::row_geometry::RowGeometry;
 use crate::error::Result;
 use crate::output::refuse_existing;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::summary::Summary;
 use crate::table::{CoordinateColumns, Notation, TableFile};
 use std::path::Path;
@@ -37,9 +37,9 @@ impl BuildPoints {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildPoints, Crs, NoProgress};
+    /// use velvet_peg::{BuildPoints, Crs};
     /// let points = BuildPoints::in_system(Crs::parse("EPSG:4326")?);
-    /// let outcome = points.run(&file("headgates.csv"), &file("gates.gpkg"), &mut NoProgress)?;
+    /// let outcome = points.run(&file("headgates.csv"), &file("gates.gpkg"))?;
     /// assert_eq!(outcome.rows_in, outcome.out + outcome.rejected.count);
     /// assert_eq!(outcome.rejected.first[0].0, 11); // the row, as a spreadsheet counts
     /// # Ok::<(), velvet_peg::Error>(())
@@ -48,7 +48,20 @@ impl BuildPoints {
     /// # Errors
     /// If the table cannot be read, a column is missing, an output exists, or no row can be
     /// used.
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
+    pub fn run(&self, table: &Path, out: &Path) -> Result<Summary> {
+        self.run_watched(table, out, &mut NoProgress)
+    }
+
+    /// As [`BuildPoints::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`BuildPoints::run`].
+    pub fn run_watched(
+        &self,
+        table: &Path,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         refuse_existing(out, self.build.write.replaces())?;
         let file = TableFile::open(table, &self.build.table)?;
         let headers = file.rows()?.headers;

@@ -7,7 +7,7 @@ use super::vertices::{Gathered, Vertex};
 use crate::error::Result;
 use crate::layer::{GeometryColumn, GeometryKind};
 use crate::plausibility::short;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::ruler::Ruler;
 use crate::summary::Summary;
 use std::path::Path;
@@ -53,10 +53,10 @@ impl BuildPolygons {
     /// ```
     /// # let folder = tempfile::tempdir()?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{Layer, NoProgress};
+    /// use velvet_peg::Layer;
     /// use velvet_peg::features::BuildPolygons;
     /// std::fs::write(file("a.csv"), "e,n\n0,0\n0,10\n10,10\n10,0\n")?;
-    /// BuildPolygons::default().run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
+    /// BuildPolygons::default().run(&file("a.csv"), &file("a.gpkg"))?;
     /// let polygon = Layer::read(file("a.gpkg"))?.features().next().unwrap().vertices();
     /// assert_eq!(polygon, [(0.0, 0.0), (10.0, 0.0), (10.0, 10.0), (0.0, 10.0), (0.0, 0.0)]);
     /// # Ok::<(), velvet_peg::Error>(())
@@ -64,7 +64,20 @@ impl BuildPolygons {
     ///
     /// # Errors
     /// As [`BuildLines::run`](super::lines::BuildLines::run).
-    pub fn run(&self, table: &Path, out: &Path, watch: &mut dyn Progress) -> Result<Summary> {
+    pub fn run(&self, table: &Path, out: &Path) -> Result<Summary> {
+        self.run_watched(table, out, &mut NoProgress)
+    }
+
+    /// As [`BuildPolygons::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`BuildPolygons::run`].
+    pub fn run_watched(
+        &self,
+        table: &Path,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
         let mut gathered = Gathered::read(&self.vertices, self.ring.as_deref(), table, out, watch)?;
         let ruler = Ruler::of(self.vertices.build.crs.as_ref());
         let by_part = self.vertices.part.is_some();

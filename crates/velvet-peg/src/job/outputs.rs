@@ -91,7 +91,7 @@ impl Job {
                         },
                         ..ConvertLayer::default()
                     };
-                    let written = convert.run(&reader, &at, &mut NoProgress);
+                    let written = convert.run(&reader, &at);
                     let written = written.map_err(|error| error.shown_as(&at, path))?;
                     let place = at.display().to_string();
                     notices.extend(written.notices.into_iter().map(|mut notice| {

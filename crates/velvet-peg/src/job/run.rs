@@ -59,7 +59,7 @@ impl Job {
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
     /// use velvet_peg::Job;
-    /// use velvet_peg::job::{RunOptions, NoJobProgress};
+    /// use velvet_peg::job::RunOptions;
     /// let job = Job::parse(r#"
     ///     job = 1
     ///     [sources.fields]
@@ -73,7 +73,7 @@ impl Job {
     ///     file = "fields-sp.gpkg"
     ///     from = ["fields-sp"]
     /// "#)?;
-    /// let log = job.run(&file("job.toml"), &RunOptions::default(), &mut NoJobProgress::default())?;
+    /// let log = job.run(&file("job.toml"), &RunOptions::default())?;
     /// assert_eq!((log.steps[0].rows_in, log.steps[0].out), (16, 16));
     /// assert!(file("fields-sp.gpkg").exists());
     /// # Ok::<(), velvet_peg::Error>(())
@@ -82,7 +82,15 @@ impl Job {
     /// # Errors
     /// As [`Job::plan`]; if a step fails, or an output exists and is not to be overwritten. Checks
     /// that do not hold are no error: the log says so, and nothing is written but the log.
-    pub fn run(
+    pub fn run(&self, file: &Path, options: &RunOptions) -> Result<JobLog> {
+        self.run_watched(file, options, &mut NoJobProgress::default())
+    }
+
+    /// As [`Job::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`Job::run`].
+    pub fn run_watched(
         &self,
         file: &Path,
         options: &RunOptions,

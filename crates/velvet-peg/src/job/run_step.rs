@@ -3,7 +3,7 @@
 use super::file::JobSource;
 use super::step_schema::Step;
 use crate::convert::{ConvertLayer, route_notices};
-use crate::declare::declare;
+use crate::declare::declare_watched;
 use crate::error::{Error, Result};
 use crate::features::{BuildOptions, Closure};
 use crate::format_support::{TableOptions, WriteOptions};
@@ -135,7 +135,7 @@ impl PlannedStep {
             Step::Declare(_) => {
                 let reader = at.from.layer(at.folder)?;
                 let crs = self.crs.as_ref().ok_or_else(|| Error::usage("the step needs `crs`"))?;
-                declare(&reader, &crs.of(at, &reader, &mut told)?, at.out, &write, watch)?
+                declare_watched(&reader, &crs.of(at, &reader, &mut told)?, at.out, &write, watch)?
             }
             Step::Convert(step) => {
                 let reader = at.from.layer(at.folder)?;
@@ -144,30 +144,31 @@ impl PlannedStep {
                 let epoch = step.epoch.map(|epoch| epoch.year());
                 let select = self.selection.clone();
                 ConvertLayer { target, epoch, select, write, rejects: None }
-                    .run(&reader, at.out, watch)?
+                    .run_watched(&reader, at.out, watch)?
             }
             Step::Fields(_) => {
                 let reader = at.from.layer(at.folder)?;
                 let select = self.selection.clone();
                 ConvertLayer { select, write, ..ConvertLayer::default() }
-                    .run(&reader, at.out, watch)?
+                    .run_watched(&reader, at.out, watch)?
             }
             Step::Join(step) => {
                 let with = with()?;
                 let table_layer = with.source.layer.clone();
                 let job = JoinTable { table: with.table(), table_layer, write, ..step.join() };
-                job.run(at.from.layer(at.folder)?, &with.path, at.out, watch)?.0
+                job.run_watched(at.from.layer(at.folder)?, &with.path, at.out, watch)?.0
             }
             Step::Tag(step) => {
                 let polygons = with()?.layer(at.folder)?;
                 let job = TagPoints { write, ..step.tag() };
-                job.run(at.from.layer(at.folder)?, &polygons, at.out, watch)?.0
+                job.run_watched(at.from.layer(at.folder)?, &polygons, at.out, watch)?.0
             }
             Step::Measure(step) => {
                 let reader = at.from.layer(at.folder)?;
                 let grid =
                     self.grid.as_ref().map(|grid| grid.of(at, &reader, &mut told)).transpose()?;
-                MeasureColumns { write, ..step.measures(grid) }.run(reader, at.out, watch)?
+                MeasureColumns { write, ..step.measures(grid) }
+                    .run_watched(reader, at.out, watch)?
             }
             Step::Points(_)
             | Step::Features(_)

@@ -118,14 +118,14 @@ impl Step {
         watch: &mut dyn Progress,
     ) -> Result<(Summary, Vec<Closure>)> {
         let summary = match self {
-            Step::Points(step) => step.points(options).run(table, out, watch)?,
+            Step::Points(step) => step.points(options).run_watched(table, out, watch)?,
             Step::Features(step) => {
                 BuildFeatures { geometry: text(&step.geometry), build: options }
-                    .run(table, out, watch)?
+                    .run_watched(table, out, watch)?
             }
-            Step::Lines(step) => step.lines(options).run(table, out, watch)?,
-            Step::Polygons(step) => step.polygons(options).run(table, out, watch)?,
-            Step::Courses(step) => return step.courses(options).run(table, out, watch),
+            Step::Lines(step) => step.lines(options).run_watched(table, out, watch)?,
+            Step::Polygons(step) => step.polygons(options).run_watched(table, out, watch)?,
+            Step::Courses(step) => return step.courses(options).run_watched(table, out, watch),
             Step::Declare(_)
             | Step::Convert(_)
             | Step::Fields(_)

@@ -92,12 +92,12 @@ impl LayerReader {
     ///
     /// ```
     /// use std::path::Path;
-    /// use velvet_peg::{Geometry, Layer, LayerReader, Crs, NoProgress, measure};
+    /// use velvet_peg::{Geometry, Layer, LayerReader, Crs, measure};
     /// use velvet_peg::measure::MeasureOptions;
     /// let mut ditches = Layer::new("ditches", Some(Crs::from_epsg(32610)?));
     /// ditches.push(Geometry::LineString(vec![(6e5, 5.25e6), (6e5, 5.2501e6)]), [("name", "T-1".into())])?;
     /// let reader = LayerReader::of_layer(&ditches, Path::new("ditches"));
-    /// let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress)?;
+    /// let measures = measure(&reader, &MeasureOptions::default())?;
     /// assert_eq!(measures.features[0].grid_length_m, Some(100.0));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```

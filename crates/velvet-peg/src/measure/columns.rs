@@ -9,7 +9,7 @@ use crate::format_support::WriteOptions;
 use crate::layer::column_names::distinct;
 use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Transform};
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::summary::Summary;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -42,11 +42,11 @@ impl MeasureColumns {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{AreaUnit, Layer, LayerReader, NoProgress};
+    /// use velvet_peg::{AreaUnit, Layer, LayerReader};
     /// use velvet_peg::measure::MeasureColumns;
     /// let columns = MeasureColumns { areas: vec![AreaUnit::Hectare], ..MeasureColumns::default() };
     /// let fields = LayerReader::open(&file("fields.geojson"), None)?;
-    /// columns.run(fields, &file("out.gpkg"), &mut NoProgress)?;
+    /// columns.run(fields, &file("out.gpkg"))?;
     /// let out = Layer::read(file("out.gpkg"))?;
     /// assert!(out.features().next().unwrap().value("area_ellipsoid_ha").is_some());
     /// # Ok::<(), velvet_peg::Error>(())
@@ -54,7 +54,15 @@ impl MeasureColumns {
     ///
     /// # Errors
     /// As [`measure`](super::measure), and if the output exists or cannot be written.
-    pub fn run(
+    pub fn run(&self, reader: LayerReader, out: &Path) -> Result<Summary> {
+        self.run_watched(reader, out, &mut NoProgress)
+    }
+
+    /// As [`MeasureColumns::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`MeasureColumns::run`].
+    pub fn run_watched(
         &self,
         reader: LayerReader,
         out: &Path,
@@ -87,7 +95,7 @@ impl MeasureColumns {
             rejects: self.rejects.clone(),
             ..ConvertLayer::default()
         };
-        let mut outcome = convert.run(&measured, out, watch)?;
+        let mut outcome = convert.run_watched(&measured, out, watch)?;
         let doubts = stage.doubts.lock().unwrap_or_else(PoisonError::into_inner);
         outcome.notices.extend(doubts.notices(stage.meter.grid_system()));
         Ok(outcome)

@@ -15,7 +15,7 @@ use crate::error::Result;
 use crate::layer::{GeometryKind, no_system};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use measure_warnings::MeasureWarnings;
 use meter::Meter;
 use std::collections::HashSet;
@@ -132,10 +132,10 @@ impl Measures {
 /// # let folder = tempfile::tempdir()?;
 /// # velvet_peg::demo::lay_out(folder.path(), false)?;
 /// # let file = |name: &str| folder.path().join(name);
-/// use velvet_peg::{measure, LayerReader, NoProgress};
+/// use velvet_peg::{measure, LayerReader};
 /// use velvet_peg::measure::MeasureOptions;
 /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
-/// let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress)?;
+/// let measures = measure(&reader, &MeasureOptions::default())?;
 /// assert_eq!(measures.ellipsoid, "WGS 84");
 /// assert!((measures.features[0].area_m2 - 122_958.0).abs() < 1.0);
 /// # Ok::<(), velvet_peg::Error>(())
@@ -143,7 +143,15 @@ impl Measures {
 ///
 /// # Errors
 /// If the layer has no reference system, or a vertex is out of range for it.
-pub fn measure(
+pub fn measure(reader: &LayerReader, options: &MeasureOptions) -> Result<Measures> {
+    measure_watched(reader, options, &mut NoProgress)
+}
+
+/// As [`measure()`], telling `watch` how far it has come.
+///
+/// # Errors
+/// As [`measure()`].
+pub fn measure_watched(
     reader: &LayerReader,
     options: &MeasureOptions,
     watch: &mut dyn Progress,

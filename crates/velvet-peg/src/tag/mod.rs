@@ -21,7 +21,7 @@ use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
 use crate::output::refuse_inputs;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use crate::summary::Summary;
 use areas::Areas;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
@@ -62,14 +62,14 @@ impl TagPoints {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
-    /// use velvet_peg::{BuildPoints, Crs, LayerReader, NoProgress};
+    /// use velvet_peg::{BuildPoints, Crs, LayerReader};
     /// use velvet_peg::tag::TagPoints;
     /// std::fs::write(file("a.csv"), "lon,lat\n-120.0445,47.4272\n-120.9,47.4\n")?;
-    /// BuildPoints::in_system(Crs::from_epsg(4326)?).run(&file("a.csv"), &file("a.gpkg"), &mut NoProgress)?;
+    /// BuildPoints::in_system(Crs::from_epsg(4326)?).run(&file("a.csv"), &file("a.gpkg"))?;
     /// let points = LayerReader::open(&file("a.gpkg"), None)?;
     /// let fields = LayerReader::open(&file("fields.geojson"), None)?;
     /// let tag = TagPoints { columns: vec!["field".into()], ..TagPoints::default() };
-    /// let (_, report) = tag.run(points, &fields, &file("b.gpkg"), &mut NoProgress)?;
+    /// let (_, report) = tag.run(points, &fields, &file("b.gpkg"))?;
     /// assert_eq!((report.inside, report.none), (1, 1));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
@@ -78,6 +78,19 @@ impl TagPoints {
     /// If the layers are not points and polygons, only one of them has a reference system, no
     /// operation joins the two, a column is missing, or the output exists or cannot be written.
     pub fn run(
+        &self,
+        points: LayerReader,
+        polygons: &LayerReader,
+        out: &Path,
+    ) -> Result<(Summary, TagReport)> {
+        self.run_watched(points, polygons, out, &mut NoProgress)
+    }
+
+    /// As [`TagPoints::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`TagPoints::run`].
+    pub fn run_watched(
         &self,
         points: LayerReader,
         polygons: &LayerReader,
@@ -98,7 +111,7 @@ impl TagPoints {
             rejects: self.rejects.clone(),
             ..ConvertLayer::default()
         };
-        let mut outcome = convert.run(&tagged, out, watch)?;
+        let mut outcome = convert.run_watched(&tagged, out, watch)?;
         let report = stage.report();
         notices.extend(report.notices(self.within_m));
         outcome.notices.splice(..0, notices);
@@ -110,6 +123,18 @@ impl TagPoints {
     /// # Errors
     /// As [`TagPoints::run`], as far as it reads.
     pub fn report(
+        &self,
+        points: LayerReader,
+        polygons: &LayerReader,
+    ) -> Result<(TagReport, Vec<Notice>)> {
+        self.report_watched(points, polygons, &mut NoProgress)
+    }
+
+    /// As [`TagPoints::report`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`TagPoints::report`].
+    pub fn report_watched(
         &self,
         points: LayerReader,
         polygons: &LayerReader,

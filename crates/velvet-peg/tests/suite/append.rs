@@ -164,7 +164,7 @@ fn an_empty_layer_takes_its_kind_from_what_comes() {
     // The same goes for declaring on the way.
     let crs = Crs::from_epsg(4326).unwrap();
     let out = folder.path().join("out.gpkg");
-    declare(&reader, &crs, &out, &WriteOptions::default(), &mut velvet_peg::NoProgress).unwrap();
-    declare(&reader, &crs, &out, &append(), &mut velvet_peg::NoProgress).unwrap();
+    declare(&reader, &crs, &out, &WriteOptions::default()).unwrap();
+    declare(&reader, &crs, &out, &append()).unwrap();
     assert_eq!(Layer::read(&out).unwrap().len(), 2);
 }

@@ -3,9 +3,7 @@
 use std::path::{Path, PathBuf};
 use velvet_peg::features::{BuildLines, BuildOptions, BuildPolygons, VertexOptions};
 use velvet_peg::measure::MeasureOptions;
-use velvet_peg::{
-    Crs, Geometry, Layer, LayerReader, NoProgress, Summary, Value, WriteOptions, measure,
-};
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, Summary, Value, WriteOptions, measure};
 
 fn data(name: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/build").join(name)
@@ -45,7 +43,7 @@ fn lines_are_grouped_ordered_and_put_together_in_parts() {
     lines.vertices.order = Some("no".into());
     lines.vertices.part = Some("part".into());
     lines.vertices.columns.z = Some("z".into());
-    let outcome = lines.run(&data("lines.csv"), &out, &mut NoProgress).unwrap();
+    let outcome = lines.run(&data("lines.csv"), &out).unwrap();
     assert_eq!((outcome.rows_in, outcome.vertices, outcome.rejected.count), (15, Some(12), 3));
     assert_eq!(outcome.out, 3);
     let found = written(&out);
@@ -82,7 +80,7 @@ fn doubtful_orders_legs_and_dates_are_told() {
         let mut lines = BuildLines { vertices: vertices("d"), repair: false };
         lines.vertices.order = Some("no".into());
         lines.vertices.build.write = WriteOptions { replace_file: true, ..WriteOptions::default() };
-        lines.run(&at("t.csv"), &at("t.gpkg"), &mut NoProgress)
+        lines.run(&at("t.csv"), &at("t.gpkg"))
     };
     let even = [6e5, 6e5 + 10.0, 6e5 + 20.0, 6e5 + 30.0, 6e5 + 40.0, 6e5 + 50.0];
     for (order, x, wanted) in [
@@ -151,7 +149,7 @@ fn every_kind_of_table_builds_the_same() {
         lines.vertices.columns.x = Some("e".into());
         lines.vertices.columns.y = Some("n".into());
         lines.vertices.build.write.replace_file = true;
-        let outcome = lines.run(&at(table), &at("o.gpkg"), &mut NoProgress).unwrap();
+        let outcome = lines.run(&at(table), &at("o.gpkg")).unwrap();
         assert_eq!((outcome.rows_in, outcome.out, outcome.vertices), (12, 2, Some(12)), "{table}");
         let mut found = written(&at("o.gpkg"));
         found.sort();
@@ -174,12 +172,12 @@ fn a_forgotten_grouping_is_asked_for() {
     std::fs::write(at("t.csv"), rows).unwrap();
     let mut lines = BuildLines::default();
     lines.vertices.order = Some("no".into());
-    let outcome = lines.run(&at("t.csv"), &at("t.gpkg"), &mut NoProgress).unwrap();
+    let outcome = lines.run(&at("t.csv"), &at("t.gpkg")).unwrap();
     let told = texts(&outcome);
     assert!(told.contains("such as `ditch` tell features apart? Name it with --by"), "{told}");
     assert!(told.contains("`ditch` (row 2 has `T-1`, row 4 `T-2`)"), "{told}");
     lines.vertices.group = vec!["ditch".into()];
-    let outcome = lines.run(&at("t.csv"), &at("u.gpkg"), &mut NoProgress).unwrap();
+    let outcome = lines.run(&at("t.csv"), &at("u.gpkg")).unwrap();
     assert!(!texts(&outcome).contains("--by") && outcome.out == 2);
 }
 
@@ -190,11 +188,11 @@ fn polygons_find_their_holes_and_their_flaws() {
     let mut polygons =
         BuildPolygons { vertices: vertices("parcel"), ring: Some("ring".into()), repair: false };
     polygons.vertices.build.write.replace_file = true;
-    let outcome = polygons.run(&data("polygons.csv"), &out, &mut NoProgress).unwrap();
+    let outcome = polygons.run(&data("polygons.csv"), &out).unwrap();
     assert_eq!((outcome.rows_in, outcome.vertices, outcome.rejected.count), (45, Some(43), 2));
     let areas = |path: &Path| -> Vec<(String, f64)> {
         let reader = LayerReader::open(path, None).unwrap();
-        let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress).unwrap();
+        let measures = measure(&reader, &MeasureOptions::default()).unwrap();
         measures.features.iter().map(|m| (m.label.clone(), m.grid_area_m2.unwrap())).collect()
     };
     // To the square centimetre: a hole of 80 m in a square of 100, and a triangle in the hole.
@@ -225,7 +223,7 @@ fn polygons_find_their_holes_and_their_flaws() {
     }
     // Repaired only when asked, and told what was changed.
     polygons.repair = true;
-    let outcome = polygons.run(&data("polygons.csv"), &out, &mut NoProgress).unwrap();
+    let outcome = polygons.run(&data("polygons.csv"), &out).unwrap();
     let told = texts(&outcome);
     for wanted in [
         "tips of spikes left out: `messy` ring 1 at 600100, 5300150 (row 38)",
@@ -245,8 +243,7 @@ fn rings_end_where_they_come_back_if_nothing_tells_them_apart() {
     let at = |name: &str| folder.path().join(name);
     let rows = "0,0\n9,0\n9,9\n0,9\n0,0\n3,3\n6,3\n6,6\n3,3\n";
     std::fs::write(at("a.csv"), format!("x,y\n{rows}")).unwrap();
-    let outcome =
-        BuildPolygons::default().run(&at("a.csv"), &at("a.gpkg"), &mut NoProgress).unwrap();
+    let outcome = BuildPolygons::default().run(&at("a.csv"), &at("a.gpkg")).unwrap();
     assert!(texts(&outcome).contains("taken as the next ring"), "{}", texts(&outcome));
     assert_eq!(
         written(&at("a.gpkg"))[0].1,
@@ -261,7 +258,7 @@ fn repair_leaves_a_line_its_two_places() {
     let there_and_back = "d,x,y\nT,600000,5250000\nT,600100,5250000\nT,600000,5250000\n";
     std::fs::write(at("t.csv"), there_and_back).unwrap();
     let lines = BuildLines { vertices: vertices("d"), repair: true };
-    let outcome = lines.run(&at("t.csv"), &at("t.gpkg"), &mut NoProgress).unwrap();
+    let outcome = lines.run(&at("t.csv"), &at("t.gpkg")).unwrap();
     assert_eq!((outcome.out, outcome.vertices, outcome.rejected.count), (1, Some(3), 0));
     let told = texts(&outcome);
     assert!(told.contains("row 3") && !told.contains("left out"), "{told}");
@@ -285,7 +282,7 @@ fn features_that_cannot_be_carried_give_their_rows_to_the_rejects() {
     };
     let vertices = VertexOptions { group: vec!["d".into()], build, ..VertexOptions::default() };
     let lines = BuildLines { vertices, repair: false };
-    let outcome = lines.run(&at("t.csv"), &at("t.gpkg"), &mut NoProgress).unwrap();
+    let outcome = lines.run(&at("t.csv"), &at("t.gpkg")).unwrap();
     assert_eq!((outcome.rows_in, outcome.vertices, outcome.rejected.count), (4, Some(2), 2));
     assert_eq!(outcome.out, 1);
     let rejects = std::fs::read_to_string(at("t.gpkg.rejects.csv")).unwrap();
@@ -303,7 +300,7 @@ fn features_come_from_plain_tuples() {
     layer.push((6e5, 5.25e6), [("name", "G-1".into())]).unwrap();
     layer.push(&ring[..2], [("name", "T-2".into())]).unwrap();
     let reader = LayerReader::of_layer(&layer, Path::new("code"));
-    let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress).unwrap();
+    let measures = measure(&reader, &MeasureOptions::default()).unwrap();
     assert_eq!(measures.features[0].grid_length_m, Some(100.0));
     assert_eq!(measures.features[1].grid_area_m2, Some(5_000.0));
     assert_eq!(measures.features[3].grid_length_m, Some(100.0));

@@ -6,8 +6,8 @@ use velvet_peg::measure::{MeasureColumns, MeasureOptions, feature_legs};
 use velvet_peg::select::{NumberText, PlaceColumns};
 use velvet_peg::tag::TagPoints;
 use velvet_peg::{
-    AreaUnit, ConvertLayer, Crs, Geometry, Layer, LayerReader, LengthUnit, NoProgress, Selection,
-    Value, WriteOptions, measure,
+    AreaUnit, ConvertLayer, Crs, Geometry, Layer, LayerReader, LengthUnit, Selection, Value,
+    WriteOptions, measure,
 };
 
 fn gates() -> Layer {
@@ -50,7 +50,7 @@ fn columns_are_shaped_in_the_order_that_is_told() {
         ..Selection::default()
     };
     let convert = ConvertLayer { select, ..ConvertLayer::default() };
-    convert.run(&reader(&gates()), &out, &mut NoProgress).unwrap();
+    convert.run(&reader(&gates()), &out).unwrap();
     assert_eq!(
         columns(&out),
         ["district", "gate", "flow", "double", "year", "x", "y", "lon", "lat"]
@@ -78,7 +78,7 @@ fn columns_go_by_their_names_before_or_after_renaming() {
         for (select, wanted) in [(kept, vec!["flow", "gate"]), (first, vec!["flow", "n", "gate"])] {
             let out = folder.path().join(format!("{name}{}.gpkg", wanted.len()));
             let convert = ConvertLayer { select, ..ConvertLayer::default() };
-            convert.run(&reader(&gates()), &out, &mut NoProgress).unwrap();
+            convert.run(&reader(&gates()), &out).unwrap();
             assert_eq!(columns(&out), wanted, "{name}");
             assert_eq!(values(&out, "flow")[0], 1235.into(), "{name}");
         }
@@ -103,7 +103,7 @@ fn shapes_that_make_no_sense_are_refused() {
         (Selection { round: vec![(name("gate"), 1)], ..Selection::default() }, "holds no numbers"),
     ] {
         let convert = ConvertLayer { select, ..ConvertLayer::default() };
-        let error = convert.run(&reader(&gates()), &out, &mut NoProgress).unwrap_err().to_string();
+        let error = convert.run(&reader(&gates()), &out).unwrap_err().to_string();
         assert!(error.contains(why), "{error}");
         assert!(!out.exists());
     }
@@ -141,9 +141,7 @@ fn keys_meet_as_the_report_says() {
             ("G-03".to_string(), "g-3".to_string(), "leading zeros"),
         ]
     );
-    let run = |join: &JoinTable| {
-        join.run(reader(&gates()), &at("t.csv"), &at("out.gpkg"), &mut NoProgress)
-    };
+    let run = |join: &JoinTable| join.run(reader(&gates()), &at("t.csv"), &at("out.gpkg"));
     let error = run(&join).unwrap_err().to_string();
     assert!(error.contains("G-2") && error.contains("--many"), "{error}");
     let many = JoinTable { many: true, ..join.clone() };
@@ -238,8 +236,7 @@ fn points_belong_to_polygons_by_the_stated_rule() {
         ..TagPoints::default()
     };
     let polygons = squares(32610);
-    let (outcome, report) =
-        tag.run(reader(&points), &reader(&polygons), &out, &mut NoProgress).unwrap();
+    let (outcome, report) = tag.run(reader(&points), &reader(&polygons), &out).unwrap();
     assert_eq!((outcome.rows_in, outcome.out), (12, 12));
     assert_eq!(
         values(&out, "field_name"),
@@ -263,14 +260,13 @@ fn points_belong_to_polygons_by_the_stated_rule() {
     // In degrees, and carried from one system to the other, the answers are the same.
     for system in [4326, 2927] {
         let carried = points.convert(&Crs::from_epsg(system).unwrap()).unwrap();
-        let (outcome, again) =
-            tag.run(reader(&carried), &reader(&polygons), &out, &mut NoProgress).unwrap();
+        let (outcome, again) = tag.run(reader(&carried), &reader(&polygons), &out).unwrap();
         assert_eq!((again.several, again.none), (report.several, report.none), "{system}");
         assert_eq!(values(&out, "field_name").len(), 12);
         let text: String = outcome.notices.iter().map(|n| n.text.clone() + "\n").collect();
         assert!(text.contains("for the test"), "{text}");
         let degrees = polygons.convert(&Crs::from_epsg(4326).unwrap()).unwrap();
-        tag.run(reader(&points), &reader(&degrees), &out, &mut NoProgress).unwrap();
+        tag.run(reader(&points), &reader(&degrees), &out).unwrap();
         let Value::Real(away) = values(&out, "away")[9] else { panic!("near one") };
         // 100 km from the central meridian the grid is 0.99972 times the ellipsoid.
         assert!((away - 2.0 / 0.99972).abs() < 1e-4, "{away}");
@@ -283,7 +279,7 @@ fn points_belong_to_polygons_by_the_stated_rule() {
         (&polygons, &polygons, "points are what is tagged"),
         (&points, &bare, "no reference system"),
     ] {
-        let error = tag.run(reader(points), &reader(polygons), &out, &mut NoProgress).unwrap_err();
+        let error = tag.run(reader(points), &reader(polygons), &out).unwrap_err();
         assert!(error.to_string().contains(why), "{error}");
     }
 }
@@ -298,7 +294,7 @@ fn figures_become_columns_and_are_explained() {
         areas: vec![AreaUnit::SquareMetre, AreaUnit::UsSurveyAcre],
         ..MeasureColumns::default()
     };
-    columns_of.run(reader(&squares(32610)), &out, &mut NoProgress).unwrap();
+    columns_of.run(reader(&squares(32610)), &out).unwrap();
     assert_eq!(
         columns(&out)[2..],
         [
@@ -328,8 +324,7 @@ fn figures_become_columns_and_are_explained() {
     let ratio = real("perimeter_grid_ftUS") / real("perimeter_ellipsoid_ftUS");
     // And what 20 nm make of edges of 2 and 10 m.
     assert!((ratio - scale).abs() < 1e-8, "{ratio} {scale}");
-    let measures =
-        measure(&reader(&squares(32610)), &MeasureOptions::default(), &mut NoProgress).unwrap();
+    let measures = measure(&reader(&squares(32610)), &MeasureOptions::default()).unwrap();
     let ppm = measures.features[0].area_ppm().unwrap();
     assert!((ppm - (scale * scale - 1.0) * 1e6).abs() < 0.01, "{ppm}");
     let legs = feature_legs(&reader(&squares(32610)), 2, None).unwrap();
@@ -357,7 +352,7 @@ fn figures_become_columns_and_are_explained() {
         (MeasureOptions { combined_factor: Some(2.0), ..MeasureOptions::default() }, "near 1"),
         (MeasureOptions { by: Some("nix".into()), ..MeasureOptions::default() }, "no column `nix`"),
     ] {
-        let error = measure(&reader(&squares(32610)), &options, &mut NoProgress).unwrap_err();
+        let error = measure(&reader(&squares(32610)), &options).unwrap_err();
         assert!(error.to_string().contains(why), "{error}");
     }
 }
@@ -398,7 +393,7 @@ fn the_nearest_polygon_is_as_far_as_the_geodesic_to_it() {
                 ..TagPoints::default()
             };
             let out = folder.path().join("out.gpkg");
-            tag.run(reader(&points), &reader(&polygons), &out, &mut NoProgress).unwrap();
+            tag.run(reader(&points), &reader(&polygons), &out).unwrap();
             let Value::Real(found) = values(&out, "away")[0] else { panic!("{at:?}") };
             let mut nearest = f64::INFINITY;
             for (n, a) in ring.iter().enumerate() {

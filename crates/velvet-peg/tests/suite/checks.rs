@@ -5,7 +5,7 @@ use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::course::GeodesicSolver;
 use velvet_peg::look::{Look, LookOptions};
 use velvet_peg::table::CoordinateColumns;
-use velvet_peg::{BuildPoints, ConvertTable, Crs, NoProgress, Severity, look};
+use velvet_peg::{BuildPoints, ConvertTable, Crs, Severity, look};
 
 /// Twenty headgates in the Tumblewick district as longitude and latitude.
 fn gates() -> Vec<(f64, f64)> {
@@ -26,7 +26,7 @@ fn warnings(rows: &[(f64, f64)], crs: u32) -> Vec<String> {
     let (input, output) = (folder.path().join("gates.csv"), folder.path().join("gates.gpkg"));
     std::fs::write(&input, table(rows)).unwrap();
     let build = BuildPoints::in_system(Crs::from_epsg(crs).unwrap());
-    let outcome = build.run(&input, &output, &mut NoProgress).unwrap();
+    let outcome = build.run(&input, &output).unwrap();
     assert_eq!(outcome.out, rows.len() as u64, "warned rows are kept");
     outcome
         .notices
@@ -148,7 +148,7 @@ fn looking_warns_of_the_same_and_writes_nothing() {
     let folder = tempfile::tempdir().unwrap();
     let input = folder.path().join("gates.csv");
     std::fs::write(&input, table(&with(4, 120.03, 47.41))).unwrap();
-    let Look::Table(found) = look(&input, &LookOptions::default(), &mut NoProgress).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default()).unwrap() else {
         panic!("a table")
     };
     assert_eq!(found.degrees, Some(true));
@@ -158,7 +158,7 @@ fn looking_warns_of_the_same_and_writes_nothing() {
 
     // Ragged rows and odd headers.
     std::fs::write(&input, "gate,,gate,lat\n1,2,3,4\n1,2\n1,2,3,4,5\n").unwrap();
-    let Look::Table(found) = look(&input, &LookOptions::default(), &mut NoProgress).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default()).unwrap() else {
         panic!("a table")
     };
     let names: Vec<&str> = found.columns.iter().map(|column| column.name.as_str()).collect();
@@ -184,7 +184,7 @@ fn column_types_are_told_without_losing_codes() {
                 1,1.5,007,+5,12345678901234567890,1,,1.2.3\n\
                 -20,2,010,+6,12345678901234567891,x,,4.5.6\n";
     std::fs::write(&input, text).unwrap();
-    let Look::Table(found) = look(&input, &LookOptions::default(), &mut NoProgress).unwrap() else {
+    let Look::Table(found) = look(&input, &LookOptions::default()).unwrap() else {
         panic!("a table")
     };
     let kinds: Vec<&str> = found.columns.iter().map(|column| column.kind).collect();
@@ -219,7 +219,7 @@ fn a_target_for_another_zone_is_warned_of() {
             append: AppendOptions::default(),
         };
         let out = folder.path().join(format!("{target}.csv"));
-        let (outcome, _) = convert.run(&input, &out, &mut NoProgress).unwrap();
+        let (outcome, _) = convert.run(&input, &out).unwrap();
         let told: Vec<&str> = outcome.notices.iter().map(|n| n.text.as_str()).collect();
         match says {
             Some(says) => {

@@ -5,8 +5,7 @@ use std::fs;
 use std::path::Path;
 use velvet_peg::look::LookOptions;
 use velvet_peg::{
-    BuildPoints, ConvertLayer, Crs, Layer, LayerReader, NoProgress, Result, Summary, format_of,
-    look,
+    BuildPoints, ConvertLayer, Crs, Layer, LayerReader, Result, Summary, format_of, look,
 };
 
 fn crs(code: u32) -> Crs {
@@ -14,19 +13,19 @@ fn crs(code: u32) -> Crs {
 }
 
 fn convert(path: &Path, out: &Path) -> Result<Summary> {
-    let _ = look(path, &LookOptions::default(), &mut NoProgress);
+    let _ = look(path, &LookOptions::default());
     if format_of(path)?.is_table() {
         let mut points = BuildPoints::in_system(crs(4326));
         points.columns.x = Some("longitude".into());
         points.columns.y = Some("latitude".into());
-        return points.run(path, out, &mut NoProgress);
+        return points.run(path, out);
     }
     let mut reader = LayerReader::open(path, None)?;
     if reader.info().crs.is_none() {
         reader.assume(crs(4326));
     }
     let convert = ConvertLayer { target: Some(crs(32610)), ..ConvertLayer::default() };
-    convert.run(&reader, out, &mut NoProgress)
+    convert.run(&reader, out)
 }
 
 /// The demo's file whole, cut at every percent of its length, and with one byte turned at a
@@ -123,7 +122,7 @@ fn a_stray_cell_far_away_is_named_and_does_not_take_the_memory() {
         sheet.write(1, 1, 46.5).unwrap();
         sheet.write(row, column, 7).unwrap();
         book.save(&path).unwrap();
-        let looked = look(&path, &LookOptions::default(), &mut NoProgress);
+        let looked = look(&path, &LookOptions::default());
         match looked {
             Ok(_) => assert!(!refused),
             Err(error) => {

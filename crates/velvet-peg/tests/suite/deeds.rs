@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg::features::{BuildCourses, BuildOptions};
 use velvet_peg::measure::MeasureOptions;
-use velvet_peg::{Crs, LayerReader, LengthUnit, NoProgress, Summary, measure};
+use velvet_peg::{Crs, LayerReader, LengthUnit, Summary, measure};
 
 fn texts(outcome: &Summary) -> String {
     outcome.notices.iter().map(|notice| notice.text.clone()).collect::<Vec<_>>().join("\n")
@@ -13,7 +13,7 @@ fn texts(outcome: &Summary) -> String {
 /// Areas of the features of a file, square metres on the grid.
 fn areas(path: &Path) -> Vec<f64> {
     let reader = LayerReader::open(path, None).unwrap();
-    let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress).unwrap();
+    let measures = measure(&reader, &MeasureOptions::default()).unwrap();
     measures.features.iter().map(|feature| feature.grid_area_m2.unwrap()).collect()
 }
 
@@ -44,7 +44,7 @@ fn closures_and_areas_are_those_of_forty_digits() {
         start: Some((1_835_000.0, 155_000.0)),
         ..BuildCourses::default()
     };
-    let error = stacked.run(&deeds, &folder.path().join("stacked.gpkg"), &mut NoProgress);
+    let error = stacked.run(&deeds, &folder.path().join("stacked.gpkg"));
     let error = error.unwrap_err().to_string();
     assert!(error.contains("36 parcels") && error.contains("`start_x` and `start_y`"), "{error}");
     let mut compared = 0;
@@ -65,7 +65,7 @@ fn closures_and_areas_are_those_of_forty_digits() {
             ..BuildCourses::default()
         };
         let out = folder.path().join(format!("{factor}-{adjust}.gpkg"));
-        let (outcome, closures) = courses.run(&deeds, &out, &mut NoProgress).unwrap();
+        let (outcome, closures) = courses.run(&deeds, &out).unwrap();
         assert_eq!((outcome.out, outcome.rejected.count), (36, 0));
         assert_eq!(outcome.vertices, Some(outcome.rows_in));
         let foot = 1200.0 / 3937.0;
@@ -125,7 +125,7 @@ fn deeds_close_as_reckoned_by_hand() {
             BuildOptions { crs: Some(Crs::from_epsg(code).unwrap()), ..BuildOptions::default() };
         let courses = BuildCourses { start: Some((6e5, 1.5e5)), build, ..BuildCourses::default() };
         let out = at(&format!("{number}.gpkg"));
-        let (_, closures) = courses.run(&table, &out, &mut NoProgress).unwrap();
+        let (_, closures) = courses.run(&table, &out).unwrap();
         let found = &closures[0];
         assert!((found.misclosure.length - miss).abs() < 1e-6, "{number}: {:?}", found.misclosure);
         assert!((found.area / area - 1.0).abs() < 1e-11, "{number}: {}", found.area);
@@ -145,7 +145,7 @@ fn deeds_tell_what_is_missing_or_misread() {
         let mut courses = BuildCourses { group: vec!["p".into()], ..BuildCourses::default() };
         courses.build.write.overwrite = true;
         change(&mut courses);
-        courses.run(&at("d.csv"), &at("d.gpkg"), &mut NoProgress)
+        courses.run(&at("d.csv"), &at("d.gpkg"))
     };
     let square = "p,bearing,distance,radius,delta,turn\nA,N 0 E,100,,,\nA,N 80 E,50,,,\nA,S 0 E,100,,,\nA,S 80 E,50,,,\n";
     let (outcome, _) = run(square, &|_| {}).unwrap();

@@ -2,7 +2,7 @@
 
 use velvet_peg::layer::{Batch, GeometryKind};
 use velvet_peg::measure::MeasureOptions;
-use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, WriteOptions, measure};
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, WriteOptions, measure};
 
 const ALL_KINDS: &str = r#"{"type":"FeatureCollection","features":[
 {"type":"Feature","properties":{"n":1},"geometry":{"type":"Point","coordinates":[-120,47.4,350.25]}},
@@ -72,7 +72,7 @@ fn every_kind_is_measured_as_what_it_is() {
     let path = folder.path().join("all.geojson");
     std::fs::write(&path, ALL_KINDS).unwrap();
     let reader = LayerReader::open(&path, None).unwrap();
-    let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress).unwrap();
+    let measures = measure(&reader, &MeasureOptions::default()).unwrap();
     let figures: Vec<(f64, f64)> =
         measures.features.iter().map(|m| (m.length_m, m.area_m2)).collect();
     assert_eq!(figures[0], (0.0, 0.0), "a point");

@@ -2,9 +2,7 @@
 //! what a format has no word for is said before the file has its name.
 
 use std::path::Path;
-use velvet_peg::{
-    ConvertLayer, Crs, Format, Layer, LayerReader, LayerWriter, NoProgress, WriteOptions,
-};
+use velvet_peg::{ConvertLayer, Crs, Format, Layer, LayerReader, LayerWriter, WriteOptions};
 
 /// Geometries whose heights are there, missing, or there at some vertices only.
 const SHAPES: &[(&str, &str)] = &[
@@ -177,7 +175,7 @@ fn a_flat_layer_goes_to_a_geocentric_system_at_height_0_and_comes_back() {
                     write: over.clone(),
                     ..ConvertLayer::default()
                 };
-                convert.run(&LayerReader::open(from, None).unwrap(), out, &mut NoProgress).unwrap()
+                convert.run(&LayerReader::open(from, None).unwrap(), out).unwrap()
             };
             let source = match format {
                 // Heights and their lack are in two files.

@@ -2,7 +2,7 @@
 //! carried elsewhere.
 
 use std::path::{Path, PathBuf};
-use velvet_peg::job::{JobLog, NoJobProgress, RunOptions, STEP_KINDS, WORDS, steps_table};
+use velvet_peg::job::{JobLog, RunOptions, STEP_KINDS, WORDS, steps_table};
 use velvet_peg::pack::{PackOptions, pack_job};
 use velvet_peg::{Crs, Job, Layer, WriteOptions, definition, demo};
 
@@ -14,9 +14,7 @@ fn laid_out() -> tempfile::TempDir {
 
 fn run(file: &Path, overwrite: bool) -> Result<JobLog, String> {
     let options = RunOptions { overwrite, ..RunOptions::default() };
-    Job::read(file)
-        .and_then(|job| job.run(file, &options, &mut NoJobProgress::default()))
-        .map_err(|error| error.to_string())
+    Job::read(file).and_then(|job| job.run(file, &options)).map_err(|error| error.to_string())
 }
 
 /// Every file of a folder with its bytes.
@@ -349,7 +347,7 @@ fn variables_fill_paths_and_the_plan_tells_what_will_be_done() {
     assert_eq!(plan.lines.len(), 2);
     assert!(plan.lines[0].1.contains("layer fields, 16 features, EPSG:4326"), "{plan:?}");
     assert!(!folder.path().join("o").exists(), "a plan does nothing");
-    job.run(&file, &options, &mut NoJobProgress::default()).unwrap();
+    job.run(&file, &options).unwrap();
     assert!(folder.path().join("o/2026.gpkg").exists());
     for (from, to, why) in [
         ("geojson", "nix", "is not there"),

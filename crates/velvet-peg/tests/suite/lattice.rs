@@ -5,7 +5,7 @@ use std::path::Path;
 use velvet_peg::features::{BuildOptions, BuildPolygons, VertexOptions};
 use velvet_peg::measure::MeasureOptions;
 use velvet_peg::tag::TagPoints;
-use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, Value, measure};
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, Value, measure};
 
 type Ring = Vec<(i64, i64)>;
 
@@ -114,7 +114,7 @@ proptest! {
         let tag = TagPoints { tolerance_m: Some(1e-6), ..TagPoints::default() };
         let reader = |layer: &Layer| LayerReader::of_layer(layer, Path::new("made"));
         let (_, report) =
-            tag.run(reader(&layer), &reader(&polygons), &out, &mut NoProgress).unwrap();
+            tag.run(reader(&layer), &reader(&polygons), &out).unwrap();
         let (mut boundary, mut several, mut none) = (0, 0, 0);
         for (feature, at) in Layer::read(&out).unwrap().features().zip(&points) {
             let places: Vec<Place> = made.iter().map(|rings| place(rings, *at)).collect();
@@ -177,11 +177,11 @@ proptest! {
             ..VertexOptions::default()
         };
         let job = BuildPolygons { vertices, ring: Some("ring".into()), repair: false };
-        let outcome = job.run(&table, &out, &mut NoProgress).unwrap();
+        let outcome = job.run(&table, &out).unwrap();
         prop_assert_eq!(outcome.vertices, Some(rows.len() as u64));
         prop_assert!(outcome.notices.iter().all(|notice| !notice.text.contains("hole")));
         let reader = LayerReader::open(&out, None).unwrap();
-        let measures = measure(&reader, &MeasureOptions::default(), &mut NoProgress).unwrap();
+        let measures = measure(&reader, &MeasureOptions::default()).unwrap();
         prop_assert_eq!(measures.features.len(), wanted.len());
         for (name, _, area) in &wanted {
             let found = measures.features.iter().find(|measured| measured.label == *name).unwrap();

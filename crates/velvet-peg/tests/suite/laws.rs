@@ -8,9 +8,7 @@ use velvet_peg::features::{BuildCourses, BuildLines, BuildPolygons, VertexOption
 use velvet_peg::join::JoinTable;
 use velvet_peg::planar::{Placing, place_in_ring, ring_area};
 use velvet_peg::tag::TagPoints;
-use velvet_peg::{
-    Crs, Geometry, Layer, LayerReader, NoProgress, Selection, Value, WriteOptions, bearing,
-};
+use velvet_peg::{Crs, Geometry, Layer, LayerReader, Selection, Value, WriteOptions, bearing};
 
 fn again() -> WriteOptions {
     WriteOptions { overwrite: true, ..WriteOptions::default() }
@@ -63,7 +61,7 @@ proptest! {
             ..VertexOptions::default()
         };
         let lines = BuildLines { vertices, repair: false };
-        let result = lines.run(&at("t.csv"), &at("t.gpkg"), &mut NoProgress);
+        let result = lines.run(&at("t.csv"), &at("t.gpkg"));
         wanted.retain(|_, vertices| vertices.len() > 1);
         if wanted.is_empty() {
             prop_assert!(result.is_err() && !at("t.gpkg").exists());
@@ -97,7 +95,7 @@ proptest! {
         }
         let rows: String = ring.iter().map(|(x, y)| format!("{x},{y}\n")).collect();
         std::fs::write(at("r.csv"), format!("x,y\n{rows}")).unwrap();
-        BuildPolygons::default().run(&at("r.csv"), &at("r.gpkg"), &mut NoProgress).unwrap();
+        BuildPolygons::default().run(&at("r.csv"), &at("r.gpkg")).unwrap();
         let layer = Layer::read(at("r.gpkg")).unwrap();
         let (x, y): (Vec<f64>, Vec<f64>) =
             layer.features().next().unwrap().vertices().into_iter().unzip();
@@ -123,7 +121,7 @@ proptest! {
         }
         std::fs::write(at("d.csv"), text).unwrap();
         let courses = BuildCourses { start: Some(ring[0]), ..BuildCourses::default() };
-        let (_, closures) = courses.run(&at("d.csv"), &at("d.gpkg"), &mut NoProgress).unwrap();
+        let (_, closures) = courses.run(&at("d.csv"), &at("d.gpkg")).unwrap();
         let (x, y): (Vec<f64>, Vec<f64>) = ring.iter().copied().unzip();
         // Half a micrometre and half a ten-thousandth of a second a course leave no more, nor
         // they times the half of the perimeter.
@@ -156,7 +154,7 @@ proptest! {
         }
         let tag = TagPoints { tolerance_m: Some(0.0), write: again(), ..TagPoints::default() };
         let (outcome, report) =
-            tag.run(reader(&layer), &reader(&polygons), &out, &mut NoProgress).unwrap();
+            tag.run(reader(&layer), &reader(&polygons), &out).unwrap();
         prop_assert_eq!(outcome.out, points.len() as u64);
         prop_assert_eq!(report.inside + report.several + report.none, points.len() as u64);
         let (mut several, mut none) = (0, 0);
@@ -198,7 +196,7 @@ proptest! {
         prop_assert_eq!(report.features_met, met);
         let other = right.iter().filter(|key| left.contains(key)).count() as u64;
         prop_assert_eq!(report.rows_met, other);
-        let run = join.run(reader(&layer), &at("t.csv"), &at("o.gpkg"), &mut NoProgress);
+        let run = join.run(reader(&layer), &at("t.csv"), &at("o.gpkg"));
         if met == 0 {
             prop_assert!(run.is_err());
             return Ok(());
@@ -208,7 +206,7 @@ proptest! {
         // Only where every key is there once is a plain join allowed.
         let plain = JoinTable { many: false, ..join };
         let allowed = left.iter().all(|key| times(key) <= 1);
-        let run = plain.run(reader(&layer), &at("t.csv"), &at("o.gpkg"), &mut NoProgress);
+        let run = plain.run(reader(&layer), &at("t.csv"), &at("o.gpkg"));
         prop_assert_eq!(run.is_ok(), allowed);
         if let Ok((outcome, _)) = run {
             prop_assert_eq!(outcome.out, left.len() as u64);
@@ -232,11 +230,10 @@ proptest! {
             ..Selection::default()
         };
         let convert = velvet_peg::ConvertLayer { select, ..Default::default() };
-        convert.run(&reader(&layer), &out, &mut NoProgress).unwrap();
+        convert.run(&reader(&layer), &out).unwrap();
         let written = Layer::read(&out).unwrap();
         let measures = velvet_peg::measure(
-            &reader(&written), &velvet_peg::measure::MeasureOptions::default(), &mut NoProgress,
-        ).unwrap();
+            &reader(&written), &velvet_peg::measure::MeasureOptions::default()).unwrap();
         let real = |name: &str| match written.features().next().unwrap().value(name) {
             Some(Value::Real(value)) => value,
             other => panic!("{other:?}"),

@@ -4,9 +4,7 @@ use std::path::Path;
 use velvet_peg::layer::GeometryKind;
 use velvet_peg::measure::MeasureOptions;
 use velvet_peg::table::CoordinateColumns;
-use velvet_peg::{
-    BuildPoints, Crs, Geometry, Layer, LayerReader, NoProgress, Value, WriteOptions, measure,
-};
+use velvet_peg::{BuildPoints, Crs, Geometry, Layer, LayerReader, Value, WriteOptions, measure};
 
 fn crs(code: u32) -> Option<Crs> {
     Some(Crs::from_epsg(code).unwrap())
@@ -215,7 +213,7 @@ fn heights_and_missing_geometries_survive() {
     let out = folder.path().join("gates.gpkg");
     let columns = CoordinateColumns { z: Some("h".into()), ..CoordinateColumns::default() };
     let build = BuildPoints { columns, ..BuildPoints::in_system(Crs::from_epsg(4326).unwrap()) };
-    build.run(&source, &out, &mut NoProgress).unwrap();
+    build.run(&source, &out).unwrap();
     let layer = Layer::read(&out).unwrap();
     assert!(layer.info().has_z);
     let z = &layer.batches().next().unwrap().geometry().z;
@@ -232,7 +230,7 @@ fn figures_stand_side_by_side() {
     parcels().write(&path).unwrap();
     let reader = LayerReader::open(&path, None).unwrap();
     let options = MeasureOptions { ground_height_m: Some(350.0), ..MeasureOptions::default() };
-    let measures = measure(&reader, &options, &mut NoProgress).unwrap();
+    let measures = measure(&reader, &options).unwrap();
     let foot = 1200.0 / 3937.0;
     let first = &measures.features[0];
     let grid = (600.0 * 600.0 - 100.0 * 100.0) * foot * foot;
@@ -283,7 +281,7 @@ fn the_index_of_a_geopackage_answers_like_a_search_through_all() {
     let source = folder.path().join("points.csv");
     std::fs::write(&source, table).unwrap();
     let build = BuildPoints::in_system(Crs::from_epsg(32610).unwrap());
-    assert_eq!(build.run(&source, &path, &mut NoProgress).unwrap().out, 20_000);
+    assert_eq!(build.run(&source, &path).unwrap().out, 20_000);
     let file = rusqlite::Connection::open(&path).unwrap();
     let number = |sql: &str| -> i64 { file.query_row(sql, [], |row| row.get(0)).unwrap() };
     let check: String =

@@ -6,8 +6,7 @@ use velvet_peg::measure::{
     MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,
 };
 use velvet_peg::{
-    AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, NoProgress, Severity, Value, demo,
-    measure,
+    AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, Severity, Value, demo, measure,
 };
 
 fn reader(layer: &Layer) -> LayerReader {
@@ -15,7 +14,7 @@ fn reader(layer: &Layer) -> LayerReader {
 }
 
 fn measured(layer: &Layer, options: &MeasureOptions) -> Measures {
-    measure(&reader(layer), options, &mut NoProgress).unwrap()
+    measure(&reader(layer), options).unwrap()
 }
 
 /// A rectangle with a hole in it, a bent line, and a point, in metres from a corner.
@@ -155,7 +154,7 @@ fn courses_add_up_to_the_boundary() {
     for file in ["fields.geojson", "laterals.geojson", "turnouts.shp"] {
         let layer = LayerReader::open(&folder.path().join(file), None).unwrap();
         let options = MeasureOptions { grid: Some(grid.clone()), ..MeasureOptions::default() };
-        let measures = measure(&layer, &options, &mut NoProgress).unwrap();
+        let measures = measure(&layer, &options).unwrap();
         for wanted in &measures.features {
             let legs = feature_legs(&layer, wanted.number, Some(&grid));
             if file == "turnouts.shp" {
@@ -202,7 +201,7 @@ fn figures_that_are_not_what_they_seem_are_warned_of() {
         let out = folder.path().join("o.gpkg");
         let mut columns = MeasureColumns::default();
         columns.write.overwrite = true;
-        let outcome = columns.run(reader(&layer), &out, &mut NoProgress).unwrap();
+        let outcome = columns.run(reader(&layer), &out).unwrap();
         // The list and the new columns say the same.
         for notices in [&measures.notices, &outcome.notices] {
             let warnings: Vec<&str> = notices
@@ -237,7 +236,7 @@ fn every_unit_says_the_same_in_new_columns() {
         areas: AreaUnit::ALL.to_vec(),
         ..MeasureColumns::default()
     };
-    let outcome = columns.run(reader(&layer), &out, &mut NoProgress).unwrap();
+    let outcome = columns.run(reader(&layer), &out).unwrap();
     assert_eq!((outcome.rows_in, outcome.out), (4, 4));
     let wanted = measured(&layer, &columns.measure).features;
     let real = |value: Option<Value>| match value {

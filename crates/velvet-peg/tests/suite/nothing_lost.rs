@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::table::CoordinateColumns;
-use velvet_peg::{BuildPoints, ConvertTable, Crs, Layer, NoProgress};
+use velvet_peg::{BuildPoints, ConvertTable, Crs, Layer};
 
 fn cell() -> impl Strategy<Value = String> {
     prop_oneof![
@@ -42,7 +42,7 @@ proptest! {
         let rejects_in = |name: &str| -> usize {
             csv::ReaderBuilder::new().flexible(true).from_path(at(name)).map_or(0, |mut r| r.records().count())
         };
-        match build.run(&at("in.csv"), &at("out.gpkg"), &mut NoProgress) {
+        match build.run(&at("in.csv"), &at("out.gpkg")) {
             Ok(outcome) => {
                 prop_assert_eq!(outcome.rows_in, rows.len() as u64);
                 prop_assert_eq!(outcome.out + outcome.rejected.count, outcome.rows_in);
@@ -62,7 +62,7 @@ proptest! {
             packed: false,
             append: AppendOptions::default(),
         };
-        match convert.run(&at("in.csv"), &at("out.csv"), &mut NoProgress) {
+        match convert.run(&at("in.csv"), &at("out.csv")) {
             Ok((outcome, _)) => {
                 prop_assert_eq!(outcome.rows_in, rows.len() as u64);
                 prop_assert_eq!(outcome.out + outcome.rejected.count, outcome.rows_in);

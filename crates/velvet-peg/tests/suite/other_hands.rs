@@ -6,7 +6,7 @@
 use std::fmt::Write;
 use std::path::Path;
 use velvet_peg::table::{CoordinateColumns, TableOptions};
-use velvet_peg::{BuildPoints, Crs, LayerReader, NoProgress, Value};
+use velvet_peg::{BuildPoints, Crs, LayerReader, Value};
 
 const LAYERS: [&str; 7] = [
     "native-points.parquet",
@@ -92,7 +92,7 @@ fn built(name: &str, table: TableOptions, columns: [&str; 2]) -> (String, String
     let mut points = BuildPoints { columns, ..BuildPoints::default() };
     points.build.table = table;
     points.build.write.decimals = Some(2);
-    let outcome = match points.run(&data(name), &out, &mut NoProgress) {
+    let outcome = match points.run(&data(name), &out) {
         Ok(outcome) => outcome,
         Err(error) => return (String::new(), String::new(), error.to_string()),
     };

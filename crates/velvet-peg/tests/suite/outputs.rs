@@ -163,8 +163,8 @@ fn lines_of_geojson_are_features_each() {
 
 #[test]
 fn large_tables_are_looked_at_by_parts() {
+    use velvet_peg::look;
     use velvet_peg::look::{Look, LookOptions};
-    use velvet_peg::{NoProgress, look};
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("big.tsv");
     let rows = 800_000_u32;
@@ -180,7 +180,7 @@ fn large_tables_are_looked_at_by_parts() {
     fs::write(&path, text).unwrap();
     let seen = |all: bool| {
         let options = LookOptions { all, ..LookOptions::default() };
-        match look(&path, &options, &mut NoProgress).unwrap() {
+        match look(&path, &options).unwrap() {
             Look::Table(table) => table,
             Look::Layers { .. } => panic!("a text is a table"),
         }

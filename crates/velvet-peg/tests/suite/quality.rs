@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use velvet_peg::check::{CheckOptions, CheckReport, sheets_as_html, sheets_as_markdown};
-use velvet_peg::{BuildPoints, Crs, Geometry, Layer, NoProgress, Severity, check};
+use velvet_peg::{BuildPoints, Crs, Geometry, Layer, Severity, check};
 
 /// A little cloud of points near 47.41° N, 120.02° W, in degrees to seven digits.
 fn cloud() -> Vec<(f64, f64)> {
@@ -33,7 +33,7 @@ impl Bench {
     }
 
     fn check(&self, files: &[PathBuf], options: &CheckOptions) -> CheckReport {
-        check(files, options, &mut NoProgress).unwrap()
+        check(files, options).unwrap()
     }
 }
 
@@ -222,11 +222,7 @@ fn gates_hold_what_is_asked_of_them() {
             assert!(found.iter().any(|(_, text)| text.starts_with(wanted)), "{found:?}");
         }
     }
-    let error = check(
-        &[fields],
-        &CheckOptions { key: name("nix"), ..CheckOptions::default() },
-        &mut NoProgress,
-    );
+    let error = check(&[fields], &CheckOptions { key: name("nix"), ..CheckOptions::default() });
     assert!(error.unwrap_err().to_string().contains("no column `nix`"));
     // A table is checked as the points that it makes; its rejects are faults.
     let gates = bench.0.path().join("headgates.csv");
@@ -286,8 +282,8 @@ fn coordinates_in_feet_are_told_what_the_other_foot_would_make_of_them() {
     velvet_peg::demo::lay_out(folder.path(), false).unwrap();
     let out: PathBuf = folder.path().join("weirs.gpkg");
     let points = BuildPoints::in_system(Crs::from_epsg(2285).unwrap());
-    points.run(&Path::new(folder.path()).join("old-weirs.csv"), &out, &mut NoProgress).unwrap();
-    let report = check(&[out], &CheckOptions::default(), &mut NoProgress).unwrap();
+    points.run(&Path::new(folder.path()).join("old-weirs.csv"), &out).unwrap();
+    let report = check(&[out], &CheckOptions::default()).unwrap();
     let found = findings(&report);
     // 1.85 million feet and 2 parts in a million.
     assert!(found.iter().any(|(_, text)| text.contains("they would lie 1.13 m away")), "{found:?}");

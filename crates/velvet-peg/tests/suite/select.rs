@@ -2,8 +2,8 @@
 
 use std::path::Path;
 use velvet_peg::{
-    BuildPoints, ConvertLayer, Crs, Geometry, Layer, LayerReader, NoProgress, Result, Selection,
-    Summary, WriteOptions,
+    BuildPoints, ConvertLayer, Crs, Geometry, Layer, LayerReader, Result, Selection, Summary,
+    WriteOptions,
 };
 
 /// Four features, one of each kind and one without a geometry.
@@ -25,7 +25,7 @@ fn bare(folder: &Path) -> LayerReader {
 }
 
 fn run(reader: &LayerReader, out: &Path, select: Selection) -> Result<Summary> {
-    ConvertLayer { select, ..ConvertLayer::default() }.run(reader, out, &mut NoProgress)
+    ConvertLayer { select, ..ConvertLayer::default() }.run(reader, out)
 }
 
 #[test]
@@ -127,7 +127,7 @@ fn tables_are_filtered_cut_and_converted_on_the_way() {
         ..Selection::default()
     };
     let out = folder.path().join("gates.gpkg");
-    let outcome = points.run(&table, &out, &mut NoProgress).unwrap();
+    let outcome = points.run(&table, &out).unwrap();
     // Broken rows that the condition leaves out are no rejects.
     assert_eq!(
         (outcome.rows_in, outcome.out, outcome.left_out, outcome.rejected.count),
@@ -186,7 +186,7 @@ fn lengths_and_areas_mean_the_same_in_every_system() {
             write: WriteOptions { overwrite: true, ..WriteOptions::default() },
             ..ConvertLayer::default()
         };
-        convert.run(&reader, &out, &mut NoProgress).map(|outcome| {
+        convert.run(&reader, &out).map(|outcome| {
             let texts: Vec<String> = outcome.notices.iter().map(|n| n.text.clone()).collect();
             let written = Layer::read(&out).unwrap();
             let feature = written.features().next().unwrap();
@@ -233,6 +233,6 @@ fn lengths_and_areas_mean_the_same_in_every_system() {
             select: Selection { condition: Some(condition.into()), ..Selection::default() },
             ..ConvertLayer::default()
         };
-        assert_eq!(convert.run(&reader, &out, &mut NoProgress).unwrap().out, left, "{condition}");
+        assert_eq!(convert.run(&reader, &out).unwrap().out, left, "{condition}");
     }
 }

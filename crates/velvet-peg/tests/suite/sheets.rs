@@ -4,10 +4,10 @@ use rust_xlsxwriter::Workbook;
 use std::path::Path;
 use velvet_peg::check::CheckOptions;
 use velvet_peg::features::{BuildLines, BuildPolygons, VertexOptions};
-use velvet_peg::job::{LoggedStep, NoJobProgress, RunOptions};
+use velvet_peg::job::{LoggedStep, RunOptions};
 use velvet_peg::join::JoinTable;
 use velvet_peg::table::TableOptions;
-use velvet_peg::{Job, Layer, LayerReader, NoProgress, Value, check, demo};
+use velvet_peg::{Job, Layer, LayerReader, Value, check, demo};
 
 /// A workbook of sheets, each with a header and rows of cells.
 fn workbook(path: &Path, sheets: &[(&str, &[&[&str]])]) {
@@ -67,7 +67,7 @@ fn rows_of_the_same_number_on_two_sheets_are_kept_apart() {
     };
     vertices.build.table = TableOptions { all_sheets: true, ..TableOptions::default() };
     let lines = BuildLines { vertices, repair: false };
-    let outcome = lines.run(&at("book.xlsx"), &at("lines.gpkg"), &mut NoProgress).unwrap();
+    let outcome = lines.run(&at("book.xlsx"), &at("lines.gpkg")).unwrap();
     assert_eq!((outcome.rows_in, outcome.vertices, outcome.rejected.count), (6, Some(4), 2));
     assert_eq!(outcome.out, 2);
     let rejects = std::fs::read_to_string(at("lines.gpkg.rejects.csv")).unwrap();
@@ -91,7 +91,7 @@ fn a_polygon_without_three_places_gives_back_every_row() {
         .unwrap();
     let vertices = VertexOptions { group: vec!["p".into()], ..VertexOptions::default() };
     let polygons = BuildPolygons { vertices, ..BuildPolygons::default() };
-    let outcome = polygons.run(&at("p.csv"), &at("p.gpkg"), &mut NoProgress).unwrap();
+    let outcome = polygons.run(&at("p.csv"), &at("p.gpkg")).unwrap();
     assert_eq!((outcome.out, outcome.vertices, outcome.rejected.count), (1, Some(4), 4));
 }
 
@@ -104,7 +104,7 @@ fn numbers_kept_as_text_are_told_before_they_fail_to_meet() {
     let fields = || LayerReader::open(&folder.path().join("fields.geojson"), None).unwrap();
     let out = |name: &str| folder.path().join(name);
     let shares = JoinTable { key: "field".into(), table: sheet("Shares"), ..JoinTable::default() };
-    shares.run(fields(), &book, &out("shares.gpkg"), &mut NoProgress).unwrap();
+    shares.run(fields(), &book, &out("shares.gpkg")).unwrap();
     let with_shares = || LayerReader::open(&out("shares.gpkg"), None).unwrap();
     let owners =
         JoinTable { key: "owner_id".into(), table: sheet("Owners"), ..JoinTable::default() };
@@ -113,8 +113,7 @@ fn numbers_kept_as_text_are_told_before_they_fail_to_meet() {
     assert_eq!(report.types, Some(("whole number", "text")));
     assert_eq!(report.near[0], ("7".into(), "007".into(), "leading zeros"));
     let loose = JoinTable { loose: true, ..owners };
-    let (outcome, report) =
-        loose.run(with_shares(), &book, &out("owners.gpkg"), &mut NoProgress).unwrap();
+    let (outcome, report) = loose.run(with_shares(), &book, &out("owners.gpkg")).unwrap();
     // F-13 has no shares, and so no owner.
     assert_eq!((outcome.out, report.features_met, report.features_blank), (16, 15, 1));
     let layer = Layer::read(out("owners.gpkg")).unwrap();
@@ -129,9 +128,9 @@ fn every_layer_of_a_file_gets_its_sheet() {
     demo::lay_out(folder.path(), false).unwrap();
     let file = folder.path().join("tumblewick.toml");
     let job = Job::read(&file).unwrap();
-    let log = job.run(&file, &RunOptions::default(), &mut NoJobProgress::default()).unwrap();
+    let log = job.run(&file, &RunOptions::default()).unwrap();
     let district = folder.path().join("out/tumblewick.gpkg");
-    let all = check(std::slice::from_ref(&district), &CheckOptions::default(), &mut NoProgress);
+    let all = check(std::slice::from_ref(&district), &CheckOptions::default());
     let all = all.unwrap();
     let counts: Vec<(&str, u64)> =
         all.sheets.iter().map(|sheet| (sheet.layer.as_str(), sheet.features)).collect();
@@ -149,7 +148,7 @@ fn every_layer_of_a_file_gets_its_sheet() {
     );
     assert!(all.passes() && all.agreement.unwrap().elsewhere.is_empty());
     let one = CheckOptions { layer: Some("laterals".into()), ..CheckOptions::default() };
-    let one = check(&[district], &one, &mut NoProgress).unwrap();
+    let one = check(&[district], &one).unwrap();
     assert!(one.sheets.len() == 1 && one.agreement.is_none() && one.sheets[0].has_z);
     // What the log says of a step is what came of it.
     let step =

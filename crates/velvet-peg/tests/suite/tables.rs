@@ -4,7 +4,7 @@ use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::course::{CourseColumns, CourseTable};
 use velvet_peg::look::{Look, LookOptions, TableLook};
 use velvet_peg::table::{CoordinateColumns, Quoting, TableOptions};
-use velvet_peg::{BuildPoints, ConvertTable, Crs, NoProgress, Result, Summary, look};
+use velvet_peg::{BuildPoints, ConvertTable, Crs, Result, Summary, look};
 
 struct Bench(tempfile::TempDir);
 
@@ -24,7 +24,7 @@ impl Bench {
     }
 
     fn look(&self, name: &str) -> TableLook {
-        match look(&self.at(name), &LookOptions::default(), &mut NoProgress).unwrap() {
+        match look(&self.at(name), &LookOptions::default()).unwrap() {
             Look::Table(table) => *table,
             Look::Layers { .. } => panic!("{name} is a table"),
         }
@@ -45,9 +45,7 @@ fn to_utm(decimals: usize) -> ConvertTable {
 }
 
 fn convert(bench: &Bench) -> Result<Summary> {
-    to_utm(2)
-        .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut NoProgress)
-        .map(|(outcome, _)| outcome)
+    to_utm(2).run(&bench.at("in.csv"), &bench.at("out.csv")).map(|(outcome, _)| outcome)
 }
 
 /// Bytes that are no text cost their row, whether the encoding was told or named.
@@ -59,7 +57,7 @@ fn bytes_that_are_not_text_make_a_reject() {
         let bench = Bench::with("in.csv", [mark, rows].concat());
         let mut convert = to_utm(2);
         convert.append.table.encoding = encoding.map(String::from);
-        let done = convert.run(&bench.at("in.csv"), &bench.at("out.csv"), &mut NoProgress);
+        let done = convert.run(&bench.at("in.csv"), &bench.at("out.csv"));
         let (outcome, _) = done.unwrap();
         assert_eq!((outcome.rows_in, outcome.out, outcome.rejected.count), (3, 2, 1));
         assert!(bench.text("out.csv").starts_with("café,"));
@@ -135,7 +133,7 @@ fn coordinate_columns_are_found_by_their_values_or_asked_for() {
         let points =
             BuildPoints { columns, ..BuildPoints::in_system(Crs::from_epsg(crs).unwrap()) };
         points
-            .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut NoProgress)
+            .run(&bench.at("in.csv"), &bench.at("out.csv"))
             .map(|outcome| outcome.notices[0].text.clone())
             .unwrap_or_else(|error| error.to_string())
     };
@@ -216,8 +214,7 @@ fn tables_of_which_nothing_can_be_used_are_refused_with_advice() {
         assert!(error.to_string().contains("in.csv"), "{error}");
         assert!(!bench.at("out.csv").exists());
         let build = BuildPoints::in_system(Crs::from_epsg(4326).unwrap());
-        let error =
-            build.run(&bench.at("in.csv"), &bench.at("out.gpkg"), &mut NoProgress).unwrap_err();
+        let error = build.run(&bench.at("in.csv"), &bench.at("out.gpkg")).unwrap_err();
         assert!(error.to_string().contains(says), "{error}");
         assert!(!bench.at("out.gpkg").exists());
     }
@@ -243,7 +240,7 @@ fn what_is_asked_for_wrongly_is_told_before_any_work() {
     let run = |table: TableOptions| {
         let append = AppendOptions { table, ..AppendOptions::default() };
         ConvertTable { append, ..to_utm(2) }
-            .run(&bench.at("in.csv"), &bench.at("out.csv"), &mut NoProgress)
+            .run(&bench.at("in.csv"), &bench.at("out.csv"))
             .unwrap_err()
     };
     let encoding =
@@ -259,7 +256,7 @@ fn what_is_asked_for_wrongly_is_told_before_any_work() {
     assert!(quote.to_string().contains("not a single byte"), "{quote}");
     let wrong = run(TableOptions { delimiter: Some(';'), ..TableOptions::default() });
     assert!(wrong.is_usage() && wrong.to_string().contains("`id,lat,lon`"), "{wrong}");
-    let folder = to_utm(2).run(bench.0.path(), &bench.at("out.csv"), &mut NoProgress).unwrap_err();
+    let folder = to_utm(2).run(bench.0.path(), &bench.at("out.csv")).unwrap_err();
     assert!(folder.to_string().contains("is a folder"), "{folder}");
     assert!(!bench.at("out.csv").exists());
 }
@@ -273,8 +270,7 @@ fn routes_are_planned_for_where_the_table_lies() {
         target: Crs::from_epsg(4326).unwrap(),
         ..to_utm(9)
     };
-    let (_, converter) =
-        job.run(&bench.at("in.csv"), &bench.at("west.csv"), &mut NoProgress).unwrap();
+    let (_, converter) = job.run(&bench.at("in.csv"), &bench.at("west.csv")).unwrap();
     let west = converter.route().operations().next().unwrap().clone();
     assert!(
         west.extent().contains(-120.0, 47.4) && converter.route().covers_area,
@@ -282,8 +278,7 @@ fn routes_are_planned_for_where_the_table_lies() {
         west.name()
     );
     let bench = Bench::with("in.csv", "id,lat,lon\n1,22.0,-80\n2,22.1,-80.1\n");
-    let (_, converter) =
-        job.run(&bench.at("in.csv"), &bench.at("cuba.csv"), &mut NoProgress).unwrap();
+    let (_, converter) = job.run(&bench.at("in.csv"), &bench.at("cuba.csv")).unwrap();
     let cuba = converter.route().operations().next().unwrap().clone();
     assert!(cuba.extent().contains(-80.0, 22.0), "{}", cuba.name());
     assert_ne!(west.code(), cuba.code());
@@ -303,14 +298,13 @@ fn courses_go_there_and_back_in_one_table() {
         append: AppendOptions::default(),
     };
     let between = CourseColumns::Between { from: pair("x1", "y1"), to: pair("x2", "y2") };
-    job(between).run(&bench.at("in.csv"), &bench.at("there.csv"), &mut NoProgress).unwrap();
+    job(between).run(&bench.at("in.csv"), &bench.at("there.csv")).unwrap();
     let along = CourseColumns::Along {
         start: pair("x1", "y1"),
         azimuth: "azimuth_from".to_string(),
         distance: "distance_m".to_string(),
     };
-    let outcome =
-        job(along).run(&bench.at("there.csv"), &bench.at("back.csv"), &mut NoProgress).unwrap();
+    let outcome = job(along).run(&bench.at("there.csv"), &bench.at("back.csv")).unwrap();
     assert_eq!(outcome.out, 3);
     assert!(
         outcome.notices.iter().any(|n| n.text.contains("`azimuth_to_2`")),
@@ -338,7 +332,7 @@ fn long_tables_tell_how_far_they_are() {
     let rows: String = (0..20_000).map(|i| format!("{i},47.4,-120.{:04}\n", i % 10_000)).collect();
     let bench = Bench::with("in.csv", format!("id,lat,lon\n{rows}"));
     let mut heard = Heard(Vec::new());
-    to_utm(3).run(&bench.at("in.csv"), &bench.at("out.csv"), &mut heard).unwrap();
+    to_utm(3).run_watched(&bench.at("in.csv"), &bench.at("out.csv"), &mut heard).unwrap();
     assert!(heard.0.len() > 2, "{:?}", heard.0);
     assert!(heard.0.windows(2).all(|pair| pair[0].0 <= pair[1].0));
     assert!(heard.0.iter().all(|(done, total)| total.is_some_and(|total| *done <= total)));

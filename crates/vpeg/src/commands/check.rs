@@ -6,8 +6,9 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use std::io::Write;
 use std::path::PathBuf;
+use velvet_peg::check::check_watched;
 use velvet_peg::check::{CheckOptions, CheckReport, Finding, sheets_as_html, sheets_as_markdown};
-use velvet_peg::{Error, Severity, check};
+use velvet_peg::{Error, Severity};
 
 /// The quality sheet of layers or tables, and whether they agree.
 ///
@@ -68,7 +69,7 @@ impl Check {
             velvet_peg::output::refuse_inputs(output, self.files.iter().map(PathBuf::as_path))?;
         }
         let mut progress = TerminalProgress::new("checking");
-        let report = check(&self.files, &options, &mut progress)?;
+        let report = check_watched(&self.files, &options, &mut progress)?;
         drop(progress);
         if let Some(output) = &self.output {
             let text = match output.extension().and_then(|e| e.to_str()) {

@@ -136,7 +136,7 @@ impl Convert {
             },
         };
         let mut progress = TerminalProgress::new("converting");
-        let (outcome, converter) = job.run(file, output, &mut progress)?;
+        let (outcome, converter) = job.run_watched(file, output, &mut progress)?;
         drop(progress);
         route(&converter);
         show::outcome(&outcome, "rows", "rows", output)
@@ -181,7 +181,7 @@ impl Convert {
             rejects: self.rejects.clone(),
         };
         let mut progress = TerminalProgress::new("converting");
-        let outcome = job.run(&reader, output, &mut progress)?;
+        let outcome = job.run_watched(&reader, output, &mut progress)?;
         drop(progress);
         if let Some(converter) = &outcome.converter {
             route(converter);

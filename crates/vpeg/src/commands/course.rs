@@ -201,7 +201,7 @@ impl Course {
             },
         };
         let mut progress = TerminalProgress::new("measuring courses");
-        let outcome = job.run(&PathBuf::from(&self.places[0]), output, &mut progress)?;
+        let outcome = job.run_watched(&PathBuf::from(&self.places[0]), output, &mut progress)?;
         drop(progress);
         show::remark(&format!(
             "geodesics on {} of {}; metres, azimuths in degrees clockwise from north in the direction of travel",

@@ -6,7 +6,7 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
 use velvet_peg::job::DeclareStep;
-use velvet_peg::{Error, LayerReader, declare, format_of};
+use velvet_peg::{Error, LayerReader, declare_watched, format_of};
 
 #[derive(Debug, Args)]
 pub(crate) struct Declare {
@@ -47,7 +47,7 @@ impl Declare {
         let source = layer_source(&self.file, self.layer.as_ref(), None);
         self.save.save(source, None, step, self.write.output(output), &self.write)?;
         let mut progress = TerminalProgress::new("declaring");
-        let outcome = declare(&reader, &crs, output, &options, &mut progress)?;
+        let outcome = declare_watched(&reader, &crs, output, &options, &mut progress)?;
         drop(progress);
         show::remark(&format!(
             "declared as {} ({}); no coordinate was moved",

@@ -106,7 +106,7 @@ impl Fields {
             ..ConvertLayer::default()
         };
         let mut progress = TerminalProgress::new("writing");
-        let outcome = job.run(&reader, &self.output, &mut progress)?;
+        let outcome = job.run_watched(&reader, &self.output, &mut progress)?;
         drop(progress);
         show::outcome(&outcome, "features", "features", &self.output)
     }

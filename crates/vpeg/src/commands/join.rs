@@ -80,7 +80,7 @@ impl Join {
         with.layer.clone_from(&self.table_layer);
         self.save.save(source, Some(with), step, self.write.output(output), &self.write)?;
         let mut progress = TerminalProgress::new("joining");
-        let (mut outcome, report) = job.run(reader, &self.table, output, &mut progress)?;
+        let (mut outcome, report) = job.run_watched(reader, &self.table, output, &mut progress)?;
         drop(progress);
         if shown {
             if once {

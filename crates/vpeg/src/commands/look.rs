@@ -7,8 +7,9 @@ use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::PathBuf;
 use velvet_peg::layer::{CrsOrigin, LayerInfo};
+use velvet_peg::look::look_watched;
 use velvet_peg::look::{Look as Found, LookOptions, TableLook};
-use velvet_peg::{Bounds, Error, Notice, look};
+use velvet_peg::{Bounds, Error, Notice};
 
 #[derive(Debug, Args)]
 pub(crate) struct Look {
@@ -25,7 +26,7 @@ impl Look {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut progress = TerminalProgress::new("looking");
         let options = LookOptions { table: self.table.options(), all: self.all };
-        let found = look(&self.file, &options, &mut progress)?;
+        let found = look_watched(&self.file, &options, &mut progress)?;
         drop(progress);
         if show::wants_json() {
             show::json(&as_json(&found))?;

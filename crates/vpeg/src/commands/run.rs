@@ -86,7 +86,7 @@ impl Run {
             return Ok(Ending::Done);
         }
         let mut shown = Shown { progress: TerminalProgress::new("running") };
-        let log = job.run(&self.job, &options, &mut shown).map_err(in_file)?;
+        let log = job.run_watched(&self.job, &options, &mut shown).map_err(in_file)?;
         drop(shown);
         if show::wants_json() {
             show::json(&serde_json::to_value(&log).unwrap_or_default())?;

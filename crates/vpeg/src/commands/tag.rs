@@ -64,7 +64,7 @@ impl Tag {
         let job = TagPoints { write, rejects: self.rejects.clone(), ..step.tag() };
         let mut progress = TerminalProgress::new("tagging");
         let Some(output) = &self.output else {
-            let (report, notices) = job.report(points, &polygons, &mut progress)?;
+            let (report, notices) = job.report_watched(points, &polygons, &mut progress)?;
             drop(progress);
             show::notices(&notices);
             if show::wants_json() {
@@ -78,7 +78,7 @@ impl Tag {
         let source = layer_source(&self.points, self.layer.as_ref(), None);
         let with = layer_source(&self.polygons, self.from_layer.as_ref(), None);
         self.save.save(source, Some(with), step, self.write.output(output), &self.write)?;
-        let (outcome, report) = job.run(points, &polygons, output, &mut progress)?;
+        let (outcome, report) = job.run_watched(points, &polygons, output, &mut progress)?;
         drop(progress);
         show::remark(&self.text(&report));
         let more = [("points", as_json(&report))];

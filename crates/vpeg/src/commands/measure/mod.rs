@@ -13,8 +13,9 @@ use figures::{Columns, cell};
 use std::path::PathBuf;
 use velvet_peg::job::{AreaUnitName, LengthUnitName, MeasureStep};
 use velvet_peg::layer::GeometryKind;
+use velvet_peg::measure::measure_watched;
 use velvet_peg::measure::{MeasureColumns, MeasureOptions, Measured, Measures, Statistics};
-use velvet_peg::{AreaUnit, Error, LayerReader, LengthUnit, measure};
+use velvet_peg::{AreaUnit, Error, LayerReader, LengthUnit};
 
 /// Lengths, perimeters and areas: on the ellipsoid, on the grid and on the ground, side by side.
 #[derive(Debug, Args)]
@@ -103,7 +104,7 @@ impl Measure {
             let source = layer_source(&self.file, self.layer.as_ref(), None);
             self.save.save(source, None, step, self.write.output(output), &self.write)?;
             let mut progress = TerminalProgress::new("measuring");
-            let outcome = job.run(reader, output, &mut progress)?;
+            let outcome = job.run_watched(reader, output, &mut progress)?;
             drop(progress);
             return show::outcome(&outcome, "features", "features", output);
         }
@@ -111,7 +112,7 @@ impl Measure {
         let units = Units { lengths, areas };
         let options = MeasureOptions { label: self.name.clone(), by: self.by.clone(), ..options };
         let mut progress = TerminalProgress::new("measuring");
-        let mut measures = measure(&reader, &options, &mut progress)?;
+        let mut measures = measure_watched(&reader, &options, &mut progress)?;
         drop(progress);
         self.sort(&mut measures.features);
         if show::wants_json() {
