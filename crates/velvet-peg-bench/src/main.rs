@@ -12,11 +12,9 @@ use std::fs::File;
 use std::hint::black_box;
 use std::path::Path;
 use std::time::{Duration, Instant};
-use velvet_peg::added_columns::AppendOptions;
+use velvet_peg::table::AppendOptions;
 use velvet_peg::table::CoordinateColumns;
-use velvet_peg::{
-    ConvertTable, Converter, Crs, Geodesic, Geographic, Result, registry,
-};
+use velvet_peg::{ConvertTable, Converter, Crs, Geodesic, Geographic, Result, registry};
 
 const POINTS: usize = 1_000_000;
 const ROWS: usize = 500_000;

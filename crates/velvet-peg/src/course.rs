@@ -1,12 +1,11 @@
 //! Courses of a table: the inverse and the direct geodesic problem, row by row.
 
-use crate::added_columns::{AppendOptions, Session};
 use crate::error::{Error, Result};
 use crate::format_support::coordinate_names;
-use crate::home_system::home_system;
 use crate::layer::column_names::position;
+use crate::outcome::Summary;
 use crate::progress::{NoProgress, Progress};
-use crate::summary::Summary;
+use crate::table::{AppendOptions, Session};
 use crate::table::{Found, Notation, NumberFormat, read_pair};
 use csv::StringRecord;
 use std::path::Path;
@@ -72,7 +71,7 @@ impl GeodesicSolver {
     /// # Errors
     /// If the system has no positions on an ellipsoid.
     pub fn new(crs: &Crs) -> Result<GeodesicSolver> {
-        let home = home_system(crs).ok_or_else(|| {
+        let home = crs.in_degrees().ok_or_else(|| {
             Error::usage(format!("{} has no places on an ellipsoid", crs.label()))
         })?;
         let ellipsoid = home
@@ -117,7 +116,7 @@ impl CourseTable {
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
     /// use velvet_peg::Crs;
-    /// use velvet_peg::added_columns::AppendOptions;
+    /// use velvet_peg::table::AppendOptions;
     /// use velvet_peg::course::{CourseColumns, CourseTable};
     /// std::fs::write(file("pairs.csv"), "lon1,lat1,lon2,lat2\n-120.01,47.40,-119.99,47.41\n")?;
     /// let pair = |x: &str, y: &str| (x.to_string(), y.to_string());

@@ -37,24 +37,17 @@
 //! systems, converters, geodesics and angles come from here too. It works without files or threads
 //! and can be used alone as `velvet-peg-core`.
 
-pub mod added_columns;
-mod attributes;
 pub mod check;
 pub mod convert;
 pub mod course;
-mod declare;
-mod definition_file;
+pub mod crs;
 pub mod demo;
 pub mod draw;
 mod error;
 pub mod features;
-mod flaws;
 pub mod format;
 mod format_support;
-pub mod grid;
-mod guard;
-pub mod guess;
-mod home_system;
+mod geometry;
 mod input;
 pub mod job;
 pub mod join;
@@ -63,19 +56,14 @@ mod layer_io;
 pub mod look;
 pub mod measure;
 mod notice;
+mod outcome;
 pub mod output;
-pub mod pack;
 mod plausibility;
-pub mod position;
 mod progress;
-pub mod reference;
-mod rejects;
-mod ruler;
+mod reproject;
 pub mod select;
-mod summary;
 pub mod table;
 pub mod tag;
-pub mod zones;
 
 /// The Arrow crates that batches are made of, at the versions in use here.
 pub mod arrow {
@@ -85,22 +73,22 @@ pub mod arrow {
 
 pub use check::check;
 pub use convert::{ConvertLayer, ConvertTable};
-pub use declare::{declare, declare_watched};
+pub use crs::grid_folder as grid;
+pub use crs::{declare, declare_watched, guess, position, reference, zones};
 pub use draw::draw;
 pub use error::{Error, Location, Result};
 pub use features::BuildPoints;
 pub use format::Format;
 pub use format_support::WriteOptions;
-pub use guard::panics_are_caught;
+pub use format_support::guard::panics_are_caught;
 pub use input::format_of;
-pub use job::Job;
+pub use job::{Job, pack};
 pub use layer::{Geometry, Layer, Value};
 pub use layer_io::{Batches, LayerReader, LayerWriter, Written};
 pub use look::look;
 pub use measure::measure;
 pub use notice::{Notice, NoticeKind, Severity};
+pub use outcome::{Rejected, Summary};
 pub use progress::{NoProgress, Progress};
-pub use rejects::Rejected;
 pub use select::Selection;
-pub use summary::Summary;
 pub use velvet_peg_core::*;

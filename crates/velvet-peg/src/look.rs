@@ -198,6 +198,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
         seen.row(reader, record, found.as_ref(), &wgs84, head_lines);
         Ok(())
     })?;
+    watch.at(file.bytes(), Some(file.bytes()));
     notices.extend(seen.misread());
     let Seen { inference, bytes, angles, lengths, .. } = seen;
     let degrees = found.map(|_| angles.good > 0 && angles.good * 2 >= lengths.good);

@@ -1,6 +1,7 @@
 //! Progress of long work, for the caller to show.
 
-/// Hears how far a stage has come.
+/// Hears how far a stage has come: now and then, and once at the end of each reading. Work that
+/// reads its input twice begins anew, or counts both readings.
 pub trait Progress {
     /// `done` of `total` units (bytes read, or features); no total if it is not known.
     fn at(&mut self, done: u64, total: Option<u64>);

@@ -8,6 +8,7 @@ mod axis;
 mod build;
 mod datum;
 mod find;
+mod in_degrees;
 mod reference;
 mod vertical;
 

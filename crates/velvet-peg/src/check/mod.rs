@@ -17,10 +17,9 @@ pub use render::{sheets_as_html, sheets_as_markdown};
 
 use crate::error::{Error, Result};
 use crate::features::{BuildOptions, BuildPoints};
-use crate::flaws::flaws_in;
 use crate::format_support::TableOptions;
 use crate::format_support::WriteOptions;
-use crate::home_system::home_system;
+use crate::geometry::flaws_in;
 use crate::input::format_of;
 use crate::layer::column_names::position;
 use crate::layer::{AttributeColumn, LayerInfo};
@@ -303,8 +302,7 @@ fn sheet(
     let mut fields = Fields::new(&info.schema);
     let mut coordinates = Coordinates::new(info.crs.as_ref());
     let mut seen = Seen::default();
-    reader.for_each_batch(&mut |batch| {
-        watch.at(batch.first, info.count);
+    reader.for_each_watched(watch, &mut |batch| {
         for record in &batch.unreadable {
             sheet.unreadable += 1;
             seen.unreadable.add(|| format!("record {}: {}", record.number, record.reason));
@@ -392,11 +390,11 @@ fn empty_sheet(reader: &LayerReader, info: &LayerInfo) -> QualitySheet {
 /// Positions in degrees from Greenwich of coordinates of a system; those that cannot be carried
 /// are left out.
 fn in_degrees(crs: &Crs, points: &[(f64, f64)]) -> Vec<Geographic> {
-    let Some(home) = home_system(crs) else { return Vec::new() };
+    let Some(home) = crs.in_degrees() else { return Vec::new() };
     let Ok(converter) = Converter::new(crs, &home) else { return Vec::new() };
     points
         .iter()
         .filter_map(|(x, y)| converter.convert(Coordinate::xy(*x, *y)).ok())
-        .map(|at| crate::home_system::from_greenwich(&home, at))
+        .map(|at| home.from_greenwich(at))
         .collect()
 }

@@ -99,7 +99,7 @@ fn convergence(picture: &SvgMap) -> Option<f64> {
     if !crs.is_projected() {
         return None;
     }
-    let home = crate::home_system::home_system(crs)?;
+    let home = crs.in_degrees()?;
     let shown = picture.shown;
     let middle = velvet_peg_core::Coordinate::xy(
         (shown.west + shown.east) / 2.0,

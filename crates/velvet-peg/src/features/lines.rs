@@ -4,10 +4,10 @@ use super::BuildOptions;
 use super::vertex_columns::VertexOptions;
 use super::vertices::{Gathered, Vertex};
 use crate::error::Result;
+use crate::geometry::Ruler;
 use crate::layer::{GeometryColumn, GeometryKind};
+use crate::outcome::Summary;
 use crate::progress::{NoProgress, Progress};
-use crate::ruler::Ruler;
-use crate::summary::Summary;
 use std::path::Path;
 use velvet_peg_core::planar::{FlawKind, Ring, flaws_of_line};
 

@@ -5,11 +5,11 @@ use super::repair::{coordinates, tidy};
 use super::vertex_columns::VertexOptions;
 use super::vertices::{Gathered, Vertex};
 use crate::error::Result;
+use crate::geometry::Ruler;
 use crate::layer::{GeometryColumn, GeometryKind};
+use crate::outcome::Summary;
 use crate::plausibility::short;
 use crate::progress::{NoProgress, Progress};
-use crate::ruler::Ruler;
-use crate::summary::Summary;
 use std::path::Path;
 use velvet_peg_core::planar::{
     FlawKind, Placing, Ring, flaws_between_parts, flaws_of_polygon, place_in_ring, ring_area,

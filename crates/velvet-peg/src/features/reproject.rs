@@ -2,8 +2,8 @@
 //! gives its rows to the rejects before anything is written.
 
 use super::BuildOptions;
-use crate::convert::area_of;
 use crate::error::Result;
+use crate::reproject::area_of;
 use velvet_peg_core::{Bounds, Converter, Coordinate, PlanOptions};
 
 /// The way to the system that features are carried to, if they are.

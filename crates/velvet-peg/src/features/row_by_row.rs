@@ -3,18 +3,19 @@
 
 use super::BuildOptions;
 use super::row_geometry::RowGeometry;
-use crate::convert::{coordinates_in_expressions, heights_in_space, raises};
+use crate::convert::coordinates_in_expressions;
 use crate::error::{Error, Result};
 use crate::layer::{
     BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, RowBuilder, SchemaInference,
 };
 use crate::layer_io::LayerWriter;
 use crate::notice::Notice;
+use crate::outcome::Rejects;
+use crate::outcome::{Summary, nothing_left};
 use crate::plausibility::{CoordinateRange, FirstReasons, PositionSample};
 use crate::progress::Progress;
-use crate::rejects::Rejects;
+use crate::reproject::{heights_in_space, raises};
 use crate::select::Planned;
-use crate::summary::{Summary, nothing_left};
 use crate::table::{Inference, TableFile};
 use arrow_array::{Array, BooleanArray};
 use csv::StringRecord;
@@ -70,6 +71,7 @@ fn first_reading(
         column.clear();
         Ok(())
     })?;
+    watch.at(file.bytes(), total);
     first.cloud.settle();
     let nothing = |what: String| {
         let error = Error::data(what).in_file(file.path());
@@ -197,7 +199,7 @@ fn converter_to(
         Error::usage("to convert, the reference system of the table is needed: add --crs REF")
             .in_file(table)
     })?;
-    let area = info.extent.and_then(|extent| crate::convert::area_of(from, &extent));
+    let area = info.extent.and_then(|extent| crate::reproject::area_of(from, &extent));
     let plan = PlanOptions { area, epoch: options.epoch, ..PlanOptions::default() };
     info.crs = Some(to.clone());
     info.extent = None;
@@ -306,6 +308,7 @@ impl Passage<'_> {
             self.numbers.push(reader.row());
             if self.numbers.len() == BATCH { self.flush() } else { Ok(()) }
         })?;
+        watch.at(file.bytes() * 2, total);
         self.flush()
     }
 

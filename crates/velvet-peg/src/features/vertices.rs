@@ -10,17 +10,17 @@ use super::natural_order::{is_local_date, natural};
 use super::reproject::Carry;
 use super::vertex_columns::{VertexColumns, VertexOptions};
 use crate::error::{Error, Result};
+use crate::geometry::Ruler;
 use crate::layer::{
     BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, RowBuilder,
     SchemaInference,
 };
 use crate::notice::Notice;
+use crate::outcome::Summary;
 use crate::output::refuse_existing;
 use crate::plausibility::CoordinateRange;
 use crate::plausibility::{PositionSample, short};
 use crate::progress::Progress;
-use crate::ruler::Ruler;
-use crate::summary::Summary;
 use crate::table::{Inference, Notation, TableFile, TableReader};
 use csv::StringRecord;
 use std::cmp::Ordering;
@@ -92,14 +92,14 @@ impl Gathered {
                 "all rows make one feature: a column that tells features apart goes to --by",
             ));
         }
-        let total = Some(file.bytes());
+        let total = file.bytes();
         let mut gathered = Gathered::empty(build, file, reader.headers.clone(), &columns, notices);
         let mut first_values = FirstValues::new(reader.headers.len());
         let notation = if options.packed { Notation::Packed } else { Notation::Detected };
         let range = CoordinateRange::new(build.crs.as_ref())?;
         reader.each_row(&mut |reader, record| {
             if gathered.rows.is_multiple_of(4096) {
-                watch.at(reader.bytes_read(), total);
+                watch.at(reader.bytes_read(), Some(total));
             }
             gathered.rows += 1;
             gathered.inference.add(record, reader.types());
@@ -112,6 +112,7 @@ impl Gathered {
             }
             Ok(())
         })?;
+        watch.at(total, Some(total));
         gathered.groups = std::mem::take(&mut first_values.names.names);
         if gathered.vertices.is_empty() {
             return Err(gathered.no_vertex().in_file(table));

@@ -6,9 +6,11 @@
 
 mod capability;
 mod column_metadata;
+pub(crate) mod definition_file;
 mod description;
 mod feature_rows;
 pub(crate) mod first_row;
+pub(crate) mod guard;
 mod row_source;
 mod sheet_shape;
 mod sink;

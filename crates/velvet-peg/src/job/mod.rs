@@ -9,6 +9,7 @@ mod check_names;
 mod file;
 mod log;
 mod outputs;
+pub mod pack;
 mod pending_outputs;
 mod plan;
 mod plan_step;

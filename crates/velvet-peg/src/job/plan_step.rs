@@ -3,11 +3,11 @@
 use super::file::Job;
 use super::run_step::{Named, PlannedStep, System};
 use super::step_schema::Step;
+use crate::crs::reference::{depends_on_data, read_reference, read_reference_for};
 use crate::error::{Error, Result};
 use crate::layer::LayerInfo;
 use crate::layer::column_names::position;
 use crate::notice::Notice;
-use crate::reference::{depends_on_data, read_reference, read_reference_for};
 use crate::select::Selection;
 use arrow_schema::SchemaRef;
 use indexmap::IndexMap;

@@ -8,11 +8,11 @@ use super::log::{JobLog, LoggedStep, logged, now};
 use super::pending_outputs::{PendingOutputs, folder_of, joined, make_folder, within};
 use super::run_step::{At, Named};
 use crate::error::{Error, Result};
+use crate::job::pack::{PackOptions, pack, with_side_files};
 use crate::notice::{Notice, Severity};
+use crate::outcome::is_ours;
 use crate::output::{Output, TemporaryFolder, refuse_existing};
-use crate::pack::{PackOptions, pack, with_side_files};
 use crate::progress::{NoProgress, Progress};
-use crate::rejects::is_ours;
 use indexmap::IndexMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -311,7 +311,7 @@ impl Job {
 fn logged_step(
     step: &super::step_schema::Step,
     name: &str,
-    outcome: &crate::summary::Summary,
+    outcome: &crate::outcome::Summary,
     closures: &[crate::features::Closure],
     began: Instant,
 ) -> LoggedStep {

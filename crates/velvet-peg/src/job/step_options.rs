@@ -13,9 +13,9 @@ use crate::features::{
 use crate::join::JoinTable;
 use crate::measure::{MeasureColumns, MeasureOptions};
 use crate::notice::Notice;
+use crate::outcome::Summary;
 use crate::progress::Progress;
 use crate::select::{NumberText, PlaceColumns, Selection};
-use crate::summary::Summary;
 use crate::table::{CoordinateColumns, NumberFormat};
 use crate::tag::TagPoints;
 use indexmap::IndexMap;

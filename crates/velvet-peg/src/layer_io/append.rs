@@ -258,7 +258,7 @@ fn converter_to(
         }
         (Some(new), Some(old)) if new == old => None,
         (Some(new), Some(old)) => {
-            let area = info.extent.and_then(|extent| crate::convert::area_of(new, &extent));
+            let area = info.extent.and_then(|extent| crate::reproject::area_of(new, &extent));
             let plan = PlanOptions { area, ..PlanOptions::default() };
             let converter = Converter::plan(new, old, &plan)?;
             notices.push(Notice::note(format!(
@@ -267,7 +267,7 @@ fn converter_to(
                 old.label(),
                 converter.route().summary()
             )));
-            notices.extend(crate::convert::route_notices(&converter));
+            notices.extend(crate::reproject::route_notices(&converter));
             Some(converter)
         }
     })

@@ -3,12 +3,13 @@
 use super::transform::{Transform, Transformed};
 use crate::error::{Error, Result};
 use crate::format::Format;
+use crate::format_support::guard::guarded;
 use crate::format_support::{KEY, OpenedLayer, Source, key_field};
-use crate::guard::guarded;
 use crate::input::{Located, locate};
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
+use crate::progress::Progress;
 use arrow_schema::{FieldRef, Schema};
 use std::fmt::Debug;
 use std::path::{Path, PathBuf};
@@ -230,6 +231,22 @@ impl LayerReader {
             })
         });
         done.map_err(|error| if theirs { error } else { error.shown_as(&self.real, &self.path) })
+    }
+
+    /// As [`LayerReader::for_each_batch`], telling `watch` how many features have been read.
+    pub(crate) fn for_each_watched(
+        &self,
+        watch: &mut dyn Progress,
+        each: &mut dyn FnMut(Batch) -> Result<()>,
+    ) -> Result<()> {
+        let mut read = 0;
+        self.for_each_batch(&mut |batch| {
+            watch.at(batch.first, self.info.count);
+            read += batch.len() as u64;
+            each(batch)
+        })?;
+        watch.at(read, self.info.count.map(|count| count.max(read)));
+        Ok(())
     }
 
     /// Every batch of features, in order, read by a thread of its own while the last one is

@@ -5,10 +5,10 @@ use super::append::Append;
 use super::verify::{self, Sum};
 use crate::error::{Error, Result};
 use crate::format::Format;
+use crate::format_support::guard::guarded;
 use crate::format_support::{
     LayerStore, NewFile, Placing, ReadBack, Sink, WriteOptions, default_decimals, not_written,
 };
-use crate::guard::guarded;
 use crate::layer::attribute_types::held_schema;
 use crate::layer::{Batch, Layer, LayerInfo, column_names, same_columns};
 use crate::notice::{Notice, NoticeKind};

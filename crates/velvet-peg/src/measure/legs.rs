@@ -1,7 +1,6 @@
 //! The courses along a feature, vertex by vertex.
 
 use crate::error::{Error, Result};
-use crate::home_system::home_system;
 use crate::layer::{GeometryColumn, GeometryKind, no_system};
 use crate::layer_io::LayerReader;
 use velvet_peg_core::geodesic::full_circle;
@@ -51,7 +50,8 @@ pub fn feature_legs(
 ) -> Result<Vec<FeatureLeg>> {
     let info = reader.info();
     let crs = info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
-    let home = home_system(crs)
+    let home = crs
+        .in_degrees()
         .ok_or_else(|| Error::usage(format!("{} has no places on an ellipsoid", crs.label())))?;
     let ellipsoid = home
         .ellipsoid()

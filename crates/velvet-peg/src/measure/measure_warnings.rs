@@ -1,7 +1,7 @@
 //! Why figures may not be what they seem: boundaries that cross, and grids that distort.
 
 use super::Measured;
-use crate::flaws::flaws_in;
+use crate::geometry::flaws_in;
 use crate::layer::{GeometryColumn, GeometryKind};
 use crate::notice::Notice;
 use velvet_peg_core::Crs;

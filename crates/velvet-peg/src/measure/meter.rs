@@ -2,7 +2,6 @@
 
 use super::{MeasureOptions, Measured};
 use crate::error::{Error, Result};
-use crate::home_system::home_system;
 use crate::layer::column_names::position;
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo};
 use velvet_peg_core::{Converter, Crs, Geodesic, Geographic, LengthUnit, planar};
@@ -22,7 +21,7 @@ pub(super) struct Meter {
 
 impl Meter {
     pub(super) fn new(info: &LayerInfo, crs: &Crs, options: &MeasureOptions) -> Result<Meter> {
-        let home = home_system(crs).ok_or_else(|| {
+        let home = crs.in_degrees().ok_or_else(|| {
             Error::usage(format!("{} has no places on an ellipsoid to measure", crs.label()))
         })?;
         let ellipsoid = home
@@ -44,7 +43,7 @@ impl Meter {
         };
         let projection = match &grid {
             Some((grid, _)) => {
-                let degrees = home_system(grid).unwrap_or_else(|| home.clone());
+                let degrees = grid.in_degrees().unwrap_or_else(|| home.clone());
                 Some((grid.clone(), Converter::new(crs, &degrees)?))
             }
             None => None,

@@ -169,8 +169,7 @@ pub fn measure_watched(
         notices: reader.notices.clone(),
     };
     let mut doubts = MeasureWarnings::default();
-    reader.for_each_batch(&mut |batch| {
-        watch.at(batch.first, info.count);
+    reader.for_each_watched(watch, &mut |batch| {
         measures.notices.extend(batch.lost(reader.path()));
         let before = measures.features.len();
         meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))?;

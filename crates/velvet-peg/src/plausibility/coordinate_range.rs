@@ -16,7 +16,7 @@ impl CoordinateRange {
     pub(crate) fn new(crs: Option<&Crs>) -> Result<CoordinateRange> {
         let to_degrees = match crs {
             None => None,
-            Some(crs) => match crate::home_system::home_system(crs) {
+            Some(crs) => match crs.in_degrees() {
                 Some(home) => Some(Converter::new(crs, &home)?),
                 None => None,
             },
@@ -51,7 +51,7 @@ impl CoordinateRange {
             return false;
         };
         converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| {
-            let at = crate::home_system::from_greenwich(converter.target(), at);
+            let at = converter.target().from_greenwich(at);
             !crs.extent().contains(at.lon, at.lat)
         })
     }

@@ -3,7 +3,6 @@
 //!
 //! Works on a bounded sample of the positions, so that it costs the same for any table.
 
-use crate::home_system::{from_greenwich, home_system};
 use crate::notice::Notice;
 use velvet_peg_core::{Converter, Coordinate, Crs};
 
@@ -151,14 +150,14 @@ impl PositionSample {
         if crs.extent().boxes().is_empty() {
             return None;
         }
-        let home = home_system(crs)?;
+        let home = crs.in_degrees()?;
         let to_degrees = Converter::new(crs, &home).ok()?;
         let lands = |x: f64, y: f64| {
             let margin = if crs.is_projected() { 0.1 } else { 0.0 };
             to_degrees
                 .convert(Coordinate::xy(x, y))
                 .ok()
-                .map(|at| from_greenwich(&home, at))
+                .map(|at| home.from_greenwich(at))
                 // Zones are carried on a little beyond their edge as a matter of course.
                 .filter(|at| crs.extent().is_near(at.lon, at.lat, margin))
         };
@@ -187,7 +186,7 @@ impl PositionSample {
         let place = to_degrees.convert(Coordinate::xy(x, y)).map_or(
             "nowhere on the map".to_string(),
             |at| {
-                let at = from_greenwich(&home, at);
+                let at = home.from_greenwich(at);
                 format!("latitude {:.4}°, longitude {:.4}°", at.lat, at.lon)
             },
         );

@@ -1,6 +1,5 @@
 //! Warning of a target system that is not used where the data lies: the wrong zone.
 
-use crate::home_system::{from_greenwich, home_system};
 use crate::notice::Notice;
 use velvet_peg_core::zones::{
     OUTLINE_UNCERTAINTY_M, StatePlaneMatch, state_plane_zones, state_plane_zones_at,
@@ -16,11 +15,11 @@ pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Opti
     if !target.is_projected() {
         return None;
     }
-    let home = home_system(source)?;
+    let home = source.in_degrees()?;
     let at = Converter::new(source, &home)
         .and_then(|converter| converter.convert(Coordinate::xy(middle.0, middle.1)))
         .ok()?;
-    let at = from_greenwich(&home, at);
+    let at = home.from_greenwich(at);
     let place =
         format!("the middle of the data (latitude {:.4}°, longitude {:.4}°)", at.lat, at.lon);
     let label = target.label();

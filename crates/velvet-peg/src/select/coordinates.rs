@@ -1,9 +1,9 @@
 //! Coordinates of features as columns, in any reference system.
 
+use crate::crs::reference::read_reference;
 use crate::error::{Error, Result};
 use crate::layer::{GeometryColumn, GeometryKind};
 use crate::notice::Notice;
-use crate::reference::read_reference;
 use arrow_array::{ArrayRef, Float64Array};
 use std::path::Path;
 use std::sync::Arc;

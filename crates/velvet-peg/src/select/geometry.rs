@@ -6,8 +6,8 @@
 
 use super::context::Context;
 use crate::error::{Error, Result};
+use crate::geometry::{Ground, Ruler};
 use crate::layer::GeometryKind;
-use crate::ruler::{Ground, Ruler};
 use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
 use std::sync::Arc;
 

@@ -2,7 +2,6 @@
 //! languages, or by their values. Where two answers are plausible, none is given.
 
 use super::number_format::NumberFormat;
-use crate::home_system::{from_greenwich, home_system};
 use crate::layer::column_names::list;
 use csv::StringRecord;
 use velvet_peg_core::{Converter, Coordinate, Crs};
@@ -249,11 +248,11 @@ fn by_area(
     crs: Option<&Crs>,
     columns: (usize, usize),
 ) -> Option<(usize, usize)> {
-    let home = home_system(crs?)?;
+    let home = crs?.in_degrees()?;
     let converter = Converter::new(crs?, &home).ok()?;
     let lies = |x: f64, y: f64| {
         converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| {
-            let at = from_greenwich(&home, at);
+            let at = home.from_greenwich(at);
             crs.is_some_and(|crs| crs.extent().contains(at.lon, at.lat))
         })
     };

@@ -4,6 +4,7 @@
 //! its place. Nothing is dropped silently: a row with too few or too many fields is handed on as
 //! such. Which columns hold coordinates, and how they are written, is told here too.
 
+mod added_columns;
 mod columns;
 mod coordinate;
 mod file;
@@ -15,6 +16,8 @@ mod reader;
 mod vertex_columns;
 
 pub use crate::format_support::{CellType, Quoting, SheetShape, TableOptions};
+pub use added_columns::AppendOptions;
+pub(crate) use added_columns::Session;
 pub use columns::CoordinateColumns;
 pub(crate) use columns::Found;
 pub(crate) use coordinate::{Notation, is_angle, read_pair};

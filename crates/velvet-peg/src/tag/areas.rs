@@ -2,11 +2,11 @@
 
 use super::shores::Shores;
 use crate::error::{Error, Result};
+use crate::geometry::Ground;
 use crate::layer::GeometryKind;
 use crate::layer::column_names::position;
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::ruler::Ground;
 use arrow_array::{RecordBatch, UInt64Array};
 use arrow_schema::{Field, Schema};
 use arrow_select::concat::concat_batches;

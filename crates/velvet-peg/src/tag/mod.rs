@@ -12,7 +12,7 @@ mod shores;
 
 pub use report::TagReport;
 
-use crate::convert::{ConvertLayer, area_of, route_notices};
+use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::WriteOptions;
@@ -20,9 +20,10 @@ use crate::layer::column_names::distinct;
 use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
+use crate::outcome::Summary;
 use crate::output::refuse_inputs;
 use crate::progress::{NoProgress, Progress};
-use crate::summary::Summary;
+use crate::reproject::{area_of, route_notices};
 use areas::Areas;
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -140,12 +141,8 @@ impl TagPoints {
         polygons: &LayerReader,
         watch: &mut dyn Progress,
     ) -> Result<(TagReport, Vec<Notice>)> {
-        let total = points.info().count;
         let (tagged, stage, mut notices) = self.prepare(points, polygons)?;
-        tagged.for_each_batch(&mut |batch| {
-            watch.at(batch.first, total);
-            Ok(())
-        })?;
+        tagged.for_each_watched(watch, &mut |_| Ok(()))?;
         let report = stage.report();
         notices.extend(report.notices(self.within_m));
         Ok((report, notices))

@@ -7,7 +7,7 @@
 //! (azimuthal equidistant), and looked at ever more closely.
 
 use crate::error::Result;
-use crate::ruler::Ground;
+use crate::geometry::Ground;
 use rstar::RTree;
 use rstar::primitives::{GeomWithData, Rectangle};
 use velvet_peg_core::planar::Region;

@@ -1,9 +1,9 @@
 //! Warnings before everyday mistakes hurt: what must be told, and what must not.
 
 use std::fmt::Write;
-use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::course::GeodesicSolver;
 use velvet_peg::look::{Look, LookOptions};
+use velvet_peg::table::AppendOptions;
 use velvet_peg::table::CoordinateColumns;
 use velvet_peg::{BuildPoints, ConvertTable, Crs, Severity, look};
 

@@ -25,3 +25,4 @@ mod select;
 mod shapefiles;
 mod sheets;
 mod tables;
+mod watched;

@@ -1,7 +1,7 @@
 //! Rows in = features out + rejects, whatever the table.
 
 use proptest::prelude::*;
-use velvet_peg::added_columns::AppendOptions;
+use velvet_peg::table::AppendOptions;
 use velvet_peg::table::CoordinateColumns;
 use velvet_peg::{BuildPoints, ConvertTable, Crs, Layer};
 

@@ -1,8 +1,8 @@
 //! Reading text tables, adding columns to them, and what is said when that fails.
 
-use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::course::{CourseColumns, CourseTable};
 use velvet_peg::look::{Look, LookOptions, TableLook};
+use velvet_peg::table::AppendOptions;
 use velvet_peg::table::{CoordinateColumns, Quoting, TableOptions};
 use velvet_peg::{BuildPoints, ConvertTable, Crs, Result, Summary, look};
 

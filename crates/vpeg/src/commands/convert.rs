@@ -6,9 +6,9 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::convert::route_notices;
 use velvet_peg::job::{ConvertStep, Epoch, FieldsStep, Step};
+use velvet_peg::table::AppendOptions;
 use velvet_peg::{ConvertLayer, ConvertTable, Converter, Error, Format, LayerReader, format_of};
 
 #[derive(Debug, Args)]

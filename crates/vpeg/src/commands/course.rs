@@ -7,10 +7,10 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::json;
 use std::path::PathBuf;
-use velvet_peg::added_columns::AppendOptions;
 use velvet_peg::angle::{self, Axis, Style};
 use velvet_peg::course::{CourseColumns, CourseTable, GeodesicSolver};
 use velvet_peg::geodesic::full_circle;
+use velvet_peg::table::AppendOptions;
 use velvet_peg::{Crs, Error, Geographic, LengthUnit};
 
 #[derive(Debug, Args)]

@@ -2,12 +2,12 @@
 //! that cannot be read are told one by one.
 
 use super::shape;
-use crate::definition_file::definition_file;
 use crate::error::{Error, Result};
 use crate::format::dbf::{DbfReader, DbfRecord, beside};
 use crate::format_support::DECLARED;
 use crate::format_support::OpenedLayer;
 use crate::format_support::Source;
+use crate::format_support::definition_file::definition_file;
 use crate::format_support::two_pass::unreadable_notice;
 use crate::layer::{
     Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, SchemaInference, Value,

@@ -5,11 +5,11 @@ mod sheet;
 mod write;
 
 use crate::error::Result;
+use crate::format_support::guard::guarded;
 use crate::format_support::{
     Capability, FileStart, FormatDescription, NewFile, Sink, Systems, TableSource, TableToOpen,
     UNLIMITED,
 };
-use crate::guard::guarded;
 
 /// Workbooks of sheets.
 #[derive(Debug)]

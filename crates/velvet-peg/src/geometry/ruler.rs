@@ -2,7 +2,6 @@
 //! are degrees, which have no length.
 
 use crate::error::{Error, Result};
-use crate::home_system::home_system;
 use crate::layer::{GeometryColumn, GeometryKind};
 use std::ops::Range;
 use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic, planar};
@@ -87,7 +86,7 @@ impl Ground {
     /// # Errors
     /// If the system has no places on an ellipsoid.
     pub(crate) fn of(crs: &Crs) -> Result<Ground> {
-        let home = home_system(crs);
+        let home = crs.in_degrees();
         let ellipsoid = home.as_ref().and_then(Crs::ellipsoid);
         match (&home, ellipsoid) {
             (Some(home), Some(ellipsoid)) => Ok(Ground {

@@ -1,11 +1,11 @@
 //! References to a reference system as people write them: `REF`.
 
-pub use crate::definition_file::definition_file;
+pub use crate::format_support::definition_file::definition_file;
 
+use crate::crs::zones::{state_plane_of_layer, utm_of_layer};
 use crate::error::{Error, Result};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::zones::{state_plane_of_layer, utm_of_layer};
 use std::path::Path;
 use velvet_peg_core::{Crs, definition};
 

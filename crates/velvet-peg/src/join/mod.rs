@@ -1,7 +1,8 @@
 //! Attributes of a table joined to the features of a layer by key, with a report on how the keys
 //! meet before anything is written.
 
-use crate::attributes::AttributeTable;
+mod attribute_table;
+
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
@@ -11,12 +12,13 @@ use crate::layer::column_names::position;
 use crate::layer::{AttributeColumn, Batch, GeometryColumn, ValueRef};
 use crate::layer_io::{LayerReader, Transform};
 use crate::notice::Notice;
+use crate::outcome::Summary;
 use crate::output::refuse_inputs;
 use crate::progress::{NoProgress, Progress};
-use crate::summary::Summary;
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, UInt64Array};
 use arrow_schema::{Field, Schema, SchemaRef};
 use arrow_select::take::take;
+use attribute_table::AttributeTable;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;

@@ -7,10 +7,10 @@ use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
 use crate::layer::column_names::distinct;
 use crate::notice::Notice;
+use crate::outcome::Summary;
+use crate::outcome::{Rejects, RejectsTo};
 use crate::output::{Output, refuse_existing, refuse_inputs};
 use crate::progress::Progress;
-use crate::rejects::{Rejects, RejectsTo};
-use crate::summary::Summary;
 use crate::table::{TableFile, TableReader, standard_input};
 use csv::StringRecord;
 use std::io::Write;
@@ -176,6 +176,7 @@ impl Session {
             let misfit = self.reader.misfit(&record);
             row(number, &mut record, misfit)?;
         }
+        watch.at(self.reader.bytes_read(), self.bytes);
         if outcome.rows_in == 0 {
             return Err(Error::data(
                 "has a header but no rows: nothing to do. Is this the right file?",

@@ -5,11 +5,11 @@ use crate::format::Format;
 use crate::format_support::{LayerStore, WriteOptions};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::Notice;
+use crate::outcome::Summary;
+use crate::outcome::{Rejects, RejectsTo};
 use crate::output::{refuse_existing, same_file};
 use crate::plausibility::PositionSample;
 use crate::progress::{NoProgress, Progress};
-use crate::rejects::{Rejects, RejectsTo};
-use crate::summary::Summary;
 use std::path::Path;
 use velvet_peg_core::Crs;
 
@@ -90,8 +90,7 @@ pub fn declare_watched(
     };
     let mut rejects = Rejects::new(to, &[reader.path()], out, &columns)?;
     let mut cloud = PositionSample::default();
-    reader.for_each_batch(&mut |batch| {
-        watch.at(batch.first, info.count);
+    reader.for_each_watched(watch, &mut |batch| {
         outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
         for record in &batch.unreadable {
             rejects.add(record.number, &record.reason, [record.original.as_str()])?;
@@ -121,8 +120,7 @@ fn declare_in_place(
 ) -> Result<Summary> {
     let info = reader.info();
     let mut cloud = PositionSample::default();
-    reader.for_each_batch(&mut |batch| {
-        watch.at(batch.first, info.count);
+    reader.for_each_watched(watch, &mut |batch| {
         outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
         batch.geometry.x.iter().zip(&batch.geometry.y).for_each(|(x, y)| cloud.gather(*x, *y));
         Ok(())

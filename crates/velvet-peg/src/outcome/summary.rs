@@ -1,7 +1,7 @@
 //! What became of the rows or features of a step.
 
 use crate::notice::Notice;
-use crate::rejects::Rejected;
+use crate::outcome::Rejected;
 use std::path::PathBuf;
 use velvet_peg_core::Converter;
 

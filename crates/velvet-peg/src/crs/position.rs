@@ -1,9 +1,8 @@
 //! The position sheet of one place: every notation and every grid that covers it.
 
+use crate::crs::zones::{systems_of, zones_of_place};
 use crate::error::{Error, Result};
-use crate::home_system::home_system;
 use crate::notice::Notice;
-use crate::zones::{systems_of, zones_of_place};
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
 use velvet_peg_core::geodesic::full_circle;
 use velvet_peg_core::zones::{PolarGrid, UtmZone, ZoneSet, grid_reference, state_plane_zones_at};
@@ -64,7 +63,8 @@ pub struct PositionSheet {
 /// # Errors
 /// If the coordinate is out of range for the system.
 pub fn position_sheet(crs: &Crs, at: Coordinate, options: &SheetOptions) -> Result<PositionSheet> {
-    let system = home_system(crs)
+    let system = crs
+        .in_degrees()
         .ok_or_else(|| Error::usage(format!("{} has no places on an ellipsoid", crs.label())))?;
     let found = Converter::new(crs, &system)?.convert(at)?;
     let position = Geographic { lat: found.y, lon: found.x };

@@ -4,7 +4,6 @@ pub use velvet_peg_core::zones::*;
 
 use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
-use crate::home_system::home_system;
 use crate::layer::{Layer, Value, no_system};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
@@ -199,7 +198,7 @@ pub fn state_plane_of_layer(reader: &LayerReader, metres: bool) -> Result<Crs> {
         .iter()
         .find(|zone| zone.set == ZoneSet::Spcs83 && zone.name == *name)
         .ok_or_else(|| Error::usage(format!("the zone {name} has no system")))?;
-    let own = reader.info().crs.as_ref().and_then(home_system);
+    let own = reader.info().crs.as_ref().and_then(Crs::in_degrees);
     let own = own.and_then(|home| home.datum().and_then(Datum::code));
     let pick = |datum: u32| {
         let (m, ft) = zone.systems_on(datum);
@@ -224,7 +223,7 @@ pub fn utm_of_layer(reader: &LayerReader) -> Result<(Crs, Option<Notice>)> {
             let on_wgs84 = only.systems.last().cloned();
             let on_wgs84 = on_wgs84.ok_or_else(|| Error::usage("the zone has no system"))?;
             let zone = on_wgs84.name().rsplit(' ').next().unwrap_or_default().to_string();
-            let home = reader.info().crs.as_ref().and_then(home_system);
+            let home = reader.info().crs.as_ref().and_then(Crs::in_degrees);
             let Some(home) = home.filter(|home| home.code() != Some(4326)) else {
                 return Ok((on_wgs84, None));
             };

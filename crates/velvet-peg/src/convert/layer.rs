@@ -1,0 +1,222 @@
+//! Carrying a layer into another format, another reference system, or both.
+
+use super::carried::{Carried, sift};
+use crate::error::{Error, Result};
+use crate::format::Format;
+use crate::format_support::WriteOptions;
+use crate::layer::{Batch, CrsOrigin, no_system};
+use crate::layer_io::{LayerReader, LayerWriter};
+use crate::notice::Notice;
+use crate::outcome::{Rejects, RejectsTo};
+use crate::outcome::{Summary, nothing_left};
+use crate::output::refuse_existing;
+use crate::plausibility::PositionSample;
+use crate::plausibility::wrong_zone;
+use crate::progress::{NoProgress, Progress};
+use crate::reproject::{area_of, heights_in_space, raises};
+use crate::select::{Planned, Selection};
+use std::path::{Path, PathBuf};
+use velvet_peg_core::{Converter, Crs, PlanOptions};
+
+/// Carries a layer into another format, another reference system, or both.
+#[derive(Clone, Debug, Default)]
+pub struct ConvertLayer {
+    /// Reference system to carry it to; none to leave it in its own.
+    pub target: Option<Crs>,
+    /// Epoch of the coordinates, decimal years, for operations between moving frames.
+    pub epoch: Option<f64>,
+    /// Which features and columns are kept, and what is computed, from the features as they
+    /// come out: coordinates in expressions are those of the target.
+    pub select: Selection,
+    /// How the features are written.
+    pub write: WriteOptions,
+    /// Where rejects go; `OUT.rejects.csv` if none.
+    pub rejects: Option<PathBuf>,
+}
+
+impl ConvertLayer {
+    /// Converts feature by feature. Features with a vertex that cannot be converted, and
+    /// records that cannot be read, go to the rejects with their number, the reason and their
+    /// geometry as text.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{ConvertLayer, Crs, LayerReader};
+    /// let reader = LayerReader::open(&file("fields.geojson"), None)?;
+    /// let convert = ConvertLayer { target: Some(Crs::from_epsg(2285)?), ..ConvertLayer::default() };
+    /// let outcome = convert.run(&reader, &file("fields.shp"))?;
+    /// assert_eq!(outcome.out, 16);
+    /// let converter = outcome.converter.expect("there was something to convert");
+    /// assert_eq!(converter.route().accuracy_m(), Some(4.0)); // WGS 84 to NAD83
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the layer has no reference system and one is asked for, no operation joins the two,
+    /// an output exists, or no feature can be converted.
+    pub fn run(&self, reader: &LayerReader, out: &Path) -> Result<Summary> {
+        self.run_watched(reader, out, &mut NoProgress)
+    }
+
+    /// As [`ConvertLayer::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`ConvertLayer::run`].
+    pub fn run_watched(
+        &self,
+        reader: &LayerReader,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
+        let replaces = self.write.replaces();
+        refuse_existing(out, replaces)?;
+        let names: Vec<String> = std::iter::once("geometry".to_string())
+            .chain(reader.info().schema.fields().iter().map(|field| field.name().clone()))
+            .collect();
+        let to = RejectsTo {
+            named: self.rejects.as_deref(),
+            overwrite: self.write.overwrite || self.write.replace_file,
+            append: self.write.append,
+        };
+        let mut rejects = Rejects::new(to, &[reader.path()], out, &names)?;
+        let mut outcome = self.run_into(reader, out, &mut rejects, watch)?;
+        outcome.rejected = rejects.finish()?;
+        Ok(outcome)
+    }
+
+    /// As [`ConvertLayer::run`], with the rejects going to a file that is open already.
+    pub(crate) fn run_into(
+        &self,
+        reader: &LayerReader,
+        out: &Path,
+        rejects: &mut Rejects,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
+        let options = &self.write;
+        let info = reader.info();
+        let converter = self.converter(reader)?;
+        let mut outcome = Summary { notices: reader.notices.clone(), ..Summary::default() };
+        if let (Some(crs), CrsOrigin::SideFile) = (&info.crs, info.crs_origin) {
+            outcome.notices.push(Notice::note(format!(
+                "the reference system is from a side file: {}",
+                crs.label()
+            )));
+        }
+        // What is computed is computed from the features as they come out.
+        let mut carried = info.clone();
+        if let Some(converter) = &converter {
+            carried.crs = Some(converter.target().clone());
+        }
+        let selection = self.select.plan(&carried).map_err(|error| error.in_file(reader.path()))?;
+        outcome.notices.extend(selection.notices());
+        outcome.notices.extend(coordinates_in_expressions(&selection, converter.as_ref()));
+        let mut described = info.clone();
+        described.schema = selection.schema.clone();
+        let to_space = converter.as_ref().is_some_and(raises);
+        let (mut flat, mut vertices) = (0, 0);
+        if let Some(converter) = &converter {
+            described.crs = Some(converter.target().clone());
+            described.extent = None;
+            described.has_z |= to_space;
+        }
+        let mut writer = LayerWriter::create(out, &described, options)?;
+        outcome.notices.append(&mut writer.notices);
+        let before_these = rejects.count();
+        let mut cloud = PositionSample::default();
+        // Some formats have no place for features without a geometry.
+        let format = Format::of(out)?;
+        let lacks = (!format.capability().no_geometry).then(|| format.name());
+        let bare =
+            |batch: &Batch| lacks.is_some() && batch.geometry.kinds().iter().any(Option::is_none);
+        reader.for_each_watched(watch, &mut |mut batch| {
+            outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
+            for record in std::mem::take(&mut batch.unreadable) {
+                rejects.add(record.number, &record.reason, [record.original.as_str()])?;
+            }
+            let numbers: Vec<u64> =
+                (0..batch.geometry.len() as u64).map(|n| batch.first + n).collect();
+            let mut kept = Carried::of(batch, numbers, converter.as_ref());
+            if let Some(mask) = selection.mask(&kept.batch)? {
+                outcome.left_out += (mask.len() - mask.true_count()) as u64;
+                kept = kept.filter(&mask)?;
+            }
+            let source = kept.before.as_ref().unwrap_or(&kept.batch.geometry);
+            for (x, y) in source.x.iter().zip(&source.y) {
+                cloud.gather(*x, *y);
+            }
+            if converter.is_some() {
+                flat += source.flat_vertices();
+                vertices += source.x.len() as u64;
+            }
+            if kept.failed || bare(&kept.batch) {
+                kept = sift(kept, rejects, info.crs.as_ref(), lacks)?;
+            }
+            writer.write(&selection.shape(kept.batch)?)
+        })?;
+        if outcome.rows_in > 0 && rejects.count() - before_these == outcome.rows_in {
+            let first = rejects.first().first().map_or("", |(_, reason)| reason.as_str());
+            return Err(Error::data(match &converter {
+                Some(converter) => format!(
+                    "none of the {} features can be carried from {} to {}: is the declared system \
+                     right? The first: {first}",
+                    outcome.rows_in,
+                    converter.source().label(),
+                    converter.target().label()
+                ),
+                None => {
+                    format!("none of the {} features can be used: {first}", outcome.rows_in)
+                }
+            })
+            .in_file(reader.path()));
+        }
+        if let Some(converter) = &converter {
+            outcome.notices.extend(heights_in_space(converter, flat, vertices));
+            if info.has_z && !converter.changes_height() {
+                outcome.notices.push(Notice::note(
+                    "heights were carried as they are: neither their datum nor their unit was \
+                     changed"
+                        .to_string(),
+                ));
+            }
+            cloud.settle();
+            let wrong = cloud
+                .centre()
+                .and_then(|middle| wrong_zone(converter.source(), converter.target(), middle));
+            outcome.notices.extend(wrong);
+        }
+        let written = writer.finish()?;
+        outcome.out = written.count;
+        outcome.verified = written.verified;
+        outcome.files = written.files;
+        outcome.notices.extend(written.notices);
+        outcome.notices.extend(nothing_left(outcome.left_out, outcome.out));
+        outcome.converter = converter;
+        Ok(outcome)
+    }
+
+    fn converter(&self, reader: &LayerReader) -> Result<Option<Converter>> {
+        let Some(target) = &self.target else { return Ok(None) };
+        let info = reader.info();
+        let source =
+            info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+        let area = info.extent.and_then(|extent| area_of(source, &extent));
+        let plan = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
+        let converter = Converter::plan(source, target, &plan);
+        Ok(Some(converter.map_err(|error| Error::from(error).in_file(reader.path()))?))
+    }
+}
+
+/// A word on the system of coordinates in expressions, where there are two that could be meant.
+pub(crate) fn coordinates_in_expressions(
+    selection: &Planned,
+    converter: Option<&Converter>,
+) -> Option<Notice> {
+    let converter = converter.filter(|_| selection.takes_coordinates())?;
+    Some(Notice::note(format!(
+        "coordinates in expressions are those of the output, in {} ({})",
+        converter.target().label(),
+        converter.target().unit_plural()
+    )))
+}

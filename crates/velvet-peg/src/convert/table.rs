@@ -1,0 +1,164 @@
+//! Carrying the coordinate columns of a table into another reference system.
+
+use crate::error::{Error, Result};
+use crate::format_support::{coordinate_names, default_decimals};
+use crate::outcome::Summary;
+use crate::plausibility::PositionSample;
+use crate::plausibility::wrong_zone;
+use crate::plausibility::{CoordinateRange, FirstReasons};
+use crate::progress::{NoProgress, Progress};
+use crate::reproject::{area_of, heights_in_space};
+use crate::table::{AppendOptions, Session};
+use crate::table::{CoordinateColumns, Notation, read_pair};
+use csv::StringRecord;
+use std::fmt::Write;
+use std::path::Path;
+use velvet_peg_core::{Converter, Coordinate, Crs, PlanOptions};
+
+/// Converts the coordinate columns of a text table.
+#[derive(Clone, Debug)]
+pub struct ConvertTable {
+    /// Coordinate columns; guessed from the headers where not named.
+    pub columns: CoordinateColumns,
+    /// Reference system of the table's coordinates.
+    pub source: Crs,
+    /// Reference system to carry them to.
+    pub target: Crs,
+    /// Epoch of the coordinates, decimal years, for operations between moving frames.
+    pub epoch: Option<f64>,
+    /// Digits behind the point; none for 9 in degrees and 4 in lengths.
+    pub decimals: Option<usize>,
+    /// True if angles are packed as DDDMMSS.s.
+    pub packed: bool,
+    /// Where the table goes and how.
+    pub append: AppendOptions,
+}
+
+impl ConvertTable {
+    /// Keeps every column and appends the converted coordinates: `lon, lat` or `easting,
+    /// northing` (and `height` where heights took part).
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{ConvertTable, Crs};
+    /// use velvet_peg::table::AppendOptions;
+    /// use velvet_peg::table::CoordinateColumns;
+    /// let convert = ConvertTable {
+    ///     columns: CoordinateColumns {
+    ///         x: Some("east".into()),
+    ///         y: Some("north".into()),
+    ///         ..CoordinateColumns::default()
+    ///     },
+    ///     source: Crs::from_epsg(2285)?,
+    ///     target: Crs::from_epsg(4269)?,
+    ///     epoch: None,
+    ///     decimals: Some(7),
+    ///     packed: false,
+    ///     append: AppendOptions::default(),
+    /// };
+    /// let (outcome, _) = convert.run(&file("old-weirs.csv"), &file("weirs.csv"))?;
+    /// assert_eq!(outcome.out, 16);
+    /// assert!(std::fs::read_to_string(file("weirs.csv"))?.starts_with("weir,east,north,crest_ft,type,lon,lat"));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the table cannot be read, a column is missing, no operation joins the systems, an
+    /// output exists, or no row can be converted.
+    pub fn run(&self, input: &Path, out: &Path) -> Result<(Summary, Converter)> {
+        self.run_watched(input, out, &mut NoProgress)
+    }
+
+    /// As [`ConvertTable::run`], telling `watch` how far it has come.
+    ///
+    /// # Errors
+    /// As [`ConvertTable::run`].
+    pub fn run_watched(
+        &self,
+        input: &Path,
+        out: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<(Summary, Converter)> {
+        let session = Session::open(input, &self.append)?;
+        let head: Vec<StringRecord> = session.head().take(200).cloned().collect();
+        let (found, why) = self
+            .columns
+            .find(&session.headers, &head, Some(&self.source))
+            .map_err(|error| error.in_file(input))?;
+        drop(head);
+        let notation = if self.packed { Notation::Packed } else { Notation::Detected };
+        let judge = CoordinateRange::new(Some(&self.source))?;
+        let mut head = crate::layer::Extender::default();
+        let mut cloud = PositionSample::default();
+        let mut reasons = FirstReasons::default();
+        let mut usable = 0;
+        for (at, record) in session.head().enumerate() {
+            match read_pair(record, &found, Some(&self.source), notation)
+                .and_then(|(x, y, z)| judge.check(x, y).map(|()| (x, y, z)))
+            {
+                Ok((x, y, _)) => {
+                    usable += 1;
+                    head.point(x, y);
+                    cloud.gather(x, y);
+                }
+                Err(reason) => reasons.add(at as u64 + 2, &reason, record, Some(&found)),
+            }
+        }
+        if usable == 0 && session.is_short() && session.head().next().is_some() {
+            return Err(Error::data(format!(
+                "none of the rows has coordinates that can be used. {}",
+                reasons.advice(Some(&self.source))
+            ))
+            .in_file(input));
+        }
+        cloud.settle();
+        let area = head.bounds().and_then(|extent| area_of(&self.source, &extent));
+        let options = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
+        let converter = Converter::plan(&self.source, &self.target, &options)?;
+        let heights = found.z.is_some() && converter.changes_height();
+        let geocentric = self.target.is_geocentric();
+        let mut columns: Vec<&str> = match geocentric {
+            true => vec!["x", "y", "z"],
+            false => coordinate_names(Some(&self.target)).to_vec(),
+        };
+        if heights && !geocentric {
+            columns.push("height");
+        }
+        let decimals = self.decimals.unwrap_or(default_decimals(Some(&self.target)));
+        let mut text = String::new();
+        let mut flat = 0;
+        let count = columns.len();
+        let mut outcome = session.run(
+            out,
+            &columns,
+            &mut |_, record| {
+                let (x, y, z) = read_pair(record, &found, Some(&self.source), notation)?;
+                flat += u64::from(z.is_none());
+                let at = Coordinate { x, y, z: z.unwrap_or(0.0) };
+                let to = converter.convert(at).map_err(|_| match judge.check(x, y) {
+                    Err(reason) => reason,
+                    Ok(()) => format!("{x}, {y} cannot be carried to {}", self.target.label()),
+                })?;
+                for (at, value) in [to.x, to.y, to.z].into_iter().take(count).enumerate() {
+                    text.clear();
+                    // A height that is not there stays blank.
+                    if at < 2 || z.is_some() || geocentric {
+                        write!(text, "{value:.decimals$}").map_err(|error| error.to_string())?;
+                    }
+                    record.push_field(&text);
+                }
+                Ok(())
+            },
+            watch,
+        )?;
+        outcome.notices.splice(..0, why);
+        outcome.notices.extend(heights_in_space(&converter, flat, outcome.rows_in));
+        let astray = cloud.against(&self.source);
+        // Where the source is wrong already, the target has nothing to tell.
+        let wrong = || wrong_zone(&self.source, &self.target, cloud.centre()?);
+        outcome.notices.extend(astray.or_else(wrong));
+        Ok((outcome, converter))
+    }
+}

@@ -1,0 +1,13 @@
+//! Reference systems of data: how they are named, declared, guessed, and where their zones lie.
+//!
+//! The systems themselves, their axes and datums are those of the computing core.
+
+mod declare;
+pub mod grid_folder;
+pub mod guess;
+pub mod position;
+pub mod reference;
+pub mod zones;
+
+pub use declare::{declare, declare_watched};
+pub use velvet_peg_core::crs::*;

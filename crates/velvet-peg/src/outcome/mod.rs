@@ -1,0 +1,9 @@
+//! What has become of the rows: how many went in and out, and the rejects with their reasons.
+
+mod rejects;
+mod summary;
+
+pub use rejects::Rejected;
+pub(crate) use rejects::{Rejects, RejectsTo, is_ours};
+pub use summary::Summary;
+pub(crate) use summary::nothing_left;
