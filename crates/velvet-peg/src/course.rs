@@ -3,6 +3,7 @@
 use crate::error::{Error, Result};
 use crate::format_support::coordinate_names;
 use crate::layer::column_names::position;
+use crate::outcome::Reason;
 use crate::outcome::Summary;
 use crate::progress::{NoProgress, Progress};
 use crate::table::{AppendOptions, Session};
@@ -162,9 +163,9 @@ impl CourseTable {
         let decimals = self.decimals.unwrap_or(9);
         let metres = decimals.max(6);
         let place =
-            |record: &StringRecord, found: &Found| -> std::result::Result<Geographic, String> {
+            |record: &StringRecord, found: &Found| -> std::result::Result<Geographic, Reason> {
                 let (x, y, _) = read_pair(record, found, Some(&self.crs), Notation::Detected)?;
-                maker.place(x, y).map_err(|error| error.to_string())
+                Ok(maker.place(x, y).map_err(|error| error.to_string())?)
             };
         match &self.columns {
             CourseColumns::Between { from, to } => {
@@ -193,17 +194,18 @@ impl CourseTable {
                     out,
                     &[&x_name, &y_name, "azimuth_to"],
                     &mut |_, record| {
-                        let number = |at: usize, what: &str| -> std::result::Result<f64, String> {
+                        let number = |at: usize, what: &str| -> std::result::Result<f64, Reason> {
                             let text = record.get(at).unwrap_or("").trim();
                             match what {
-                                "azimuth" => {
-                                    angle::parse(text, angle::Axis::Free).map_err(|e| e.to_string())
-                                }
+                                "azimuth" => angle::parse(text, angle::Axis::Free)
+                                    .map_err(|e| e.to_string().into()),
                                 _ => text
                                     .parse()
                                     .ok()
                                     .filter(|value: &f64| value.is_finite())
-                                    .ok_or_else(|| format!("the {what} `{text}` is not a number")),
+                                    .ok_or_else(|| {
+                                        format!("the {what} `{text}` is not a number").into()
+                                    }),
                             }
                         };
                         let (azimuth, distance) =

@@ -1,5 +1,6 @@
 //! The library's one error type: opaque, with predicates, a cause and, for data, the place.
 
+use crate::advice::Advice;
 use std::fmt;
 use std::path::{Path, PathBuf};
 
@@ -49,6 +50,7 @@ struct Inner {
     kind: Kind,
     message: String,
     location: Location,
+    advice: Option<Advice>,
     source: Option<Box<dyn std::error::Error + Send + Sync>>,
 }
 
@@ -67,6 +69,7 @@ impl Error {
             kind,
             message: message.into(),
             location: Location::default(),
+            advice: None,
             source: None,
         }))
     }
@@ -79,6 +82,25 @@ impl Error {
     /// The same error, told of a file if it is not of one already.
     pub fn with_path(self, path: &Path) -> Error {
         self.in_file(path)
+    }
+
+    /// Adds what can be done about it, if nothing was said yet.
+    pub(crate) fn advise(mut self, advice: Advice) -> Error {
+        self.0.advice.get_or_insert(advice);
+        self
+    }
+
+    /// Adds what can be done about it, if there is something.
+    pub(crate) fn advise_if(self, advice: Option<Advice>) -> Error {
+        match advice {
+            Some(advice) => self.advise(advice),
+            None => self,
+        }
+    }
+
+    /// What can be done about it, if something is known.
+    pub fn advice(&self) -> Option<&Advice> {
+        self.0.advice.as_ref()
     }
 
     pub(crate) fn data(message: impl Into<String>) -> Error {

@@ -37,18 +37,34 @@
 //! systems, converters, geodesics and angles come from here too. It works without files or threads
 //! and can be used alone as `velvet-peg-core`.
 
+// What serves some features only is not marked one by one.
+#![cfg_attr(
+    not(all(
+        feature = "jobs",
+        feature = "flatgeobuf",
+        feature = "geoparquet",
+        feature = "workbooks"
+    )),
+    allow(dead_code, unused_imports)
+)]
+
+mod advice;
 pub mod check;
 pub mod convert;
 pub mod course;
 pub mod crs;
+#[cfg(all(feature = "geopackage", feature = "workbooks"))]
 pub mod demo;
+#[cfg(feature = "drawing")]
 pub mod draw;
 mod error;
+mod examples;
 pub mod features;
 pub mod format;
 mod format_support;
 mod geometry;
 mod input;
+#[cfg(feature = "jobs")]
 pub mod job;
 pub mod join;
 pub mod layer;
@@ -71,24 +87,28 @@ pub mod arrow {
     pub use arrow_schema as schema;
 }
 
+pub use advice::Advice;
 pub use check::check;
 pub use convert::{ConvertLayer, ConvertTable};
 pub use crs::grid_folder as grid;
 pub use crs::{declare, declare_watched, guess, position, reference, zones};
+#[cfg(feature = "drawing")]
 pub use draw::draw;
 pub use error::{Error, Location, Result};
+pub use examples::Examples;
 pub use features::BuildPoints;
 pub use format::Format;
 pub use format_support::WriteOptions;
 pub use format_support::guard::panics_are_caught;
 pub use input::format_of;
+#[cfg(feature = "jobs")]
 pub use job::{Job, pack};
 pub use layer::{Geometry, Layer, Value};
 pub use layer_io::{Batches, LayerReader, LayerWriter, Written};
 pub use look::look;
 pub use measure::measure;
-pub use notice::{Notice, NoticeKind, Severity};
-pub use outcome::{Rejected, Summary};
+pub use notice::{Figure, Notice, NoticeKind, Severity};
+pub use outcome::{Reason, Rejected, Summary};
 pub use progress::{NoProgress, Progress};
 pub use select::Selection;
 pub use velvet_peg_core::*;

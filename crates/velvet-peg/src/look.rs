@@ -1,5 +1,6 @@
 //! Looking at a file: what is in it, what looks wrong, and what to do next.
 
+use crate::advice::Advice;
 use crate::error::Result;
 use crate::features::CourseNames;
 use crate::format::Format;
@@ -8,7 +9,8 @@ use crate::format_support::{SheetShape, TableOptions};
 use crate::input::locate;
 use crate::layer::LayerInfo;
 use crate::layer_io::LayerReader;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
+use crate::outcome::Reason;
 use crate::plausibility::PositionSample;
 use crate::progress::{NoProgress, Progress};
 use crate::table::{
@@ -164,10 +166,16 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
     let headers = reader.headers.clone();
     let mut notices = file.notices().to_vec();
     if let Some(why) = file.doubt() {
-        notices.push(Notice::warning(format!(
-            "the first row may hold names of columns or values ({why}), and is shown as values here: \
-             say which it is with --header or --no-header"
-        )));
+        notices.push(
+            Notice::warning(
+                NoticeKind::Assumed,
+                format!(
+                    "the first row may hold names of columns or values ({why}), and is shown as \
+                     values here"
+                ),
+            )
+            .advise(Advice::StateHeader),
+        );
     }
     notices.extend(reader.renamed());
     let numbers = NumberFormat::default();
@@ -290,17 +298,27 @@ impl Seen {
         let (misfits, garbled) = (self.misfits, self.garbled);
         let mut notices = Vec::new();
         if misfits > 0 {
-            notices.push(Notice::warning(format!(
-                "{misfits} rows have more or fewer fields than the header: a delimiter inside a value \
-                 without quotes?"
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Unreadable,
+                    format!(
+                        "{misfits} rows have more or fewer fields than the header: a delimiter \
+                         inside a value without quotes?"
+                    ),
+                )
+                .count(misfits),
+            );
         }
         if garbled > 0 {
             let rows = if garbled == 1 { "row holds" } else { "rows hold" };
-            notices.push(Notice::warning(format!(
-                "{garbled} {rows} bytes that are not UTF-8 text: correct them, or name the encoding \
-                 with --encoding"
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Unreadable,
+                    format!("{garbled} {rows} bytes that are not UTF-8 text: correct them"),
+                )
+                .count(garbled)
+                .advise(Advice::NameEncoding),
+            );
         }
         notices
     }
@@ -325,7 +343,7 @@ impl Reading {
     fn add(
         &mut self,
         row: Option<u64>,
-        read: std::result::Result<(f64, f64, Option<f64>), String>,
+        read: std::result::Result<(f64, f64, Option<f64>), Reason>,
     ) {
         match read {
             Ok((x, y, _)) => {

@@ -3,6 +3,7 @@
 //! Each command turns its arguments into one library call and the answer into text, a table
 //! or JSON. Answers go to standard output; messages, warnings and progress to standard error.
 
+mod advice;
 mod commands;
 mod progress;
 mod reference;

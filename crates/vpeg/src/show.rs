@@ -1,6 +1,7 @@
 //! Messages on standard error and tables on standard output.
 
 use crate::Ending;
+use crate::advice;
 use anstyle::{AnsiColor, Style};
 use std::io::Write;
 use std::path::Path;
@@ -122,11 +123,42 @@ pub(crate) fn notices(notices: &[Notice]) {
             Severity::Warning | Severity::Fault => {
                 WARNED.store(true, Ordering::Relaxed);
                 let label = format!("{}:", notice.severity.name());
-                message(&label, AnsiColor::Yellow, &notice.text);
+                message(&label, AnsiColor::Yellow, &advice::of_notice(notice));
             }
-            Severity::Note => remark(&notice.text),
+            Severity::Note => remark(&advice::of_notice(notice)),
         }
     }
+}
+
+/// Notices for machines: text, kind, severity, figures with their units, and the place.
+pub(crate) fn notices_as_json(notices: &[Notice]) -> serde_json::Value {
+    let one = |notice: &Notice| {
+        let mut json = serde_json::json!({
+            "severity": notice.severity,
+            "kind": notice.kind,
+            "text": notice.text,
+        });
+        if !notice.figures.is_empty() {
+            json["figures"] = serde_json::json!(notice.figures);
+        }
+        let at = &notice.location;
+        let place = [
+            ("file", at.file.as_ref().map(|file| file.display().to_string())),
+            ("layer", at.layer.clone()),
+            ("sheet", at.sheet.clone()),
+            ("column", at.column.clone()),
+        ];
+        for (name, value) in place {
+            if let Some(value) = value {
+                json[name] = value.into();
+            }
+        }
+        if let Some(row) = at.row {
+            json["row"] = row.into();
+        }
+        json
+    };
+    notices.iter().map(one).collect()
 }
 
 /// Shows a warning.
@@ -165,7 +197,7 @@ pub(crate) fn remark(text: &str) {
 
 /// Shows why a command failed.
 pub(crate) fn failure(error: &Error) {
-    message("error:", AnsiColor::Red, &error.to_string());
+    message("error:", AnsiColor::Red, &advice::of_error(error));
 }
 
 /// Shows the closing line of a command that writes features or rows, with what was rejected;
@@ -197,8 +229,17 @@ pub(crate) fn outcome_with(
     let rejected = &outcome.rejected;
     let row = unit_in.trim_end_matches('s');
     // Without a file they stand on standard error already, every one.
+    // What can be done is said once, with the first row that it is about.
+    let mut advised = Vec::new();
     for (number, reason) in rejected.first.iter().filter(|_| rejected.path.is_some()) {
-        message("rejected:", AnsiColor::Yellow, &format!("{row} {number}: {reason}"));
+        let text = match &reason.advice {
+            Some(advice) if !advised.contains(&advice) => {
+                advised.push(advice);
+                advice::of_reason(reason)
+            }
+            _ => reason.text.clone(),
+        };
+        message("rejected:", AnsiColor::Yellow, &format!("{row} {number}: {text}"));
     }
     let more = rejected.count - rejected.first.len() as u64;
     if more > 0 && rejected.path.is_some() {
@@ -249,7 +290,7 @@ pub(crate) fn outcome_with(
             "rejects_file": rejected.path,
             "output": out,
             "files": outcome.files,
-            "notices": outcome.notices.iter().map(|notice| &notice.text).collect::<Vec<_>>(),
+            "notices": notices_as_json(&outcome.notices),
         });
         if let Some(used) = outcome.vertices {
             answer["rows_used"] = used.into();

@@ -68,7 +68,7 @@ fn main() -> Result<()> {
     let writing = began.elapsed().as_secs_f64();
     println!(
         "{POINTS} points, {} polygons: {} in one, {} in none",
-        report.polygons, report.inside, report.none
+        report.polygons, report.inside, report.none.count
     );
     println!("reading the points          {reading:6.2} s   1.00");
     println!("reading and tagging them    {tagging:6.2} s   {:.2}", tagging / reading);

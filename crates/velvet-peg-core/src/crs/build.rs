@@ -29,8 +29,8 @@ impl Crs {
             Error::new(
                 Kind::Unknown,
                 format!(
-                    "EPSG:{code} is not a reference system of the registry (version {}); search \
-                     with words, for example `vpeg crs find washington south`",
+                    "EPSG:{code} is not a reference system of the registry (version {}); words \
+                     find it, such as \"washington south\"",
                     velvet_peg_epsg::VERSION
                 ),
             )

@@ -1,10 +1,10 @@
 //! The coordinates of a layer: where they lie, how precisely they are written, and the everyday
 //! mistakes that they show.
 
-use super::seen::Cases;
 use super::sexagesimal::evidence;
 use super::{QualitySheet, Severity, in_degrees};
 use crate::error::Result;
+use crate::examples::Examples;
 use crate::layer::{Extender, GeometryColumn};
 use crate::layer_io::LayerReader;
 use crate::plausibility::CoordinateRange;
@@ -19,14 +19,14 @@ pub(super) struct Coordinates {
     cloud: PositionSample,
     extent: Extender,
     decimals: [u64; 11],
-    zeros: Cases,
+    zeros: Examples,
     heights: (u64, u64),
     sample: Vec<(f64, f64)>,
     stride: u64,
     seen: u64,
     judge: Option<CoordinateRange>,
-    outside: Cases,
-    nowhere: Cases,
+    outside: Examples,
+    nowhere: Examples,
 }
 
 impl Coordinates {
@@ -35,14 +35,14 @@ impl Coordinates {
             cloud: PositionSample::of_features(),
             extent: Extender::default(),
             decimals: [0; 11],
-            zeros: Cases::default(),
+            zeros: Examples::default(),
             heights: (0, 0),
             sample: Vec::new(),
             stride: 1,
             seen: 0,
             judge: CoordinateRange::new(crs).ok(),
-            outside: Cases::default(),
-            nowhere: Cases::default(),
+            outside: Examples::default(),
+            nowhere: Examples::default(),
         }
     }
 
@@ -118,7 +118,7 @@ impl Coordinates {
                     "{} {} exactly 0: zeros for missing values? {}",
                     self.zeros.count,
                     if self.zeros.count == 1 { "coordinate is" } else { "coordinates are" },
-                    self.zeros.text()
+                    self.zeros.listed()
                 ),
             );
         }
@@ -149,11 +149,11 @@ impl Coordinates {
                 add(
                     Severity::Fault,
                     format!(
-                        "{} vertices are out of range for {}: no place on earth has these coordinates \
-                         in it: {}",
+                        "{} vertices are out of range for {}: no place on earth has these \
+                         coordinates in it: {}",
                         self.nowhere.count,
                         crs.label(),
-                        self.nowhere.text()
+                        self.nowhere.listed()
                     ),
                 );
             }
@@ -166,7 +166,7 @@ impl Coordinates {
                         self.outside.count,
                         crs.label(),
                         crs.extent().name(),
-                        self.outside.text()
+                        self.outside.listed()
                     ),
                 ),
                 None => {}
@@ -209,8 +209,8 @@ impl Coordinates {
             add(
                 Severity::Warning,
                 format!(
-                    "mixed precision: {coarse} of {total} vertices have {least} to {} decimals where \
-                     most have {usual}",
+                    "mixed precision: {coarse} of {total} vertices have {least} to {} decimals \
+                     where most have {usual}",
                     usual - 3
                 ),
             );

@@ -1,6 +1,7 @@
 //! What is met while a layer is read, in cases that are counted, and the findings made of it.
 
 use super::{CheckOptions, QualitySheet};
+use crate::examples::Examples;
 use crate::notice::Severity;
 use crate::plausibility::short;
 use std::collections::hash_map::{DefaultHasher, Entry};
@@ -28,41 +29,18 @@ impl Met {
     }
 }
 
-/// Cases that are counted, with the first few in words.
-#[derive(Default)]
-pub(super) struct Cases {
-    pub(super) count: u64,
-    first: Vec<String>,
-}
-
-impl Cases {
-    pub(super) fn add(&mut self, case: impl FnOnce() -> String) {
-        self.count += 1;
-        if self.first.len() < 5 {
-            self.first.push(case());
-        }
-    }
-
-    pub(super) fn text(&self) -> String {
-        match self.count as usize - self.first.len() {
-            0 => self.first.join("; "),
-            more => format!("{}; and {more} more", self.first.join("; ")),
-        }
-    }
-}
-
 /// What is met while a layer is read, in cases that are counted.
 #[derive(Default)]
 pub(super) struct Seen {
     geometries: Met,
     keys: Met,
-    doubles: Cases,
-    key_doubles: Cases,
-    key_blank: Cases,
+    doubles: Examples,
+    key_doubles: Examples,
+    key_blank: Examples,
     different_keys: u64,
-    pub(super) unreadable: Cases,
+    pub(super) unreadable: Examples,
     /// By whether they leave the geometry valid, and their names.
-    flaws: BTreeMap<(bool, &'static str), Cases>,
+    flaws: BTreeMap<(bool, &'static str), Examples>,
 }
 
 impl Seen {
@@ -113,7 +91,7 @@ impl Seen {
                 format!(
                     "{} records cannot be read: {}",
                     self.unreadable.count,
-                    self.unreadable.text()
+                    self.unreadable.listed()
                 ),
             );
         }
@@ -128,8 +106,8 @@ impl Seen {
             (None, _) => add(
                 Severity::Fault,
                 "crs",
-                "no reference system is stated: nobody can tell where this is. `vpeg crs guess` ranks the \
-                 candidates, `vpeg declare` states one"
+                "no reference system is stated: nobody can tell where this is. Candidates can be \
+                 ranked by the coordinates, and the right one declared"
                     .to_string(),
             ),
             (Some(crs), Some(expected)) if crs != expected => add(
@@ -148,13 +126,13 @@ impl Seen {
             let text = format!(
                 "{} features have the same geometry as one before them: features {}",
                 self.doubles.count,
-                self.doubles.text()
+                self.doubles.listed()
             );
             add(Severity::Warning, "geometry", text);
         }
         for ((tidy, name), cases) in &self.flaws {
             let level = if *tidy { Severity::Warning } else { Severity::Fault };
-            add(level, "geometry", format!("{name}: {} ({})", cases.count, cases.text()));
+            add(level, "geometry", format!("{name}: {} ({})", cases.count, cases.listed()));
         }
         if keyed {
             let name = options.key.join(", ");
@@ -165,7 +143,7 @@ impl Seen {
                     format!(
                         "{name} is not unique: {} again: {}",
                         self.key_doubles.count,
-                        self.key_doubles.text()
+                        self.key_doubles.listed()
                     ),
                 );
             }
@@ -173,7 +151,7 @@ impl Seen {
                 let text = format!(
                     "{name} is blank {} times: features {}",
                     self.key_blank.count,
-                    self.key_blank.text()
+                    self.key_blank.listed()
                 );
                 add(Severity::Fault, "key", text);
             }

@@ -6,7 +6,7 @@ use crate::format::Format;
 use crate::format_support::WriteOptions;
 use crate::layer::{Batch, CrsOrigin, no_system};
 use crate::layer_io::{LayerReader, LayerWriter};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Rejects, RejectsTo};
 use crate::outcome::{Summary, nothing_left};
 use crate::output::refuse_existing;
@@ -99,10 +99,10 @@ impl ConvertLayer {
         let converter = self.converter(reader)?;
         let mut outcome = Summary { notices: reader.notices.clone(), ..Summary::default() };
         if let (Some(crs), CrsOrigin::SideFile) = (&info.crs, info.crs_origin) {
-            outcome.notices.push(Notice::note(format!(
-                "the reference system is from a side file: {}",
-                crs.label()
-            )));
+            outcome.notices.push(Notice::note(
+                NoticeKind::System,
+                format!("the reference system is from a side file: {}", crs.label()),
+            ));
         }
         // What is computed is computed from the features as they come out.
         let mut carried = info.clone();
@@ -156,7 +156,7 @@ impl ConvertLayer {
             writer.write(&selection.shape(kept.batch)?)
         })?;
         if outcome.rows_in > 0 && rejects.count() - before_these == outcome.rows_in {
-            let first = rejects.first().first().map_or("", |(_, reason)| reason.as_str());
+            let first = rejects.first().first().map_or("", |(_, reason)| reason.text.as_str());
             return Err(Error::data(match &converter {
                 Some(converter) => format!(
                     "none of the {} features can be carried from {} to {}: is the declared system \
@@ -175,6 +175,7 @@ impl ConvertLayer {
             outcome.notices.extend(heights_in_space(converter, flat, vertices));
             if info.has_z && !converter.changes_height() {
                 outcome.notices.push(Notice::note(
+                    NoticeKind::Height,
                     "heights were carried as they are: neither their datum nor their unit was \
                      changed"
                         .to_string(),
@@ -214,9 +215,12 @@ pub(crate) fn coordinates_in_expressions(
     converter: Option<&Converter>,
 ) -> Option<Notice> {
     let converter = converter.filter(|_| selection.takes_coordinates())?;
-    Some(Notice::note(format!(
-        "coordinates in expressions are those of the output, in {} ({})",
-        converter.target().label(),
-        converter.target().unit_plural()
-    )))
+    Some(Notice::note(
+        NoticeKind::Expression,
+        format!(
+            "coordinates in expressions are those of the output, in {} ({})",
+            converter.target().label(),
+            converter.target().unit_plural()
+        ),
+    ))
 }

@@ -96,7 +96,7 @@ impl ConvertTable {
         let mut usable = 0;
         for (at, record) in session.head().enumerate() {
             match read_pair(record, &found, Some(&self.source), notation)
-                .and_then(|(x, y, z)| judge.check(x, y).map(|()| (x, y, z)))
+                .and_then(|(x, y, z)| Ok(judge.check(x, y).map(|()| (x, y, z))?))
             {
                 Ok((x, y, _)) => {
                     usable += 1;
@@ -107,11 +107,9 @@ impl ConvertTable {
             }
         }
         if usable == 0 && session.is_short() && session.head().next().is_some() {
-            return Err(Error::data(format!(
-                "none of the rows has coordinates that can be used. {}",
-                reasons.advice(Some(&self.source))
-            ))
-            .in_file(input));
+            let (why, advice) = reasons.explained(Some(&self.source));
+            let text = format!("none of the rows has coordinates that can be used. {why}");
+            return Err(Error::data(text).advise_if(advice).in_file(input));
         }
         cloud.settle();
         let area = head.bounds().and_then(|extent| area_of(&self.source, &extent));

@@ -1,10 +1,11 @@
 //! Giving data its missing or corrected reference system without moving a coordinate.
 
+use crate::advice::Advice;
 use crate::error::Result;
 use crate::format::Format;
 use crate::format_support::{LayerStore, WriteOptions};
 use crate::layer_io::{LayerReader, LayerWriter};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo};
 use crate::output::{refuse_existing, same_file};
@@ -57,20 +58,24 @@ pub fn declare_watched(
     // Notices of the old system are moot now.
     let mut outcome = Summary::default();
     match &info.crs {
-        Some(old) if old == crs => outcome
-            .notices
-            .push(Notice::note(format!("the layer was declared as {} already", crs.label()))),
+        Some(old) if old == crs => outcome.notices.push(Notice::note(
+            NoticeKind::System,
+            format!("the layer was declared as {} already", crs.label()),
+        )),
         Some(old) => {
             // Nothing leads to or from a local system.
-            let carry = match old.datum().is_some() && crs.datum().is_some() {
-                true => ". To carry them from one to the other use `vpeg convert`",
-                false => "",
-            };
-            outcome.notices.push(Notice::note(format!(
-                "was declared as {}; the coordinates stay as they are and now count as {}{carry}",
-                old.label(),
-                crs.label()
-            )));
+            let stay = Notice::note(
+                NoticeKind::System,
+                format!(
+                    "was declared as {}; the coordinates stay as they are and now count as {}",
+                    old.label(),
+                    crs.label()
+                ),
+            );
+            outcome.notices.push(match old.datum().is_some() && crs.datum().is_some() {
+                true => stay.advise(Advice::Convert),
+                false => stay,
+            });
         }
         None => {}
     }

@@ -2,10 +2,11 @@
 
 pub use crate::format_support::definition_file::definition_file;
 
+use crate::advice::Advice;
 use crate::crs::zones::{state_plane_of_layer, utm_of_layer};
 use crate::error::{Error, Result};
 use crate::layer_io::LayerReader;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use std::path::Path;
 use velvet_peg_core::{Crs, definition};
 
@@ -37,16 +38,24 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
             Some(_) => crs.label(),
             None => format!("{}: {}", crs.name(), definition::identify(&crs).summary()),
         };
-        return Ok((crs, Some(Notice::note(format!("{path} describes {what}")))));
+        return Ok((
+            crs,
+            Some(Notice::note(NoticeKind::System, format!("{path} describes {what}"))),
+        ));
     }
     if depends_on_data(text) {
         return Err(Error::usage(format!(
-            "`{text}` is the zone that data is carried to, told by where the data lies: here a system \
-             itself is needed. Name it by code or words, such as EPSG:26910 or \"nad83 washington \
-             north ftus\"; `vpeg zone` says which zone a place, a county or a layer lies in"
-        )));
+            "`{text}` is the zone that data is carried to, told by where the data lies: here a \
+             system itself is needed. Name it by code or words, such as EPSG:26910 or \"nad83 \
+             washington north ftus\""
+        ))
+        .advise(Advice::ZonesOf(None)));
     }
-    Ok((Crs::parse(text)?, None))
+    let crs = Crs::parse(text).map_err(|error| {
+        let unknown = error.is_unknown().then_some(Advice::FindSystem);
+        Error::from(error).advise_if(unknown)
+    })?;
+    Ok((crs, None))
 }
 
 /// True for a `REF` that depends on where the data lies: `utm`, `state-plane`, `state-plane-m`.

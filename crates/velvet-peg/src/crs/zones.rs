@@ -6,7 +6,7 @@ use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
 use crate::layer::{Layer, Value, no_system};
 use crate::layer_io::LayerReader;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::table::{CoordinateColumns, Notation, TableFile, read_pair};
 use csv::StringRecord;
 use std::collections::BTreeMap;
@@ -55,10 +55,16 @@ pub fn zones_of_place(at: Geographic) -> (Vec<ZoneAnswer>, Vec<Notice>) {
         let name = format!("UTM zone {}", zone.name());
         let edge = UtmZone::edge(at);
         if let Some((metres, other)) = edge.as_ref().filter(|(metres, _)| *metres < 10_000.0) {
-            notices.push(Notice::warning(format!(
-                "the place is {:.1} km from {other}: neighbouring data may be in that",
-                metres / 1000.0
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Area,
+                    format!(
+                        "the place is {:.1} km from {other}: neighbouring data may be in that",
+                        metres / 1000.0
+                    ),
+                )
+                .with("distance", *metres, "m"),
+            );
         }
         let systems = utm_on_nad83(zone).into_iter().chain(zone.crs().ok()).collect();
         zones.push(ZoneAnswer { edge_m: edge.map(|(m, _)| m), ..answer("UTM", name, systems) });
@@ -69,13 +75,21 @@ pub fn zones_of_place(at: Geographic) -> (Vec<ZoneAnswer>, Vec<Notice>) {
         for hit in state_plane_zones_at(set, at.lon, at.lat) {
             let edge_m = hit.edge_m();
             if let Some(metres) = edge_m.filter(|metres| *metres < OUTLINE_UNCERTAINTY_M) {
-                notices.push(Notice::warning(format!(
-                    "the place is {:.1} km from the edge of {} ({kind}), nearer than the outlines \
-                     used are known ({:.0} km): ask the county which zone is the legal one",
-                    metres / 1000.0,
-                    hit.zone.name,
-                    OUTLINE_UNCERTAINTY_M / 1000.0
-                )));
+                notices.push(
+                    Notice::warning(
+                        NoticeKind::Area,
+                        format!(
+                            "the place is {:.1} km from the edge of {} ({kind}), nearer than the \
+                             outlines used are known ({:.0} km): ask the county which zone is the \
+                             legal one",
+                            metres / 1000.0,
+                            hit.zone.name,
+                            OUTLINE_UNCERTAINTY_M / 1000.0
+                        ),
+                    )
+                    .with("distance", metres, "m")
+                    .with("uncertainty", OUTLINE_UNCERTAINTY_M, "m"),
+                );
             }
             zones.push(ZoneAnswer {
                 county: Some(format!("{}, {}", hit.county.name, hit.county.state)),
@@ -236,7 +250,7 @@ pub fn utm_of_layer(reader: &LayerReader) -> Result<(Crs, Option<Notice>)> {
                          WGS 84 is taken",
                         home.name()
                     );
-                    Ok((on_wgs84, Some(Notice::note(said))))
+                    Ok((on_wgs84, Some(Notice::note(NoticeKind::Assumed, said))))
                 }
             }
         }

@@ -11,7 +11,7 @@ mod ticks;
 
 use crate::error::{Error, Result};
 use crate::layer::{Extender, GeometryKind, Layer, no_system};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::output::Output;
 use std::io::Write;
 use std::path::Path;
@@ -162,6 +162,7 @@ fn in_one_system(
     let crs = options.crs.clone().or_else(|| layers.iter().find_map(|layer| layer.crs().cloned()));
     let Some(crs) = crs else {
         notices.push(Notice::warning(
+            NoticeKind::Drawing,
             "the layers have no reference system: drawn by their bare numbers, without scale",
         ));
         return Ok((layers.to_vec(), None, notices));
@@ -172,12 +173,15 @@ fn in_one_system(
         if *own == crs {
             carried.push(layer.clone());
         } else {
-            notices.push(Notice::note(format!(
-                "layer {} was carried from {} to {} for the drawing",
-                layer.info().name,
-                own.label(),
-                crs.label()
-            )));
+            notices.push(Notice::note(
+                NoticeKind::Drawing,
+                format!(
+                    "layer {} was carried from {} to {} for the drawing",
+                    layer.info().name,
+                    own.label(),
+                    crs.label()
+                ),
+            ));
             carried.push(layer.convert(&crs)?);
         }
     }

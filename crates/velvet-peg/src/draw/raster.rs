@@ -1,7 +1,7 @@
 //! PNG from SVG, with the fonts that this library brings along.
 
 use crate::error::{Error, Kind, Result};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use resvg::tiny_skia::{Pixmap, Transform};
 use resvg::usvg::{Options, Tree};
 use skrifa::{FontRef, MetadataProvider};
@@ -38,11 +38,14 @@ pub(super) fn png(svg: &str) -> Result<(Vec<u8>, Option<Notice>)> {
     let notice = (!lacks.is_empty()).then(|| {
         let shown: String = lacks.iter().take(10).collect();
         let more = if lacks.len() > 10 { " and more" } else { "" };
-        Notice::warning(format!(
-            "the fonts that come along have Latin, Greek and Cyrillic letters; texts of the map hold \
-             others ({shown}{more}), which are missing in the PNG: an .svg shows them in the fonts of \
-             whoever opens it"
-        ))
+        Notice::warning(
+            NoticeKind::Drawing,
+            format!(
+                "the fonts that come along have Latin, Greek and Cyrillic letters; texts of the \
+                 map hold others ({shown}{more}), which are missing in the PNG: an .svg shows them \
+                 in the fonts of whoever opens it"
+            ),
+        )
     });
     Ok((pixels(&svg)?, notice))
 }

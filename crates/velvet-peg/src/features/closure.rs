@@ -1,6 +1,8 @@
 //! What a parcel misses closing by, and which one change would close it.
 
-use crate::notice::Notice;
+use crate::advice::Advice;
+use crate::notice::{Notice, NoticeKind};
+use crate::outcome::Reason;
 use csv::StringRecord;
 use velvet_peg_core::LengthUnit;
 use velvet_peg_core::bearing::quadrant;
@@ -50,8 +52,8 @@ pub(super) struct Parcel {
     pub(super) rows: Vec<(u64, StringRecord)>,
     pub(super) legs: Vec<Leg>,
     pub(super) start: Option<(f64, f64)>,
-    pub(super) wrong: Option<String>,
-    pub(super) notes: Vec<String>,
+    pub(super) wrong: Option<Reason>,
+    pub(super) notes: Vec<Reason>,
 }
 
 impl Parcel {
@@ -59,14 +61,17 @@ impl Parcel {
     pub(super) fn starts_at(&mut self, row: u64, here: Option<(f64, f64)>) {
         match (self.start, here) {
             (None, None) => {
-                self.wrong = Some("its first row does not say where it begins".to_string());
+                self.wrong = Some("its first row does not say where it begins".into());
             }
             (None, here) => self.start = here,
-            (Some(start), Some(here)) if start != here => self.notes.push(format!(
-                "row {row} says that a parcel begins at {}, {}, and is taken as the next course of \
-                 the one before: does a column tell parcels apart? Name it with --by",
-                here.0, here.1
-            )),
+            (Some(start), Some(here)) if start != here => {
+                let note = Reason::from(format!(
+                    "row {row} says that a parcel begins at {}, {}, and is taken as the next \
+                     course of the one before: does a column tell parcels apart?",
+                    here.0, here.1
+                ));
+                self.notes.push(note.advise(Advice::NameGroupColumn));
+            }
             _ => {}
         }
     }
@@ -92,7 +97,7 @@ pub(super) struct Closing {
 
 impl Closing {
     /// Runs the courses of a parcel: what it misses closing by, and its corners.
-    pub(super) fn close(&self, parcel: &mut Parcel) -> Result<(Closure, Vec<(f64, f64)>), String> {
+    pub(super) fn close(&self, parcel: &mut Parcel) -> Result<(Closure, Vec<(f64, f64)>), Reason> {
         if let Some(wrong) = &parcel.wrong {
             return Err(wrong.clone());
         }
@@ -101,11 +106,11 @@ impl Closing {
         let run = Traverse::run(start, &legs).map_err(|error| error.to_string())?;
         for at in 0..legs.len() {
             if let Some(bend) = run.bend_deg(at).filter(|bend| bend.abs() > 0.05) {
-                parcel.notes.push(format!(
-                    "the curve of row {} bends off the course before it by {bend:.3}°: is it tangent \
-                     in the deed?",
+                parcel.notes.push(Reason::from(format!(
+                    "the curve of row {} bends off the course before it by {bend:.3}°: is it \
+                     tangent in the deed?",
                     parcel.rows[at].0
-                ));
+                )));
             }
         }
         let misclosure = run.misclosure();
@@ -114,7 +119,7 @@ impl Closing {
             self.tolerance.unwrap_or(0.001 / self.unit.map_or(1.0, |unit| unit.metres()));
         let vertices = shown.vertices(tolerance);
         if vertices.len() < 3 {
-            return Err("a parcel needs three corners".to_string());
+            return Err("a parcel needs three corners".into());
         }
         let closure = Closure {
             name: parcel.values.join(", "),
@@ -181,10 +186,13 @@ impl Closing {
             [] => String::new(),
             hints => format!("; {}", hints[..hints.len().min(2)].join(", or ")),
         };
-        Some(Notice::warning(format!(
-            "{shown}misses closing by {:.3} {unit} in {:.3} {unit}, 1 in {ratio:.0}: a course is \
-             missing or misread{hint}",
-            closure.misclosure.length, closure.misclosure.perimeter
-        )))
+        Some(Notice::warning(
+            NoticeKind::Shape,
+            format!(
+                "{shown}misses closing by {:.3} {unit} in {:.3} {unit}, 1 in {ratio:.0}: a course \
+                 is missing or misread{hint}",
+                closure.misclosure.length, closure.misclosure.perimeter
+            ),
+        ).with("misclosure", closure.misclosure.length, unit).with("perimeter", closure.misclosure.perimeter, unit))
     }
 }

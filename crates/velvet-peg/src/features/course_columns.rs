@@ -1,5 +1,6 @@
 //! The columns of a table of courses, named or found by their headers.
 
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::layer::column_names::{list, position};
 
@@ -42,13 +43,13 @@ impl CourseNames {
             let plain = |text: &str| text.to_ascii_lowercase().replace([' ', '-'], "_");
             Ok(words.iter().find_map(|word| headers.iter().position(|h| plain(h) == *word)))
         };
-        let need = |found: Option<usize>, what: &str, option: &str| {
+        let need = |found: Option<usize>, what: &str| {
             found.ok_or_else(|| {
                 Error::usage(format!(
-                    "no column looks like the {what} of courses: name it with {option}; the columns \
-                     are {}",
+                    "no column looks like the {what} of courses; the columns are {}",
                     list(headers)
                 ))
+                .advise(Advice::NameCourseColumns)
             })
         };
         let bearing =
@@ -56,8 +57,8 @@ impl CourseNames {
         let distance =
             look(&self.distance, &["distance", "dist", "length", "horizontal_distance", "len"])?;
         Ok(CourseColumns {
-            bearing: need(bearing, "bearing", "--bearing")?,
-            distance: need(distance, "distance", "--distance")?,
+            bearing: need(bearing, "bearing")?,
+            distance: need(distance, "distance")?,
             radius: look(&self.radius, &["radius", "rad"])?,
             delta: look(&self.delta, &["delta", "central_angle", "delta_angle"])?,
             turn: look(&self.turn, &["turn", "turns", "curve", "hand", "curve_direction"])?,

@@ -5,10 +5,12 @@ use super::BuildOptions;
 use super::closure::{Closing, Closure, Parcel};
 use super::course_columns::{CourseColumns, CourseNames, starts_in};
 use super::reproject::Carry;
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
 use crate::layer::{Extender, Geometry, Layer, Value};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
+use crate::outcome::Reason;
 use crate::outcome::Summary;
 use crate::output::refuse_existing;
 use crate::progress::{NoProgress, Progress};
@@ -113,15 +115,16 @@ impl BuildCourses {
             let made = made.and_then(|(closure, vertices)| {
                 match carry.refuses(vertices.iter().copied()) {
                     None => Ok((closure, vertices)),
-                    Some(why) => Err(why),
+                    Some(why) => Err(why.into()),
                 }
             });
             match made {
                 Ok((closure, vertices)) => {
                     used += parcel.rows.len() as u64;
-                    notices.extend(
-                        parcel.notes.iter().map(|note| Notice::warning(format!("{shown}{note}"))),
-                    );
+                    notices.extend(parcel.notes.iter().map(|note| {
+                        Notice::warning(NoticeKind::Shape, format!("{shown}{note}"))
+                            .advise_if(note.advice.clone())
+                    }));
                     notices.extend(closing.poor(parcel, &closure, &shown));
                     let attributes = attributes(&group_names, parcel, &closure);
                     layer.add(Geometry::Polygon(vec![vertices]), attributes)?;
@@ -129,18 +132,17 @@ impl BuildCourses {
                 }
                 Err(reason) => {
                     for (row, record) in &parcel.rows {
-                        rejects.add(*row, &format!("{shown}{reason}"), record.iter())?;
+                        rejects.add(*row, reason.clone().of(&shown), record.iter())?;
                     }
                 }
             }
         }
         if layer.is_empty() {
-            let first = rejects.first().first().map(|(_, reason)| reason.clone());
-            return Err(Error::data(format!(
-                "no parcel can be made of its {rows} rows{}",
-                first.map_or(String::new(), |reason| format!(". The first: {reason}"))
-            ))
-            .in_file(table));
+            let first = rejects.first().first().map(|(_, reason)| reason);
+            let why = first.map_or(String::new(), |reason| format!(". The first: {reason}"));
+            return Err(Error::data(format!("no parcel can be made of its {rows} rows{why}"))
+                .advise_if(first.and_then(|reason| reason.advice.clone()))
+                .in_file(table));
         }
         let mut outcome = build.write_made(&layer, &file, out, &mut rejects, watch)?;
         outcome.rows_in = rows;
@@ -168,23 +170,25 @@ impl BuildCourses {
         };
         let found = starts_in(headers);
         if let (None, None, Some([x, y])) = (starts, self.start, found) {
-            notices.push(Notice::note(format!(
-                "parcels begin where columns `{}` and `{}` say, by their names",
-                headers[x], headers[y]
-            )));
+            notices.push(Notice::note(
+                NoticeKind::Assumed,
+                format!(
+                    "parcels begin where columns `{}` and `{}` say, by their names",
+                    headers[x], headers[y]
+                ),
+            ));
             starts = found;
         }
         if self.start.is_none() && starts.is_none() {
             if let Some(crs) = &self.build.crs {
                 return Err(Error::usage(format!(
-                    "say where the first course begins in {}: add --start EASTING,NORTHING, or name \
-                     the columns that hold it with --x and --y",
+                    "nothing says where the first course begins in {}",
                     crs.label()
-                )));
+                ))
+                .advise(Advice::StateStart));
             }
-            notices.push(Notice::note(
-                "the first course begins at 0, 0: --start EASTING,NORTHING puts it elsewhere",
-            ));
+            let begins = Notice::note(NoticeKind::Assumed, "the first course begins at 0, 0");
+            notices.push(begins.advise(Advice::StateStart));
         }
         Ok(Places { columns, group, starts, found })
     }
@@ -205,7 +209,7 @@ impl BuildCourses {
                 let blank = values.iter().position(String::is_empty);
                 let wrong = blank.map(|at| {
                     let name = &reader.headers[places.group[at]];
-                    format!("column `{name}`, which tells parcels apart, is blank")
+                    Reason::from(format!("column `{name}`, which tells parcels apart, is blank"))
                 });
                 parcels.push(Parcel { values, wrong, ..Parcel::default() });
                 parcels.len() - 1
@@ -228,7 +232,9 @@ impl BuildCourses {
             };
             match read {
                 Ok(leg) => parcel.legs.push(leg),
-                Err(reason) => parcel.wrong = Some(format!("row {}: {reason}", reader.row())),
+                Err(reason) => {
+                    parcel.wrong = Some(reason.of(format_args!("row {}: ", reader.row())));
+                }
             }
             Ok(())
         })?;
@@ -246,17 +252,18 @@ impl BuildCourses {
         if stacked < 2 || (self.start.is_none() && self.build.crs.is_none()) {
             return Ok(());
         }
-        let columns = match places.found {
-            Some([x, y]) => format!(
-                "; columns `{}` and `{}` look as if they held it: leave out --start",
-                headers[x], headers[y]
+        let (columns, advice) = match places.found {
+            Some([x, y]) => (
+                format!("; columns `{}` and `{}` look as if they held it", headers[x], headers[y]),
+                Advice::StartsFromColumns,
             ),
-            None => " in two columns, on its first row, and name them with --x and --y".to_string(),
+            None => (" in two columns, on its first row".to_string(), Advice::NameStartColumns),
         };
         Err(Error::usage(format!(
             "there are {stacked} parcels, and one start would put them all on one point: give each \
              its own{columns}"
-        )))
+        ))
+        .advise(advice))
     }
 
     /// Unit of the reference system, which has to be one of a plane grid.
@@ -266,10 +273,10 @@ impl BuildCourses {
             Some(crs) if crs.is_projected() => Ok(crs.length_unit()),
             Some(crs) => Err(Error::usage(format!(
                 "bearings and distances are run on a plane grid, and {} is none: name a projected \
-                 system, and carry the result on with --to {}",
-                crs.label(),
-                crs.reference()
-            ))),
+                 system, and carry the result on",
+                crs.label()
+            ))
+            .advise(Advice::ConvertTo(crs.reference()))),
         }
     }
 
@@ -293,7 +300,8 @@ impl BuildCourses {
             if text[end..].trim_start().starts_with(|c: char| c == ',' || c.is_ascii_digit()) {
                 return Err(format!(
                     "`{text}`: write distances with a decimal point and no mark between thousands"
-                ));
+                )
+                .into());
             }
             let named = match text[end..].trim() {
                 "" => own.or(unit),
@@ -302,10 +310,11 @@ impl BuildCourses {
                 word => Some(LengthUnit::named(word).map_err(|error| error.to_string())?),
             };
             if unit.is_none() && named.is_some() {
-                return Err(format!(
-                    "`{text}` names its unit, and nothing says which one the parcel is to be in: add \
-                     --crs REF or --unit UNIT"
-                ));
+                let why = format!(
+                    "`{text}` names its unit, and nothing says which unit or reference system the \
+                     parcel is to be in"
+                );
+                return Err(Reason::from(why).advise(Advice::StateSystemOrUnit));
             }
             Ok(value * named.map_or(1.0, |named| named.metres() / grid_m) * factor)
         })
@@ -316,8 +325,8 @@ impl BuildCourses {
         columns: &CourseColumns,
         cell: &dyn Fn(usize) -> String,
         length: &dyn Fn(&str) -> Lengths,
-        notes: &mut Vec<String>,
-    ) -> std::result::Result<Leg, String> {
+        notes: &mut Vec<Reason>,
+    ) -> std::result::Result<Leg, Reason> {
         let text = |at: Option<usize>| at.map(cell).filter(|text| !text.is_empty());
         let turned = |text: String| {
             let azimuth = parse_bearing(&text).map_err(|error| error.to_string())?;
@@ -338,10 +347,10 @@ impl BuildCourses {
         let turn = match text(columns.turn).map(|t| t.to_ascii_lowercase()) {
             Some(word) if word.starts_with('l') => Turn::Left,
             Some(word) if word.starts_with('r') => Turn::Right,
-            Some(word) => return Err(format!("`{word}` is no turn: write left or right")),
+            Some(word) => return Err(format!("`{word}` is no turn: write left or right").into()),
             None if negative => Turn::Left,
             None => {
-                return Err("a curve needs its turn, left or right, in a column `turn`".to_string());
+                return Err("a curve needs its turn, left or right, in a column `turn`".into());
             }
         };
         let delta = text(columns.delta)
@@ -354,17 +363,17 @@ impl BuildCourses {
                 let off = arc - radius * by_arc.to_radians();
                 // What deeds round away.
                 if off.abs() > 0.02 {
-                    notes.push(format!(
+                    notes.push(Reason::from(format!(
                         "a curve of radius {radius:.3} and central angle {delta:.5}° has an arc of \
                          {arc:.3}, which the table's misses by {:.3}: radius and angle are taken",
                         off.abs()
-                    ));
+                    )));
                 }
                 delta
             }
             (Some(delta), None) => delta,
             (None, Some(by_arc)) => by_arc,
-            (None, None) => return Err("a curve needs its central angle or its arc".to_string()),
+            (None, None) => return Err("a curve needs its central angle or its arc".into()),
         };
         Ok(Leg::Curve { radius, delta_deg, turn, chord_deg: bearing })
     }
@@ -399,7 +408,7 @@ fn attributes<'a>(group: &[&'a str], parcel: &Parcel, closure: &Closure) -> Vec<
     attributes
 }
 
-type Lengths = std::result::Result<f64, String>;
+type Lengths = std::result::Result<f64, Reason>;
 
 fn is_foot(unit: LengthUnit) -> bool {
     unit == LengthUnit::FOOT || unit == LengthUnit::US_SURVEY_FOOT

@@ -1,9 +1,8 @@
 //! What was seen while features were put together: counted, the first few of each kind named.
 
-use crate::notice::Notice;
-
-/// Cases named in one warning.
-const NAMED: usize = 5;
+use crate::advice::Advice;
+use crate::examples::Examples;
+use crate::notice::{Notice, NoticeKind};
 
 /// Cases by kind, in the order in which the kinds came.
 #[derive(Debug, Default)]
@@ -12,9 +11,9 @@ pub(crate) struct Findings(Vec<Finding>);
 #[derive(Debug)]
 struct Finding {
     what: &'static str,
-    count: u64,
-    named: Vec<String>,
+    cases: Examples,
     remark: bool,
+    advice: Option<Advice>,
 }
 
 impl Findings {
@@ -28,16 +27,19 @@ impl Findings {
         self.put(what, true, case);
     }
 
+    /// Says what can be done about a kind of case that was added.
+    pub(crate) fn advise(&mut self, what: &'static str, advice: Advice) {
+        for finding in self.0.iter_mut().filter(|finding| finding.what == what) {
+            finding.advice = Some(advice.clone());
+        }
+    }
+
     fn put(&mut self, what: &'static str, remark: bool, case: impl FnOnce() -> String) {
         let at = self.0.iter().position(|f| f.what == what).unwrap_or_else(|| {
-            self.0.push(Finding { what, count: 0, named: Vec::new(), remark });
+            self.0.push(Finding { what, cases: Examples::default(), remark, advice: None });
             self.0.len() - 1
         });
-        let finding = &mut self.0[at];
-        finding.count += 1;
-        if finding.named.len() < NAMED {
-            finding.named.push(case());
-        }
+        self.0[at].cases.add(case);
     }
 
     /// The cases as notices.
@@ -45,11 +47,7 @@ impl Findings {
         self.0
             .iter()
             .map(|finding| {
-                let more = match finding.count - finding.named.len() as u64 {
-                    0 => String::new(),
-                    more => format!("; and {more} more"),
-                };
-                let count = match finding.count {
+                let count = match finding.cases.count {
                     1 => String::new(),
                     count => format!(" ({count} times)"),
                 };
@@ -58,8 +56,16 @@ impl Findings {
                     true => (finding.what.to_string(), count),
                     false => (format!("{}{count}:", finding.what), String::new()),
                 };
-                let text = format!("{what}{count} {}{more}", finding.named.join("; "));
-                if finding.remark { Notice::note(text) } else { Notice::warning(text) }
+                let text = format!("{what}{count} {}", finding.cases.listed());
+                if finding.remark {
+                    Notice::note(NoticeKind::Shape, text)
+                        .count(finding.cases.count)
+                        .advise_if(finding.advice.clone())
+                } else {
+                    Notice::warning(NoticeKind::Shape, text)
+                        .count(finding.cases.count)
+                        .advise_if(finding.advice.clone())
+                }
             })
             .collect()
     }

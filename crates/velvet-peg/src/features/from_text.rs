@@ -3,6 +3,7 @@
 use super::BuildOptions;
 use super::row_by_row;
 use super::row_geometry::RowGeometry;
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::wkt;
 use crate::layer::column_names::{list, position};
@@ -69,10 +70,10 @@ impl BuildFeatures {
                 }
                 found.ok_or_else(|| {
                     Error::usage(format!(
-                        "no column holds geometries as text: say which one it is with --geometry; \
-                         the columns are {}",
+                        "no column holds geometries as text; the columns are {}",
                         list(&headers)
                     ))
+                    .advise(Advice::NameGeometryColumn)
                     .in_file(table)
                 })?
             }

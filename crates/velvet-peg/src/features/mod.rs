@@ -29,12 +29,13 @@ pub use points::BuildPoints;
 pub use polygons::BuildPolygons;
 pub use vertex_columns::VertexOptions;
 
+use crate::advice::Advice;
 use crate::convert::ConvertLayer;
 use crate::error::Result;
 use crate::format_support::{TableOptions, WriteOptions};
 use crate::layer::Layer;
 use crate::layer_io::LayerReader;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo};
 use crate::output::refuse_inputs;
@@ -77,11 +78,12 @@ impl BuildOptions {
     /// A warning where the features have no reference system.
     fn undeclared(&self, out: &Path) -> Option<Notice> {
         self.crs.is_none().then(|| {
-            Notice::warning(format!(
+            Notice::warning(
+                NoticeKind::System,
                 "no reference system was given, so the features have none and cannot be converted \
-                 or measured: add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
-                out.display()
-            ))
+                 or measured",
+            )
+            .advise(Advice::DeclareLater(out.to_path_buf()))
         })
     }
 

@@ -3,13 +3,15 @@
 
 use super::BuildOptions;
 use super::row_geometry::RowGeometry;
+use crate::advice::Advice;
 use crate::convert::coordinates_in_expressions;
 use crate::error::{Error, Result};
 use crate::layer::{
     BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, RowBuilder, SchemaInference,
 };
 use crate::layer_io::LayerWriter;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
+use crate::outcome::Reason;
 use crate::outcome::Rejects;
 use crate::outcome::{Summary, nothing_left};
 use crate::plausibility::{CoordinateRange, FirstReasons, PositionSample};
@@ -86,11 +88,12 @@ fn first_reading(
         ));
     }
     if first.learn.count == 0 {
+        let (why, advice) = first.reasons.explained(options.crs.as_ref());
+        let rows = first.inference.rows;
         return Err(nothing(format!(
-            "none of the {} rows has coordinates that can be used. {}",
-            first.inference.rows,
-            first.reasons.advice(options.crs.as_ref())
-        )));
+            "none of the {rows} rows has coordinates that can be used. {why}"
+        ))
+        .advise_if(advice));
     }
     Ok(first)
 }
@@ -196,7 +199,8 @@ fn converter_to(
     table: &Path,
 ) -> Result<Converter> {
     let from = options.crs.as_ref().ok_or_else(|| {
-        Error::usage("to convert, the reference system of the table is needed: add --crs REF")
+        Error::usage("to convert, the reference system of the table is needed")
+            .advise(Advice::StateSystem)
             .in_file(table)
     })?;
     let area = info.extent.and_then(|extent| crate::reproject::area_of(from, &extent));
@@ -218,12 +222,16 @@ fn where_they_lie(
     let Some(crs) = &options.crs else { return options.undeclared(out) };
     cloud.against(crs).or_else(|| {
         (outside > 0).then(|| {
-            Notice::warning(format!(
-                "{outside} {} outside the area where {} is used ({})",
-                if outside == 1 { "point lies" } else { "points lie" },
-                crs.label(),
-                crs.extent().name()
-            ))
+            Notice::warning(
+                NoticeKind::Area,
+                format!(
+                    "{outside} {} outside the area where {} is used ({})",
+                    if outside == 1 { "point lies" } else { "points lie" },
+                    crs.label(),
+                    crs.extent().name()
+                ),
+            )
+            .count(outside)
         })
     })
 }
@@ -270,7 +278,7 @@ struct Passage<'a> {
     /// Numbers of the rows gathered.
     numbers: Vec<u64>,
     /// Rows without a geometry that can be used: their place, why, and what they say.
-    refused: Vec<(usize, String, StringRecord)>,
+    refused: Vec<(usize, Reason, StringRecord)>,
     left_out: u64,
     first: u64,
     cloud: &'a mut PositionSample,

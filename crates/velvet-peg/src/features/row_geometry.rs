@@ -5,6 +5,7 @@ use super::BuildOptions;
 use crate::format_support::wkb::read as read_wkb;
 use crate::format_support::wkt;
 use crate::layer::GeometryColumn;
+use crate::outcome::Reason;
 use crate::plausibility::CoordinateRange;
 use crate::table::{Found, Notation, TableReader, read_pair};
 use csv::StringRecord;
@@ -25,7 +26,7 @@ impl RowGeometry {
         options: &BuildOptions,
         range: &CoordinateRange,
         column: &mut GeometryColumn,
-    ) -> Result<(), String> {
+    ) -> Result<(), Reason> {
         if let Some(misfit) = reader.misfit(record) {
             return Err(misfit);
         }
@@ -38,7 +39,7 @@ impl RowGeometry {
             RowGeometry::Text(at) => {
                 let text = record.get(*at).unwrap_or_default().trim();
                 if text.is_empty() {
-                    return Err("the geometry is blank".to_string());
+                    return Err("the geometry is blank".into());
                 }
                 let mut one = GeometryColumn::new();
                 let srid = match bytes_of(text) {
@@ -51,7 +52,8 @@ impl RowGeometry {
                     return Err(format!(
                         "the geometry says that it is in system {srid}, not in {}",
                         crs.label()
-                    ));
+                    )
+                    .into());
                 }
                 for (x, y) in one.x.iter().zip(&one.y) {
                     range.check(*x, *y)?;

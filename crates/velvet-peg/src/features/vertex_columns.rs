@@ -5,6 +5,7 @@ use super::BuildOptions;
 use crate::error::Result;
 use crate::layer::column_names::position;
 use crate::notice::Notice;
+use crate::outcome::Reason;
 use crate::plausibility::CoordinateRange;
 use crate::table::{CoordinateColumns, Found, Notation, TableReader, read_pair};
 use csv::StringRecord;
@@ -78,7 +79,7 @@ impl VertexColumns {
         crs: Option<&Crs>,
         notation: Notation,
         range: &CoordinateRange,
-    ) -> std::result::Result<(f64, f64, Option<f64>), String> {
+    ) -> std::result::Result<(f64, f64, Option<f64>), Reason> {
         if let Some(misfit) = reader.misfit(record) {
             return Err(misfit);
         }
@@ -88,7 +89,7 @@ impl VertexColumns {
         for (at, what) in of_group.chain(of_order) {
             if blank(at) {
                 let name = &reader.headers[at];
-                return Err(format!("column `{name}`, which {what}, is blank"));
+                return Err(format!("column `{name}`, which {what}, is blank").into());
             }
         }
         let at = read_pair(record, &self.coordinates, crs, notation)?;

@@ -9,13 +9,15 @@ use super::first_values::{FirstValues, Names};
 use super::natural_order::{is_local_date, natural};
 use super::reproject::Carry;
 use super::vertex_columns::{VertexColumns, VertexOptions};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::geometry::Ruler;
 use crate::layer::{
     BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, RowBuilder,
     SchemaInference,
 };
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
+use crate::outcome::Reason;
 use crate::outcome::Summary;
 use crate::output::refuse_existing;
 use crate::plausibility::CoordinateRange;
@@ -59,7 +61,7 @@ pub(super) struct Gathered {
     /// Columns that become attributes.
     kept: Vec<usize>,
     /// Rows that are no vertices, by their place: their number, and why.
-    rejected: BTreeMap<u64, (u64, String)>,
+    rejected: BTreeMap<u64, (u64, Reason)>,
     pub(super) findings: Findings,
     notices: Vec<Notice>,
     cloud: PositionSample,
@@ -88,9 +90,8 @@ impl Gathered {
         let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(why).collect();
         notices.extend(reader.renamed());
         if columns.group.is_empty() {
-            notices.push(Notice::note(
-                "all rows make one feature: a column that tells features apart goes to --by",
-            ));
+            let one = Notice::note(NoticeKind::Assumed, "all rows make one feature");
+            notices.push(one.advise(Advice::NameGroupColumn));
         }
         let total = file.bytes();
         let mut gathered = Gathered::empty(build, file, reader.headers.clone(), &columns, notices);
@@ -124,10 +125,16 @@ impl Gathered {
             && ties > 0
         {
             let name = &gathered.headers[*first];
-            gathered.notices.push(Notice::warning(format!(
-                "all rows make one feature, and numbers of `{order}` come again in it: does a column \
-                 such as `{name}` tell features apart? Name it with --by"
-            )));
+            gathered.notices.push(
+                Notice::warning(
+                    NoticeKind::Assumed,
+                    format!(
+                        "all rows make one feature, and numbers of `{order}` come again in it: \
+                         does a column such as `{name}` tell features apart?"
+                    ),
+                )
+                .advise(Advice::NameGroupColumn),
+            );
         }
         gathered.cloud.settle();
         Ok(gathered)
@@ -199,13 +206,17 @@ impl Gathered {
 
     /// The error of a table without a vertex.
     fn no_vertex(&self) -> Error {
-        Error::data(match self.rejected.iter().next() {
-            None => "has a header but no rows: nothing to build".to_string(),
-            Some((_, (row, reason))) => format!(
-                "none of the {} rows has coordinates that can be used. The first: row {row}: {reason}",
-                self.rows
-            ),
-        })
+        match self.rejected.iter().next() {
+            None => Error::data("has a header but no rows: nothing to build"),
+            Some((_, (row, reason))) => {
+                let rows = self.rows;
+                Error::data(format!(
+                    "none of the {rows} rows has coordinates that can be used. The first: row \
+                     {row}: {reason}"
+                ))
+                .advise_if(reason.advice.clone())
+            }
+        }
     }
 
     /// Leaves out the columns whose values differ within a feature, and says so; gives their places.
@@ -221,10 +232,13 @@ impl Gathered {
                     format!("`{}` ({example})", self.headers[*at])
                 })
                 .collect();
-            self.notices.push(Notice::note(format!(
-                "columns left out because their values differ within a feature: {}",
-                texts.join("; ")
-            )));
+            self.notices.push(Notice::note(
+                NoticeKind::ColumnChange,
+                format!(
+                    "columns left out because their values differ within a feature: {}",
+                    texts.join("; ")
+                ),
+            ));
         }
         dropped
     }
@@ -237,8 +251,8 @@ impl Gathered {
             && let Some(date) = texts().find(|text| is_local_date(text))
         {
             return Err(Error::usage(format!(
-                "column `{column}` holds dates such as `{date}`, whose day and month cannot be told \
-                 apart and which do not sort as text: write them as 2026-05-31"
+                "column `{column}` holds dates such as `{date}`, whose day and month cannot be \
+                 told apart and which do not sort as text: write them as 2026-05-31"
             )));
         }
         let key = |v: &Vertex| -> (f64, Option<Box<str>>) {
@@ -356,7 +370,7 @@ impl Gathered {
     /// Rejects the rows of vertices.
     pub(super) fn refuse(&mut self, vertices: &[Vertex], reason: &str) {
         for vertex in vertices {
-            self.rejected.insert(vertex.place, (vertex.row, reason.to_string()));
+            self.rejected.insert(vertex.place, (vertex.row, reason.into()));
         }
     }
 
@@ -364,13 +378,9 @@ impl Gathered {
     pub(super) fn flaw(&mut self, kind: FlawKind, vertex: &Vertex, repaired: bool) {
         let what = match (kind, repaired) {
             (FlawKind::RepeatedVertex, true) => "repeated vertices left out",
-            (FlawKind::RepeatedVertex, false) => {
-                "repeated vertices, kept as they are (--repair leaves them out)"
-            }
+            (FlawKind::RepeatedVertex, false) => "repeated vertices, kept as they are",
             (FlawKind::Spike, true) => "tips of spikes left out",
-            (FlawKind::Spike, false) => {
-                "spikes: runs out and straight back, kept as they are (--repair cuts them)"
-            }
+            (FlawKind::Spike, false) => "spikes, runs out and straight back, kept as they are",
             (kind, _) => kind.name(),
         };
         let label = self.label(vertex);
@@ -379,6 +389,9 @@ impl Gathered {
         match kind {
             FlawKind::RepeatedVertex => self.findings.remark(what, case),
             _ => self.findings.add(what, case),
+        }
+        if !repaired && matches!(kind, FlawKind::RepeatedVertex | FlawKind::Spike) {
+            self.findings.advise(what, Advice::Repair);
         }
     }
 
@@ -413,8 +426,8 @@ impl Gathered {
             let (from, to) = (ends[0].row, ends[1].row);
             self.findings.add("legs far longer than the rest: a stray vertex, or two features in one?", || {
                 format!(
-                    "{label}: {leg:.1} {unit} from row {from} to row {to}, {:.0} times the usual leg \
-                     of {middle:.1} {unit}",
+                    "{label}: {leg:.1} {unit} from row {from} to row {to}, {:.0} times the usual \
+                     leg of {middle:.1} {unit}",
                     leg / middle
                 )
             });

@@ -6,13 +6,18 @@
 mod dbf;
 mod delimited_text;
 mod dxf;
+#[cfg(feature = "flatgeobuf")]
 mod flatgeobuf;
 mod geojson;
+#[cfg(feature = "geopackage")]
 mod geopackage;
+#[cfg(feature = "geoparquet")]
 mod geoparquet;
 mod gpx;
+mod in_memory;
 mod kml;
 mod shapefile;
+#[cfg(feature = "workbooks")]
 mod workbook;
 
 pub use crate::format_support::{Appending, Attributes, Capability, Systems, Texts};
@@ -23,19 +28,38 @@ use std::fmt;
 use std::path::Path;
 
 /// Every format, in the order of the documentation.
-static TABLE: [&dyn FormatDescription; 12] = [
+static TABLE: &[&dyn FormatDescription] = &[
+    #[cfg(feature = "geopackage")]
     &geopackage::GeoPackage,
     &shapefile::Shapefile,
     &geojson::GeoJson,
     &geojson::GeoJsonLines,
+    #[cfg(feature = "flatgeobuf")]
     &flatgeobuf::FlatGeobuf,
+    #[cfg(feature = "geoparquet")]
     &geoparquet::GeoParquet,
     &kml::Kml,
     &gpx::Gpx,
     &dxf::Dxf,
     &delimited_text::DelimitedText,
+    #[cfg(feature = "workbooks")]
     &workbook::Workbook,
     &dbf::Dbf,
+];
+
+/// Formats that this build leaves out: the name, the extensions, the first bytes, and the feature
+/// of the library that holds it.
+type Unbuilt = (&'static str, &'static [&'static str], &'static [u8], &'static str);
+
+static UNBUILT: &[Unbuilt] = &[
+    #[cfg(not(feature = "geopackage"))]
+    ("GeoPackage", &["gpkg"], b"SQLite format 3\0", "geopackage"),
+    #[cfg(not(feature = "flatgeobuf"))]
+    ("FlatGeobuf", &["fgb"], b"fgb", "flatgeobuf"),
+    #[cfg(not(feature = "geoparquet"))]
+    ("GeoParquet", &["parquet", "geoparquet"], b"PAR1", "geoparquet"),
+    #[cfg(not(feature = "workbooks"))]
+    ("a workbook", &["xlsx", "xlsm", "xlsb", "xls", "ods"], b"PK", "workbooks"),
 ];
 
 /// A format of layers or tables: one of [`Format::all`].
@@ -95,6 +119,9 @@ impl Format {
     pub fn of(path: &Path) -> Result<Format> {
         let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
         Format::of_extension(extension).ok_or_else(|| {
+            if let Some(error) = Format::left_out(path, &[]) {
+                return error;
+            }
             let written: Vec<String> = Format::all()
                 .map(Format::capability)
                 .filter(|entry| entry.writes)
@@ -108,6 +135,23 @@ impl Format {
         })
     }
 
+    /// The error of a file whose format this build leaves out, by its extension or, where that
+    /// says nothing, by its first bytes.
+    pub(crate) fn left_out(path: &Path, start: &[u8]) -> Option<Error> {
+        let extension = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
+        let (name, .., feature) = UNBUILT.iter().find(|(_, extensions, magic, _)| {
+            extension.as_deref().is_some_and(|e| extensions.contains(&e))
+                || (!start.is_empty() && start.starts_with(magic))
+        })?;
+        Some(
+            Error::usage(format!(
+                "is {name}, which this build of the library leaves out: build it with the feature \
+                 `{feature}`"
+            ))
+            .in_file(path),
+        )
+    }
+
     /// The format that the first bytes of a file show; text of no other format is a table.
     pub(crate) fn recognised(start: &FileStart<'_>) -> Format {
         let found = Format::all().find(|format| format.0.begins_like(start));
@@ -119,9 +163,9 @@ impl Format {
         Format(&geojson::GeoJson)
     }
 
-    /// The format that a layer in memory counts as: one without limits.
+    /// What a layer in memory counts as: a format without limits.
     pub(crate) fn of_memory() -> Format {
-        Format(&geopackage::GeoPackage)
+        Format(&in_memory::InMemory)
     }
 
     /// Name of the format.

@@ -6,6 +6,7 @@
 use super::{
     Capability, OpenedLayer, RowSource, Sink, TableFacts, TableSource, TableToOpen, WriteOptions,
 };
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::layer::LayerInfo;
 use std::fmt::Debug;
@@ -28,11 +29,9 @@ pub(crate) trait FormatDescription: Debug + Sync {
 
     /// Opens every layer of a file.
     fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        Err(Error::usage(
-            "is a table, not a layer: make features of it first with `vpeg build points` (or \
-             `vpeg build features` where a column holds geometries as text)",
-        )
-        .in_file(path))
+        Err(Error::usage("is a table, not a layer: features have to be made of it first")
+            .advise(Advice::BuildFirst)
+            .in_file(path))
     }
 
     /// Opens the layers of a file that was just written as one layer of this name, to compare them
@@ -47,11 +46,9 @@ pub(crate) trait FormatDescription: Debug + Sync {
 
     /// Opens a table.
     fn open_table(&self, table: &TableToOpen<'_>) -> Result<Box<dyn TableSource>> {
-        Err(Error::usage(
-            "holds features already, not a table: use `vpeg convert`, `vpeg declare` or \
-             `vpeg measure` on it",
-        )
-        .in_file(table.shown))
+        Err(Error::usage("holds features already, not a table")
+            .advise(Advice::UseLayer)
+            .in_file(table.shown))
     }
 
     /// The rows of a table that is read once as it comes, such as standard input, and what was told

@@ -9,7 +9,7 @@ use crate::layer::value_type::ValueType;
 use crate::layer::{
     Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, SchemaInference, Value,
 };
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_schema::DataType;
 use std::collections::HashMap;
 use std::fmt::Debug;
@@ -138,10 +138,14 @@ pub(crate) fn opened(
 /// A warning of records that cannot be read.
 pub(crate) fn unreadable_notice(count: u64, first: &str) -> Notice {
     let records = if count == 1 { "record" } else { "records" };
-    Notice::warning(format!(
-        "{count} {records} of the file cannot be read and {} left out: {first}",
-        if count == 1 { "is" } else { "are" }
-    ))
+    Notice::warning(
+        NoticeKind::Unreadable,
+        format!(
+            "{count} {records} of the file cannot be read and {} left out: {first}",
+            if count == 1 { "is" } else { "are" }
+        ),
+    )
+    .count(count)
 }
 
 impl<F: Features> Source for TwoPass<F> {

@@ -1,7 +1,7 @@
 //! Where an input lies: a path, standard input (`-`), or an `http(s)` address. What is not a
 //! file of its own is laid down in a temporary folder for as long as it is read.
 
-use super::recognise::{recognise, with_start};
+use super::recognise::{first_bytes, recognise, with_start};
 use crate::error::{Error, Kind, Result};
 use crate::format::Format;
 use crate::output::TemporaryFolder;
@@ -43,13 +43,7 @@ pub(crate) fn locate(path: &Path) -> Result<Located> {
     }
     let format = match Format::of(path) {
         Ok(format) => format,
-        Err(_) => {
-            let mut start = Vec::new();
-            File::open(path)
-                .and_then(|file| file.take(4096).read_to_end(&mut start))
-                .map_err(|e| Error::file(path, "cannot be read", e))?;
-            recognise(&start)
-        }
+        Err(_) => recognise(path, &first_bytes(path)?)?,
     };
     Ok(Located { shown: path.to_path_buf(), real: path.to_path_buf(), format, keep: None })
 }
@@ -64,7 +58,7 @@ fn lay_down(shown: &Path, stem: &str, input: &mut dyn Read) -> Result<Located> {
     let mut start = Vec::new();
     input.take(4096).read_to_end(&mut start).map_err(failed)?;
     let named = shown.extension().and_then(|_| Format::of(shown).ok());
-    let format = named.unwrap_or_else(|| recognise(&start));
+    let format = recognise(shown, &start)?;
     let extension = match named {
         None => with_start(&start, |start| format.description().extension_for(start)),
         Some(_) => shown.extension().and_then(|e| e.to_str()).unwrap_or_default(),

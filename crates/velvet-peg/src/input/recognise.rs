@@ -8,9 +8,28 @@ use std::fs::File;
 use std::io::{BufRead, Read};
 use std::path::Path;
 
-/// The format that bytes begin like; text of no format of layers is a table.
-pub(super) fn recognise(bytes: &[u8]) -> Format {
-    with_start(bytes, Format::recognised)
+/// The format of a file by its name or, where that says nothing, by its first bytes; text of no
+/// format of layers is a table.
+///
+/// # Errors
+/// If it is a format that this build leaves out.
+pub(super) fn recognise(path: &Path, bytes: &[u8]) -> Result<Format> {
+    if let Ok(format) = Format::of(path) {
+        return Ok(format);
+    }
+    match Format::left_out(path, bytes) {
+        Some(error) => Err(error),
+        None => Ok(with_start(bytes, Format::recognised)),
+    }
+}
+
+/// The first bytes of a file.
+pub(super) fn first_bytes(path: &Path) -> Result<Vec<u8>> {
+    let mut start = Vec::new();
+    File::open(path)
+        .and_then(|file| file.take(4096).read_to_end(&mut start))
+        .map_err(|e| Error::file(path, "cannot be read", e))?;
+    Ok(start)
 }
 
 /// Hands on the first bytes of a file as bytes and as text.
@@ -33,7 +52,7 @@ pub(super) fn with_start<T>(bytes: &[u8], each: impl Fn(&FileStart<'_>) -> T) ->
 /// If it cannot be read.
 pub fn format_of(path: &Path) -> Result<Format> {
     if path == Path::new("-") {
-        return recognise_standard_input().map_err(|e| Error::file(path, "cannot be read", e));
+        return recognise_standard_input();
     }
     let bare = path.to_str().and_then(|text| text.split(['?', '#']).next()).unwrap_or_default();
     if let Ok(format) = Format::of(Path::new(bare)) {
@@ -46,14 +65,13 @@ pub fn format_of(path: &Path) -> Result<Format> {
     if path.is_dir() {
         return Err(Error::data("is a folder, not a file of data").in_file(path));
     }
-    let mut start = Vec::new();
-    File::open(path)
-        .and_then(|file| file.take(4096).read_to_end(&mut start))
-        .map_err(|e| Error::file(path, "cannot be read", e))?;
-    Ok(recognise(&start))
+    recognise(path, &first_bytes(path)?)
 }
 
 /// The format that standard input begins like, without taking anything from it.
-pub(crate) fn recognise_standard_input() -> std::io::Result<Format> {
-    Ok(recognise(std::io::stdin().lock().fill_buf()?))
+pub(crate) fn recognise_standard_input() -> Result<Format> {
+    let path = Path::new("-");
+    let mut input = std::io::stdin().lock();
+    let start = input.fill_buf().map_err(|e| Error::file(path, "cannot be read", e))?;
+    recognise(path, start)
 }

@@ -66,10 +66,13 @@ impl Job {
                 let several = output.from.len() > 1 || again;
                 let kept = if again { Vec::new() } else { self.keep_rest(path, &at, staged)? };
                 if !kept.is_empty() {
-                    notices.push(Notice::note(format!(
-                        "the file was there; what else it holds stays: {}",
-                        crate::layer::column_names::list(&kept)
-                    )));
+                    notices.push(Notice::note(
+                        NoticeKind::OtherLayersStay,
+                        format!(
+                            "the file was there; what else it holds stays: {}",
+                            crate::layer::column_names::list(&kept)
+                        ),
+                    ));
                 }
                 let into_copy = staged.has_rest(path);
                 for (name, reader) in output.from.iter().zip(readers()?) {

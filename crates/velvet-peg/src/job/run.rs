@@ -256,8 +256,8 @@ impl Job {
             if !path.exists() {
                 return Err(blame(
                     Error::usage(format!(
-                        "the source `{name}` is not there; the path is taken from the folder of the \
-                         job file"
+                        "the source `{name}` is not there; the path is taken from the folder of \
+                         the job file"
                     ))
                     .in_file(&path),
                 ));
@@ -326,7 +326,10 @@ fn logged_step(
         out: outcome.out,
         left_out: outcome.left_out,
         rejected: outcome.rejected.count,
-        rejects: outcome.rejected.first.clone(),
+        rejects: {
+            let first = outcome.rejected.first.iter();
+            first.map(|(row, reason)| (*row, reason.text.clone())).collect()
+        },
         route: outcome
             .converter
             .as_ref()

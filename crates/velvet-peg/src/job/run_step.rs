@@ -12,7 +12,7 @@ use crate::input::format_of;
 use crate::join::JoinTable;
 use crate::layer_io::LayerReader;
 use crate::measure::MeasureColumns;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::progress::Progress;
 use crate::select::Selection;
@@ -183,7 +183,10 @@ impl PlannedStep {
         };
         if let Some(converter) = &summary.converter {
             let mut notices = route_notices(converter);
-            notices.insert(0, Notice::note(format!("by {}", converter.route().summary())));
+            notices.insert(
+                0,
+                Notice::note(NoticeKind::Carried, format!("by {}", converter.route().summary())),
+            );
             summary.notices.splice(..0, notices);
         }
         summary.notices.splice(..0, told);

@@ -1,12 +1,13 @@
 //! The attributes of a table or a layer, held in memory: the smaller side of a join.
 
 use crate::error::Result;
+use crate::examples::Examples;
 
 use crate::format_support::TableOptions;
 use crate::input::format_of;
 use crate::layer::RowBuilder;
 use crate::layer_io::LayerReader;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::table::{Inference, TableFile};
 use arrow_array::RecordBatch;
 use std::path::Path;
@@ -39,10 +40,10 @@ impl AttributeTable {
         notices.extend(reader.renamed());
         let mut inference = Inference::new(headers.len());
         let mut records = Vec::new();
-        let mut misfits: Vec<String> = Vec::new();
+        let mut misfits = Examples::default();
         reader.each_row(&mut |reader, record| {
             match reader.misfit(record) {
-                Some(misfit) => misfits.push(format!("row {}: {misfit}", reader.row())),
+                Some(misfit) => misfits.add(|| format!("row {}: {misfit}", reader.row())),
                 None => {
                     inference.add(record, reader.types());
                     records.push(record.clone());
@@ -50,13 +51,20 @@ impl AttributeTable {
             }
             Ok(())
         })?;
-        if !misfits.is_empty() {
-            notices.push(Notice::warning(format!(
-                "{} of the rows of {} cannot be used: {}",
-                misfits.len(),
-                file.path().display(),
-                misfits[..misfits.len().min(3)].join("; ")
-            )));
+        if misfits.count > 0 {
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Unreadable,
+                    format!(
+                        "{} of the rows of {} cannot be used: {}",
+                        misfits.count,
+                        file.path().display(),
+                        misfits.listed()
+                    ),
+                )
+                .count(misfits.count)
+                .in_file(file.path()),
+            );
         }
         let all: Vec<usize> = (0..headers.len()).collect();
         let schema = inference.schema(&headers, &all);

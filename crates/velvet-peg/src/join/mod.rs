@@ -3,15 +3,17 @@
 
 mod attribute_table;
 
+use crate::advice::Advice;
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
+use crate::examples::Examples;
 use crate::format_support::TableOptions;
 use crate::format_support::{KEY, WriteOptions};
 use crate::layer::column_names::distinct;
 use crate::layer::column_names::position;
 use crate::layer::{AttributeColumn, Batch, GeometryColumn, ValueRef};
 use crate::layer_io::{LayerReader, Transform};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::output::refuse_inputs;
 use crate::progress::{NoProgress, Progress};
@@ -22,6 +24,9 @@ use attribute_table::AttributeTable;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+
+/// Pairs of keys that nearly meet, told one by one.
+const NEAR_TOLD: usize = 8;
 
 /// How a table is joined to a layer.
 #[derive(Clone, Debug, Default)]
@@ -82,36 +87,6 @@ pub struct MatchReport {
     pub near_count: u64,
     /// The types of the two columns in words, where they differ.
     pub types: Option<(&'static str, &'static str)>,
-}
-
-/// A count with the first few cases.
-#[derive(Clone, Debug, Default)]
-pub struct Examples {
-    /// How many.
-    pub count: u64,
-    /// The first of them.
-    pub first: Vec<String>,
-}
-
-/// Cases given as examples.
-const SHOWN: usize = 8;
-
-impl Examples {
-    fn add(&mut self, case: &str) {
-        self.count += 1;
-        if self.first.len() < SHOWN {
-            self.first.push(case.to_string());
-        }
-    }
-
-    /// The count, and the first cases in brackets.
-    pub fn text(&self) -> String {
-        match self.count as usize - self.first.len() {
-            _ if self.count == 0 => "none".to_string(),
-            0 => format!("{} ({})", self.count, self.first.join(", ")),
-            _ => format!("{} ({}, …)", self.count, self.first.join(", ")),
-        }
-    }
 }
 
 /// A key with what is often written differently taken away.
@@ -224,26 +199,29 @@ impl JoinTable {
         if report.features > 0 && report.features_met == 0 {
             let near = match report.near.first() {
                 Some((a, b, why)) => format!(
-                    ": `{a}` and `{b}` are kept apart by {why}; --loose has them meet (and {} like \
-                     them)",
+                    ": `{a}` and `{b}` are kept apart by {why} (and {} like them)",
                     report.near_count - 1
                 ),
                 None => format!(
                     ": the layer's begin {}, the table's {}",
-                    report.features_unmet.text(),
-                    report.rows_unmet.text()
+                    report.features_unmet.counted(),
+                    report.rows_unmet.counted()
                 ),
             };
-            return Err(
-                Error::data(format!("no key of the layer is in the table{near}")).in_file(table)
-            );
+            let none =
+                Error::data(format!("no key of the layer is in the table{near}")).in_file(table);
+            return Err(match report.near.is_empty() {
+                true => none,
+                false => none.advise(Advice::LooseKeys),
+            });
         }
         if report.duplicates_met.count > 0 && !self.many {
             return Err(Error::data(format!(
-                "keys of features that are in several rows of the table: {}. Which row is meant? Make \
-                 the keys of the table unique, or add --many to get the feature once for each row",
-                report.duplicates_met.text()
+                "keys of features that are in several rows of the table: {}. Which row is meant? \
+                 Make the keys of the table unique",
+                report.duplicates_met.counted()
             ))
+            .advise(Advice::ManyRows)
             .in_file(table));
         }
         let mut info = reader.info().clone();
@@ -273,11 +251,16 @@ impl JoinTable {
         let mut notices = sides.table.notices.clone();
         notices.extend(report.notices());
         if !renamed.is_empty() {
-            notices.push(Notice::note(format!(
-                "columns of the table whose names the layer has already: {} (--prefix sets them \
-                 apart)",
-                renamed.join(", ")
-            )));
+            notices.push(
+                Notice::note(
+                    NoticeKind::ColumnChange,
+                    format!(
+                        "columns of the table whose names the layer has already: {}",
+                        renamed.join(", ")
+                    ),
+                )
+                .advise(Advice::PrefixColumns),
+            );
         }
         let before = report.features;
         let stage = Joining {
@@ -371,29 +354,29 @@ impl JoinTable {
             let rows = &by_key[key];
             let met = counts.contains_key(key);
             if rows.len() > 1 {
-                report.table_duplicates.add(&written[key]);
+                report.table_duplicates.add(|| written[key].clone());
                 if met {
-                    report.duplicates_met.add(&written[key]);
+                    report.duplicates_met.add(|| written[key].clone());
                 }
             }
             if met {
                 report.rows_met += rows.len() as u64;
             } else {
-                report.rows_unmet.add(&written[key]);
+                report.rows_unmet.add(|| written[key].clone());
                 loosely.entry(plain_key(key)).or_insert(key);
             }
         }
         for key in &layer_order {
             if counts[key] > 1 {
-                report.layer_duplicates.add(&written[key]);
+                report.layer_duplicates.add(|| written[key].clone());
             }
             if by_key.contains_key(key) {
                 continue;
             }
-            report.features_unmet.add(&written[key]);
+            report.features_unmet.add(|| written[key].clone());
             if let Some(other) = loosely.get(&plain_key(key)) {
                 report.near_count += 1;
-                if report.near.len() < SHOWN {
+                if report.near.len() < NEAR_TOLD {
                     report.near.push((key.clone(), other.to_string(), why_apart(key, other)));
                 }
             }
@@ -416,29 +399,52 @@ impl MatchReport {
         if self.near_count > 0 {
             let pairs: Vec<String> =
                 self.near.iter().map(|(a, b, why)| format!("`{a}` and `{b}` ({why})")).collect();
-            notices.push(Notice::warning(format!(
-                "{} keys do not meet but look the same: {}; --loose has them meet",
-                self.near_count,
-                pairs.join(", ")
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Keys,
+                    format!(
+                        "{} keys do not meet but look the same: {}",
+                        self.near_count,
+                        pairs.join(", ")
+                    ),
+                )
+                .count(self.near_count)
+                .advise(Advice::LooseKeys),
+            );
         }
         if self.features_unmet.count > 0 {
-            notices.push(Notice::warning(format!(
-                "keys of features that are not in the table: {}",
-                self.features_unmet.text()
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Keys,
+                    format!(
+                        "keys of features that are not in the table: {}",
+                        self.features_unmet.counted()
+                    ),
+                )
+                .count(self.features_unmet.count),
+            );
         }
         if self.rows_unmet.count > 0 {
-            notices.push(Notice::warning(format!(
-                "keys of the table that no feature has: {}",
-                self.rows_unmet.text()
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Keys,
+                    format!("keys of the table that no feature has: {}", self.rows_unmet.counted()),
+                )
+                .count(self.rows_unmet.count),
+            );
         }
         if self.features_blank + self.rows_blank > 0 {
-            notices.push(Notice::note(format!(
-                "without a key: {} features, {} rows",
-                self.features_blank, self.rows_blank
-            )));
+            notices.push(
+                Notice::note(
+                    NoticeKind::Keys,
+                    format!(
+                        "without a key: {} features, {} rows",
+                        self.features_blank, self.rows_blank
+                    ),
+                )
+                .with("features", self.features_blank as f64, "")
+                .with("rows", self.rows_blank as f64, ""),
+            );
         }
         notices
     }

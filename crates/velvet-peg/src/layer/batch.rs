@@ -3,7 +3,7 @@
 use super::attribute_types::held;
 use super::{AttributeColumn, GeometryColumn, GeometryKind, Value};
 use crate::error::{Error, Result};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_array::RecordBatch;
 use std::path::Path;
 
@@ -120,13 +120,20 @@ impl Batch {
     /// A warning of the records that could not be read, for whoever cannot make them rejects.
     pub(crate) fn lost(&self, file: &Path) -> Option<Notice> {
         let first = self.unreadable.first()?;
-        Some(Notice::warning(format!(
-            "{}: {} records cannot be read and take no part; the first, {}: {}",
-            file.display(),
-            self.unreadable.len(),
-            first.number,
-            first.reason
-        )))
+        Some(
+            Notice::warning(
+                NoticeKind::Unreadable,
+                format!(
+                    "{}: {} records cannot be read and take no part; the first, {}: {}",
+                    file.display(),
+                    self.unreadable.len(),
+                    first.number,
+                    first.reason
+                ),
+            )
+            .count(self.unreadable.len() as u64)
+            .in_file(file),
+        )
     }
 
     /// The attribute columns with their types, in the order of the schema.

@@ -28,6 +28,7 @@ pub(crate) use row_builder::RowBuilder;
 pub(crate) use schema_inference::SchemaInference;
 pub use value::{Value, ValueRef, type_name};
 
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::collections::BTreeSet;
@@ -323,10 +324,7 @@ fn field(name: &str, value: &Value) -> Field {
 }
 
 pub(crate) fn no_system(layer: &str) -> Error {
-    Error::usage(format!(
-        "layer {layer} has no reference system: say which one it is in with `vpeg declare FILE \
-         --crs REF -o OUT` (search with `vpeg crs find`)"
-    ))
+    Error::usage(format!("layer {layer} has no reference system")).advise(Advice::Declare(None))
 }
 
 /// # Errors

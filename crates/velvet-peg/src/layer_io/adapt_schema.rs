@@ -3,11 +3,12 @@
 
 use super::clean_names::cleaned;
 use super::held_values::{HeldValues, as_text};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{Attributes, Capability, Systems, declared};
 use crate::layer::{Batch, LayerInfo};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::borrow::Cow;
@@ -63,11 +64,14 @@ impl SchemaAdapter {
             Systems::Wgs84 => wgs84(path, format, info, &mut losses, &mut remarks)?,
             Systems::None => {
                 if let Some(crs) = &info.crs {
-                    losses.push(Notice::note(format!(
-                        "{name} has no place for a reference system: note that {} is in {}",
-                        path.display(),
-                        crs.label()
-                    )));
+                    losses.push(Notice::note(
+                        NoticeKind::FormatLimit,
+                        format!(
+                            "{name} has no place for a reference system: note that {} is in {}",
+                            path.display(),
+                            crs.label()
+                        ),
+                    ));
                 }
                 None
             }
@@ -78,16 +82,20 @@ impl SchemaAdapter {
             adapted.extent = None;
         }
         if info.has_m && !capability.m {
-            losses.push(Notice::warning(format!(
-                "{name} cannot hold the measures (M) of vertices: they are left out"
-            )));
+            losses.push(Notice::warning(
+                NoticeKind::FormatLimit,
+                format!("{name} cannot hold the measures (M) of vertices: they are left out"),
+            ));
             adapted.has_m = false;
         }
         if capability.attributes == Attributes::Extensions && !info.schema.fields().is_empty() {
-            losses.push(Notice::note(format!(
-                "{name} has no columns of its own for attributes: they are written as extensions, \
-                 which Velvet Peg reads back and other programs may pass over"
-            )));
+            losses.push(Notice::note(
+                NoticeKind::FormatLimit,
+                format!(
+                    "{name} has no columns of its own for attributes: they are written as \
+                     extensions, which Velvet Peg reads back and other programs may pass over"
+                ),
+            ));
         }
         let (schema, texts) = columns(capability, info, &mut losses);
         let changed = schema != info.schema;
@@ -156,11 +164,11 @@ impl SchemaAdapter {
         let lost = |count: u64, what: &str| {
             let have = if count == 1 { "feature has" } else { "features have" };
             let text = format!(
-                "{count} {have} {what} at some vertices only, and {} has no word for a missing one: \
-                 written without any",
+                "{count} {have} {what} at some vertices only, and {} has no word for a missing \
+                 one: written without any",
                 self.format.name()
             );
-            (count > 0).then(|| Notice::warning(text))
+            (count > 0).then(|| Notice::warning(NoticeKind::FormatLimit, text))
         };
         [lost(self.without.0, "heights"), lost(self.without.1, "measures")]
             .into_iter()
@@ -197,29 +205,36 @@ fn wgs84(
     let crs = info.crs.as_ref().ok_or_else(|| {
         Error::usage(format!(
             "{name} is always WGS 84 longitude and latitude, and this layer has no reference \
-             system to convert from: declare it first with `vpeg declare`, or write a .gpkg"
+             system to convert from; a .gpkg takes it as it is"
         ))
+        .advise(Advice::Declare(None))
         .in_file(path)
     })?;
     let metres =
         |crs: &Crs| matches!(crs.height(), Height::Ellipsoidal(unit) if unit.metres() == 1.0);
     if info.has_z && !metres(crs) {
         let surface = format.capability().height_surface.unwrap_or("sea level");
-        remarks.push(Notice::warning(format!(
-            "readers of {name} take heights as metres above {surface}; these are written as they \
-             are, whatever their unit and surface"
-        )));
+        remarks.push(Notice::warning(
+            NoticeKind::Height,
+            format!(
+                "readers of {name} take heights as metres above {surface}; these are written as \
+                 they are, whatever their unit and surface"
+            ),
+        ));
     }
     if matches!(crs.code(), Some(4326 | 4979)) {
         return Ok(None);
     }
     let converter = Converter::new(crs, &Crs::from_epsg(4326)?)?;
-    losses.push(Notice::note(format!(
-        "{name} is WGS 84 longitude and latitude by its standard and cannot keep {}: converted \
-         back by {}. Write a .gpkg to keep it",
-        crs.label(),
-        converter.route().summary()
-    )));
+    losses.push(Notice::note(
+        NoticeKind::Carried,
+        format!(
+            "{name} is WGS 84 longitude and latitude by its standard and cannot keep {}: converted \
+             back by {}. Write a .gpkg to keep it",
+            crs.label(),
+            converter.route().summary()
+        ),
+    ));
     Ok(Some(converter))
 }
 
@@ -244,7 +259,10 @@ fn columns(
             Some(bytes) => format!("{name} holds names of up to {bytes} plain letters"),
             None => "readers stumble over some names".to_string(),
         };
-        losses.push(Notice::warning(format!("{why}: written are {}", mapping.join(", "))));
+        losses.push(Notice::warning(
+            NoticeKind::ColumnChange,
+            format!("{why}: written are {}", mapping.join(", ")),
+        ));
     }
     let mut texts = Vec::new();
     let (mut bytes, mut times, mut dates) = (Vec::new(), Vec::new(), Vec::new());
@@ -272,18 +290,24 @@ fn columns(
         (dates, "dates", "written as text"),
     ] {
         if !columns.is_empty() {
-            losses.push(Notice::warning(format!(
-                "{name} cannot hold {what}: {} {} {done}",
-                columns.join(", "),
-                if columns.len() == 1 { "is" } else { "are" }
-            )));
+            losses.push(Notice::warning(
+                NoticeKind::FormatLimit,
+                format!(
+                    "{name} cannot hold {what}: {} {} {done}",
+                    columns.join(", "),
+                    if columns.len() == 1 { "is" } else { "are" }
+                ),
+            ));
         }
     }
     if info.kind.is_none() && !capability.mixed_kinds && info.count != Some(0) {
-        losses.push(Notice::warning(format!(
-            "{name} holds one kind of geometry a file: points, lines and polygons go to files of \
-             their own if there are several kinds"
-        )));
+        losses.push(Notice::warning(
+            NoticeKind::FormatLimit,
+            format!(
+                "{name} holds one kind of geometry a file: points, lines and polygons go to files \
+                 of their own if there are several kinds"
+            ),
+        ));
     }
     (Arc::new(Schema::new(adapted)), texts)
 }

@@ -4,6 +4,7 @@
 
 use super::LayerReader;
 use super::held_values::as_text as values_as_text;
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{Appending, WriteOptions};
@@ -61,22 +62,19 @@ impl Append {
         };
         let Some(at) = at else {
             if store.is_some() && (named.is_some() || layers.is_empty()) {
-                notices.push(
-                    Notice::note(format!(
-                        "{} has no layer {} yet: it gets one",
-                        path.display(),
-                        info.name
-                    ))
-                    .of_kind(NoticeKind::NewLayer),
-                );
+                notices.push(Notice::note(
+                    NoticeKind::NewLayer,
+                    format!("{} has no layer {} yet: it gets one", path.display(), info.name),
+                ));
                 return Ok(None);
             }
             let names: Vec<&str> = layers.iter().map(|l| l.info().name.as_str()).collect();
             return Err(Error::usage(format!(
-                "which layer is to be added to? Name one with --layer; there {} {}",
+                "which layer is to be added to? There {} {}",
                 if names.len() == 1 { "is" } else { "are" },
                 names.join(", ")
             ))
+            .advise(Advice::NameLayer)
             .in_file(path));
         };
         let mut reader = layers.swap_remove(at);
@@ -91,7 +89,7 @@ impl Append {
                 .in_layer(&there.name)
         };
         kinds(there, info).map_err(&refuse)?;
-        let places = columns(there, info).map_err(&refuse)?;
+        let places = columns(there, info).map_err(|why| refuse(why).advise(Advice::KeepColumns))?;
         let blank: Vec<String> = there
             .schema
             .fields()
@@ -101,10 +99,10 @@ impl Append {
             .map(|(field, _)| format!("`{}`", field.name()))
             .collect();
         if !blank.is_empty() {
-            notices.push(Notice::note(format!(
-                "the new features have no {}: left blank",
-                blank.join(", ")
-            )));
+            notices.push(Notice::note(
+                NoticeKind::ColumnChange,
+                format!("the new features have no {}: left blank", blank.join(", ")),
+            ));
         }
         let converter = converter_to(there, info, notices, &refuse)?;
         let before = there.count.unwrap_or(0);
@@ -197,7 +195,7 @@ fn columns(there: &LayerInfo, new: &LayerInfo) -> Result<Vec<Option<usize>>, Str
         .collect();
     if !extra.is_empty() {
         return Err(format!(
-            "it has no column for {} (its columns are {}): leave them out with --keep",
+            "it has no column for {} (its columns are {})",
             extra.join(", "),
             crate::layer::column_names::list(
                 &there.schema.fields().iter().map(|f| f.name().clone()).collect::<Vec<_>>()
@@ -244,29 +242,32 @@ fn converter_to(
         (None, None) => None,
         (Some(new), None) => {
             return Err(refuse(format!(
-                "it has no reference system, and the new features are in {}: declare it first \
-                 with `vpeg declare`",
+                "it has no reference system, and the new features are in {}",
                 new.label()
-            )));
+            ))
+            .advise(Advice::Declare(None)));
         }
         (None, Some(old)) => {
             return Err(refuse(format!(
-                "it is in {}, and the new features have no reference system: declare theirs \
-                 first with `vpeg declare`",
+                "it is in {}, and the new features have no reference system",
                 old.label()
-            )));
+            ))
+            .advise(Advice::Declare(None)));
         }
         (Some(new), Some(old)) if new == old => None,
         (Some(new), Some(old)) => {
             let area = info.extent.and_then(|extent| crate::reproject::area_of(new, &extent));
             let plan = PlanOptions { area, ..PlanOptions::default() };
             let converter = Converter::plan(new, old, &plan)?;
-            notices.push(Notice::note(format!(
-                "converted from {} to {}, the system of the layer added to, by {}",
-                new.label(),
-                old.label(),
-                converter.route().summary()
-            )));
+            notices.push(Notice::note(
+                NoticeKind::Carried,
+                format!(
+                    "converted from {} to {}, the system of the layer added to, by {}",
+                    new.label(),
+                    old.label(),
+                    converter.route().summary()
+                ),
+            ));
             notices.extend(crate::reproject::route_notices(&converter));
             Some(converter)
         }
@@ -279,8 +280,8 @@ fn whole_as_numbers(column: &ArrayRef, name: &str) -> Result<ArrayRef> {
     let whole = column.as_primitive_opt::<Int64Type>();
     if let Some(value) = whole.and_then(|whole| whole.iter().flatten().find(long)) {
         return Err(Error::data(format!(
-            "column `{name}` of the layer added to holds numbers, which would lose digits of {value}: \
-             nothing was written. Write the new features to a layer of their own"
+            "column `{name}` of the layer added to holds numbers, which would lose digits of \
+             {value}: nothing was written. Write the new features to a layer of their own"
         )));
     }
     Ok(arrow_cast::cast(column, &DataType::Float64)?)

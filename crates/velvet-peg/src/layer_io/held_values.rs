@@ -5,7 +5,7 @@ use crate::error::Result;
 use crate::format::Format;
 use crate::format_support::Texts;
 use crate::layer::{AttributeColumn, attribute_types};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_array::cast::AsArray;
 use arrow_array::types::Float64Type;
 use arrow_array::{Array, ArrayRef, Float64Array, StringArray};
@@ -142,7 +142,7 @@ impl HeldValues {
         ];
         lost.into_iter()
             .filter(|(count, _)| *count > 0)
-            .map(|(_, text)| Notice::warning(text))
+            .map(|(_, text)| Notice::warning(NoticeKind::FormatLimit, text))
             .collect()
     }
 }

@@ -1,6 +1,7 @@
 //! Reading a layer of a file.
 
 use super::transform::{Transform, Transformed};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::guard::guarded;
@@ -68,12 +69,11 @@ impl LayerReader {
                 })?;
                 Ok(layers.swap_remove(at))
             }
-            None if layers.len() > 1 => Err(Error::usage(format!(
-                "has {} layers: name one with --layer ({})",
-                names.len(),
-                names.join(", ")
-            ))
-            .in_file(path)),
+            None if layers.len() > 1 => {
+                Err(Error::usage(format!("has {} layers: {}", names.len(), names.join(", ")))
+                    .advise(Advice::NameLayer)
+                    .in_file(path))
+            }
             None => {
                 layers.pop().ok_or_else(|| Error::data("has no layer of features").in_file(path))
             }

@@ -81,14 +81,19 @@ impl LayerWriter {
         if !capability.writes {
             return Err(not_written(capability, path));
         }
-        for (asked, fits, option, what) in [
-            (options.layer_by.is_some(), capability.drawing, "--layer-by", "drawings (.dxf)"),
-            (options.label.is_some(), capability.drawing, "--label", "drawings (.dxf)"),
-            (options.wkt, capability.table, "--wkt", "tables (.csv, .xlsx)"),
+        for (asked, fits, asking, what) in [
+            (
+                options.layer_by.is_some(),
+                capability.drawing,
+                "a column of layer names",
+                "drawings (.dxf)",
+            ),
+            (options.label.is_some(), capability.drawing, "a column of labels", "drawings (.dxf)"),
+            (options.wkt, capability.table, "geometry as WKT", "tables (.csv, .xlsx)"),
         ] {
             if asked && !fits {
                 let name = format.name();
-                let why = format!("{option} is for {what}, and this is to be {name}");
+                let why = format!("{asking} is for {what}, and this is to be {name}");
                 return Err(Error::usage(why).in_file(path));
             }
         }
@@ -123,13 +128,16 @@ impl LayerWriter {
                 let kept = store.others(path, std::slice::from_ref(&info.name))?;
                 if !kept.is_empty() {
                     placing = Some((store, Placing::Replace));
-                    let stays = Notice::note(format!(
-                        "layer {} of {} is replaced; what else the file holds stays: {}",
-                        info.name,
-                        path.display(),
-                        column_names::list(&kept)
-                    ));
-                    notices.push(stays.of_kind(NoticeKind::OtherLayersStay));
+                    let stays = Notice::note(
+                        NoticeKind::OtherLayersStay,
+                        format!(
+                            "layer {} of {} is replaced; what else the file holds stays: {}",
+                            info.name,
+                            path.display(),
+                            column_names::list(&kept)
+                        ),
+                    );
+                    notices.push(stays);
                 }
             }
         }
@@ -270,24 +278,33 @@ impl LayerWriter {
         let names: Vec<String> = stale.iter().map(|p| p.display().to_string()).collect();
         if !stale.is_empty() && !self.options.overwrite {
             stale.clear();
-            written.notices.push(Notice::warning(format!(
-                "{} belonged to a file that was here before: delete it, or programs that use it \
-                 miss features or take them for another system's",
-                names.join(", ")
-            )));
+            written.notices.push(Notice::warning(
+                NoticeKind::OtherFiles,
+                format!(
+                    "{} belonged to a file that was here before: delete it, or programs that use \
+                     it miss features or take them for another system's",
+                    names.join(", ")
+                ),
+            ));
         }
         if !stale.is_empty() {
-            written.notices.push(Notice::note(format!(
-                "side files of the file that was here before are removed, because they would not \
-                 fit the new one: {}",
-                names.join(", ")
-            )));
+            written.notices.push(Notice::note(
+                NoticeKind::OtherFiles,
+                format!(
+                    "side files of the file that was here before are removed, because they would \
+                     not fit the new one: {}",
+                    names.join(", ")
+                ),
+            ));
         }
         if !made.contains(&staged) && path.exists() {
-            written.notices.push(Notice::warning(format!(
-                "{} is left as it was: the kinds of geometry went to files of their own",
-                path.display()
-            )));
+            written.notices.push(Notice::warning(
+                NoticeKind::OtherFiles,
+                format!(
+                    "{} is left as it was: the kinds of geometry went to files of their own",
+                    path.display()
+                ),
+            ));
         }
         written.files = self.pending.finish(&stale)?;
         Ok(written)
@@ -300,7 +317,7 @@ fn refuse_losses(path: &Path, options: &WriteOptions, losses: &[Notice]) -> Resu
     }
     let texts: Vec<&str> = losses.iter().map(|loss| loss.text.as_str()).collect();
     Err(Error::usage(format!(
-        "nothing was written, because the format cannot hold the layer in full (--strict): {}",
+        "nothing was written, because the format cannot hold the layer in full: {}",
         texts.join("; ")
     ))
     .in_file(path))

@@ -1,9 +1,10 @@
 //! Why figures may not be what they seem: boundaries that cross, and grids that distort.
 
 use super::Measured;
+use crate::advice::Advice;
 use crate::geometry::flaws_in;
 use crate::layer::{GeometryColumn, GeometryKind};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use velvet_peg_core::Crs;
 use velvet_peg_core::planar::FlawKind;
 
@@ -72,11 +73,18 @@ impl MeasureWarnings {
                 1 => ("1 polygon".to_string(), "its area is"),
                 count => (format!("{count} polygons"), "their areas are"),
             };
-            notices.push(Notice::warning(format!(
-                "{count} with boundaries that cross, touch or overlap: {of} not to be trusted; the \
-                 first is {}; `vpeg check` says where",
-                self.first
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Shape,
+                    format!(
+                        "{count} with boundaries that cross, touch or overlap: {of} not to be \
+                         trusted; the first is {}",
+                        self.first
+                    ),
+                )
+                .count(self.crossed)
+                .advise(Advice::Check),
+            );
         }
         let small = self.length.abs() < LENGTH && self.area.abs() < AREA;
         if let Some(grid) = grid.filter(|_| !small) {
@@ -89,14 +97,22 @@ impl MeasureWarnings {
                 percent if percent < 10.0 => format!("{percent:.3} %"),
                 percent => format!("{percent:.1} %"),
             };
-            notices.push(Notice::warning(format!(
-                "the grid of {} distorts: the worst {what} on it is {size} {} than on the ellipsoid \
-                 (its mean scale factor here is {:.6}). Quote the ellipsoid's figures, or the \
-                 ground's (--height), where true size matters",
-                grid.label(),
-                if off > 0.0 { "larger" } else { "smaller" },
-                self.factors.0 / self.factors.1.max(1) as f64
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Scale,
+                    format!(
+                        "the grid of {} distorts: the worst {what} on it is {size} {} than on the \
+                         ellipsoid (its mean scale factor here is {:.6}). Quote the ellipsoid's \
+                         figures, or the ground's, where true size matters",
+                        grid.label(),
+                        if off > 0.0 { "larger" } else { "smaller" },
+                        self.factors.0 / self.factors.1.max(1) as f64
+                    ),
+                )
+                .with("scale_error", off, "ppm")
+                .with("mean_scale_factor", self.factors.0 / self.factors.1.max(1) as f64, "")
+                .advise(Advice::StateHeight),
+            );
         }
         notices
     }

@@ -1,6 +1,7 @@
 //! Measuring features one by one.
 
 use super::{MeasureOptions, Measured};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo};
@@ -30,12 +31,12 @@ impl Meter {
         let grid = match &options.grid {
             Some(grid) if !grid.is_projected() => {
                 return Err(Error::usage(format!(
-                    "{} has no plane figures: its coordinates are {}, which have no length, and an area \
-                     of them means nothing. Take the figures on the ellipsoid (no --grid), or name a \
-                     grid: --grid utm, --grid state-plane, or a projected system",
+                    "{} has no plane figures: its coordinates are {}, which have no length, and an \
+                     area of them means nothing. Take the figures on the ellipsoid",
                     grid.label(),
                     grid.unit_plural()
-                )));
+                ))
+                .advise(Advice::NameGrid));
             }
             Some(grid) => Some((grid.clone(), Some(Converter::new(crs, grid)?))),
             None if crs.is_projected() => Some((crs.clone(), None)),
@@ -55,10 +56,9 @@ impl Meter {
                 )));
             }
             if grid.is_none() {
-                return Err(Error::usage(
-                    "a combined factor takes grid figures to the ground, and there is no grid: add \
-                     --grid REF, or give the height of the ground with --height",
-                ));
+                let none = "a combined factor takes grid figures to the ground, and there is no \
+                            grid: give the height of the ground instead";
+                return Err(Error::usage(none).advise(Advice::NameGrid));
             }
             if options.ground_height_m.is_some() {
                 return Err(Error::usage(

@@ -11,10 +11,11 @@ pub use columns::MeasureColumns;
 pub use legs::{FeatureLeg, feature_legs};
 pub use statistics::Statistics;
 
+use crate::advice::Advice;
 use crate::error::Result;
 use crate::layer::{GeometryKind, no_system};
 use crate::layer_io::LayerReader;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::progress::{NoProgress, Progress};
 use measure_warnings::MeasureWarnings;
 use meter::Meter;
@@ -178,10 +179,13 @@ pub fn measure_watched(
     })?;
     if measures.grid.is_none() {
         let degrees = measures.crs.unit_plural();
-        measures.notices.push(Notice::note(format!(
-            "there are no plane figures, because {degrees} have no length: take the ellipsoid's, or \
-             name a grid with --grid (utm, state-plane, or a projected system)"
-        )));
+        let none = Notice::note(
+            NoticeKind::Scale,
+            format!(
+                "there are no plane figures, because {degrees} have no length: take the ellipsoid's"
+            ),
+        );
+        measures.notices.push(none.advise(Advice::NameGrid));
     }
     measures.notices.extend(doubts.notices(measures.grid.as_ref()));
     Ok(measures)

@@ -1,8 +1,10 @@
 //! What has become of the rows: how many went in and out, and the rejects with their reasons.
 
+mod reason;
 mod rejects;
 mod summary;
 
+pub use reason::Reason;
 pub use rejects::Rejected;
 pub(crate) use rejects::{Rejects, RejectsTo, is_ours};
 pub use summary::Summary;

@@ -1,6 +1,7 @@
 //! Rows and features that could not be used: each with its number, its reason and its
 //! original text.
 
+use super::Reason;
 use crate::error::{Error, Result};
 use crate::output::{Output, refuse_existing, refuse_inputs, rejects_path, same_file};
 use std::fs::File;
@@ -31,7 +32,7 @@ pub(crate) struct Rejects {
     open: Option<Open>,
     count: u64,
     /// Reasons of the first few, for the summary.
-    first: Vec<(u64, String)>,
+    first: Vec<(u64, Reason)>,
 }
 
 /// Where they are being written.
@@ -93,18 +94,19 @@ impl Rejects {
     pub(crate) fn add<'a>(
         &mut self,
         row: u64,
-        reason: &str,
+        reason: impl Into<Reason>,
         original: impl IntoIterator<Item = &'a str>,
     ) -> Result<()> {
+        let reason = reason.into();
         if self.open.is_none() {
             self.open = Some(self.begin()?);
         }
         self.count += 1;
         if self.first.len() < 5 {
-            self.first.push((row, reason.to_string()));
+            self.first.push((row, reason.clone()));
         }
         let number = row.to_string();
-        let mut record = csv::StringRecord::from(vec![number.as_str(), reason]);
+        let mut record = csv::StringRecord::from(vec![number.as_str(), reason.text.as_str()]);
         original.into_iter().for_each(|field| record.push_field(field));
         let written = match &mut self.open {
             Some(open) => open.writer.write_record(&record),
@@ -146,7 +148,7 @@ impl Rejects {
     }
 
     /// Row and reason of the first few.
-    pub(crate) fn first(&self) -> &[(u64, String)] {
+    pub(crate) fn first(&self) -> &[(u64, Reason)] {
         &self.first
     }
 
@@ -220,5 +222,5 @@ pub struct Rejected {
     /// File that holds them; none if there are none, or they went to standard error.
     pub path: Option<PathBuf>,
     /// Row and reason of the first few.
-    pub first: Vec<(u64, String)>,
+    pub first: Vec<(u64, Reason)>,
 }

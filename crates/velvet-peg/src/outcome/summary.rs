@@ -1,14 +1,18 @@
 //! What became of the rows or features of a step.
 
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Rejected;
 use std::path::PathBuf;
 use velvet_peg_core::Converter;
 
 /// A warning where a condition leaves nothing.
 pub(crate) fn nothing_left(left_out: u64, out: u64) -> Option<Notice> {
-    (out == 0 && left_out > 0)
-        .then(|| Notice::warning("the condition is true for no feature: what was written is empty"))
+    (out == 0 && left_out > 0).then(|| {
+        Notice::warning(
+            NoticeKind::Empty,
+            "the condition is true for no feature: what was written is empty",
+        )
+    })
 }
 
 /// What became of the rows: in = out + rejected + left out; where features are made of several

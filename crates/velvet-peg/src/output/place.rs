@@ -1,5 +1,6 @@
 //! Where a path leads to, whether something may be put there, and whether two paths are one file.
 
+use crate::advice::Advice;
 use crate::error::{Error, Kind, Result};
 use std::path::{Path, PathBuf};
 
@@ -40,8 +41,9 @@ pub(crate) fn refuse_existing(target: &Path, overwrite: bool) -> Result<()> {
     if !overwrite {
         return Err(Error::new(
             Kind::Exists,
-            "exists already: choose another name, or add --overwrite to replace it",
+            "exists already, and is not to be replaced: choose another name",
         )
+        .advise(Advice::Overwrite)
         .in_file(target));
     }
     Ok(())

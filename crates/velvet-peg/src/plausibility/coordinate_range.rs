@@ -1,7 +1,10 @@
 //! Judging the coordinates of rows: out of range for a system, or outside its area of use; and
 //! explaining a table of which nothing can be used.
 
+use crate::advice::Advice;
 use crate::error::Result;
+use crate::examples::Examples;
+use crate::outcome::Reason;
 use crate::table::{Found, is_angle};
 use csv::StringRecord;
 use velvet_peg_core::{Converter, Coordinate, Crs};
@@ -60,26 +63,27 @@ impl CoordinateRange {
 /// The first rejected rows, to explain a table of which nothing can be used.
 #[derive(Default)]
 pub(crate) struct FirstReasons {
-    rows: Vec<String>,
+    rows: Examples,
     magnitude: f64,
     swapped: u64,
     /// Cells that hold angles.
     angles: u64,
-    count: u64,
+    /// What the first reason advises.
+    advice: Option<Advice>,
 }
 
 impl FirstReasons {
     pub(crate) fn add(
         &mut self,
         row: u64,
-        reason: &str,
+        reason: &Reason,
         record: &StringRecord,
         found: Option<&Found>,
     ) {
-        self.count += 1;
-        if self.rows.len() < 3 {
-            self.rows.push(format!("row {row}: {reason}"));
+        if self.advice.is_none() {
+            self.advice.clone_from(&reason.advice);
         }
+        self.rows.add(|| format!("row {row}: {reason}"));
         let Some(found) = found else { return };
         let cell = |at: usize| record.get(at).unwrap_or_default();
         self.angles += u64::from(is_angle(cell(found.x)) || is_angle(cell(found.y)));
@@ -90,30 +94,45 @@ impl FirstReasons {
         }
     }
 
-    pub(crate) fn advice(&self, crs: Option<&Crs>) -> String {
-        let advice = match crs {
-            Some(crs) if crs.is_geographic() && self.magnitude > 360.0 => format!(
-                " These look like projected coordinates (values up to {:.0}), but {} counts degrees: \
-                 declare the projected system they are in; search with `vpeg crs find`.",
-                self.magnitude,
-                crs.label()
+    /// The first reasons, what they look like, and what can be done.
+    pub(crate) fn explained(&self, crs: Option<&Crs>) -> (String, Option<Advice>) {
+        let (likely, advice) = match crs {
+            _ if self.advice.is_some() => (String::new(), self.advice.clone()),
+            Some(crs) if crs.is_geographic() && self.magnitude > 360.0 => (
+                format!(
+                    " These look like projected coordinates (values up to {:.0}), but {} counts \
+                     degrees: declare the projected system they are in",
+                    self.magnitude,
+                    crs.label()
+                ),
+                Some(Advice::FindSystem),
             ),
-            Some(crs) if crs.is_geographic() && self.swapped > 0 => {
-                " Swapping the two columns would put them in range: --x is longitude, --y is latitude."
-                    .to_string()
-            }
-            Some(crs) if crs.is_projected() => format!(
-                " Are these coordinates of {}, in {}, easting as --x and northing as --y?",
-                crs.label(),
-                crs.unit_plural()
+            Some(crs) if crs.is_geographic() && self.swapped > 0 => (
+                " Swapping the two columns would put them in range: x is longitude, y is latitude"
+                    .to_string(),
+                Some(Advice::NameCoordinateColumns),
             ),
-            None if self.angles > 0 => {
-                " Add --crs, such as EPSG:4326 (WGS 84) for what hand-held receivers give.".to_string()
-            }
-            _ => String::new(),
+            Some(crs) if crs.is_projected() => (
+                format!(
+                    " Are these coordinates of {}, in {}, with the easting as x and the northing as y?",
+                    crs.label(),
+                    crs.unit_plural()
+                ),
+                None,
+            ),
+            None if self.angles > 0 => (
+                " Angles need a reference system, such as EPSG:4326 (WGS 84) for what hand-held \
+                 receivers give"
+                    .to_string(),
+                Some(Advice::StateSystem),
+            ),
+            _ => (String::new(), None),
         };
-        let first = self.rows.join("; ");
-        let stop = if first.ends_with('?') { "" } else { "." };
-        format!("The first: {first}{stop}{advice}")
+        let first = self.rows.first[..self.rows.first.len().min(3)].join("; ");
+        let stop = match likely.is_empty() || first.ends_with('?') {
+            true => "",
+            false => ".",
+        };
+        (format!("The first: {first}{stop}{likely}"), advice)
     }
 }

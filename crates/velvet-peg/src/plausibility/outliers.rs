@@ -3,14 +3,13 @@
 //!
 //! Works on a bounded sample of the positions, so that it costs the same for any table.
 
-use crate::notice::Notice;
+use crate::advice::Advice;
+use crate::examples::Examples;
+use crate::notice::{Notice, NoticeKind};
 use velvet_peg_core::{Converter, Coordinate, Crs};
 
 /// Positions kept to know where the bulk of the data lies.
 const SAMPLE: usize = 4096;
-
-/// Rows named in one warning.
-const NAMED: usize = 5;
 
 /// Gathers positions and then judges single rows against the bulk.
 #[derive(Debug, Default)]
@@ -24,32 +23,9 @@ pub(crate) struct PositionSample {
     y: Vec<f64>,
     centre: (f64, f64),
     spread: (f64, f64),
-    flipped: Suspects,
-    swapped: Suspects,
-    distant: Suspects,
-}
-
-#[derive(Debug, Default)]
-struct Suspects {
-    count: u64,
-    rows: Vec<String>,
-}
-
-impl Suspects {
-    fn add(&mut self, noun: &str, row: u64, detail: String) {
-        self.count += 1;
-        if self.rows.len() < NAMED {
-            self.rows.push(format!("{noun} {row} ({detail})"));
-        }
-    }
-
-    fn named(&self) -> String {
-        let more = self.count - self.rows.len() as u64;
-        match more {
-            0 => self.rows.join(", "),
-            more => format!("{} and {more} more", self.rows.join(", ")),
-        }
-    }
+    flipped: Examples,
+    swapped: Examples,
+    distant: Examples,
 }
 
 impl PositionSample {
@@ -106,14 +82,14 @@ impl PositionSample {
         if self.seen < 8 || self.near(x, y) {
             return;
         }
-        let detail = format!("{}, {}", short(x), short(y));
         let noun = self.noun.unwrap_or("row");
+        let case = || format!("{noun} {row} ({}, {})", short(x), short(y));
         if self.near(-x, y) || self.near(x, -y) {
-            self.flipped.add(noun, row, detail);
+            self.flipped.add(case);
         } else if self.near(y, x) || self.near(-y, x) || self.near(y, -x) {
-            self.swapped.add(noun, row, detail);
+            self.swapped.add(case);
         } else {
-            self.distant.add(noun, row, detail);
+            self.distant.add(case);
         }
     }
 
@@ -127,14 +103,20 @@ impl PositionSample {
     pub(crate) fn notices(&self) -> Vec<Notice> {
         let mut notices = Vec::new();
         let unit = if self.noun.is_some() { "vertice" } else { "row" };
-        let mut tell = |suspects: &Suspects, one: &str, many: &str, what: &str| {
+        let mut tell = |suspects: &Examples, one: &str, many: &str, what: &str| {
             let subject = match suspects.count {
                 0 => return,
                 1 => format!("1 {} {one}", if self.noun.is_some() { "vertex" } else { "row" }),
                 count => format!("{count} {unit}s {many}"),
             };
             let kept = if self.noun.is_none() && !self.looked { "; kept as written" } else { "" };
-            notices.push(Notice::warning(format!("{subject} {what}{kept}: {}", suspects.named())));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Outliers,
+                    format!("{subject} {what}{kept}: {}", suspects.listed()),
+                )
+                .count(suspects.count),
+            );
         };
         let join = "would join the others with";
         tell(&self.flipped, join, join, "the sign turned (a lost minus or W?)");
@@ -165,6 +147,7 @@ impl PositionSample {
             return None;
         }
         let feet = 0.3048;
+        let mut advice = None;
         let hint = if lands(y, x).is_some() {
             "; with x and y swapped it would be inside: are the columns the wrong way round?"
                 .to_string()
@@ -181,7 +164,8 @@ impl PositionSample {
         } else if lands(-x, y).is_some() {
             "; with the sign of x turned it would be inside: is a minus or W missing?".to_string()
         } else {
-            "; check the system, or search with `vpeg crs find`".to_string()
+            advice = Some(Advice::FindSystem);
+            "; is it the right system?".to_string()
         };
         let place = to_degrees.convert(Coordinate::xy(x, y)).map_or(
             "nowhere on the map".to_string(),
@@ -190,13 +174,20 @@ impl PositionSample {
                 format!("latitude {:.4}°, longitude {:.4}°", at.lat, at.lon)
             },
         );
+        let middle = (x, y);
         let (x, y) = (short(x), short(y));
-        Some(Notice::warning(format!(
-            "the middle of the data ({x}, {y}) falls at {place}, outside the area where {} is used \
-             ({}){hint}",
-            crs.label(),
-            crs.extent().name()
-        )))
+        let outside = Notice::warning(
+            NoticeKind::Area,
+            format!(
+                "the middle of the data ({x}, {y}) falls at {place}, outside the area where {} is \
+                 used ({}){hint}",
+                crs.label(),
+                crs.extent().name()
+            ),
+        )
+        .with("x", middle.0, "")
+        .with("y", middle.1, "");
+        Some(Notice { advice, ..outside })
     }
 }
 

@@ -1,6 +1,7 @@
 //! Warning of a target system that is not used where the data lies: the wrong zone.
 
-use crate::notice::Notice;
+use crate::advice::Advice;
+use crate::notice::{Notice, NoticeKind};
 use velvet_peg_core::zones::{
     OUTLINE_UNCERTAINTY_M, StatePlaneMatch, state_plane_zones, state_plane_zones_at,
 };
@@ -26,17 +27,30 @@ pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Opti
     if let Some((hit, own)) = other_zone(target, at) {
         let instead = counterpart(target, &hit)
             .map_or(String::new(), |crs| format!(": {} is the system of that zone", crs.label()));
-        return Some(Notice::warning(format!(
-            "{place} lies in {} ({}, {}), not in {own}, which {label} is for{instead}",
-            hit.zone.name, hit.county.name, hit.county.state
-        )));
+        return Some(
+            Notice::warning(
+                NoticeKind::Area,
+                format!(
+                    "{place} lies in {} ({}, {}), not in {own}, which {label} is for{instead}",
+                    hit.zone.name, hit.county.name, hit.county.state
+                ),
+            )
+            .with("latitude", at.lat, "degree")
+            .with("longitude", at.lon, "degree"),
+        );
     }
     (!target.extent().is_near(at.lon, at.lat, MARGIN_DEG)).then(|| {
-        Notice::warning(format!(
-            "{place} lies outside the area where {label} is used ({}): lengths and directions \
-             there may be far from true. `vpeg zone FILE` names the zones of the data",
-            target.extent().name()
-        ))
+        Notice::warning(
+            NoticeKind::Area,
+            format!(
+                "{place} lies outside the area where {label} is used ({}): lengths and directions \
+                 there may be far from true",
+                target.extent().name()
+            ),
+        )
+        .with("latitude", at.lat, "degree")
+        .with("longitude", at.lon, "degree")
+        .advise(Advice::ZonesOf(None))
     })
 }
 

@@ -1,6 +1,6 @@
 //! Heights of places that are carried into space.
 
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use velvet_peg_core::Converter;
 use velvet_peg_core::crs::Height;
 
@@ -16,17 +16,27 @@ pub(crate) fn heights_in_space(converter: &Converter, flat: u64, all: u64) -> Ve
         return notices;
     }
     if all > flat && matches!(converter.source().height(), Height::None) {
-        notices.push(Notice::warning(format!(
-            "{} says nothing of heights: those of the data are taken as metres above the ellipsoid",
-            converter.source().label()
-        )));
+        notices.push(Notice::warning(
+            NoticeKind::Height,
+            format!(
+                "{} says nothing of heights: those of the data are taken as metres above the \
+                 ellipsoid",
+                converter.source().label()
+            ),
+        ));
     }
     if flat > 0 {
-        notices.push(Notice::note(format!(
-            "geocentric coordinates need a height: height 0, on the ellipsoid, is assumed at {flat} \
-             {} without one",
-            if flat == 1 { "place" } else { "places" }
-        )));
+        notices.push(
+            Notice::note(
+                NoticeKind::Height,
+                format!(
+                    "geocentric coordinates need a height: height 0, on the ellipsoid, is assumed \
+                     at {flat} {} without one",
+                    if flat == 1 { "place" } else { "places" }
+                ),
+            )
+            .count(flat),
+        );
     }
     notices
 }

@@ -1,6 +1,6 @@
 //! What is said of the way from one reference system to another.
 
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use velvet_peg_core::Converter;
 
 /// The warnings that a route deserves: shifts known only to metres, operations that do not
@@ -19,31 +19,36 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
     if let Some((code, name, accuracy)) = converter.height_change() {
         let known =
             accuracy.map_or("accuracy not stated".to_string(), |m| format!("known to {m} m"));
-        notices.push(Notice::note(format!("heights changed by {name} [EPSG:{code}] ({known})")));
+        let text = format!("heights changed by {name} [EPSG:{code}] ({known})");
+        notices.push(with_accuracy(Notice::note(NoticeKind::Height, text), accuracy));
     }
     if route.operations().next().is_none() {
         return notices;
     }
-    let known = route
-        .accuracy_m()
-        .map_or("an accuracy that is not stated".to_string(), |m| format!("{m} m"));
+    let accuracy = route.accuracy_m();
+    let known = accuracy.map_or("an accuracy that is not stated".to_string(), |m| format!("{m} m"));
     if route.is_unknown_shift() {
-        notices.push(Notice::warning(format!(
+        let text = format!(
             "{} and {} are different datums, but the operation between them changes no number: \
              true positions may differ from the result by up to about {known}",
             converter.source().datum().map_or("", |datum| datum.name()),
             converter.target().datum().map_or("", |datum| datum.name())
-        )));
-    } else if route.accuracy_m().is_none_or(|metres| metres >= 0.5) {
-        notices.push(Notice::warning(format!("the change of datum is known to {known} only")));
+        );
+        notices.push(with_accuracy(Notice::warning(NoticeKind::DatumChange, text), accuracy));
+    } else if accuracy.is_none_or(|metres| metres >= 0.5) {
+        let text = format!("the change of datum is known to {known} only");
+        notices.push(with_accuracy(Notice::warning(NoticeKind::DatumChange, text), accuracy));
     }
     if !route.covers_area {
         let areas: Vec<&str> =
             route.operations().map(|operation| operation.extent().name()).collect();
-        notices.push(Notice::warning(format!(
-            "some of the data lies outside the area that the operation is meant for ({})",
-            areas.join("; ")
-        )));
+        notices.push(Notice::warning(
+            NoticeKind::DatumChange,
+            format!(
+                "some of the data lies outside the area that the operation is meant for ({})",
+                areas.join("; ")
+            ),
+        ));
     }
     if let Some(better) = route.unavailable.first() {
         let metres = better.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));
@@ -51,10 +56,19 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
             0 => String::new(),
             more => format!(", and {more} more"),
         };
-        notices.push(Notice::note(format!(
+        let text = format!(
             "a more accurate operation exists: {} [EPSG:{}]{metres} needs {}{more}",
             better.name, better.code, better.needs
-        )));
+        );
+        let exists = Notice::note(NoticeKind::DatumChange, text);
+        notices.push(with_accuracy(exists, better.accuracy_m));
     }
     notices
+}
+
+fn with_accuracy(notice: Notice, accuracy_m: Option<f64>) -> Notice {
+    match accuracy_m {
+        Some(metres) => notice.with("accuracy", metres, "m"),
+        None => notice,
+    }
 }

@@ -109,7 +109,7 @@ impl Selection {
     pub(super) fn finishing<'a>(&'a self, crs: Option<&'a Crs>) -> Result<Vec<Wanted<'a>>> {
         if !self.keep.is_empty() && !self.drop.is_empty() {
             return Err(Error::usage(
-                "columns are either kept or dropped: give one of --keep and --drop",
+                "columns are either kept or dropped: name those of one kind only",
             ));
         }
         let mut wanted = Vec::new();

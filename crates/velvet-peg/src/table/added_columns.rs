@@ -6,7 +6,8 @@
 use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
 use crate::layer::column_names::distinct;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
+use crate::outcome::Reason;
 use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo};
 use crate::output::{Output, refuse_existing, refuse_inputs};
@@ -36,7 +37,7 @@ pub(crate) struct Session {
     reader: TableReader,
     /// Column names.
     pub(crate) headers: Vec<String>,
-    head: Vec<(u64, StringRecord, Option<String>)>,
+    head: Vec<(u64, StringRecord, Option<Reason>)>,
     delimiter: Option<u8>,
     input: PathBuf,
     bytes: Option<u64>,
@@ -101,7 +102,7 @@ impl Session {
         mut self,
         out: &Path,
         columns: &[&str],
-        each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), String>,
+        each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), Reason>,
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
         let standard = out == Path::new("-");
@@ -114,9 +115,12 @@ impl Session {
         for column in columns {
             let name = distinct(&header, column);
             if name != *column {
-                outcome.notices.push(Notice::note(format!(
-                    "the table has a column `{column}` already: the new one is called `{name}`"
-                )));
+                outcome.notices.push(Notice::note(
+                    NoticeKind::ColumnChange,
+                    format!(
+                        "the table has a column `{column}` already: the new one is called `{name}`"
+                    ),
+                ).in_column(column));
             }
             header.push(name);
         }
@@ -150,7 +154,7 @@ impl Session {
         writer.write_record(&header).map_err(failed)?;
 
         let mut row =
-            |number: u64, record: &mut StringRecord, misfit: Option<String>| -> Result<()> {
+            |number: u64, record: &mut StringRecord, misfit: Option<Reason>| -> Result<()> {
                 outcome.rows_in += 1;
                 let done = match misfit {
                     Some(misfit) => Err(misfit),

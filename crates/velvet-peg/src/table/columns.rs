@@ -2,9 +2,10 @@
 
 use super::guess_columns::{Likely, likely};
 use super::number_format::NumberFormat;
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::layer::column_names::position;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
 use velvet_peg_core::Crs;
 
@@ -46,6 +47,10 @@ impl CoordinateColumns {
     ) -> Result<(Found, Option<Notice>)> {
         let degrees = crs.map(Crs::is_geographic);
         let likely = likely(headers, rows, &self.numbers, degrees, crs);
+        let wanted = || {
+            let unnamed = |why| Error::usage(why).advise(Advice::NameCoordinateColumns);
+            likely.clone().map_err(unnamed)
+        };
         let hint = |of: fn(&Likely) -> usize| likely.as_ref().ok().map(of);
         let (x, y) = match (&self.x, &self.y) {
             (Some(x), Some(y)) => (
@@ -54,14 +59,14 @@ impl CoordinateColumns {
             ),
             (Some(x), None) => {
                 let x = position(headers, x, None)?;
-                (x, likely.clone().map_err(Error::usage)?.y)
+                (x, wanted()?.y)
             }
             (None, Some(y)) => {
                 let y = position(headers, y, None)?;
-                (likely.clone().map_err(Error::usage)?.x, y)
+                (wanted()?.x, y)
             }
             (None, None) => {
-                let likely = likely.clone().map_err(Error::usage)?;
+                let likely = wanted()?;
                 (likely.x, likely.y)
             }
         };
@@ -74,10 +79,13 @@ impl CoordinateColumns {
         }
         let named = self.x.is_some() && self.y.is_some();
         let why = likely.ok().filter(|_| !named).map(|likely| {
-            Notice::note(format!(
-                "coordinates are taken from columns `{}` and `{}`, {}",
-                headers[x], headers[y], likely.why
-            ))
+            Notice::note(
+                NoticeKind::Assumed,
+                format!(
+                    "coordinates are taken from columns `{}` and `{}`, {}",
+                    headers[x], headers[y], likely.why
+                ),
+            )
         });
         Ok((Found { x, y, z, numbers: self.numbers }, why))
     }

@@ -4,6 +4,8 @@ use csv::StringRecord;
 use velvet_peg_core::{Crs, angle};
 
 use super::{Found, NumberFormat};
+use crate::advice::Advice;
+use crate::outcome::Reason;
 
 /// How angles in cells are written, where it has to be said.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -29,7 +31,7 @@ pub(crate) fn read_pair(
     found: &Found,
     crs: Option<&Crs>,
     notation: Notation,
-) -> Result<(f64, f64, Option<f64>), String> {
+) -> Result<(f64, f64, Option<f64>), Reason> {
     let degrees = crs.and_then(Crs::degrees_per_unit) == Some(1.0);
     let kinds = match degrees {
         true => (Kind::Longitude, Kind::Latitude),
@@ -37,7 +39,7 @@ pub(crate) fn read_pair(
     };
     let declared = crs.is_some();
     let cell = |at, kind, notation| {
-        cell(record, at, kind, notation, found.numbers).map_err(|why| why.text(declared))
+        cell(record, at, kind, notation, found.numbers).map_err(|why| why.reason(declared))
     };
     let x = cell(found.x, kinds.0, notation)?;
     let y = cell(found.y, kinds.1, notation)?;
@@ -57,18 +59,19 @@ pub(crate) fn is_angle(text: &str) -> bool {
 enum Why {
     /// It is an angle where a plain number is wanted.
     Angle(String),
-    Other(String),
+    Other(Reason),
 }
 
 impl Why {
-    fn text(self, declared: bool) -> String {
+    fn reason(self, declared: bool) -> Reason {
         match (self, declared) {
             (Why::Other(why), _) => why,
             (Why::Angle(text), true) => format!(
                 "`{text}` is an angle, but the declared system counts lengths: is the system right?"
-            ),
+            )
+            .into(),
             (Why::Angle(text), false) => {
-                format!("`{text}` is an angle, which needs a geographic reference system")
+                format!("`{text}` is an angle, which needs a geographic reference system").into()
             }
         }
     }
@@ -89,7 +92,7 @@ fn cell(
         Kind::Plain => "coordinate",
     };
     if text.is_empty() {
-        return Err(Why::Other(format!("the {name} is blank")));
+        return Err(Why::Other(format!("the {name} is blank").into()));
     }
     let axis = match kind {
         Kind::Latitude => angle::Axis::Latitude,
@@ -105,7 +108,7 @@ fn cell(
             _ => angle::parse(text, axis),
         },
     };
-    read.map_err(|error| Why::Other(error.to_string()))
+    read.map_err(|error| Why::Other(error.to_string().into()))
 }
 
 /// A plain decimal number: the common case.
@@ -123,11 +126,14 @@ fn plain(text: &str) -> Result<f64, Why> {
     }
     match text.parse::<f64>() {
         Ok(value) if value.is_finite() => Ok(value),
-        _ if text.contains(',') => Err(Why::Other(format!(
-            "`{text}` is not a plain number: if the comma is a decimal point, say --decimal-comma; if \
-             it groups thousands, --thousands ,"
-        ))),
+        _ if text.contains(',') => {
+            let why = format!(
+                "`{text}` is not a plain number: its comma may be a decimal point or group \
+                 thousands, and which it is has to be said"
+            );
+            Err(Why::Other(Reason::from(why).advise(Advice::StateNumberFormat)))
+        }
         _ if is_angle(text) => Err(Why::Angle(text.to_string())),
-        _ => Err(Why::Other(format!("`{text}` is not a number"))),
+        _ => Err(Why::Other(format!("`{text}` is not a number").into())),
     }
 }

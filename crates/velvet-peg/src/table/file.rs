@@ -1,6 +1,7 @@
 //! A table that was opened, to be read once or several times.
 
 use super::TableReader;
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{SheetShape, TableFacts, TableOptions, TableSource, TableToOpen};
@@ -153,11 +154,11 @@ impl TableFile {
 fn decided(path: &Path, facts: &TableFacts) -> Result<()> {
     match &facts.doubt {
         None => Ok(()),
-        Some(why) => Err(Error::usage(format!(
-            "its first row may hold names of columns or values ({why}): say which with --header \
-             or --no-header"
-        ))
-        .in_file(path)),
+        Some(why) => {
+            Err(Error::usage(format!("its first row may hold names of columns or values ({why})"))
+                .advise(Advice::StateHeader)
+                .in_file(path))
+        }
     }
 }
 

@@ -174,7 +174,7 @@ pub(crate) fn likely(
         let most = fits.iter().copied().max().unwrap_or(0);
         (0..headers.len()).filter(|at| most > 0 && fits[*at] == most).collect()
     };
-    let ask = |what: String| Err(format!("{what}: say which ones they are with --x and --y"));
+    let ask = |what: String| Err(what);
     let show = |at: usize| format!("`{}`", headers[at]);
     let mut pairs: Vec<(usize, usize, bool)> = Vec::new();
     // A column that lacks its partner.
@@ -280,13 +280,8 @@ fn by_values(
     degrees: Option<bool>,
     crs: Option<&Crs>,
 ) -> Result<Likely, String> {
-    let none = || {
-        Err(format!(
-            "no column is named like a coordinate: say which ones they are with --x (longitude or \
-             easting) and --y (latitude or northing); the columns are {}",
-            list(headers)
-        ))
-    };
+    let none =
+        || Err(format!("no column is named like a coordinate; the columns are {}", list(headers)));
     if rows.len() < ENOUGH {
         return none();
     }
@@ -325,8 +320,7 @@ fn by_values(
                 (false, false) => return none(),
                 (true, true) => {
                     return Err(format!(
-                        "`{}` and `{}` look like degrees, but either could be the latitude: say \
-                         with --lon and --lat which is which",
+                        "`{}` and `{}` look like degrees, but either could be the latitude",
                         headers[a.at], headers[b.at]
                     ));
                 }
@@ -362,7 +356,7 @@ fn by_values(
                 _ => {
                     return Err(format!(
                         "`{}` and `{}` look like grid coordinates, but either could be the \
-                         easting: say with --e and --n which is which",
+                         easting",
                         headers[a.at], headers[b.at]
                     ));
                 }

@@ -1,9 +1,11 @@
 //! Reading the rows of a table.
 
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::{CellType, RowSource, SourceRow, TableFacts};
 use crate::layer::column_names::list;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
+use crate::outcome::Reason;
 use csv::StringRecord;
 use std::fmt;
 use std::path::{Path, PathBuf};
@@ -93,9 +95,9 @@ impl TableReader {
     }
 
     /// What is wrong with a row, with the sheet it is on if there are several.
-    pub(crate) fn on_sheet(&self, record: &StringRecord, reason: String) -> String {
+    pub(crate) fn on_sheet(&self, record: &StringRecord, reason: Reason) -> Reason {
         match self.sheet_column.and_then(|at| record.get(at)) {
-            Some(sheet) => format!("sheet {sheet}: {reason}"),
+            Some(sheet) => reason.of(format_args!("sheet {sheet}: ")),
             None => reason,
         }
     }
@@ -126,18 +128,21 @@ impl TableReader {
     pub(crate) fn renamed(&self) -> Option<Notice> {
         let names = self.renamed.as_slice();
         (!names.is_empty()).then(|| {
-            Notice::note(format!("column names that were blank or repeated became {}", list(names)))
+            Notice::note(
+                NoticeKind::ColumnChange,
+                format!("column names that were blank or repeated became {}", list(names)),
+            )
         })
     }
 
     /// Why the row last read does not fit its header or its encoding, if it does not.
-    pub(crate) fn misfit(&self, record: &StringRecord) -> Option<String> {
+    pub(crate) fn misfit(&self, record: &StringRecord) -> Option<Reason> {
         if let Some(field) = self.row.garbled {
             let column = self.headers.get(field).map_or(String::new(), |name| format!(" `{name}`"));
-            return Some(format!(
-                "column{column} holds bytes that are not UTF-8 text (shown as \u{fffd}): correct \
-                 them, or name the encoding with --encoding"
-            ));
+            let why = format!(
+                "column{column} holds bytes that are not UTF-8 text (shown as \u{fffd}): correct them"
+            );
+            return Some(Reason::from(why).advise(Advice::NameEncoding));
         }
         (record.len() != self.headers.len()).then(|| {
             format!(
@@ -145,6 +150,7 @@ impl TableReader {
                 record.len(),
                 self.headers.len()
             )
+            .into()
         })
     }
 }
@@ -181,7 +187,7 @@ pub struct Row {
     types: Vec<CellType>,
     number: u64,
     sheet: Option<String>,
-    misfit: Option<String>,
+    misfit: Option<Reason>,
 }
 
 /// A cell of a row, as its file holds it.
@@ -232,7 +238,7 @@ impl Row {
 
     /// Why the row does not fit its header or its encoding, if it does not.
     pub fn misfit(&self) -> Option<&str> {
-        self.misfit.as_deref()
+        self.misfit.as_ref().map(|reason| reason.text.as_str())
     }
 
     /// A cell as text: numbers in the shortest form that reads back the same, yes and no as `true`

@@ -19,7 +19,7 @@ use crate::format_support::WriteOptions;
 use crate::layer::column_names::distinct;
 use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Transform};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::output::refuse_inputs;
 use crate::progress::{NoProgress, Progress};
@@ -52,9 +52,6 @@ pub struct TagPoints {
     pub rejects: Option<PathBuf>,
 }
 
-/// Cases given as examples.
-const SHOWN: usize = 5;
-
 impl TagPoints {
     /// Tags, and writes the points with the columns of their polygons behind their own. The
     /// polygons are held in memory.
@@ -71,7 +68,7 @@ impl TagPoints {
     /// let fields = LayerReader::open(&file("fields.geojson"), None)?;
     /// let tag = TagPoints { columns: vec!["field".into()], ..TagPoints::default() };
     /// let (_, report) = tag.run(points, &fields, &file("b.gpkg"))?;
-    /// assert_eq!((report.inside, report.none), (1, 1));
+    /// assert_eq!((report.inside, report.none.count), (1, 1));
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
     ///
@@ -157,11 +154,14 @@ impl TagPoints {
         let mut notices = Vec::new();
         let converter = between(&points, polygons)?;
         if let Some(converter) = &converter {
-            notices.push(Notice::note(format!(
-                "points were carried from {} to {} for the test",
-                converter.source().label(),
-                converter.target().label()
-            )));
+            notices.push(Notice::note(
+                NoticeKind::Carried,
+                format!(
+                    "points were carried from {} to {} for the test",
+                    converter.source().label(),
+                    converter.target().label()
+                ),
+            ));
             notices.extend(route_notices(converter));
         }
         let areas = Areas::read(polygons, &self.columns, self.tolerance_m.unwrap_or(0.001))?;
@@ -292,20 +292,12 @@ impl Transform for Tagging {
             report.on_boundary += u64::from(fall.on_boundary);
             match (fall.polygons, fall.taken) {
                 (0, None) => {
-                    report.none += 1;
-                    if report.first_none.len() < SHOWN {
-                        let case = self.lost(&batch, feature, places[feature]);
-                        report.first_none.push(case);
-                    }
+                    report.none.add(|| self.lost(&batch, feature, places[feature]));
                 }
                 (0, Some(_)) => report.nearest += 1,
                 (1, _) => report.inside += 1,
                 _ => {
-                    report.several += 1;
-                    if report.first_several.len() < SHOWN {
-                        let case = self.shared(&batch, feature, places[feature]);
-                        report.first_several.push(case);
-                    }
+                    report.several.add(|| self.shared(&batch, feature, places[feature]));
                 }
             }
             if let Some((polygon, _)) = fall.taken {

@@ -1,6 +1,7 @@
 //! What became of the points that were tagged.
 
-use crate::notice::Notice;
+use crate::examples::Examples;
+use crate::notice::{Notice, NoticeKind};
 
 /// What became of the points.
 #[derive(Clone, Debug, Default)]
@@ -9,16 +10,13 @@ pub struct TagReport {
     pub inside: u64,
     /// Points on a boundary (of those in one or several).
     pub on_boundary: u64,
-    /// Points in several polygons.
-    pub several: u64,
+    /// Points in several polygons: of the first their number and label, and the labels of the
+    /// polygons.
+    pub several: Examples,
     /// Points that took the nearest polygon.
     pub nearest: u64,
-    /// Points in none.
-    pub none: u64,
-    /// The first points in several: their number and label, and the labels of the polygons.
-    pub first_several: Vec<String>,
-    /// The first points in none, with the distance to the nearest.
-    pub first_none: Vec<String>,
+    /// Points in none, the first of them with the distance to the nearest.
+    pub none: Examples,
     /// Polygons that no point fell in.
     pub empty: u64,
     /// Polygons.
@@ -28,39 +26,51 @@ pub struct TagReport {
 impl TagReport {
     pub(super) fn notices(&self, within_m: Option<f64>) -> Vec<Notice> {
         let mut notices = Vec::new();
-        let listed = |count: u64, first: &[String]| match count as usize - first.len() {
-            0 => first.join("; "),
-            more => format!("{}; and {more} more", first.join("; ")),
-        };
-        if self.several > 0 {
-            notices.push(Notice::warning(format!(
-                "{} in several polygons; each took the first in the layer: {}",
-                points(self.several),
-                listed(self.several, &self.first_several)
-            )));
-        }
-        if self.none > 0 {
-            let far = within_m.map_or(String::new(), |m| format!(" within {m} m"));
-            notices.push(Notice::warning(
-                format!(
-                    "{} in no polygon, and none{far}: {}",
-                    points(self.none),
-                    listed(self.none, &self.first_none)
+        if self.several.count > 0 {
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Containment,
+                    format!(
+                        "{} in several polygons; each took the first in the layer: {}",
+                        points(self.several.count),
+                        self.several.listed()
+                    ),
                 )
-                .replace(", and none:", ":"),
-            ));
+                .count(self.several.count),
+            );
+        }
+        if self.none.count > 0 {
+            let far = within_m.map_or(String::new(), |m| format!(" within {m} m"));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Containment,
+                    format!(
+                        "{} in no polygon, and none{far}: {}",
+                        points(self.none.count),
+                        self.none.listed()
+                    )
+                    .replace(", and none:", ":"),
+                )
+                .count(self.none.count),
+            );
         }
         if self.on_boundary > 0 {
-            notices.push(Notice::note(format!(
-                "{} on a boundary, which counts as in",
-                points(self.on_boundary)
-            )));
+            notices.push(
+                Notice::note(
+                    NoticeKind::Containment,
+                    format!("{} on a boundary, which counts as in", points(self.on_boundary)),
+                )
+                .count(self.on_boundary),
+            );
         }
         if self.empty > 0 {
-            notices.push(Notice::note(format!(
-                "{} of the {} polygons hold no point",
-                self.empty, self.polygons
-            )));
+            notices.push(
+                Notice::note(
+                    NoticeKind::Containment,
+                    format!("{} of the {} polygons hold no point", self.empty, self.polygons),
+                )
+                .count(self.empty),
+            );
         }
         notices
     }

@@ -3,7 +3,9 @@
 use std::path::{Path, PathBuf};
 use velvet_peg::features::{BuildLines, BuildOptions, BuildPolygons, VertexOptions};
 use velvet_peg::measure::MeasureOptions;
-use velvet_peg::{Crs, Geometry, Layer, LayerReader, Summary, Value, WriteOptions, measure};
+use velvet_peg::{
+    Advice, Crs, Geometry, Layer, LayerReader, Summary, Value, WriteOptions, measure,
+};
 
 fn data(name: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data/build").join(name)
@@ -174,11 +176,15 @@ fn a_forgotten_grouping_is_asked_for() {
     lines.vertices.order = Some("no".into());
     let outcome = lines.run(&at("t.csv"), &at("t.gpkg")).unwrap();
     let told = texts(&outcome);
-    assert!(told.contains("such as `ditch` tell features apart? Name it with --by"), "{told}");
+    assert!(told.contains("such as `ditch` tell features apart?"), "{told}");
+    let asks = |outcome: &Summary| {
+        outcome.notices.iter().any(|n| n.advice == Some(Advice::NameGroupColumn))
+    };
+    assert!(asks(&outcome));
     assert!(told.contains("`ditch` (row 2 has `T-1`, row 4 `T-2`)"), "{told}");
     lines.vertices.group = vec!["ditch".into()];
     let outcome = lines.run(&at("t.csv"), &at("u.gpkg")).unwrap();
-    assert!(!texts(&outcome).contains("--by") && outcome.out == 2);
+    assert!(!asks(&outcome) && outcome.out == 2);
 }
 
 #[test]

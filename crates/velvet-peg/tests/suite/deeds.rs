@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg::features::{BuildCourses, BuildOptions};
 use velvet_peg::measure::MeasureOptions;
-use velvet_peg::{Crs, LayerReader, LengthUnit, Summary, measure};
+use velvet_peg::{Advice, Crs, LayerReader, LengthUnit, Summary, measure};
 
 fn texts(outcome: &Summary) -> String {
     outcome.notices.iter().map(|notice| notice.text.clone()).collect::<Vec<_>>().join("\n")
@@ -171,7 +171,11 @@ fn deeds_tell_what_is_missing_or_misread() {
     let (outcome, closures) = run(mixed, &|_| {}).unwrap();
     assert_eq!((closures.len(), closures[0].unit, outcome.rejected.count), (1, None, 1));
     let rejects = std::fs::read_to_string(at("d.gpkg.rejects.csv")).unwrap();
-    assert!(rejects.contains("nothing says which one the parcel is to be in"), "{rejects}");
+    assert!(
+        rejects.contains("nothing says which unit or reference system the parcel is to be in"),
+        "{rejects}"
+    );
+    assert_eq!(outcome.rejected.first[0].1.advice, Some(Advice::StateSystemOrUnit));
     // A second start within a parcel is most likely a second parcel.
     let starts = "p,bearing,distance,e,n\nA,N 0 E,100,5,6\nA,N 90 E,100,,\nA,S 45 W,141.42,,\nB,N 0 E,9,70,80\n";
     let (outcome, _) = run(starts, &|courses| {

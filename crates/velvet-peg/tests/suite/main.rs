@@ -1,5 +1,6 @@
 //! The tests of the library, in one binary: each file is one subject.
 
+mod advice;
 mod append;
 mod assemble;
 mod attributes;

@@ -85,7 +85,7 @@ fn what_makes_no_sense_is_told_before_any_work() {
         (condition("cfs > (SELECT 1)"), "is not something that is computed here"),
         (set("cfs"), "cannot be read"),
         (set("a = name + 1"), "needs numbers, and text is there"),
-        (set("a = 1 WHERE cfs > 1"), "conditions go to --where"),
+        (set("a = 1 WHERE cfs > 1"), "holds more than assignments"),
         (Selection { keep: vec!["flow".into()], ..none() }, "there is no column `flow`"),
     ] {
         let error = run(&reader, &out, select.clone()).unwrap_err();
@@ -115,8 +115,7 @@ fn columns_are_kept_in_the_order_asked_for_and_may_be_computed() {
 fn tables_are_filtered_cut_and_converted_on_the_way() {
     let folder = tempfile::tempdir().unwrap();
     let table = folder.path().join("gates.tsv");
-    let rows = "gate\tlon\tlat\tcfs\tnote\n\
-                1\t-123.0\t47.4\t4.5\ta\n2\t-123.1\t47.4\t1\tb\n3\tbroken\t47.4\t9\tc\n4\tbroken\t47.4\t1\td\n";
+    let rows = "gate\tlon\tlat\tcfs\tnote\n1\t-123.0\t47.4\t4.5\ta\n2\t-123.1\t47.4\t1\tb\n3\tbroken\t47.4\t9\tc\n4\tbroken\t47.4\t1\td\n";
     std::fs::write(&table, rows).unwrap();
     let mut points = BuildPoints::in_system(Crs::from_epsg(4326).unwrap());
     points.build.to = Some(Crs::from_epsg(32610).unwrap());

@@ -233,6 +233,6 @@ fn what_a_shapefile_cannot_hold_is_told() {
     }
     let strict = WriteOptions { strict: true, ..WriteOptions::default() };
     let refused = folder.path().join("strict.shp");
-    assert!(layer.write_with(&refused, &strict).unwrap_err().to_string().contains("--strict"));
+    assert!(layer.write_with(&refused, &strict).unwrap_err().to_string().contains("in full"));
     assert!(!refused.exists());
 }

@@ -133,10 +133,10 @@ fn text(report: &MatchReport) -> String {
             "rows".to_string(),
             format!("{} of {} have their key in the layer", report.rows_met, report.rows),
         ),
-        ("only in the layer".to_string(), report.features_unmet.text()),
-        ("only in the table".to_string(), report.rows_unmet.text()),
-        ("repeated in the layer".to_string(), report.layer_duplicates.text()),
-        ("repeated in the table".to_string(), report.table_duplicates.text()),
+        ("only in the layer".to_string(), report.features_unmet.counted()),
+        ("only in the table".to_string(), report.rows_unmet.counted()),
+        ("repeated in the layer".to_string(), report.layer_duplicates.counted()),
+        ("repeated in the table".to_string(), report.table_duplicates.counted()),
         (
             "blank".to_string(),
             format!("{} features, {} rows", report.features_blank, report.rows_blank),
@@ -157,7 +157,7 @@ fn text(report: &MatchReport) -> String {
 }
 
 fn as_json(report: &MatchReport) -> serde_json::Value {
-    let examples = |examples: &velvet_peg::join::Examples| serde_json::json!({"count": examples.count, "first": examples.first});
+    let examples = |examples: &velvet_peg::Examples| serde_json::json!({"count": examples.count, "first": examples.first});
     serde_json::json!({
         "features": report.features,
         "rows": report.rows,

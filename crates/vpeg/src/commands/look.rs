@@ -88,8 +88,8 @@ impl Look {
         }
         if let Some(read) = look.sampled {
             show::answer(&format!(
-                "{read} of them were read, spread over the file; the figures below are theirs (--all \
-                 reads every row)"
+                "{read} of them were read, spread over the file; the figures below are theirs \
+                 (--all reads every row)"
             ))?;
         }
         show::answer("")?;
@@ -117,8 +117,8 @@ impl Look {
         show::answer(&table.text())?;
         match (&look.x, &look.y) {
             (Some(x), Some(y)) => show::answer(&format!(
-                "\nlikely coordinates: {x} and {y}, {}; reference system: missing (a table does not \
-                 state one)",
+                "\nlikely coordinates: {x} and {y}, {}; reference system: missing (a table does \
+                 not state one)",
                 look.why
             ))?,
             _ if look.geometry.is_some() => {}
@@ -186,21 +186,21 @@ impl Look {
         let stem = stem.display();
         match found {
             Found::Table(look) if look.geometry.is_some() => format!(
-                "vpeg build features {file} --geometry {} --crs REF -o {stem}.gpkg\n      (find REF, the \
-                 system that the coordinates are in, with `vpeg crs find WORDS`)",
+                "vpeg build features {file} --geometry {} --crs REF -o {stem}.gpkg\n      (find \
+                 REF, the system that the coordinates are in, with `vpeg crs find WORDS`)",
                 word(look.geometry.as_deref().unwrap_or_default())
             ),
             Found::Table(look) if look.courses => format!(
-                "vpeg build courses {file} --start EASTING,NORTHING --crs REF -o {stem}.gpkg\n      (the \
-                 courses of deeds; --by COLUMN if it holds several parcels)"
+                "vpeg build courses {file} --start EASTING,NORTHING --crs REF -o {stem}.gpkg\n      \
+                 (the courses of deeds; --by COLUMN if it holds several parcels)"
             ),
             Found::Table(look) if look.vertices.is_some() => {
                 let (by, order) = look.vertices.clone().unwrap_or_default();
                 let crs = if look.degrees == Some(true) { "EPSG:4326" } else { "REF" };
                 format!(
-                    "vpeg build lines {file} --by {} --order {} --crs {crs} -o {stem}.gpkg\n      (the rows \
-                     look like vertices; `build polygons` if they are corners, `build points` to keep \
-                     them apart)",
+                    "vpeg build lines {file} --by {} --order {} --crs {crs} -o {stem}.gpkg\n      \
+                     (the rows look like vertices; `build polygons` if they are corners, `build \
+                     points` to keep them apart)",
                     word(&by),
                     word(&order)
                 )
@@ -208,10 +208,10 @@ impl Look {
             Found::Table(look) if look.point_file.is_some() => {
                 let names = look.point_file.clone().unwrap_or_default();
                 format!(
-                    "vpeg build points {file}{} --names {} --z elevation --crs REF -o {stem}.gpkg\n      \
-                     (the order of most point files; if the easting comes first in this one, exchange \
-                     `northing` and `easting`. Find REF, the system that the coordinates are in, with \
-                     `vpeg crs find WORDS`)",
+                    "vpeg build points {file}{} --names {} --z elevation --crs REF -o \
+                     {stem}.gpkg\n      (the order of most point files; if the easting comes first \
+                     in this one, exchange `northing` and `easting`. Find REF, the system that the \
+                     coordinates are in, with `vpeg crs find WORDS`)",
                     self.table.typed(),
                     names.join(",")
                 )
@@ -219,19 +219,20 @@ impl Look {
             Found::Table(look) => match (&look.x, &look.y, look.degrees) {
                 (Some(x), Some(y), Some(true)) => format!(
                     "vpeg build points {file} --lon {} --lat {} --crs EPSG:4326 -o {stem}.gpkg\n      \
-                     (EPSG:4326 is WGS 84, what hand-held receivers give; name another if it is another)",
+                     (EPSG:4326 is WGS 84, what hand-held receivers give; name another if it is \
+                     another)",
                     word(x),
                     word(y)
                 ),
                 (Some(x), Some(y), _) => format!(
-                    "vpeg build points {file} --e {} --n {} --crs REF -o {stem}.gpkg\n      (find REF, the \
-                     system that the coordinates are in, with `vpeg crs find WORDS`)",
+                    "vpeg build points {file} --e {} --n {} --crs REF -o {stem}.gpkg\n      (find \
+                     REF, the system that the coordinates are in, with `vpeg crs find WORDS`)",
                     word(x),
                     word(y)
                 ),
                 _ => format!(
-                    "vpeg build points {file} --x COLUMN --y COLUMN --crs REF -o {stem}.gpkg\n      (say \
-                     which columns hold the coordinates)"
+                    "vpeg build points {file} --x COLUMN --y COLUMN --crs REF -o {stem}.gpkg\n      \
+                     (say which columns hold the coordinates)"
                 ),
             },
             Found::Layers { layers, .. } => match layers.first() {
@@ -284,7 +285,6 @@ fn bounds_json(extent: Option<Bounds>) -> Json {
 }
 
 fn as_json(found: &Found) -> Json {
-    let texts = |notices: &[Notice]| notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>();
     match found {
         Found::Table(look) => json!({
             "kind": "table",
@@ -312,7 +312,7 @@ fn as_json(found: &Found) -> Json {
             "unusable_rows": look.unreadable.0,
             "unusable_examples": look.unreadable.1,
             "extent": bounds_json(look.extent),
-            "notices": texts(&look.notices),
+            "notices": show::notices_as_json(&look.notices),
         }),
         Found::Layers { format, layers } => json!({
             "kind": "layers",
@@ -328,7 +328,7 @@ fn as_json(found: &Found) -> Json {
                 "columns": info.schema.fields().iter().map(|field| json!({
                     "name": field.name(), "type": velvet_peg::layer::type_name(field),
                 })).collect::<Vec<_>>(),
-                "notices": texts(notices),
+                "notices": show::notices_as_json(notices),
             })).collect::<Vec<_>>(),
         }),
     }

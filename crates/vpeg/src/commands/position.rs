@@ -52,7 +52,7 @@ impl Position {
                 "crs": sheet.system.reference(),
                 "crs_name": sheet.system.name(),
                 "forms": sections,
-                "notices": sheet.notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),
+                "notices": show::notices_as_json(&sheet.notices),
             }))?;
         } else {
             let mut sections: Vec<(String, Vec<(String, String)>)> = Vec::new();
@@ -100,8 +100,8 @@ pub(crate) fn coordinate(text: &str, crs: &Crs) -> Result<Coordinate, Error> {
 
 fn unreadable(text: &str, crs: &Crs) -> Error {
     Error::usage(format!(
-        "`{text}` cannot be read as a place of {}: write its easting and northing in {}, as in `1640416.7, \
-         250000`",
+        "`{text}` cannot be read as a place of {}: write its easting and northing in {}, as in \
+         `1640416.7, 250000`",
         crs.label(),
         crs.unit_plural()
     ))

@@ -100,8 +100,8 @@ impl Tag {
     fn text(&self, report: &TagReport) -> String {
         let mut counts = vec![
             format!("{} points in one polygon", report.inside),
-            format!("{} in several", report.several),
-            format!("{} in none", report.none),
+            format!("{} in several", report.several.count),
+            format!("{} in none", report.none.count),
         ];
         if self.within.is_some() {
             counts.insert(2, format!("{} near one", report.nearest));
@@ -113,9 +113,9 @@ impl Tag {
 fn as_json(report: &TagReport) -> serde_json::Value {
     serde_json::json!({
         "inside": report.inside,
-        "several": report.several,
+        "several": report.several.count,
         "nearest": report.nearest,
-        "none": report.none,
+        "none": report.none.count,
         "on_boundary": report.on_boundary,
         "polygons": report.polygons,
         "polygons_without_points": report.empty,

@@ -80,7 +80,7 @@ fn answer(zones: &[ZoneAnswer], notices: &[Notice]) -> Result<Ending, Error> {
             })
             .collect();
         show::json(&json!({
-            "zones": list, "notices": notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),
+            "zones": list, "notices": show::notices_as_json(notices),
         }))?;
         return Ok(Ending::Done);
     }

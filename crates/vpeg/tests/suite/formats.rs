@@ -76,8 +76,8 @@ fn geometries_go_through_text_and_back() {
     // Hexadecimal binary, with and without the number of a system inside.
     bench.write(
         "hex.csv",
-        "id,shape\n1,0101000000000000000000F03F0000000000000040\n\
-         2,0101000020E6100000000000000000F03F0000000000000040\n3,\n4,POINT (1\n5,SRID=2285;POINT(1 2)\n",
+        "id,shape\n1,0101000000000000000000F03F0000000000000040\n2,0101000020E6100000000000000000F03F0000000000000040\n3,\n4,POINT \
+         (1\n5,SRID=2285;POINT(1 2)\n",
     );
     let run = bench.run(&[
         "build",
@@ -206,7 +206,7 @@ fn what_is_lost_is_refused_where_nothing_may_be() {
         ("o.csv", "has no place for a reference system"),
         ("o.gpx", "has no columns of its own"),
         ("o.dbf", "DBF table is read, not written"),
-        ("o.xls", "--strict"),
+        ("o.xls", "cannot hold the layer in full"),
     ] {
         let run = bench.run(&["--strict", "convert", "gates.gpkg", "-o", output]);
         assert_eq!(run.code, 1, "{output}: {}", run.err);
@@ -215,8 +215,11 @@ fn what_is_lost_is_refused_where_nothing_may_be() {
     }
     assert_eq!(bench.run(&["--strict", "convert", "gates.gpkg", "-o", "o.fgb"]).code, 0);
     for (arguments, says) in [
-        (&["convert", "gates.gpkg", "--wkt", "-o", "o.shp"][..], "--wkt is for tables"),
-        (&["convert", "gates.gpkg", "--label", "gate", "-o", "o.kml"], "--label is for drawings"),
+        (&["convert", "gates.gpkg", "--wkt", "-o", "o.shp"][..], "geometry as WKT is for tables"),
+        (
+            &["convert", "gates.gpkg", "--label", "gate", "-o", "o.kml"],
+            "a column of labels is for drawings",
+        ),
         (&["look", "headgates.csv", "--all-sheets"], "is no workbook"),
         (&["look", "."], "is a folder"),
         (&["convert", "gates.gpkg", "--where", "ditch = T", "-o", "o.kml"], "'single' quotation"),

@@ -310,7 +310,11 @@ const CARELESS: &[(&str, i32, &str)] = &[
     ),
     ("run late.toml", 1, "late.toml: line 6, column 6: step 1 (lines): there is no column `dich`"),
     ("check headgates.csv", 1, "needs a geographic reference system"),
-    ("build points headgates.csv -o o.gpkg", 1, "Add --crs, such as EPSG:4326 (WGS 84)"),
+    (
+        "build points headgates.csv -o o.gpkg",
+        1,
+        "such as EPSG:4326 (WGS 84) for what hand-held receivers give: add --crs REF",
+    ),
     ("build courses deed.csv --by tract --unit cubit -o o.gpkg", 1, "cubit"),
     // Damaged files, for every command that reads them.
     ("look broken.xlsx", 1, "broken.xlsx: cannot be read as a workbook"),
@@ -336,8 +340,9 @@ fn careless_words_get_an_answer_that_says_what_to_do() {
         let bytes = std::fs::read(bench.path(whole)).unwrap();
         bench.write(cut, &bytes[..3000]);
     }
-    let late = "job = 1\nsources.v.file = \"lateral-vertices.csv\"\n[[steps]]\ndo = \"lines\"\n\
-                from = \"v\"\nby = [\"dich\"]\n[[outputs]]\nfile = \"o.gpkg\"\nfrom = [\"lines-1\"]\n";
+    let late = "job = 1\nsources.v.file = \"lateral-vertices.csv\"\n[[steps]]\ndo = \
+                \"lines\"\nfrom = \"v\"\nby = [\"dich\"]\n[[outputs]]\nfile = \"o.gpkg\"\nfrom = \
+                [\"lines-1\"]\n";
     bench.write("late.toml", late);
     for (line, code, says) in CARELESS {
         let run = bench.run(&words(line));

@@ -1,5 +1,6 @@
 //! The tests of the command, in one binary: each file is one subject.
 
+mod advice;
 mod answers;
 mod careless;
 mod documentation;

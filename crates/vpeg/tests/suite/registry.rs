@@ -187,7 +187,7 @@ fn mistakes_with_systems_and_places_are_explained() {
     let cases: [(Vec<&str>, i32, &str); 12] = [
         (vec!["crs", "show", "file:cut.prj"], 1, "no closing bracket (character 22)"),
         (vec!["crs", "show", "file:none.prj"], 1, "none.prj: cannot be read"),
-        (vec!["crs", "show", "EPSG:99999"], 1, "search with words"),
+        (vec!["crs", "show", "EPSG:99999"], 1, "search with `vpeg crs find`"),
         (vec!["crs", "guess", "old-weirs.csv", "--e", "east", "--n", "north"], 2, "--near"),
         (vec!["crs", "guess", "old-weirs.csv", "--zone", "Atlantis"], 1, "not a state"),
         (vec!["zone", "headgates.csv"], 1, "vpeg build points"),

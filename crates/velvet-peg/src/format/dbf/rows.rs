@@ -4,7 +4,7 @@ use super::read::{DbfReader, DbfRecord};
 use crate::error::{Error, Result};
 use crate::format_support::{CellType, RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
 use crate::layer::Value;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
 use std::path::PathBuf;
 
@@ -29,15 +29,26 @@ impl DbfTable {
         }
         let mut notices = Vec::new();
         if deleted > 0 {
-            notices.push(Notice::note(format!(
-                "rows that are marked as deleted are left out: {deleted}"
-            )));
+            notices.push(
+                Notice::note(
+                    NoticeKind::Unreadable,
+                    format!("rows that are marked as deleted are left out: {deleted}"),
+                )
+                .count(deleted),
+            );
         }
         if records < reader.count {
-            notices.push(Notice::warning(format!(
-                "the file is damaged: it says that it has {} rows, and {records} are there",
-                reader.count
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Unreadable,
+                    format!(
+                        "the file is damaged: it says that it has {} rows, and {records} are there",
+                        reader.count
+                    ),
+                )
+                .with("stated", reader.count as f64, "")
+                .count(records),
+            );
         }
         let bytes = std::fs::metadata(&real).map_err(failed)?.len();
         let facts = TableFacts { header: true, bytes, notices, ..TableFacts::default() };

@@ -6,7 +6,7 @@ use super::layout::{Laid, Layout};
 use crate::error::{Error, Result};
 use crate::format_support::first_row::{self, FirstRow};
 use crate::format_support::{Quoting, TableFacts, TableOptions};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
 use encoding_rs::Encoding;
 use std::io::Read;
@@ -72,7 +72,10 @@ impl Dialect {
                 None => {
                     by_blanks = detect::is_blank_delimited(sample, whole);
                     if by_blanks {
-                        notices.push(Notice::note("the fields are divided by blanks"));
+                        notices.push(Notice::note(
+                            NoticeKind::Assumed,
+                            "the fields are divided by blanks",
+                        ));
                     }
                     b','
                 }
@@ -103,16 +106,16 @@ impl Dialect {
                 FirstRow::Values => {
                     header = false;
                     let go = match options.names.is_empty() {
-                        true => {
-                            "the columns go by their numbers (column_1, column_2 …), unless \
-                                 they are named with --names"
-                        }
+                        true => "the columns go by their numbers (column_1, column_2 …)",
                         false => "the names given are its columns'",
                     };
-                    notices.push(Notice::note(format!(
-                        "the first row holds values like those below it, not names: it is a row \
-                         like the others, and {go}"
-                    )));
+                    notices.push(Notice::note(
+                        NoticeKind::Assumed,
+                        format!(
+                            "the first row holds values like those below it, not names: it is a \
+                             row like the others, and {go}"
+                        ),
+                    ));
                 }
                 FirstRow::Doubtful(why) => {
                     header = false;

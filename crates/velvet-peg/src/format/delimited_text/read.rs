@@ -4,6 +4,7 @@
 use super::dialect::Dialect;
 use super::layout::Laid;
 use super::sample;
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::text_encoding::{self, SAMPLE_BYTES, by_label, decoded};
 use crate::format_support::{RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
@@ -181,10 +182,10 @@ impl RowSource for TextRows {
         row.number = self.row;
         if lines > MOST_LINES {
             return Err(Error::data(format!(
-                "the row runs over {} lines: a quotation mark in it is not closed. Close it, or read \
-                 marks as ordinary characters with --quote none",
+                "the row runs over {} lines: a quotation mark in it is not closed. Close it",
                 lines + 1
             ))
+            .advise(Advice::QuotesAsText)
             .in_file(&self.path)
             .in_row(self.row));
         }

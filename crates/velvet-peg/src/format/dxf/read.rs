@@ -7,7 +7,7 @@ use crate::error::{Error, Result};
 use crate::format_support::OpenedLayer;
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
 use crate::layer::{CrsOrigin, GeometryKind, Value};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::cell::Cell;
 use std::fs::File;
@@ -28,10 +28,16 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let system = (None, CrsOrigin::Given);
     let mut layer = opened(path, drawing, (0, learnt), &name, system, &|keys| keys.to_vec());
     if arcs > 0 {
-        layer.2.push(Notice::note(format!(
-            "arcs of polylines are drawn out as chords of {STEP_DEGREES}° at most, within 1/26,000 \
-             of their radius: {arcs}"
-        )));
+        layer.2.push(
+            Notice::note(
+                NoticeKind::Shape,
+                format!(
+                    "arcs of polylines are drawn out as chords of {STEP_DEGREES}° at most, within \
+                     1/26,000 of their radius: {arcs}"
+                ),
+            )
+            .count(arcs),
+        );
     }
     Ok(layer)
 }

@@ -6,7 +6,7 @@ use super::{APPLICATION, LABEL};
 use crate::error::{Error, Result};
 use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, Extender, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::output::new_file;
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
@@ -206,18 +206,31 @@ impl Sink for Writer {
     fn losses(&self) -> Vec<Notice> {
         let mut losses = Vec::new();
         if self.split > 0 {
-            losses.push(Notice::warning(format!(
-                "a drawing has no holes and no features of several parts: the rings and parts of \
-                 {} {} were written as polylines or points of their own, with the same attributes",
-                self.split,
-                if self.split == 1 { "feature" } else { "features" }
-            )));
+            losses.push(
+                Notice::warning(
+                    NoticeKind::FormatLimit,
+                    format!(
+                        "a drawing has no holes and no features of several parts: the rings and \
+                         parts of {} {} were written as polylines or points of their own, with the \
+                         same attributes",
+                        self.split,
+                        if self.split == 1 { "feature" } else { "features" }
+                    ),
+                )
+                .count(self.split),
+            );
         }
         if self.cut > 0 {
-            losses.push(Notice::warning(format!(
-                "{} texts were cut to the {MOST_BYTES} bytes that extended data hold",
-                self.cut
-            )));
+            losses.push(
+                Notice::warning(
+                    NoticeKind::FormatLimit,
+                    format!(
+                        "{} texts were cut to the {MOST_BYTES} bytes that extended data hold",
+                        self.cut
+                    ),
+                )
+                .count(self.cut),
+            );
         }
         losses
     }

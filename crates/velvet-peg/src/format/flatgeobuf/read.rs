@@ -6,7 +6,7 @@ use crate::format_support::{DECLARED, OpenedLayer, Source};
 use crate::layer::{
     Batch, BatchBuilder, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, SchemaInference, Value,
 };
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_schema::{DataType, Field};
 use flatgeobuf::{ColumnType, FallibleStreamingIterator, FgbFeature, FgbReader, GeometryType};
 use std::collections::HashMap;
@@ -165,10 +165,13 @@ fn system(crs: &flatgeobuf::Crs<'_>, notices: &mut Vec<Notice>) -> Option<Crs> {
     match definition::resolve(text) {
         Ok(found) => Some(found),
         Err(error) => {
-            notices.push(Notice::warning(format!(
-                "the reference system that the file states cannot be read ({error}): the layer \
-                 counts as having none"
-            )));
+            notices.push(Notice::warning(
+                NoticeKind::System,
+                format!(
+                    "the reference system that the file states cannot be read ({error}): the layer \
+                     counts as having none"
+                ),
+            ));
             None
         }
     }

@@ -1,11 +1,12 @@
 //! Reading GeoJSON (RFC 7946) feature by feature: collections, and one feature a line.
 
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::OpenedLayer;
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
 use crate::layer::column_names::distinct;
 use crate::layer::{CrsOrigin, GeometryColumn, GeometryKind, Value};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use serde::de::{DeserializeSeed, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use serde_json::{Map, Value as Json};
 use std::cell::RefCell;
@@ -71,17 +72,20 @@ fn projected(path: &Path, info: &crate::layer::LayerInfo) -> Option<Notice> {
     let beyond = bounds.west.abs().max(bounds.east.abs()) > 180.0
         || bounds.south.abs().max(bounds.north.abs()) > 90.0;
     (beyond && info.crs.as_ref().is_some_and(Crs::is_geographic)).then(|| {
-        Notice::warning(format!(
-            "{}: GeoJSON coordinates are degrees by its standard, but these reach x {:.1} to \
-             {:.1}, y {:.1} to {:.1}: they look projected. Say which system they are in with \
-             `vpeg declare {} --crs REF -o OUT.gpkg`",
-            path.display(),
-            bounds.west,
-            bounds.east,
-            bounds.south,
-            bounds.north,
-            path.display()
-        ))
+        Notice::warning(
+            NoticeKind::System,
+            format!(
+                "{}: GeoJSON coordinates are degrees by its standard, but these reach x {:.1} to \
+                 {:.1}, y {:.1} to {:.1}: they look projected, and their system has to be declared",
+                path.display(),
+                bounds.west,
+                bounds.east,
+                bounds.south,
+                bounds.north
+            ),
+        )
+        .in_file(path)
+        .advise(Advice::Declare(Some(path.to_path_buf())))
     })
 }
 
@@ -197,11 +201,14 @@ fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<(Crs, C
     };
     let crs = Crs::parse(name)?;
     if crs.code() != Some(4326) {
-        notices.push(Notice::note(format!(
-            "the file has the `crs` member of GeoJSON before RFC 7946: its coordinates are taken \
-             as {}",
-            crs.label()
-        )));
+        notices.push(Notice::note(
+            NoticeKind::System,
+            format!(
+                "the file has the `crs` member of GeoJSON before RFC 7946: its coordinates are \
+                 taken as {}",
+                crs.label()
+            ),
+        ));
     }
     Ok((crs, CrsOrigin::File))
 }

@@ -2,12 +2,13 @@
 
 use super::existing::read_only;
 use super::{blob, quoted};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::OpenedLayer;
 use crate::format_support::Source;
 use crate::format_support::{DECLARED, key_field};
 use crate::layer::{Batch, BatchBuilder, CrsOrigin, GeometryKind, LayerInfo, Value};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_schema::{DataType, Field, Schema};
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -128,10 +129,18 @@ fn system(
         .optional()
         .map_err(failed(path))?;
     let Some((organization, code, name, text)) = row else {
-        notices.push(Notice::warning(format!(
-            "layer {table} names a reference system, number {srs_id}, that the file does not \
-             describe: it is taken as having none; declare the right one with `vpeg declare`"
-        )));
+        notices.push(
+            Notice::warning(
+                NoticeKind::System,
+                format!(
+                    "layer {table} names a reference system, number {srs_id}, that the file does \
+                     not describe: it is taken as having none"
+                ),
+            )
+            .in_file(path)
+            .in_layer(table)
+            .advise(Advice::Declare(Some(path.to_path_buf()))),
+        );
         return Ok(None);
     };
     let code = u32::try_from(code).ok().filter(|_| organization.eq_ignore_ascii_case("epsg"));
@@ -141,18 +150,33 @@ fn system(
     // A system without a code of the registry is what its definition says.
     match definition::resolve(&text) {
         Ok(crs) => {
-            notices.push(Notice::note(format!(
-                "layer {table} is in `{name}`, read from the definition in the file as {}",
-                crs.label()
-            )));
+            notices.push(
+                Notice::note(
+                    NoticeKind::System,
+                    format!(
+                        "layer {table} is in `{name}`, read from the definition in the file as {}",
+                        crs.label()
+                    ),
+                )
+                .in_file(path)
+                .in_layer(table),
+            );
             Ok(Some(crs))
         }
         Err(error) => {
-            notices.push(Notice::warning(format!(
-                "layer {table} is in the reference system `{name}`, which has no code of the EPSG \
-                 registry, and whose definition cannot be read ({error}): it is taken as having \
-                 none; declare the right one with `vpeg declare`"
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::System,
+                    format!(
+                        "layer {table} is in the reference system `{name}`, which has no code of \
+                         the EPSG registry, and whose definition cannot be read ({error}): it is \
+                         taken as having none"
+                    ),
+                )
+                .in_file(path)
+                .in_layer(table)
+                .advise(Advice::Declare(Some(path.to_path_buf()))),
+            );
             Ok(None)
         }
     }
@@ -256,12 +280,20 @@ fn widen(
             _ => (DataType::Utf8, "texts"),
         };
         let declared = field.metadata().get(DECLARED).cloned().unwrap_or_default();
-        notices.push(Notice::warning(format!(
-            "layer {}: column `{}` is declared {declared}, and {misfits} of its values are \
-             something else: all of them are read as {what}",
-            table.name,
-            field.name()
-        )));
+        notices.push(
+            Notice::warning(
+                NoticeKind::ColumnChange,
+                format!(
+                    "layer {}: column `{}` is declared {declared}, and {misfits} of its values are \
+                     something else: all of them are read as {what}",
+                    table.name,
+                    field.name()
+                ),
+            )
+            .count(misfits.unsigned_abs())
+            .in_layer(&table.name)
+            .in_column(field.name()),
+        );
         *field = Field::new(field.name().clone(), kind, true);
     }
     Ok(())

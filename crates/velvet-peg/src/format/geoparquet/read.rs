@@ -11,7 +11,7 @@ use crate::layer::{
     AttributeColumn, Batch, BatchBuilder, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo,
     SchemaInference,
 };
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_array::cast::AsArray;
 use arrow_array::{Array, ArrayRef, BinaryArray};
 use arrow_schema::{DataType, Field};
@@ -156,10 +156,13 @@ fn system(json: Option<&Json>, notices: &mut Vec<Notice>) -> Result<(Option<Crs>
             match definition::resolve(&json.to_string()) {
                 Ok(crs) => Ok((Some(crs), CrsOrigin::File)),
                 Err(error) => {
-                    notices.push(Notice::warning(format!(
-                        "the reference system that the file states cannot be read ({error}): the \
-                         layer counts as having none"
-                    )));
+                    notices.push(Notice::warning(
+                        NoticeKind::System,
+                        format!(
+                            "the reference system that the file states cannot be read ({error}): \
+                             the layer counts as having none"
+                        ),
+                    ));
                     Ok((None, CrsOrigin::Given))
                 }
             }

@@ -5,7 +5,7 @@ use crate::error::{Error, Result};
 use crate::format_support::xml::{escaped, short};
 use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals, wkt};
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::output::new_file;
 use std::fs::File;
 use std::io::{BufWriter, Read, Seek, Write};
@@ -157,6 +157,7 @@ impl Sink for Writer {
         match self.rings {
             0 => Vec::new(),
             _ => vec![Notice::warning(
+                NoticeKind::FormatLimit,
                 "GPX knows waypoints, routes and tracks: polygons were written as tracks along \
                  their rings, multi-points as waypoints of their own",
             )],

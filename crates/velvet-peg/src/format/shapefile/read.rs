@@ -12,7 +12,7 @@ use crate::format_support::two_pass::unreadable_notice;
 use crate::layer::{
     Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, SchemaInference, Value,
 };
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use arrow_schema::{DataType, Field};
 use std::collections::HashMap;
 use std::fs::File;
@@ -39,15 +39,16 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let fields = match table.exists() {
         true => DbfReader::open(&table)?.fields,
         false => {
-            notices.push(Notice::warning(format!(
-                "there is no {}: the features have no attributes",
-                table.display()
-            )));
+            notices.push(Notice::warning(
+                NoticeKind::Unreadable,
+                format!("there is no {}: the features have no attributes", table.display()),
+            ));
             Vec::new()
         }
     };
     if fields.iter().any(|field| matches!(field.kind, b'M' | b'G' | b'P')) {
         notices.push(Notice::warning(
+            NoticeKind::Unreadable,
             "memo texts, which lie in a file of their own, are not read: their column stays blank",
         ));
     }
@@ -89,11 +90,16 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
         notices.push(unreadable_notice(unreadable, &first));
     }
     if let Some(cut) = cut {
-        notices.push(Notice::warning(cut));
+        notices.push(Notice::warning(NoticeKind::Unreadable, cut));
     }
     if deleted > 0 {
-        notices
-            .push(Notice::note(format!("rows that are marked as deleted are left out: {deleted}")));
+        notices.push(
+            Notice::note(
+                NoticeKind::Unreadable,
+                format!("rows that are marked as deleted are left out: {deleted}"),
+            )
+            .count(deleted),
+        );
     }
     if learn.count == 0 && unreadable > 0 {
         return Err(
@@ -134,10 +140,13 @@ fn side_file(path: &Path, notices: &mut Vec<Notice>) -> Option<velvet_peg_core::
     match definition_file(&file) {
         Ok(crs) => Some(crs),
         Err(error) => {
-            notices.push(Notice::warning(format!(
-                "the side file of the reference system cannot be read, so the layer counts as \
-                 having none: {error}"
-            )));
+            notices.push(Notice::warning(
+                NoticeKind::System,
+                format!(
+                    "the side file of the reference system cannot be read, so the layer counts as \
+                     having none: {error}"
+                ),
+            ));
             None
         }
     }

@@ -2,12 +2,13 @@
 //! the widths of their fields can be just what they need.
 
 use super::shape::{self, ShapeType};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::dbf::{Column, DbfWriter, MOST_RECORD};
 use crate::format_support::declared;
 use crate::format_support::{Finished, ReadBack, Sink};
 use crate::layer::{Batch, GeometryKind, LayerInfo, Value, ValueRef};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::output::new_file;
 use arrow_schema::{DataType, SchemaRef};
 use csv::StringRecord;
@@ -136,44 +137,72 @@ impl Sink for Writer {
             false => (flat + file.count, high),
         });
         if flat > 0 && high > 0 {
-            losses.push(Notice::warning(format!(
-                "features without heights: {flat}, with heights: {high}; a Shapefile has heights \
-                 throughout or none, so those without go to a file of their own"
-            )));
+            losses.push(
+                Notice::warning(
+                    NoticeKind::FormatLimit,
+                    format!(
+                        "features without heights: {flat}, with heights: {high}; a Shapefile has \
+                         heights throughout or none, so those without go to a file of their own"
+                    ),
+                )
+                .with("without", flat as f64, "")
+                .with("with", high as f64, ""),
+            );
         }
         if self.missing > 0 {
-            losses.push(Notice::warning(format!(
-                "blank texts that read as missing, because a Shapefile does not tell the two \
-                 apart: {}",
-                self.missing
-            )));
+            losses.push(Notice::warning(
+                NoticeKind::FormatLimit,
+                format!(
+                    "blank texts that read as missing, because a Shapefile does not tell the two \
+                     apart: {}",
+                    self.missing
+                ),
+            ).count(self.missing));
         }
         for file in &self.files {
             for (field, learnt) in self.schema.fields().iter().zip(&file.learnt) {
                 if learnt.cut > 0 {
-                    losses.push(Notice::warning(format!(
-                        "column `{}`: {} texts are longer than the {MOST_TEXT} bytes that a \
-                         Shapefile holds and were cut",
-                        field.name(),
-                        learnt.cut
-                    )));
+                    losses.push(Notice::warning(
+                        NoticeKind::FormatLimit,
+                        format!(
+                            "column `{}`: {} texts are longer than the {MOST_TEXT} bytes that a \
+                             Shapefile holds and were cut",
+                            field.name(),
+                            learnt.cut
+                        ),
+                    ).count(learnt.cut).in_column(field.name()));
                 }
                 // What is written as text keeps its digits.
                 if learnt.is_rounded() && learnt.wide == 0 {
-                    losses.push(Notice::warning(format!(
-                        "column `{}`: its numbers need more than the {MOST_NUMBER} characters that \
-                         a Shapefile holds and were rounded to {} digits behind the point",
-                        field.name(),
-                        learnt.decimals()
-                    )));
+                    losses.push(
+                        Notice::warning(
+                            NoticeKind::FormatLimit,
+                            format!(
+                                "column `{}`: its numbers need more than the {MOST_NUMBER} \
+                                 characters that a Shapefile holds and were rounded to {} digits \
+                                 behind the point",
+                                field.name(),
+                                learnt.decimals()
+                            ),
+                        )
+                        .with("decimals", learnt.decimals() as f64, "")
+                        .in_column(field.name()),
+                    );
                 }
                 if learnt.wide > 0 {
-                    losses.push(Notice::warning(format!(
-                        "column `{}`: {} numbers have more digits than readers of \
-                         Shapefiles keep: the column is written as text",
-                        field.name(),
-                        learnt.wide
-                    )));
+                    losses.push(
+                        Notice::warning(
+                            NoticeKind::FormatLimit,
+                            format!(
+                                "column `{}`: {} numbers have more digits than readers of \
+                                 Shapefiles keep: the column is written as text",
+                                field.name(),
+                                learnt.wide
+                            ),
+                        )
+                        .count(learnt.wide)
+                        .in_column(field.name()),
+                    );
                 }
             }
         }
@@ -204,6 +233,7 @@ impl Sink for Writer {
         }
         if self.crs.is_none() {
             finished.notices.push(Notice::warning(
+                NoticeKind::System,
                 "the layer has no reference system, so there is no .prj: say which one it is in, \
                  or readers will guess",
             ));
@@ -446,8 +476,9 @@ impl OneKind {
         if size > MOST_RECORD {
             return Err(Error::usage(format!(
                 "a row of its attributes takes {size} bytes, and a Shapefile holds {MOST_RECORD}: \
-                 leave columns out with --keep, or write a .gpkg"
+                 a .gpkg holds more"
             ))
+            .advise(Advice::KeepColumns)
             .in_file(&self.path));
         }
         let mut table = DbfWriter::create(file, columns.clone()).map_err(failed)?;

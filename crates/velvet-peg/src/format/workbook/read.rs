@@ -2,12 +2,13 @@
 //! Columns of several sheets are matched by their names.
 
 use super::sheet::{Head, Sheet, Workbook};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::{
     CellType, RowSource, SheetShape, SourceRow, TableFacts, TableOptions, TableSource, TableToOpen,
 };
 use crate::layer::column_names::distinct;
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
 use std::fmt;
 use std::path::Path;
@@ -29,27 +30,51 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
                     .in_file(shown)
                     .in_sheet(name));
             }
-            notices.push(Notice::note(format!("sheet {name} is empty")));
+            notices.push(
+                Notice::note(NoticeKind::Unreadable, format!("sheet {name} is empty"))
+                    .in_sheet(name),
+            );
             continue;
         }
         if sheet.unsaved > 0 {
-            notices.push(Notice::warning(format!(
-                "sheet {name}: formulas without a saved value: {}. They read as blank: open the \
-                 workbook in the program that made it, and save it",
-                sheet.unsaved
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Unreadable,
+                    format!(
+                        "sheet {name}: formulas without a saved value: {}. They read as blank: \
+                         open the workbook in the program that made it, and save it",
+                        sheet.unsaved
+                    ),
+                )
+                .count(sheet.unsaved as u64)
+                .in_sheet(name),
+            );
         }
         let head = sheet.head(options.header_row, options.no_header);
         match head.row {
             Some(1) => {}
             Some(row) => {
-                notices.push(Notice::note(format!("sheet {name}: the header is in row {row}")));
+                notices.push(
+                    Notice::note(
+                        NoticeKind::Assumed,
+                        format!("sheet {name}: the header is in row {row}"),
+                    )
+                    .with("row", row as f64, "")
+                    .in_sheet(name),
+                );
             }
             None if options.no_header => {}
-            None => notices.push(Notice::warning(format!(
-                "sheet {name} has no row that looks like a header: columns go by their numbers \
-                 (name the row with --header-row)"
-            ))),
+            None => notices.push(
+                Notice::warning(
+                    NoticeKind::Assumed,
+                    format!(
+                        "sheet {name} has no row that looks like a header: columns go by their \
+                         numbers"
+                    ),
+                )
+                .in_sheet(name)
+                .advise(Advice::NameHeaderRow),
+            ),
         }
         tables.push((sheet, head));
     }
@@ -76,11 +101,17 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
             .map(|at| format!("`{}`", columns[at]))
             .collect();
         if !lacks.is_empty() {
-            notices.push(Notice::warning(format!(
-                "sheet {} has no column {}: blank in its rows",
-                sheet.name,
-                lacks.join(", ")
-            )));
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Unreadable,
+                    format!(
+                        "sheet {} has no column {}: blank in its rows",
+                        sheet.name,
+                        lacks.join(", ")
+                    ),
+                )
+                .in_sheet(&sheet.name),
+            );
         }
     }
     let several = names.len() > 1;
@@ -222,11 +253,9 @@ fn chosen(path: &Path, sheets: &[SheetShape], options: &TableOptions) -> Result<
         [only] => Ok(vec![only.name.clone()]),
         [] => Ok(vec![sheets[0].name.clone()]),
         [first, ..] if options.first_sheet => Ok(vec![first.name.clone()]),
-        _ => Err(Error::usage(format!(
-            "has several sheets: name one with --sheet (or take --all-sheets); there {}",
-            list(sheets)
-        ))
-        .in_file(path)),
+        _ => Err(Error::usage(format!("has several sheets; there {}", list(sheets)))
+            .advise(Advice::NameSheet)
+            .in_file(path)),
     }
 }
 

@@ -8,7 +8,7 @@ use crate::format_support::{
     default_decimals, row_sum,
 };
 use crate::layer::{Batch, LayerInfo, ValueRef};
-use crate::notice::Notice;
+use crate::notice::{Notice, NoticeKind};
 use crate::output::new_file;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet, XlsxError};
 use std::io::Write;
@@ -110,16 +110,28 @@ impl Sink for Writer {
     fn losses(&self) -> Vec<Notice> {
         let mut losses = Vec::new();
         if self.cut > 0 {
-            losses.push(Notice::warning(format!(
-                "{} texts were cut to the {MOST_CHARACTERS} characters that a cell holds",
-                self.cut
-            )));
+            losses.push(
+                Notice::warning(
+                    NoticeKind::FormatLimit,
+                    format!(
+                        "{} texts were cut to the {MOST_CHARACTERS} characters that a cell holds",
+                        self.cut
+                    ),
+                )
+                .count(self.cut),
+            );
         }
         if self.long > 0 {
-            losses.push(Notice::warning(format!(
-                "{} whole numbers have more digits than a cell keeps: written as text",
-                self.long
-            )));
+            losses.push(
+                Notice::warning(
+                    NoticeKind::FormatLimit,
+                    format!(
+                        "{} whole numbers have more digits than a cell keeps: written as text",
+                        self.long
+                    ),
+                )
+                .count(self.long),
+            );
         }
         losses
     }

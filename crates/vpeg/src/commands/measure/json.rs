@@ -104,7 +104,7 @@ pub(super) fn as_json(measures: &Measures, name: &str, units: &Units) -> Json {
             "area_ground_m2": all(|m| m.ground_area_m2),
         },
         "groups": groups,
-        "notices": measures.notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),
+        "notices": crate::show::notices_as_json(&measures.notices),
     })
 }
 

@@ -2,6 +2,7 @@
 
 use crate::error::{Error, Result};
 use crate::layer::GeometryColumn;
+use crate::select::computed_column::place_of;
 use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::DataType;
 use sqlparser::ast::{Expr, visit_expressions};
@@ -27,18 +28,8 @@ impl<'a> Context<'a> {
         self.attributes.num_rows()
     }
 
-    /// The place of a column: by its very name, or without regard to capitals.
-    pub(super) fn find(&self, name: &str) -> Option<usize> {
-        let schema = self.attributes.schema();
-        let fields = schema.fields();
-        fields
-            .iter()
-            .position(|field| field.name() == name)
-            .or_else(|| fields.iter().position(|field| field.name().eq_ignore_ascii_case(name)))
-    }
-
     pub(super) fn column(&self, name: &str) -> Result<ArrayRef> {
-        match self.find(name) {
+        match place_of(&self.attributes.schema(), name) {
             Some(at) => Ok(self.attributes.column(at).clone()),
             None => {
                 let schema = self.attributes.schema();

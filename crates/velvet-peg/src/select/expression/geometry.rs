@@ -57,8 +57,8 @@ pub(super) fn measure(name: &str, context: &Context<'_>) -> Result<Option<ArrayR
         "ST_LENGTH" | "ST_PERIMETER" | "ST_AREA" => {
             let crs = context.crs.ok_or_else(|| {
                 Error::usage(format!(
-                    "{name} is in metres on the ellipsoid, and the layer has no reference system to \
-                     know it by: declare it, or take {} in the data's own unit",
+                    "{name} is in metres on the ellipsoid, and the layer has no reference system \
+                     to know it by: declare it, or take {} in the data's own unit",
                     name.replace("ST_", "PLANE_")
                 ))
             })?;

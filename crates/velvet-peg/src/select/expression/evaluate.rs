@@ -1,8 +1,8 @@
 //! Evaluating an SQL expression on a batch, column by column.
 
 use super::context::{Context, type_text};
+use super::functions;
 use super::values::{Values, alike, boolean, choose, numeric};
-use super::{functions, is_negative};
 use crate::error::{Error, Result};
 use arrow_array::cast::AsArray;
 use arrow_array::types::Float64Type;
@@ -288,4 +288,9 @@ fn cast_type(name: &str, expression: &Expr) -> Result<DataType> {
             )));
         }
     })
+}
+
+/// True for a number with a sign, which is a literal to people.
+fn is_negative(operator: &UnaryOperator) -> bool {
+    matches!(operator, UnaryOperator::Minus)
 }

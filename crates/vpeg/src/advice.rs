@@ -1,0 +1,121 @@
+//! What can be done about an error or a notice, in the words of the command line.
+
+use std::path::Path;
+use velvet_peg::{Advice, Error, Notice, Reason};
+
+/// The text of an error, with what to do.
+pub(crate) fn of_error(error: &Error) -> String {
+    let file = error.location().file.as_deref();
+    match error.advice() {
+        Some(advice) => joined(&error.to_string(), &words(advice, file)),
+        None => error.to_string(),
+    }
+}
+
+/// The text of a notice, with what to do.
+pub(crate) fn of_notice(notice: &Notice) -> String {
+    let file = notice.location.file.as_deref();
+    match &notice.advice {
+        Some(advice) => joined(&notice.text, &words(advice, file)),
+        None => notice.text.clone(),
+    }
+}
+
+/// The text of a reason to reject a row, with what to do.
+pub(crate) fn of_reason(reason: &Reason) -> String {
+    match &reason.advice {
+        Some(advice) => joined(&reason.text, &words(advice, None)),
+        None => reason.text.clone(),
+    }
+}
+
+/// A sentence goes on with what to do; what ended before it is followed by a sentence of its own.
+fn joined(text: &str, advice: &str) -> String {
+    if advice.starts_with("or ") {
+        format!("{text}, {advice}")
+    } else if text.ends_with(['.', '?', '!']) {
+        let mut letters = advice.chars();
+        let first = letters.next().map(|c| c.to_uppercase().to_string()).unwrap_or_default();
+        format!("{text} {first}{}", letters.as_str())
+    } else {
+        format!("{text}: {advice}")
+    }
+}
+
+fn words(advice: &Advice, file: Option<&Path>) -> String {
+    let file = |known: Option<&Path>| known.or(file).map_or("FILE".to_string(), in_shell);
+    let fixed = match advice {
+        Advice::BuildFirst => {
+            "do so with `vpeg build points` (or `vpeg build features` where a column holds \
+             geometries as text)"
+        }
+        Advice::Check => "`vpeg check` says where",
+        Advice::Convert => "to carry them from one to the other use `vpeg convert`",
+        Advice::ConvertTo(reference) => return format!("add --to {}", in_shell(reference)),
+        Advice::Declare(known) => {
+            return format!(
+                "declare it with `vpeg declare {} --crs REF -o OUT` (`vpeg crs find` searches for \
+                 REF, `vpeg crs guess` ranks candidates)",
+                file(known.as_deref())
+            );
+        }
+        Advice::DeclareLater(out) => {
+            return format!(
+                "add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
+                in_shell(out)
+            );
+        }
+        Advice::FindSystem => "search with `vpeg crs find`",
+        Advice::GuessSystem => "`vpeg crs guess` ranks the candidates",
+        Advice::KeepColumns => "leave columns out with --keep or --drop",
+        Advice::LooseKeys => "--loose has them meet",
+        Advice::ManyRows => "or add --many to get the feature once for each row",
+        Advice::NameCourseColumns => "name it with --bearing or --distance",
+        Advice::NameCoordinateColumns => {
+            "say which they are with --x (longitude or easting) and --y (latitude or northing)"
+        }
+        Advice::NameEncoding => "or name the encoding with --encoding",
+        Advice::NameGeometryColumn => "name it with --geometry",
+        Advice::NameGrid => "or name a grid with --grid (utm, state-plane, or a projected system)",
+        Advice::NameGroupColumn => "name the column that tells them apart with --by",
+        Advice::NameHeaderRow => "name the row with --header-row",
+        Advice::NameLayer => "name one with --layer",
+        Advice::NameTableColumns => "--names gives them names",
+        Advice::NameSheet => "name one with --sheet, or take all with --all-sheets",
+        Advice::Overwrite => "or add --overwrite to replace it",
+        Advice::PrefixColumns => "--prefix sets them apart",
+        Advice::QuotesAsText => "or read marks as ordinary characters with --quote none",
+        Advice::Repair => "--repair mends them",
+        Advice::StateHeader => "say which with --header or --no-header",
+        Advice::StateHeight => "--height gives the ground's",
+        Advice::StateNumberFormat => {
+            "say --decimal-comma if the comma is a decimal point, --thousands , if it groups \
+             thousands"
+        }
+        Advice::StateStart => {
+            "add --start EASTING,NORTHING, or name the columns that hold it with --x and --y"
+        }
+        Advice::StateSystem => "add --crs REF",
+        Advice::StateSystemOrUnit => "add --crs REF or --unit UNIT",
+        Advice::StartsFromColumns => "leave out --start",
+        Advice::NameStartColumns => "name them with --x and --y",
+        Advice::UseCondition => "conditions go to --where",
+        Advice::UseLayer => "use `vpeg convert`, `vpeg declare` or `vpeg measure` on it",
+        Advice::ZonesOf(known) => {
+            return format!("`vpeg zone {}` names the zones it lies in", file(known.as_deref()));
+        }
+        // Advice of a later library: its text has to do alone.
+        _ => "see `vpeg help`",
+    };
+    fixed.to_string()
+}
+
+/// A word as shells take it: in quotes where it holds more than plain signs.
+pub(crate) fn in_shell(word: impl AsRef<std::ffi::OsStr>) -> String {
+    let word = word.as_ref().to_string_lossy();
+    let plain = |c: char| c.is_alphanumeric() || "._/-:+,=@%".contains(c);
+    match !word.is_empty() && word.chars().all(plain) {
+        true => word.into_owned(),
+        false => format!("'{}'", word.replace('\'', "'\\''")),
+    }
+}
