@@ -44,7 +44,9 @@ impl PendingOutputs {
 
     /// Holds a file whose copy is being changed.
     pub(super) fn hold(&mut self, target: &Path) -> Result<()> {
-        self.holds.push((target.to_path_buf(), Hold::take(target)?));
+        if let Some(hold) = Hold::take(target)? {
+            self.holds.push((target.to_path_buf(), hold));
+        }
         Ok(())
     }
 

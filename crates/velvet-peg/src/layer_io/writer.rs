@@ -98,8 +98,9 @@ impl LayerWriter {
             }
         }
         let mut options = options.clone();
+        let asked_to_replace = options.overwrite || options.replace_file;
         options.overwrite = options.replaces();
-        let pending = Pending::create(path, options.overwrite)?;
+        let mut pending = Pending::create(path, options.overwrite)?;
         let mut info = info.clone();
         info.schema = held_schema(&info.schema).map_err(|error| error.in_file(path))?;
         let columns = info.schema.clone();
@@ -110,15 +111,18 @@ impl LayerWriter {
         let store = format.description().store();
         let mut append = None;
         let (mut placing, mut hold) = (None, None);
-        if options.append && path.exists() {
-            if store.is_none() {
-                hold = Some(Hold::take(path)?);
-            }
+        if options.append && store.is_none() {
+            hold = Hold::take(path)?;
+        }
+        if options.append && (hold.is_some() || path.exists()) {
             append = Append::plan(path, format, &info, &options, &mut notices)?;
             if let Some(append) = &append {
                 info = append.info.clone();
             }
             placing = store.map(|store| (store, Placing::Add));
+        } else if options.append && !asked_to_replace {
+            // What another program puts there meanwhile would be lost.
+            pending.refuse_existing();
         }
         if let Some(store) = store {
             if append.is_none() {

@@ -38,6 +38,11 @@ pub(crate) struct Pending {
 }
 
 impl Pending {
+    /// From now on, nothing that is there when the file is whole is replaced.
+    pub(crate) fn refuse_existing(&mut self) {
+        self.overwrite = false;
+    }
+
     /// # Errors
     /// If the target exists and is not to be overwritten, is no regular file, or its folder is not
     /// there or cannot be written.

@@ -7,7 +7,7 @@
 use super::moves::{MOVES, Moves, is_main};
 use super::place::{folder_of, refuse_existing};
 use super::temporary::{TemporaryFolder, uninterrupted};
-use crate::error::{Error, Result};
+use crate::error::{Error, Kind, Result};
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -53,7 +53,7 @@ pub(crate) fn publish(waiting: &[&TemporaryFolder], moves: &Moves, overwrite: bo
     }
     uninterrupted(|| {
         let mut done = Done::default();
-        let moved = take_places(moves, waiting[0].path(), &mut done);
+        let moved = take_places(moves, waiting[0].path(), overwrite, &mut done);
         if moved.is_err() {
             done.undo();
         }
@@ -63,10 +63,22 @@ pub(crate) fn publish(waiting: &[&TemporaryFolder], moves: &Moves, overwrite: bo
                 let _ = std::fs::remove_file(folder.path().join(MOVES));
             }
         }
-        moved.map_err(|(path, e)| failed(&path)(e))
+        moved.map_err(|(path, e)| match e.kind() {
+            io::ErrorKind::AlreadyExists => appeared(&path),
+            _ => failed(&path)(e),
+        })
     })?;
     sync_folders(moves);
     Ok(())
+}
+
+/// The error of a place that another program took while the output was made.
+fn appeared(path: &Path) -> Error {
+    Error::new(
+        Kind::Exists,
+        "was written by another program meanwhile, and is not replaced: try again",
+    )
+    .in_file(path)
 }
 
 /// The new file gets the permissions, and if possible the owner, of the one in its place.
@@ -109,6 +121,7 @@ impl Done {
 fn take_places(
     moves: &Moves,
     room: &Path,
+    overwrite: bool,
     done: &mut Done,
 ) -> std::result::Result<(), (PathBuf, io::Error)> {
     let mut number = 0;
@@ -130,6 +143,11 @@ fn take_places(
     let mut order: Vec<&(PathBuf, PathBuf)> = moves.moves.iter().collect();
     order.sort_by_key(|(_, to)| is_main(to));
     for (from, to) in order {
+        if !overwrite {
+            move_new(from, to).map_err(|e| (to.clone(), e))?;
+            done.moved.push((from.clone(), to.clone(), None));
+            continue;
+        }
         let kept = to.exists().then(|| spare(to));
         if let Some(kept) = &kept {
             let linked = std::fs::hard_link(to, kept);
@@ -144,6 +162,17 @@ fn take_places(
         done.moved.push((from.clone(), to.clone(), kept));
     }
     Ok(())
+}
+
+/// Moves a file to a place where nothing is, also if another program puts something there at the
+/// same time: only one of them succeeds.
+fn move_new(from: &Path, to: &Path) -> io::Result<()> {
+    match std::fs::hard_link(from, to) {
+        Ok(()) => std::fs::remove_file(from),
+        Err(error) if error.kind() == io::ErrorKind::AlreadyExists => Err(error),
+        // File systems without links: nothing was there a moment ago.
+        Err(_) => std::fs::rename(from, to),
+    }
 }
 
 /// True for files of one set: the same folder and name, but for the extension.

@@ -257,6 +257,26 @@ fn programs_that_add_to_one_file_at_once_lose_nothing() {
     }
 }
 
+/// Where nothing is there yet, the first makes the file; whoever comes too late to add to it and
+/// too early to see it is refused. Whatever was said to be written is there.
+#[test]
+fn programs_that_begin_one_file_at_once_lose_nothing_that_they_report() {
+    let bench = Bench::with_demo();
+    for round in 0..3 {
+        for ending in ["gpkg", "shp", "geojson", "fgb", "parquet", "geojsonl"] {
+            let out = format!("new-{round}.{ending}");
+            let line = format!("build points old-weirs.csv --crs EPSG:2285 -o {out} --append");
+            let running: Vec<Child> = (0..4).map(|_| start(&bench, &line)).collect();
+            let written =
+                running.into_iter().filter_map(|mut c| c.wait().ok()).filter(|s| s.success());
+            let wanted = 16 * written.count();
+            assert!(wanted > 0, "{out}");
+            let look = bench.ok(&["look", &out, "--json"]).json();
+            assert_eq!(look["layers"][0]["features"], wanted, "{out}: {look}");
+        }
+    }
+}
+
 #[test]
 fn rejects_are_added_to_where_features_are() {
     let bench = Bench::with_demo();
