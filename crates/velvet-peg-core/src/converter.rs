@@ -13,6 +13,7 @@ use crate::geocentric;
 use crate::grid::Grids;
 use crate::height_plan::HeightPlan;
 use crate::position::Coordinate;
+use crate::position::Geographic;
 use crate::route::{Policy, Route, plan};
 use std::sync::Arc;
 
@@ -252,17 +253,17 @@ impl Converter {
             }
             Mapping::Projected { projection, unit, x_sense, y_sense } => {
                 let metres = unit.metres();
-                let (lon, lat) =
+                let at =
                     projection.to_geographic(at.x * x_sense * metres, at.y * y_sense * metres)?;
-                State { lon, lat, h }
+                State::new(at, h)
             }
             Mapping::Geocentric(unit) => {
                 let metres = unit.metres();
-                let (lon, lat, h) = geocentric::to_geographic(
+                let (at, h) = geocentric::to_geographic(
                     ellipsoid,
                     [at.x * metres, at.y * metres, at.z * metres],
                 );
-                State { lon: crate::math::degrees::wrap(lon - meridian), lat, h }
+                State { lon: crate::math::degrees::wrap(at.lon - meridian), lat: at.lat, h }
             }
         };
         for step in &self.route.steps {
@@ -272,7 +273,7 @@ impl Converter {
             HeightPlan::Carry => at.z,
             HeightPlan::Ellipsoidal(_, unit) => state.h / unit,
             HeightPlan::Gravity { factor, offset } => {
-                let up = offset.as_ref().map_or(0.0, |offset| offset.at(state.lon, state.lat));
+                let up = offset.as_ref().map_or(0.0, |offset| offset.at(state.position()));
                 at.z * factor + up
             }
         };
@@ -281,13 +282,17 @@ impl Converter {
                 Coordinate { x: state.lon / unit.degrees(), y: state.lat / unit.degrees(), z }
             }
             Mapping::Projected { projection, unit, x_sense, y_sense } => {
-                let (e, n) = projection.to_grid(state.lon, state.lat)?;
+                let (e, n) = projection.to_grid(state.position())?;
                 Coordinate { x: e / unit.metres() * x_sense, y: n / unit.metres() * y_sense, z }
             }
             Mapping::Geocentric(unit) => {
                 let datum = self.target.datum()?;
                 let lon = state.lon + datum.prime_meridian().longitude_deg;
-                let p = geocentric::from_geographic(datum.ellipsoid(), lon, state.lat, state.h);
+                let p = geocentric::from_geographic(
+                    datum.ellipsoid(),
+                    Geographic { lat: state.lat, lon },
+                    state.h,
+                );
                 let [x, y, z] = p.map(|metres| metres / unit.metres());
                 Coordinate { x, y, z }
             }

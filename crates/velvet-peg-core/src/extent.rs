@@ -1,5 +1,6 @@
 //! Areas of use: boxes in longitude and latitude that may cross the 180° meridian.
 
+use crate::position::Geographic;
 use velvet_peg_epsg::{BoundingBox, ExtentRow};
 
 /// A box in degrees; `west > east` where it crosses the 180° meridian.
@@ -70,23 +71,23 @@ impl Extent {
         &self.boxes
     }
 
-    /// True if a position (degrees from Greenwich) lies inside, or if the registry states
+    /// True if a position (longitude from Greenwich) lies inside, or if the registry states
     /// no box.
-    pub fn contains(&self, lon: f64, lat: f64) -> bool {
-        self.boxes.is_empty() || self.boxes.iter().any(|bounds| holds(bounds, lon, lat))
+    pub fn contains(&self, at: Geographic) -> bool {
+        self.boxes.is_empty() || self.boxes.iter().any(|bounds| holds(bounds, at))
     }
 
     /// True if a position lies inside or no more than so many degrees outside, or if the
     /// registry states no box.
-    pub fn is_near(&self, lon: f64, lat: f64, margin_deg: f64) -> bool {
+    pub fn is_near(&self, at: Geographic, margin_deg: f64) -> bool {
         self.boxes.is_empty()
             || self.boxes.iter().any(|b| {
                 let width =
                     if b.west <= b.east { b.east - b.west } else { b.east - b.west + 360.0 };
                 // Eastward from the western side, round the globe.
-                let along = (lon - (b.west - margin_deg)).rem_euclid(360.0);
+                let along = (at.lon - (b.west - margin_deg)).rem_euclid(360.0);
                 along <= width + 2.0 * margin_deg
-                    && (b.south - margin_deg..=b.north + margin_deg).contains(&lat)
+                    && (b.south - margin_deg..=b.north + margin_deg).contains(&at.lat)
             })
     }
 
@@ -118,7 +119,8 @@ impl Extent {
     }
 }
 
-fn holds(bounds: &Bounds, lon: f64, lat: f64) -> bool {
+fn holds(bounds: &Bounds, at: Geographic) -> bool {
+    let Geographic { lon, lat } = at;
     let in_longitude = if bounds.west <= bounds.east {
         (bounds.west..=bounds.east).contains(&lon)
     } else {

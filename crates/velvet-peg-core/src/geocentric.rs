@@ -8,21 +8,21 @@
 use crate::ellipsoid::Ellipsoid;
 use crate::math::degrees;
 use crate::math::elementary::{norm, unit};
+use crate::position::Geographic;
 
-/// Geocentric X, Y, Z in metres of longitude and latitude in degrees and ellipsoidal height
-/// in metres.
+/// Geocentric X, Y, Z in metres of a position and its ellipsoidal height in metres.
 ///
 /// ```
-/// use velvet_peg_core::{geocentric, Ellipsoid};
+/// use velvet_peg_core::{geocentric, Ellipsoid, Geographic};
 /// let wgs84 = Ellipsoid::from_epsg(7030)?;
-/// let [x, y, z] = geocentric::from_geographic(&wgs84, 0.0, 0.0, 10.0);
+/// let [x, y, z] = geocentric::from_geographic(&wgs84, Geographic { lat: 0.0, lon: 0.0 }, 10.0);
 /// assert_eq!([x, y, z], [6378147.0, 0.0, 0.0]);
 /// # Ok::<(), velvet_peg_core::Error>(())
 /// ```
-pub fn from_geographic(ellipsoid: &Ellipsoid, lon_deg: f64, lat_deg: f64, h_m: f64) -> [f64; 3] {
+pub fn from_geographic(ellipsoid: &Ellipsoid, at: Geographic, h_m: f64) -> [f64; 3] {
     let e2 = ellipsoid.eccentricity_squared();
-    let (sin_lat, cos_lat) = degrees::sin_cos(lat_deg);
-    let (sin_lon, cos_lon) = degrees::sin_cos(lon_deg);
+    let (sin_lat, cos_lat) = degrees::sin_cos(at.lat);
+    let (sin_lon, cos_lon) = degrees::sin_cos(at.lon);
     let nu = ellipsoid.semi_major_m() / (1.0 - e2 * sin_lat * sin_lat).sqrt();
     [
         (nu + h_m) * cos_lat * cos_lon,
@@ -31,17 +31,17 @@ pub fn from_geographic(ellipsoid: &Ellipsoid, lon_deg: f64, lat_deg: f64, h_m: f
     ]
 }
 
-/// Longitude, latitude (degrees) and ellipsoidal height (metres) of geocentric X, Y, Z in
+/// Position and ellipsoidal height (metres) of geocentric X, Y, Z in
 /// metres. Good to a nanometre from 6000 km inside the surface to any height outside.
 ///
 /// ```
-/// use velvet_peg_core::{geocentric, Ellipsoid};
+/// use velvet_peg_core::{geocentric, Ellipsoid, Geographic};
 /// let wgs84 = Ellipsoid::from_epsg(7030)?;
-/// let (lon, lat, h) = geocentric::to_geographic(&wgs84, [0.0, 6378147.0, 0.0]);
-/// assert_eq!((lon, lat, h), (90.0, 0.0, 10.0));
+/// let (at, h) = geocentric::to_geographic(&wgs84, [0.0, 6378147.0, 0.0]);
+/// assert_eq!((at, h), (Geographic { lat: 0.0, lon: 90.0 }, 10.0));
 /// # Ok::<(), velvet_peg_core::Error>(())
 /// ```
-pub fn to_geographic(ellipsoid: &Ellipsoid, [x, y, z]: [f64; 3]) -> (f64, f64, f64) {
+pub fn to_geographic(ellipsoid: &Ellipsoid, [x, y, z]: [f64; 3]) -> (Geographic, f64) {
     let (a, b) = (ellipsoid.semi_major_m(), ellipsoid.semi_minor_m());
     let e2 = ellipsoid.eccentricity_squared();
     let ep2 = e2 / (1.0 - e2);
@@ -62,5 +62,5 @@ pub fn to_geographic(ellipsoid: &Ellipsoid, [x, y, z]: [f64; 3]) -> (f64, f64, f
     }
     let (sin_lat, cos_lat) = direction;
     let h = p * cos_lat + z * sin_lat - a * (1.0 - e2 * sin_lat * sin_lat).sqrt();
-    (lon, degrees::atan2(sin_lat, cos_lat), h)
+    (Geographic { lat: degrees::atan2(sin_lat, cos_lat), lon }, h)
 }

@@ -138,7 +138,7 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
         let kind = matches!(row.kind, CrsKind::Projected | CrsKind::Geographic2D);
         let reaches = || {
             let extent = Extent::of_codes(&row.extents);
-            !extent.boxes().is_empty() && extent.is_near(centre.lon, centre.lat, MARGIN)
+            !extent.boxes().is_empty() && extent.is_near(centre, MARGIN)
         };
         if !kind || row.deprecated || !reaches() {
             continue;
@@ -321,10 +321,10 @@ fn hypotheses(crs: &Crs) -> Vec<Hypothesis> {
 
 fn land(crs: &Crs, hypothesis: Hypothesis, point: (f64, f64)) -> Option<Geographic> {
     let meridian = crs.datum()?.prime_meridian().longitude_deg;
-    let (lon, lat) = match crs.mapping().ok()? {
+    let Geographic { lon, lat } = match crs.mapping().ok()? {
         Mapping::Geographic(unit) => {
             let (x, y) = hypothesis.apply(point, 1.0);
-            (x * unit.degrees(), y * unit.degrees())
+            Geographic { lat: y * unit.degrees(), lon: x * unit.degrees() }
         }
         Mapping::Projected { projection, unit, x_sense, y_sense } => {
             let (x, y) = hypothesis.apply(point, unit.metres());
@@ -351,7 +351,7 @@ fn miss(
             Some(target) => geodesic.inverse(place, *target).distance_m,
             None => f64::INFINITY,
         },
-        Expected::State(state) => match county_at(place.lon, place.lat) {
+        Expected::State(state) => match county_at(place) {
             Some(county) if county.state.eq_ignore_ascii_case(state) => 0.0,
             _ => geodesic.inverse(place, centre).distance_m,
         },

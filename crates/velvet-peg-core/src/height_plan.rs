@@ -10,6 +10,7 @@ use crate::crs::{Crs, Height, VerticalCrs, datum_code};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Coverage, Extent};
+use crate::position::Geographic;
 use crate::projection::Parameters;
 use velvet_peg_epsg::{CrsRow, OperationKind, OperationRow, operations_of_datum};
 
@@ -159,7 +160,8 @@ impl Offset {
     }
 
     /// What is added in units of the target's axis.
-    pub(crate) fn at(&self, lon: f64, lat: f64) -> f64 {
+    pub(crate) fn at(&self, at: Geographic) -> f64 {
+        let Geographic { lon, lat } = at;
         let tilt = self.slopes.as_ref().map_or(0.0, |slopes| {
             slopes.by_lat * slopes.rho * (lat - slopes.lat0).to_radians()
                 + slopes.by_lon

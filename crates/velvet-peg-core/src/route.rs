@@ -14,6 +14,7 @@ use crate::crs::{Crs, Datum, datum_code};
 use crate::datum::{Operation, Setting, Unavailable};
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Coverage};
+use crate::position::Geographic;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
@@ -327,7 +328,7 @@ impl Chain {
                 let wide = if bounds.east < bounds.west { 360.0 } else { 0.0 };
                 let lon = (bounds.west + bounds.east + wide) / 2.0;
                 let lat = (bounds.south + bounds.north) / 2.0;
-                let moved = operation.displacement_m(lon, lat, &from, &to);
+                let moved = operation.displacement_m(Geographic { lat, lon }, &from, &to);
                 moved.is_some_and(|metres| metres < STOPGAP_M)
             })
     }

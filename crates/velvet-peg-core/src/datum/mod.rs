@@ -31,6 +31,16 @@ pub(crate) struct State {
     pub(crate) h: f64,
 }
 
+impl State {
+    pub(crate) fn new(at: Geographic, h: f64) -> State {
+        State { lon: at.lon, lat: at.lat, h }
+    }
+
+    pub(crate) fn position(self) -> Geographic {
+        Geographic { lat: self.lat, lon: self.lon }
+    }
+}
+
 const NEEDS_EPOCH: &str = "the epoch of the coordinates, in decimal years";
 
 #[derive(Clone, Debug)]
@@ -243,10 +253,10 @@ impl Operation {
     }
 
     /// How far the operation moves a place on the ground, metres; none where it cannot be run.
-    pub(crate) fn displacement_m(&self, lon: f64, lat: f64, from: &Side, to: &Side) -> Option<f64> {
-        let moved = self.run(State { lon, lat, h: 0.0 }, from, to, false)?;
-        let east = (moved.lon - lon) * lat.to_radians().cos();
-        Some((moved.lat - lat).hypot(east).to_radians() * from.ellipsoid.semi_major_m())
+    pub(crate) fn displacement_m(&self, at: Geographic, from: &Side, to: &Side) -> Option<f64> {
+        let moved = self.run(State::new(at, 0.0), from, to, false)?;
+        let east = (moved.lon - at.lon) * at.lat.to_radians().cos();
+        Some((moved.lat - at.lat).hypot(east).to_radians() * from.ellipsoid.semi_major_m())
     }
 
     /// Runs the operation in its direction, from the system on `from` to that on `to`. Where
@@ -292,7 +302,7 @@ impl Operation {
     /// Forward the shift is added; backward the place is found whose shifted image this is.
     fn shift_by_grid(&self, grid: &ShiftGrid, state: State) -> Option<State> {
         if !self.reversed {
-            let shift = grid.shift(state.lon, state.lat)?;
+            let shift = grid.shift(state.position())?;
             return Some(State {
                 lon: crate::math::degrees::wrap(state.lon + shift.lon),
                 lat: state.lat + shift.lat,
@@ -302,7 +312,7 @@ impl Operation {
         let (mut lon, mut lat) = (state.lon, state.lat);
         // Shifts change by parts in ten thousand: each round gains four digits.
         for _ in 0..12 {
-            let shift = grid.shift(lon, lat)?;
+            let shift = grid.shift(Geographic { lat, lon })?;
             let next = (state.lon - shift.lon, state.lat - shift.lat);
             let change = (next.0 - lon).abs() + (next.1 - lat).abs();
             (lon, lat) = next;
@@ -310,7 +320,7 @@ impl Operation {
                 break;
             }
         }
-        let h = state.h - grid.shift(lon, lat)?.h;
+        let h = state.h - grid.shift(Geographic { lat, lon })?.h;
         Some(State { lon: crate::math::degrees::wrap(lon), lat, h })
     }
 
@@ -326,10 +336,14 @@ impl Operation {
         to: &Side,
     ) -> State {
         let lon = state.lon + from.prime_meridian_deg;
-        let p = geocentric::from_geographic(&from.ellipsoid, lon, state.lat, state.h);
+        let p = geocentric::from_geographic(
+            &from.ellipsoid,
+            Geographic { lat: state.lat, lon },
+            state.h,
+        );
         let moved = if reversed { similarity.apply_inverse(p) } else { similarity.apply(p) };
-        let (lon, lat, h) = geocentric::to_geographic(&to.ellipsoid, moved);
-        State { lon: crate::math::degrees::wrap(lon - to.prime_meridian_deg), lat, h }
+        let (at, h) = geocentric::to_geographic(&to.ellipsoid, moved);
+        State { lon: crate::math::degrees::wrap(at.lon - to.prime_meridian_deg), lat: at.lat, h }
     }
 
     /// Backwards through a method that drops the height: finds the position whose forward

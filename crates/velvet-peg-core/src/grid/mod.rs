@@ -9,6 +9,7 @@ mod nadcon5;
 mod ntv2;
 
 use crate::error::{Error, Kind, Result};
+use crate::position::Geographic;
 use std::collections::HashMap;
 use std::fmt::Debug;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
@@ -145,35 +146,37 @@ impl ShiftGrid {
     }
 
     /// The shift at a position in degrees; none outside all grids.
-    pub(crate) fn shift(&self, lon: f64, lat: f64) -> Option<Shift> {
+    pub(crate) fn shift(&self, at: Geographic) -> Option<Shift> {
         let mut part = self.parts.iter().find(|part| {
-            part.holds(lon, lat) && !self.parts.iter().any(|other| other.name == part.parent)
+            part.holds(at) && !self.parts.iter().any(|other| other.name == part.parent)
         })?;
         // Into the densest grid inside it that holds the place.
         // Of grids that name each other as parents none is the outer one: no more steps than grids.
         for _ in 0..self.parts.len() {
             let child = self.parts.iter().find(|child| {
-                child.parent == part.name && child.name != part.name && child.holds(lon, lat)
+                child.parent == part.name && child.name != part.name && child.holds(at)
             });
             match child {
                 Some(child) => part = child,
                 None => break,
             }
         }
-        Some(part.shift(lon, lat, self.quadratic))
+        Some(part.shift(at, self.quadratic))
     }
 }
 
 impl Part {
-    fn place(&self, lon: f64, lat: f64) -> (f64, f64) {
+    /// Columns eastward and rows northward from the south-western node.
+    fn place(&self, at: Geographic) -> (f64, f64) {
+        let Geographic { lon, lat } = at;
         let east = (lon - self.west).rem_euclid(360.0);
-        // A hair west of the rim is not a turn away from it.
+        // What rounding puts west of the rim lies on it, not a whole turn to the east.
         let east = if east > 360.0 - 1e-9 { east - 360.0 } else { east };
         (east / self.lon_step, (lat - self.south) / self.lat_step)
     }
 
-    fn holds(&self, lon: f64, lat: f64) -> bool {
-        let (x, y) = self.place(lon, lat);
+    fn holds(&self, at: Geographic) -> bool {
+        let (x, y) = self.place(at);
         let inside = |at: f64, count: usize| at >= -RIM && at <= (count - 1) as f64 + RIM;
         inside(x, self.columns) && inside(y, self.rows)
     }
@@ -182,8 +185,8 @@ impl Part {
         self.nodes[row * self.columns + column].map(f64::from)
     }
 
-    fn shift(&self, lon: f64, lat: f64, quadratic: bool) -> Shift {
-        let (x, y) = self.place(lon, lat);
+    fn shift(&self, at: Geographic, quadratic: bool) -> Shift {
+        let (x, y) = self.place(at);
         let [dlat, dlon, h] = match quadratic && self.rows >= 3 && self.columns >= 3 {
             true => self.quadratic(x, y),
             false => self.linear(x, y),

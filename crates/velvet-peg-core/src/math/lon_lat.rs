@@ -2,6 +2,7 @@
 
 use super::degrees;
 use super::real::{Dual, Real};
+use crate::position::Geographic;
 
 /// A position as formulas want it.
 #[derive(Clone, Copy, Debug)]
@@ -19,8 +20,10 @@ pub(crate) struct LonLat<T> {
 }
 
 impl LonLat<f64> {
-    pub(crate) fn of(lon0: f64, lon: f64, lat: f64) -> LonLat<f64> {
-        let lambda = degrees::wrap(lon - lon0);
+    /// Longitudes are reckoned from `lon0_deg`.
+    pub(crate) fn of(lon0_deg: f64, at: Geographic) -> LonLat<f64> {
+        let Geographic { lon, lat } = at;
+        let lambda = degrees::wrap(lon - lon0_deg);
         let (sin_lambda, cos_lambda) = degrees::sin_cos(lambda);
         let (sin, cos) = degrees::sin_cos(lat);
         LonLat {

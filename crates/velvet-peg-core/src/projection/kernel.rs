@@ -7,16 +7,11 @@
 
 use crate::ellipsoid::Ellipsoid;
 use crate::math::{LonLat, Real, degrees};
+use crate::position::Geographic;
 use std::fmt::Debug;
 
 /// Below this latitude of origin (degrees) the meridian arc to it is nothing.
 pub(crate) const ORIGIN_TOLERANCE: f64 = 1e-15;
-
-/// Position that an inverse kernel found, degrees.
-pub(crate) struct Inverse {
-    pub(crate) lon: f64,
-    pub(crate) lat: f64,
-}
 
 /// How a projection distorts at a point.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -34,9 +29,9 @@ pub struct Factors {
 /// A method with its parameters, in degrees and metres from its true origin; x counts
 /// eastward and y northward, whatever the method's own axes do.
 pub(crate) trait Kernel: Debug + Send + Sync {
-    fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)>;
-    fn inverse(&self, e: f64, n: f64) -> Option<Inverse>;
-    fn factors(&self, lon: f64, lat: f64) -> Option<Factors>;
+    fn forward(&self, at: Geographic) -> Option<(f64, f64)>;
+    fn inverse(&self, e: f64, n: f64) -> Option<Geographic>;
+    fn factors(&self, at: Geographic) -> Option<Factors>;
     fn is_conformal(&self) -> bool;
 }
 
@@ -59,22 +54,25 @@ pub(crate) trait Formula: Debug + Send + Sync {
 }
 
 impl<F: Formula> Kernel for F {
-    fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
-        self.plane(&LonLat::of(self.frame().0, lon, lat))
+    fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
+        self.plane(&LonLat::of(self.frame().0, at))
     }
 
-    fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
+    fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
         let (lambda, lat) = self.place(e, n)?;
         // The rounding of a meridian's image must not push a longitude past the half turn.
         if !(lambda.abs() <= 180.0 + 1e-9 && lat.abs() <= 90.0 + 1e-9) {
             return None;
         }
-        Some(Inverse { lon: degrees::wrap(self.frame().0 + lambda), lat: lat.clamp(-90.0, 90.0) })
+        Some(Geographic {
+            lon: degrees::wrap(self.frame().0 + lambda),
+            lat: lat.clamp(-90.0, 90.0),
+        })
     }
 
-    fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
+    fn factors(&self, at: Geographic) -> Option<Factors> {
         let (lon0, ellipsoid) = self.frame();
-        let place = LonLat::of(lon0, lon, lat);
+        let place = LonLat::of(lon0, at);
         let (e, n) = self.plane(&place.dual())?;
         let w2 = 1.0 - ellipsoid.eccentricity_squared() * place.sin * place.sin;
         let nu = ellipsoid.semi_major_m() / w2.sqrt();
@@ -107,7 +105,7 @@ pub(crate) fn newton<F: Formula>(
     for _ in 0..25 {
         lambda = lambda.clamp(-180.0, 180.0);
         lat = lat.clamp(-90.0, 90.0);
-        let (x, y) = formula.plane(&LonLat::of(0.0, lambda, lat).dual())?;
+        let (x, y) = formula.plane(&LonLat::of(0.0, Geographic { lat, lon: lambda }).dual())?;
         let (dx, dy) = (e - x.value, n - y.value);
         let determinant = x.by_lon * y.by_lat - x.by_lat * y.by_lon;
         let step_lon = (dx * y.by_lat - dy * x.by_lat) / determinant;
@@ -120,7 +118,7 @@ pub(crate) fn newton<F: Formula>(
         lat += step_lat.to_degrees();
         let size = step_lon.abs() + step_lat.abs();
         if size < 1e-15 || size < 1e-10 && size >= last {
-            let back = formula.plane(&LonLat::of(0.0, lambda, lat))?;
+            let back = formula.plane(&LonLat::of(0.0, Geographic { lat, lon: lambda }))?;
             return ((e - back.0).hypot(n - back.1) < 1e-6).then_some((lambda, lat));
         }
         last = size;

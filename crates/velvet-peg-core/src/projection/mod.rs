@@ -98,7 +98,7 @@ impl Projection {
     /// # Errors
     /// If the position is outside what the method can show.
     pub fn forward(&self, position: Geographic) -> Result<(f64, f64)> {
-        self.to_grid(position.lon, position.lat).ok_or_else(|| self.outside(position))
+        self.to_grid(position).ok_or_else(|| self.outside(position))
     }
 
     /// Position in degrees of an easting and northing in metres.
@@ -106,15 +106,13 @@ impl Projection {
     /// # Errors
     /// If no position has these coordinates.
     pub fn inverse(&self, easting_m: f64, northing_m: f64) -> Result<Geographic> {
-        self.to_geographic(easting_m, northing_m)
-            .map(|(lon, lat)| Geographic { lat, lon })
-            .ok_or_else(|| {
-                Error::out_of_domain(format!(
-                    "{} has no position at {easting_m} m east, {northing_m} m north: are these \
+        self.to_geographic(easting_m, northing_m).ok_or_else(|| {
+            Error::out_of_domain(format!(
+                "{} has no position at {easting_m} m east, {northing_m} m north: are these \
                      coordinates of this system, in its unit and order?",
-                    self.method_name()
-                ))
-            })
+                self.method_name()
+            ))
+        })
     }
 
     /// Point scale factors and convergence.
@@ -136,7 +134,7 @@ impl Projection {
         if !(lat.abs() <= 90.0 && lon.is_finite()) {
             return Err(self.outside(position));
         }
-        self.kernel.factors(lon, lat).ok_or_else(|| self.outside(position))
+        self.kernel.factors(position).ok_or_else(|| self.outside(position))
     }
 
     fn outside(&self, position: Geographic) -> Error {
@@ -149,21 +147,22 @@ impl Projection {
     }
 
     /// The kernel behind [`Projection::forward`]: none outside the domain.
-    pub(crate) fn to_grid(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
+    pub(crate) fn to_grid(&self, at: Geographic) -> Option<(f64, f64)> {
+        let Geographic { lon, lat } = at;
         if !(lat.abs() <= 90.0 && lon.is_finite()) {
             return None;
         }
-        let (e, n) = self.kernel.forward(lon, lat)?;
+        let (e, n) = self.kernel.forward(at)?;
         let grid =
             (self.sense.0 * e + self.false_easting_m, self.sense.1 * n + self.false_northing_m);
         (grid.0.is_finite() && grid.1.is_finite()).then_some(grid)
     }
 
-    /// The kernel behind [`Projection::inverse`]: longitude and latitude.
-    pub(crate) fn to_geographic(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    /// The kernel behind [`Projection::inverse`].
+    pub(crate) fn to_geographic(&self, e: f64, n: f64) -> Option<Geographic> {
         let e = (e - self.false_easting_m) * self.sense.0;
         let n = (n - self.false_northing_m) * self.sense.1;
         let found = self.kernel.inverse(e, n)?;
-        (found.lon.is_finite() && found.lat.is_finite()).then_some((found.lon, found.lat))
+        (found.lon.is_finite() && found.lat.is_finite()).then_some(found)
     }
 }

@@ -66,17 +66,18 @@ impl Atlas {
     }
 
     /// Index of the county that holds a place.
-    pub(crate) fn find(&self, lon: f64, lat: f64) -> Option<usize> {
-        (0..self.boxes.len()).find(|at| {
-            let [west, south, east, north] = self.boxes[*at];
-            (west..=east).contains(&lon)
-                && (south..=north).contains(&lat)
-                && self.holds(*at, lon, lat)
+    pub(crate) fn find(&self, at: Geographic) -> Option<usize> {
+        (0..self.boxes.len()).find(|county| {
+            let [west, south, east, north] = self.boxes[*county];
+            (west..=east).contains(&at.lon)
+                && (south..=north).contains(&at.lat)
+                && self.holds(*county, at)
         })
     }
 
     /// Even-odd rule over all lines of the outline: holes and islands need no care.
-    fn holds(&self, county: usize, lon: f64, lat: f64) -> bool {
+    fn holds(&self, county: usize, at: Geographic) -> bool {
+        let Geographic { lon, lat } = at;
         let mut inside = false;
         for arc in self.outlines.counties[county].polygons.iter().flatten().flatten() {
             for pair in self.outlines.arcs[arc_number(*arc)].windows(2) {
@@ -94,14 +95,14 @@ impl Atlas {
 /// outside the United States.
 ///
 /// ```
-/// use velvet_peg_core::zones::county_at;
-/// let county = county_at(-119.9, 47.6).unwrap();
+/// use velvet_peg_core::{Geographic, zones::county_at};
+/// let county = county_at(Geographic { lat: 47.6, lon: -119.9 }).unwrap();
 /// assert_eq!((county.name, county.state), ("Douglas", "Washington"));
-/// assert!(county_at(0.0, 51.5).is_none());
+/// assert!(county_at(Geographic { lat: 51.5, lon: 0.0 }).is_none());
 /// ```
-pub fn county_at(lon: f64, lat: f64) -> Option<County> {
+pub fn county_at(at: Geographic) -> Option<County> {
     let atlas = atlas();
-    atlas.find(lon, lat).map(|at| atlas.county(at))
+    atlas.find(at).map(|county| atlas.county(county))
 }
 
 /// Counties of a name, such as `Douglas county, Washington` or `Douglas, WA`'s long form; all

@@ -6,6 +6,7 @@
 
 use super::counties::{Atlas, County, arc_number, atlas};
 use crate::crs::Crs;
+use crate::position::Geographic;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::OnceLock;
 use velvet_peg_epsg::{CrsKind, CrsRow, ExtentRow, OperationRow, ZoneMember, ZoneRow, zones};
@@ -44,15 +45,14 @@ pub struct StatePlaneMatch {
     pub zone: &'static StatePlaneZone,
     /// The county that decides it.
     pub county: County,
-    lon: f64,
-    lat: f64,
+    at: Geographic,
 }
 
 impl StatePlaneMatch {
     /// Metres to the nearest line where another zone begins, by the outlines; none if no other
     /// zone borders on this one.
     pub fn edge_m(&self) -> Option<f64> {
-        edge(atlas(), self.zone, self.lon, self.lat)
+        edge(atlas(), self.zone, self.at)
     }
 }
 
@@ -127,30 +127,31 @@ fn name_of(codes: &[u32]) -> Option<String> {
     Some(zone.split(" (").next().unwrap_or(zone).to_string())
 }
 
-/// The zones that a position lies in (degrees on NAD83 or NAD27, which differ by less than the
+/// The zones that a position lies in (on NAD83 or NAD27, which differ by less than the
 /// outlines are known): usually one of each set; more where a state has a zone of the whole
 /// beside its parts, none outside.
 ///
 /// ```
+/// use velvet_peg_core::Geographic;
 /// use velvet_peg_core::zones::{state_plane_zones_at, ZoneSet};
-/// let hits = state_plane_zones_at(ZoneSet::Spcs83, -119.5, 47.4); // Grant county is split
+/// let place = Geographic { lat: 47.4, lon: -119.5 };
+/// let hits = state_plane_zones_at(ZoneSet::Spcs83, place); // Grant county is split
 /// assert_eq!(hits[0].zone.name, "Washington South");
 /// assert!(hits[0].edge_m().unwrap() < 12_000.0);
 /// ```
-pub fn state_plane_zones_at(set: ZoneSet, lon: f64, lat: f64) -> Vec<StatePlaneMatch> {
+pub fn state_plane_zones_at(set: ZoneSet, at: Geographic) -> Vec<StatePlaneMatch> {
     let atlas = atlas();
-    let Some(at) = atlas.find(lon, lat) else { return Vec::new() };
-    let county = atlas.county(at);
+    let Some(county) = atlas.find(at) else { return Vec::new() };
+    let county = atlas.county(county);
     state_plane_zones()
         .iter()
         .filter(|zone| zone.set == set)
         .filter(|zone| {
             zone.members.iter().any(|member| {
-                member.fips == county.fips
-                    && member.limits.is_none_or(|limits| within(&limits, lon, lat))
+                member.fips == county.fips && member.limits.is_none_or(|limits| within(&limits, at))
             })
         })
-        .map(|zone| StatePlaneMatch { zone, county: county.clone(), lon, lat })
+        .map(|zone| StatePlaneMatch { zone, county: county.clone(), at })
         .collect()
 }
 
@@ -162,12 +163,13 @@ pub fn state_plane_zones_of_county(set: ZoneSet, fips: u32) -> Vec<&'static Stat
         .collect()
 }
 
-fn within([south, north, west, east]: &[f64; 4], lon: f64, lat: f64) -> bool {
-    (*south..*north).contains(&lat) && (*west..*east).contains(&lon)
+fn within([south, north, west, east]: &[f64; 4], at: Geographic) -> bool {
+    (*south..*north).contains(&at.lat) && (*west..*east).contains(&at.lon)
 }
 
 /// Metres to the nearest line where another zone of the set begins.
-fn edge(atlas: &Atlas, zone: &StatePlaneZone, lon: f64, lat: f64) -> Option<f64> {
+fn edge(atlas: &Atlas, zone: &StatePlaneZone, at: Geographic) -> Option<f64> {
+    let Geographic { lon, lat } = at;
     let members: HashSet<u32> = zone.members.iter().map(|member| member.fips).collect();
     let cos = lat.to_radians().cos();
     // Degrees to metres round the place: a percent or two at hundreds of kilometres.
@@ -184,7 +186,7 @@ fn edge(atlas: &Atlas, zone: &StatePlaneZone, lon: f64, lat: f64) -> Option<f64>
         }
     }
     // Parallels and meridians that cut counties.
-    let here = atlas.find(lon, lat).map(|at| atlas.outlines.counties[at].fips);
+    let here = atlas.find(at).map(|county| atlas.outlines.counties[county].fips);
     for member in zone.members.iter().filter(|member| Some(member.fips) == here) {
         let Some([south, north, west, east]) = member.limits else { continue };
         for (limit, metres) in [(south, (lat - south).abs()), (north, (lat - north).abs())] {

@@ -252,27 +252,26 @@ fn transverse_mercator_knows_where_it_ends() {
 fn geocentric_coordinates_hold_at_poles_axis_and_depth() {
     let ellipsoid = wgs84();
     let b = ellipsoid.semi_minor_m();
-    let north = geocentric::from_geographic(&ellipsoid, 33.0, 90.0, 100.0);
+    let north = geocentric::from_geographic(&ellipsoid, Geographic { lat: 90.0, lon: 33.0 }, 100.0);
     assert_eq!((north[0], north[1]), (0.0, 0.0));
     assert!((north[2] - b - 100.0).abs() < 1e-8);
     for (lon, lat, h) in [
-        (0.0, 90.0, 10.0),
+        (0.0, 90.0, 10.0_f64),
         (0.0, -90.0, -50.0),
         (180.0, 0.0, 0.0),
         (-90.0, 1e-9, 5.0),
         (12.0, 45.0, -3e6),
         (12.0, -45.0, 4e8),
     ] {
-        let back = geocentric::to_geographic(
-            &ellipsoid,
-            geocentric::from_geographic(&ellipsoid, lon, lat, h),
-        );
+        let at = Geographic { lat, lon };
+        let (back, back_h) =
+            geocentric::to_geographic(&ellipsoid, geocentric::from_geographic(&ellipsoid, at, h));
         let far = h.abs().max(6.4e6);
-        assert!((back.1 - lat).abs() < 1e-12, "{lon} {lat} {h}: {back:?}");
-        assert!((back.2 - h).abs() < 1e-15 * far * 4.0, "{lon} {lat} {h}: {back:?}");
+        assert!((back.lat - lat).abs() < 1e-12, "{lon} {lat} {h}: {back:?}");
+        assert!((back_h - h).abs() < 1e-15 * far * 4.0, "{lon} {lat} {h}: {back:?}");
         if lat.abs() < 90.0 {
             assert!(
-                ((back.0 - lon + 180.0).rem_euclid(360.0) - 180.0).abs() < 1e-12,
+                ((back.lon - lon + 180.0).rem_euclid(360.0) - 180.0).abs() < 1e-12,
                 "{lon} {lat} {h}: {back:?}"
             );
         }
@@ -325,9 +324,9 @@ fn systems_in_grads_and_from_paris_count_as_they_say() {
 fn areas_of_use_are_compared_across_180() {
     let extent = |code| -> Extent { Crs::from_epsg(code).unwrap().extent().clone() };
     let fiji = extent(3460); // Fiji 1986 / Fiji Map Grid: both sides of 180°
-    assert!(
-        fiji.contains(179.0, -17.0) && fiji.contains(-179.0, -17.0) && !fiji.contains(0.0, -17.0)
-    );
+    for (lon, inside) in [(179.0, true), (-179.0, true), (0.0, false)] {
+        assert_eq!(fiji.contains(Geographic { lat: -17.0, lon }), inside, "{lon}");
+    }
     let inside = Bounds { south: -18.0, west: 179.5, north: -17.0, east: -179.5 };
     assert_eq!(fiji.coverage(&inside), Coverage::Whole);
     assert_eq!(fiji.covered_fraction(&inside), 1.0);
@@ -350,4 +349,41 @@ fn datums_say_what_they_are() {
     assert!(lacking.is_unsupported() && lacking.to_string().contains("conus.las"), "{lacking}");
     let timed = Operation::from_epsg(8970).unwrap_err();
     assert!(timed.to_string().contains("needs the epoch of the coordinates"), "{timed}");
+}
+
+#[test]
+fn every_system_of_the_earth_has_one_in_degrees() {
+    // The code, that of the system in degrees (none: it has none of its own in the registry), and
+    // longitude 2.0 of it from Greenwich.
+    for (code, wanted, from_greenwich) in [
+        (2286, Some(4269), 2.0),
+        (4326, Some(4326), 2.0),
+        (4978, None, 2.0),
+        (4979, Some(4979), 2.0),
+        // Grads from Paris.
+        (4807, None, 4.337_229_17),
+        (27572, None, 4.337_229_17),
+        // Degrees from Rome.
+        (4806, Some(4806), 14.452_333_33),
+    ] {
+        let crs = Crs::from_epsg(code).unwrap();
+        let degrees = match crs.in_degrees() {
+            Some(degrees) => degrees,
+            None => {
+                assert!(crs.is_geocentric(), "EPSG:{code} has none");
+                continue;
+            }
+        };
+        assert!(degrees.is_geographic() && degrees.degrees_per_unit() == Some(1.0), "EPSG:{code}");
+        let name = |crs: &Crs| crs.datum().map(|datum| datum.name().to_string());
+        assert_eq!(name(&degrees), name(&crs), "EPSG:{code}");
+        assert_eq!(degrees.code(), wanted, "EPSG:{code}: {}", degrees.name());
+        let at = degrees.from_greenwich(Coordinate::xy(2.0, 48.0));
+        assert!((at.lon - from_greenwich).abs() < 1e-8 && at.lat == 48.0, "EPSG:{code}: {at:?}");
+    }
+    for code in [5703, 5800] {
+        assert!(
+            Crs::from_epsg(code).is_err() || Crs::from_epsg(code).unwrap().in_degrees().is_none()
+        );
+    }
 }

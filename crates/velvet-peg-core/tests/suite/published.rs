@@ -81,9 +81,9 @@ fn geocentric_operations_agree_to_the_printed_digits() {
         let crs = |column: &str| Crs::from_epsg(row.number(column) as u32).unwrap();
         let (source, target) = (crs("source"), crs("target"));
         let from = [row.number("x"), row.number("y"), row.number("z")];
-        let (lon, lat, h) = geocentric::to_geographic(source.ellipsoid().unwrap(), from);
-        let (to, h) = operation.apply(Geographic { lat, lon }, h, &source, &target).unwrap();
-        let found = geocentric::from_geographic(target.ellipsoid().unwrap(), to.lon, to.lat, h);
+        let (at, h) = geocentric::to_geographic(source.ellipsoid().unwrap(), from);
+        let (to, h) = operation.apply(at, h, &source, &target).unwrap();
+        let found = geocentric::from_geographic(target.ellipsoid().unwrap(), to, h);
         let wanted = [row.number("x_out"), row.number("y_out"), row.number("z_out")];
         for (found, wanted) in found.iter().zip(wanted) {
             assert!((found - wanted).abs() < printed(&row), "{name}: {found} for {wanted}");
@@ -112,7 +112,7 @@ fn the_north_sea_point_goes_through_geocentric_coordinates() {
     let international = Ellipsoid::from_epsg(7022).unwrap();
     let lat = parse("53°48'33.82\"N", Axis::Latitude).unwrap();
     let lon = parse("2°07'46.38\"E", Axis::Longitude).unwrap();
-    let p = geocentric::from_geographic(&wgs84, lon, lat, 73.0);
+    let p = geocentric::from_geographic(&wgs84, Geographic { lat, lon }, 73.0);
     for (found, wanted) in p.iter().zip([3_771_793.97, 140_253.34, 5_124_304.35]) {
         assert!((found - wanted).abs() < 0.0055, "{found} for {wanted}");
     }
@@ -121,7 +121,7 @@ fn the_north_sea_point_goes_through_geocentric_coordinates() {
     for ((from, shift), to) in p.iter().zip([84.87, 96.49, 116.95]).zip(moved) {
         assert!((from + shift - to).abs() < 0.0055);
     }
-    let (lon, lat, h) = geocentric::to_geographic(&international, moved);
+    let (Geographic { lat, lon }, h) = geocentric::to_geographic(&international, moved);
     assert!((lat - parse("53°48'36.565\"N", Axis::Latitude).unwrap()).abs() * 3600.0 < 0.00055);
     assert!((lon - parse("2°07'51.477\"E", Axis::Longitude).unwrap()).abs() * 3600.0 < 0.00055);
     // The example truncates the height, 28.027, to 28.02.

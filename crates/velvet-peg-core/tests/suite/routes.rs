@@ -2,7 +2,9 @@
 //! the same.
 
 use std::path::Path;
-use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, CrsKind, PlanOptions, registry};
+use velvet_peg_core::{
+    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, registry,
+};
 
 fn plan(from: u32, to: u32, lat: f64, lon: f64, epoch: Option<f64>) -> Result<Converter, String> {
     let area = Some(Bounds { south: lat, west: lon, north: lat, east: lon });
@@ -105,7 +107,8 @@ fn frozen() -> String {
         let (lat, lon) = ((bounds.south + bounds.north) / 2.0, (bounds.west + bounds.east) / 2.0);
         let (lat, lon) = ((lat * 10.0).round() / 10.0, (lon * 10.0).round() / 10.0);
         let code = crs.code().unwrap();
-        let other = systems[at + 1..].iter().find(|other| other.extent().contains(lon, lat));
+        let other =
+            systems[at + 1..].iter().find(|other| other.extent().contains(Geographic { lat, lon }));
         let other = other.and_then(Crs::code).map(|other| (code, other));
         for (from, to) in [Some((code, 4326)), Some((4326, code)), other].into_iter().flatten() {
             let route = match plan(from, to, lat, lon, None) {

@@ -107,15 +107,13 @@ fn every_similarity_is_the_formula_of_its_method() {
         for (lat, lon, h) in [(47.4, -120.0, 300.0), (-33.0, 151.0, 20.0), (5.0, 80.0, -10.0)] {
             let at = Geographic { lat, lon };
             let (found, found_h) = operation.apply(at, h, &source, &target).unwrap();
-            let start = geocentric::from_geographic(&from, lon, lat, if flat { 0.0 } else { h });
+            let start = geocentric::from_geographic(&from, at, if flat { 0.0 } else { h });
             let [x, y, z] = numbers.carry(method, start);
-            let (expected_lon, expected_lat, expected_h) =
-                geocentric::to_geographic(&to, [x, y, z]);
+            let (expected, expected_h) = geocentric::to_geographic(&to, [x, y, z]);
             // Where the height takes no part it stays.
             let expected_h = if flat { h } else { expected_h };
-            let end = |lon, lat, h| geocentric::from_geographic(&to, lon, lat, h);
-            let (a, b) =
-                (end(found.lon, found.lat, found_h), end(expected_lon, expected_lat, expected_h));
+            let end = |at, h| geocentric::from_geographic(&to, at, h);
+            let (a, b) = (end(found, found_h), end(expected, expected_h));
             let off = (0..3).map(|i| (a[i] - b[i]).powi(2)).sum::<f64>().sqrt();
             assert!(off < 2e-8, "EPSG:{} of method {method} at {lat}, {lon}: {off} m", row.code);
         }

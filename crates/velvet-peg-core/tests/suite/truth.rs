@@ -171,18 +171,21 @@ fn geocentric_agrees_both_ways() {
             Ellipsoid::new(row.number("ellipsoid_a"), row.number("ellipsoid_invf")).unwrap();
         let (lon, lat, h) = (row.number("lon"), row.number("lat"), row.number("h"));
         let truth = [row.number("X"), row.number("Y"), row.number("Z")];
-        let found = geocentric::from_geographic(&ellipsoid, lon, lat, h);
+        let found = geocentric::from_geographic(&ellipsoid, Geographic { lat, lon }, h);
         // Five units in the last place of the largest coordinate.
         let tolerance = 5.0 * f64::EPSILON * truth.iter().fold(0.0f64, |m, v| m.max(v.abs()));
         for (a, b) in found.iter().zip(truth) {
             assert!((a - b).abs() < tolerance, "{found:?} for {truth:?}");
         }
-        let back = geocentric::to_geographic(&ellipsoid, truth);
+        let (back, back_h) = geocentric::to_geographic(&ellipsoid, truth);
         let radius = ellipsoid.semi_major_m() + h;
-        assert!((back.1 - lat).to_radians().abs() * radius < 2.0 * tolerance, "{back:?}");
-        assert!((back.2 - h).abs() < 2.0 * tolerance, "{back:?}");
+        assert!((back.lat - lat).to_radians().abs() * radius < 2.0 * tolerance, "{back:?}");
+        assert!((back_h - h).abs() < 2.0 * tolerance, "{back:?}");
         let across = radius * lat.to_radians().cos();
-        assert!(unwrapped(back.0 - lon).to_radians().abs() * across < 2.0 * tolerance, "{back:?}");
+        assert!(
+            unwrapped(back.lon - lon).to_radians().abs() * across < 2.0 * tolerance,
+            "{back:?}"
+        );
     }
 }
 

@@ -15,10 +15,11 @@ fn places_in_known_counties_are_in_their_zones() {
     for row in data("zones.csv") {
         let (lon, lat) = (row.number("lon"), row.number("lat"));
         let name = row.text("place");
-        let county = county_at(lon, lat).unwrap_or_else(|| panic!("{name}: no county"));
+        let county =
+            county_at(Geographic { lat, lon }).unwrap_or_else(|| panic!("{name}: no county"));
         assert_eq!((county.name, county.state), (row.text("county"), row.text("state")), "{name}");
         for (set, column) in [(ZoneSet::Spcs83, "spcs83"), (ZoneSet::Spcs27, "spcs27")] {
-            let hits = state_plane_zones_at(set, lon, lat);
+            let hits = state_plane_zones_at(set, Geographic { lat, lon });
             let names: Vec<&str> = hits.iter().map(|hit| hit.zone.name.as_str()).collect();
             if !row.text(column).is_empty() {
                 assert!(names.contains(&row.text(column)), "{name}: {names:?}");
@@ -65,11 +66,11 @@ fn every_state_is_covered_without_a_gap() {
         let mut seen = HashSet::new();
         for (i, j) in (0..80).flat_map(|i| (0..40).map(move |j| (i, j))) {
             let (lon, lat) = (-178.0 + f64::from(i) * 1.41, 18.0 + f64::from(j) * 1.33);
-            let Some(county) = county_at(lon, lat) else { continue };
+            let Some(county) = county_at(Geographic { lat, lon }) else { continue };
             if without.contains(&county.state) {
                 continue;
             }
-            let hits = state_plane_zones_at(set, lon, lat);
+            let hits = state_plane_zones_at(set, Geographic { lat, lon });
             assert!(!hits.is_empty(), "{set:?}: {}, {} at {lon}, {lat}", county.name, county.state);
             let several = hits.len() > 1 && county.state != "Kentucky";
             assert!(!several, "{set:?}: {} zones at {lon}, {lat}", hits.len());
@@ -103,7 +104,7 @@ fn zones_have_systems_in_metres_and_the_legal_foot() {
 
 #[test]
 fn edges_are_measured_and_uncertainty_is_told() {
-    let hit = |lon, lat| state_plane_zones_at(ZoneSet::Spcs83, lon, lat).remove(0);
+    let hit = |lon, lat| state_plane_zones_at(ZoneSet::Spcs83, Geographic { lat, lon }).remove(0);
     // Grant county's split at 47°30′: a kilometre south of it, and far from it.
     let near = hit(-119.5, 47.491);
     assert!((near.edge_m().unwrap() - 1000.0).abs() < 20.0);
@@ -119,6 +120,13 @@ fn edges_are_measured_and_uncertainty_is_told() {
         let (found, name) = UtmZone::edge(Geographic { lat, lon }).unwrap();
         assert!((found - metres).abs() < 5.0, "{lat}, {lon}: {found}");
         assert_eq!(name, beyond);
+    }
+    // Limits in the open sea divide nothing: Hyder is nearer to the one east of the panhandle than
+    // to 141° W, where the next zone begins; Lihue is 0.5467° east of the line between two islands.
+    for (lon, lat, line) in [(-130.02, 55.917, -141.0), (-159.37, 21.98, -159.9167)] {
+        let degree = 111_320.0 * f64::to_radians(lat).cos();
+        let metres = hit(lon, lat).edge_m().unwrap();
+        assert!((metres - (lon - line) * degree).abs() < 0.01 * metres, "{lon}: {metres}");
     }
 }
 

@@ -127,7 +127,8 @@ impl PositionSheet {
         };
         let lon = self.position.lon + datum.prime_meridian().longitude_deg;
         let h = self.options.height_m.unwrap_or(0.0);
-        let [x, y, z] = geocentric::from_geographic(&ellipsoid, lon, self.position.lat, h);
+        let [x, y, z] =
+            geocentric::from_geographic(&ellipsoid, Geographic { lat: self.position.lat, lon }, h);
         let section = format!("Geocentric, ellipsoidal height {h} m on {}", datum.ellipsoid_name());
         self.add(&section, "X, Y, Z", format!("{x:.4} m, {y:.4} m, {z:.4} m"));
     }
@@ -219,7 +220,7 @@ impl PositionSheet {
     fn state_plane(&mut self) -> Result<()> {
         let Geographic { lat, lon } = self.position;
         let own = self.system.datum().and_then(|datum| datum.code());
-        for hit in state_plane_zones_at(ZoneSet::Spcs83, lon, lat) {
+        for hit in state_plane_zones_at(ZoneSet::Spcs83, Geographic { lat, lon }) {
             let mine = own.map(|datum| hit.zone.systems_on(datum));
             let systems: Vec<Crs> = match mine {
                 Some((Some(metres), feet)) => [Some(metres), feet].into_iter().flatten().collect(),

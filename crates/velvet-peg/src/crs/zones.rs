@@ -72,7 +72,7 @@ pub fn zones_of_place(at: Geographic) -> (Vec<ZoneAnswer>, Vec<Notice>) {
         zones.push(answer("UPS", polar.name().to_string(), polar.crs().into_iter().collect()));
     }
     for (set, kind) in [(ZoneSet::Spcs83, "SPCS83"), (ZoneSet::Spcs27, "SPCS27")] {
-        for hit in state_plane_zones_at(set, at.lon, at.lat) {
+        for hit in state_plane_zones_at(set, at) {
             let edge_m = hit.edge_m();
             if let Some(metres) = edge_m.filter(|metres| *metres < OUTLINE_UNCERTAINTY_M) {
                 notices.push(
@@ -155,7 +155,7 @@ pub fn zones_of_layer(reader: &LayerReader) -> Result<Vec<ZoneAnswer>> {
             for (order, set, kind) in
                 [(1, ZoneSet::Spcs83, "SPCS83"), (2, ZoneSet::Spcs27, "SPCS27")]
             {
-                let hits = place.map_or(Vec::new(), |at| state_plane_zones_at(set, at.lon, at.lat));
+                let hits = place.map_or(Vec::new(), |at| state_plane_zones_at(set, at));
                 for hit in &hits {
                     count(order, kind, hit.zone.name.clone(), &|| systems_of(hit.zone));
                 }

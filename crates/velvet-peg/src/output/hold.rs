@@ -1,6 +1,7 @@
 //! Holding a file that is read, added to and replaced, so that two programs that add to it do so
 //! one after the other.
 
+use super::moves::is_main;
 use super::parts::parts;
 use crate::error::{Error, Kind, Result};
 use same_file::Handle;
@@ -36,7 +37,8 @@ impl Hold {
                 Ok(lock) => lock,
                 Err(error) if error.kind() == ErrorKind::NotFound => {
                     // Where several files make up one, the first is away while they are replaced.
-                    if parts(path).len() == 1 || began.elapsed() > MOVING {
+                    let moving = is_main(path) && parts(path).len() > 1;
+                    if !moving || began.elapsed() > MOVING {
                         return Ok(None);
                     }
                     std::thread::sleep(Duration::from_millis(2));

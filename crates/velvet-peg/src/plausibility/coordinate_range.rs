@@ -55,7 +55,7 @@ impl CoordinateRange {
         };
         converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| {
             let at = converter.target().from_greenwich(at);
-            !crs.extent().contains(at.lon, at.lat)
+            !crs.extent().contains(at)
         })
     }
 }

@@ -141,7 +141,7 @@ impl PositionSample {
                 .ok()
                 .map(|at| home.from_greenwich(at))
                 // Zones are carried on a little beyond their edge as a matter of course.
-                .filter(|at| crs.extent().is_near(at.lon, at.lat, margin))
+                .filter(|at| crs.extent().is_near(*at, margin))
         };
         if lands(x, y).is_some() {
             return None;

@@ -39,7 +39,7 @@ pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Opti
             .with("longitude", at.lon, "degree"),
         );
     }
-    (!target.extent().is_near(at.lon, at.lat, MARGIN_DEG)).then(|| {
+    (!target.extent().is_near(at, MARGIN_DEG)).then(|| {
         Notice::warning(
             NoticeKind::Area,
             format!(
@@ -59,7 +59,7 @@ pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Opti
 fn other_zone(target: &Crs, at: Geographic) -> Option<(StatePlaneMatch, &'static str)> {
     let code = target.code()?;
     let own = state_plane_zones().iter().find(|zone| zone.systems.contains(&code))?;
-    let hits = state_plane_zones_at(own.set, at.lon, at.lat);
+    let hits = state_plane_zones_at(own.set, at);
     if hits.iter().any(|hit| hit.zone.area == own.area) {
         return None;
     }

@@ -253,7 +253,7 @@ fn by_area(
     let lies = |x: f64, y: f64| {
         converter.convert(Coordinate::xy(x, y)).is_ok_and(|at| {
             let at = home.from_greenwich(at);
-            crs.is_some_and(|crs| crs.extent().contains(at.lon, at.lat))
+            crs.is_some_and(|crs| crs.extent().contains(at))
         })
     };
     let inside = |x: usize, y: usize| {

@@ -9,8 +9,8 @@ use crate::ellipsoid::Ellipsoid;
 use crate::geodesic::Geodesic;
 use crate::math::degrees;
 use crate::position::Geographic;
+use crate::projection::kernel::Factors;
 use crate::projection::kernel::Kernel;
-use crate::projection::kernel::{Factors, Inverse};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
 
@@ -45,13 +45,13 @@ impl AzimuthalEquidistant {
 }
 
 impl Kernel for AzimuthalEquidistant {
-    fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
-        let course = self.geodesic.inverse(self.origin, Geographic { lat, lon });
+    fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
+        let course = self.geodesic.inverse(self.origin, at);
         let (sin, cos) = degrees::sin_cos(course.azimuth_from_deg);
         Some((course.distance_m * sin, course.distance_m * cos))
     }
 
-    fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
+    fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
         let distance = crate::math::elementary::norm(e, n);
         // Beyond half the girth a position would come back with another distance.
         if !(distance <= std::f64::consts::PI * self.geodesic.ellipsoid().semi_major_m()) {
@@ -61,24 +61,24 @@ impl Kernel for AzimuthalEquidistant {
         let (to, azimuth_to) = self.geodesic.direct(self.origin, azimuth, distance);
         // What rounding along thousands of kilometres has left is taken back once, so that there
         // and back closes: the miss along and across the line, turned to north and east.
-        let (x, y) = self.forward(to.lon, to.lat)?;
+        let (x, y) = self.forward(to)?;
         let (dx, dy) = (e - x, n - y);
         let (sin, cos) = degrees::sin_cos(azimuth_to - azimuth);
         let (east, north) = (dx * cos + dy * sin, dy * cos - dx * sin);
         let radius = self.geodesic.ellipsoid().semi_major_m();
         let across = degrees::sin_cos(to.lat).1;
         if !(dx.hypot(dy) < 1e-6 && across > 1e-6) {
-            return Some(Inverse { lon: to.lon, lat: to.lat });
+            return Some(to);
         }
-        Some(Inverse {
+        Some(Geographic {
             lon: degrees::wrap(to.lon + (east / radius / across).to_degrees()),
             lat: (to.lat + (north / radius).to_degrees()).clamp(-90.0, 90.0),
         })
     }
 
-    fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
-        let line = self.geodesic.solve(self.origin, Geographic { lat, lon });
-        let middle = (self.origin.lat + lat) / 2.0;
+    fn factors(&self, at: Geographic) -> Option<Factors> {
+        let line = self.geodesic.solve(self.origin, at);
+        let middle = (self.origin.lat + at.lat) / 2.0;
         let stretch = match line.distance_m < 1e-3 {
             true => 1.0,
             false => line.distance_m / self.geodesic.reduced_length_m(&line, middle),

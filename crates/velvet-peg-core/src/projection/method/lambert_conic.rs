@@ -18,8 +18,9 @@ use crate::auxiliary::Conformal;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::math::degrees;
+use crate::position::Geographic;
+use crate::projection::kernel::Factors;
 use crate::projection::kernel::Kernel;
-use crate::projection::kernel::{Factors, Inverse};
 use crate::projection::parameter_code as code;
 use crate::projection::parameters::Parameters;
 use std::sync::Arc;
@@ -242,7 +243,8 @@ impl LambertConic {
 
 impl Kernel for LambertConic {
     /// Easting and northing from the true origin, metres, of a position in degrees.
-    fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
+    fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
+        let Geographic { lon, lat } = at;
         let lambda = degrees::wrap(lon - self.lon0).to_radians();
         if lat.abs() >= 90.0 {
             // The apex is a point; the other pole is infinitely far.
@@ -262,7 +264,8 @@ impl Kernel for LambertConic {
         Some((east, north + self.offset))
     }
 
-    fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
+    fn factors(&self, at: Geographic) -> Option<Factors> {
+        let Geographic { lon, lat } = at;
         let (sin, cos) = degrees::sin_cos(lat);
         if cos <= 0.0 {
             return None;
@@ -277,7 +280,7 @@ impl Kernel for LambertConic {
     }
 
     /// Position in degrees of an easting and northing from the true origin in metres.
-    fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
+    fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
         let n = n - self.offset;
         let across = self.cone * e;
         let along = self.k - self.cone * n;
@@ -299,7 +302,7 @@ impl Kernel for LambertConic {
         } else {
             -w / 2.0 * (u.ln_1p() / u)
         };
-        Some(Inverse {
+        Some(Geographic {
             lon: degrees::wrap(self.lon0 + lambda.to_degrees()),
             lat: self.conformal.geodetic_of_isometric(self.psi0 + delta).to_degrees(),
         })

@@ -15,8 +15,9 @@ use crate::auxiliary::rectifying_radius_m;
 use crate::ellipsoid::Ellipsoid;
 use crate::math::elementary::{asinh, norm};
 use crate::math::{degrees, series};
+use crate::position::Geographic;
 use crate::projection::kernel::Kernel;
-use crate::projection::kernel::{Factors, Inverse, ORIGIN_TOLERANCE};
+use crate::projection::kernel::{Factors, ORIGIN_TOLERANCE};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
 
@@ -77,7 +78,8 @@ impl TransverseMercator {
             inverse: series::evaluate(&TO_CONFORMAL, n),
         };
         if lat0.abs() > ORIGIN_TOLERANCE {
-            built.origin = built.rectifying(lon0, lat0, false).map_or(f64::NAN, |r| r.xi);
+            let origin = Geographic { lat: lat0, lon: lon0 };
+            built.origin = built.rectifying(origin, false).map_or(f64::NAN, |r| r.xi);
         }
         built
     }
@@ -88,7 +90,8 @@ impl TransverseMercator {
         (e * e.atanh()).exp()
     }
 
-    fn rectifying(&self, lon: f64, lat: f64, want_derivative: bool) -> Option<Rectifying> {
+    fn rectifying(&self, at: Geographic, want_derivative: bool) -> Option<Rectifying> {
+        let Geographic { lon, lat } = at;
         let (sin_lambda, cos_lambda) = degrees::sin_cos(degrees::wrap(lon - self.lon0));
         let (sin, cos) = degrees::sin_cos(lat);
         // At a pole the tangent is finite but huge; the formulas stay in their limits.
@@ -127,14 +130,14 @@ impl TransverseMercator {
 
 impl Kernel for TransverseMercator {
     /// Easting and northing from the true origin, metres, of a position in degrees.
-    fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
-        let r = self.rectifying(lon, lat, false)?;
+    fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
+        let r = self.rectifying(at, false)?;
         Some((self.radius * r.eta, self.radius * (r.xi - self.origin)))
     }
 
-    fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
-        let r = self.rectifying(lon, lat, true)?;
-        let (sin, cos) = degrees::sin_cos(lat);
+    fn factors(&self, at: Geographic) -> Option<Factors> {
+        let r = self.rectifying(at, true)?;
+        let (sin, cos) = degrees::sin_cos(at.lat);
         let e2 = self.ellipsoid.eccentricity_squared();
         // Karney (2011) eq. 23-26: spherical part, then the derivative of the series.
         let (p, q) = r.derivative;
@@ -154,7 +157,7 @@ impl Kernel for TransverseMercator {
     }
 
     /// Position in degrees of an easting and northing from the true origin in metres.
-    fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
+    fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
         let (xi, eta) = (n / self.radius + self.origin, e / self.radius);
         if !(eta.abs() <= MAX_ETA && xi.abs() <= std::f64::consts::PI) {
             return None;
@@ -165,7 +168,7 @@ impl Kernel for TransverseMercator {
         let (sin, cos) = (xi + dx).sin_cos();
         let sinh = (eta + dy).sinh();
         let lat = self.conformal.geodetic(sin, norm(sinh, cos));
-        Some(Inverse {
+        Some(Geographic {
             lon: degrees::wrap(self.lon0 + sinh.atan2(cos).to_degrees()),
             lat: lat.to_degrees(),
         })

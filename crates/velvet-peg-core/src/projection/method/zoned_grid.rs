@@ -8,8 +8,9 @@ use super::transverse_mercator::TransverseMercator;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::math::degrees;
+use crate::position::Geographic;
+use crate::projection::kernel::Factors;
 use crate::projection::kernel::Kernel;
-use crate::projection::kernel::{Factors, Inverse};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
 
@@ -74,23 +75,28 @@ impl ZonedGrid {
 }
 
 impl Kernel for ZonedGrid {
-    fn forward(&self, lon: f64, lat: f64) -> Option<(f64, f64)> {
+    fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
+        let Geographic { lon, lat } = at;
         let number = self.number(lon);
-        let (e, n) = self.zone.forward(degrees::wrap(lon - self.meridian(number)), lat)?;
+        let (e, n) = self
+            .zone
+            .forward(Geographic { lat, lon: degrees::wrap(lon - self.meridian(number)) })?;
         Some((e + number * ZONE_STEP_M, n))
     }
 
-    fn inverse(&self, e: f64, n: f64) -> Option<Inverse> {
+    fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
         let number = ((e + self.false_easting_m) / ZONE_STEP_M).floor();
         if !(number >= 1.0 && number <= (360.0 / self.width).floor()) {
             return None;
         }
         let found = self.zone.inverse(e - number * ZONE_STEP_M, n)?;
-        Some(Inverse { lon: degrees::wrap(found.lon + self.meridian(number)), lat: found.lat })
+        Some(Geographic { lon: degrees::wrap(found.lon + self.meridian(number)), lat: found.lat })
     }
 
-    fn factors(&self, lon: f64, lat: f64) -> Option<Factors> {
-        self.zone.factors(degrees::wrap(lon - self.meridian(self.number(lon))), lat)
+    fn factors(&self, at: Geographic) -> Option<Factors> {
+        let Geographic { lon, lat } = at;
+        let lon = degrees::wrap(lon - self.meridian(self.number(lon)));
+        self.zone.factors(Geographic { lat, lon })
     }
 
     fn is_conformal(&self) -> bool {

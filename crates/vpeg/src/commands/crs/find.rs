@@ -116,7 +116,7 @@ impl Find {
             wanted.eq_ignore_ascii_case(symbol) || wanted.eq_ignore_ascii_case(crs.unit_name())
         });
         let boxes = crs.extent().boxes();
-        in_unit && place.is_none_or(|at| !boxes.is_empty() && crs.extent().contains(at.lon, at.lat))
+        in_unit && place.is_none_or(|at| !boxes.is_empty() && crs.extent().contains(at))
     }
 }
 
