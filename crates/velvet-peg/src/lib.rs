@@ -33,6 +33,8 @@
 //! | draw | [`draw()`] |
 //! | write down what is done, and do it again | [`Job`] |
 //!
+//! A walk through the library, recipes and the reasons of its design are in [`guide`].
+//!
 //! The modules hold what belongs to each of these. The computing core is re-exported: reference
 //! systems, converters, geodesics and angles come from here too. It works without files or threads
 //! and can be used alone as `velvet-peg-core`.
@@ -63,6 +65,8 @@ pub mod features;
 pub mod format;
 mod format_support;
 mod geometry;
+#[cfg(any(doc, doctest))]
+pub mod guide;
 mod input;
 #[cfg(feature = "jobs")]
 pub mod job;

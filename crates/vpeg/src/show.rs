@@ -3,6 +3,7 @@
 use crate::Ending;
 use crate::advice;
 use anstyle::{AnsiColor, Style};
+use console::{Alignment, pad_str};
 use std::io::Write;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -95,25 +96,24 @@ fn wrapped(text: &str, indent: usize, terminal: &console::Term) -> String {
     if !terminal.is_term() || width < indent + 30 {
         return text.to_string();
     }
-    let mut column = indent;
-    let mut lines = String::new();
-    for (number, word) in text.split(' ').enumerate() {
-        let length = word.chars().count();
-        if number > 0 && !word.is_empty() && column + 1 + length > width {
-            lines.push('\n');
-            lines.push_str(&" ".repeat(indent));
-            column = indent;
-        } else if number > 0 {
-            lines.push(' ');
-            column += 1;
-        }
-        lines.push_str(word);
-        column = match word.rsplit_once('\n') {
-            Some((_, last)) => last.chars().count(),
-            None => column + length,
+    let under = " ".repeat(indent);
+    let options = textwrap::Options::new(width)
+        .break_words(false)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation);
+    let lines = text.split('\n').enumerate().flat_map(|(number, line)| {
+        // What the first line begins with stands there already; later ones have their own indent.
+        let own = &line[..line.len() - line.trim_start().len()];
+        let (first, rest) = match number {
+            0 => (under.as_str(), under.clone()),
+            _ => (own, format!("{under}{}", " ".repeat(own.len().saturating_sub(indent)))),
         };
-    }
-    lines
+        let options = options.clone().initial_indent(first).subsequent_indent(&rest);
+        textwrap::wrap(line.trim_start(), options)
+            .into_iter()
+            .map(|line| line.into_owned())
+            .collect::<Vec<_>>()
+    });
+    lines.collect::<Vec<_>>().join("\n").split_off(indent)
 }
 
 /// Shows what the library noticed.
@@ -361,7 +361,7 @@ impl Table {
             self.rows
                 .iter()
                 .chain([&self.header])
-                .map(|row| row[column].chars().count())
+                .map(|row| console::measure_text_width(&row[column]))
                 .max()
                 .unwrap_or(0)
         };
@@ -386,8 +386,8 @@ impl Table {
                     if is_rule(row) {
                         return "─".repeat(widths[at]);
                     }
-                    let pad = " ".repeat(widths[at] - row[at].chars().count());
-                    if right[at] { pad + &row[at] } else { row[at].clone() + &pad }
+                    let side = if right[at] { Alignment::Right } else { Alignment::Left };
+                    pad_str(&row[at], widths[at], side, None).into_owned()
                 })
                 .collect();
             cells.join("  ").trim_end().to_string()
@@ -401,13 +401,14 @@ impl Table {
 
 /// Pairs of a label and a text, labels padded.
 pub(crate) fn pairs(pairs: &[(String, String)]) -> String {
-    let width = pairs.iter().map(|(label, _)| label.chars().count()).max().unwrap_or(0);
+    let width =
+        pairs.iter().map(|(label, _)| console::measure_text_width(label)).max().unwrap_or(0);
     let terminal = console::Term::stdout();
     let lines: Vec<String> = pairs
         .iter()
         .map(|(label, text)| {
-            let pad = " ".repeat(width - label.chars().count());
-            format!("  {label}{pad}  {}", wrapped(text, width + 4, &terminal))
+            let label = pad_str(label, width, Alignment::Left, None);
+            format!("  {label}  {}", wrapped(text, width + 4, &terminal))
         })
         .collect();
     lines.join("\n")

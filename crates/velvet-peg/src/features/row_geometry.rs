@@ -68,13 +68,6 @@ impl RowGeometry {
 /// Bytes written as hexadecimal digits, if a text is that.
 fn bytes_of(text: &str) -> Option<Vec<u8>> {
     let digits = text.strip_prefix("0x").or(text.strip_prefix("\\x")).unwrap_or(text);
-    let hex = digits.len() >= 10
-        && digits.len().is_multiple_of(2)
-        && digits.bytes().all(|byte| byte.is_ascii_hexdigit());
-    hex.then(|| {
-        (0..digits.len())
-            .step_by(2)
-            .filter_map(|at| u8::from_str_radix(&digits[at..at + 2], 16).ok())
-            .collect()
-    })
+    // Shorter than any geometry.
+    if digits.len() < 10 { None } else { hex::decode(digits).ok() }
 }

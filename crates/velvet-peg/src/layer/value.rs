@@ -108,7 +108,7 @@ impl fmt::Display for ValueRef<'_> {
             ValueRef::Integer(value) => write!(f, "{value}"),
             ValueRef::Real(value) => write!(f, "{value}"),
             ValueRef::Text(value) => f.write_str(value),
-            ValueRef::Binary(bytes) => bytes.iter().try_for_each(|byte| write!(f, "{byte:02x}")),
+            ValueRef::Binary(bytes) => f.write_str(&hex::encode(bytes)),
         }
     }
 }

@@ -4,7 +4,7 @@ use velvet_peg::course::{CourseColumns, CourseTable};
 use velvet_peg::look::{Look, LookOptions, TableLook};
 use velvet_peg::table::AppendOptions;
 use velvet_peg::table::{CoordinateColumns, Quoting, TableOptions};
-use velvet_peg::{BuildPoints, ConvertTable, Crs, Result, Summary, look};
+use velvet_peg::{BuildPoints, ConvertTable, Crs, Geographic, Result, Summary, look};
 
 struct Bench(tempfile::TempDir);
 
@@ -270,14 +270,15 @@ fn routes_are_planned_for_where_the_table_lies() {
     let (_, converter) = job.run(&bench.at("in.csv"), &bench.at("west.csv")).unwrap();
     let west = converter.route().operations().next().unwrap().clone();
     assert!(
-        west.extent().contains(-120.0, 47.4) && converter.route().covers_area,
+        west.extent().contains(Geographic { lat: 47.4, lon: -120.0 })
+            && converter.route().covers_area,
         "{}",
         west.name()
     );
     let bench = Bench::with("in.csv", "id,lat,lon\n1,22.0,-80\n2,22.1,-80.1\n");
     let (_, converter) = job.run(&bench.at("in.csv"), &bench.at("cuba.csv")).unwrap();
     let cuba = converter.route().operations().next().unwrap().clone();
-    assert!(cuba.extent().contains(-80.0, 22.0), "{}", cuba.name());
+    assert!(cuba.extent().contains(Geographic { lat: 22.0, lon: -80.0 }), "{}", cuba.name());
     assert_ne!(west.code(), cuba.code());
 }
 

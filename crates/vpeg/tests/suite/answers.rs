@@ -169,3 +169,20 @@ fn adjusted_courses_stand_beside_those_of_the_deed_with_their_units() {
     assert_eq!(run.code, 1, "{}", run.err);
     assert!(!bench.has("s.gpkg"));
 }
+
+/// Signs that take two places of a terminal are counted as two: what stands right of them lines up.
+#[test]
+fn columns_line_up_whatever_the_script() {
+    let bench = Bench::new();
+    bench.write("wide.csv", "門,e,n\n一二三,600000,5250000\nab,600000,5250001\n");
+    let look = bench.ok(&["look", "wide.csv"]).out;
+    let places = |text: &str| -> usize {
+        text.chars().map(|c| if ('\u{3000}'..'\u{a000}').contains(&c) { 2 } else { 1 }).sum()
+    };
+    let ends: Vec<usize> = look
+        .lines()
+        .filter(|line| line.contains("100%"))
+        .map(|line| places(&line[..line.find("100%").unwrap()]))
+        .collect();
+    assert!(ends.len() == 3 && ends.iter().all(|end| *end == ends[0]), "{ends:?}\n{look}");
+}
