@@ -1,6 +1,7 @@
 //! Names of columns: found by what was asked for, listed for messages, made distinct.
 
 use crate::error::{Error, Result};
+use arrow_schema::Schema;
 
 /// The place of a column, by its name or its number from 1.
 pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) -> Result<usize> {
@@ -23,6 +24,15 @@ pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) ->
                 list(headers)
             ))
         })
+}
+
+/// The place of a column in a schema: by its very name, or without regard to capitals.
+pub(crate) fn place_in(schema: &Schema, name: &str) -> Option<usize> {
+    let fields = schema.fields();
+    fields
+        .iter()
+        .position(|field| field.name() == name)
+        .or_else(|| fields.iter().position(|field| field.name().eq_ignore_ascii_case(name)))
 }
 
 /// Headers in quotes, for messages.

@@ -3,7 +3,7 @@
 use super::expression::Expression;
 use crate::error::Result;
 use crate::layer::GeometryColumn;
-use crate::layer::column_names::distinct;
+use crate::layer::column_names::{distinct, place_in};
 use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions};
 use arrow_schema::{DataType, Field, Schema};
 use std::sync::Arc;
@@ -32,7 +32,7 @@ impl ComputedColumn {
             DataType::Null => DataType::Utf8,
             kind => kind.clone(),
         };
-        let at = place_of(&empty.schema(), &name).unwrap_or(empty.num_columns());
+        let at = place_in(&empty.schema(), &name).unwrap_or(empty.num_columns());
         Ok(ComputedColumn { at, name, expression, kind })
     }
 
@@ -59,13 +59,4 @@ impl ComputedColumn {
         let options = RecordBatchOptions::new().with_row_count(Some(rows));
         Ok(RecordBatch::try_new_with_options(Arc::new(Schema::new(fields)), columns, &options)?)
     }
-}
-
-/// The place of a column: by its very name, or without regard to capitals.
-pub(super) fn place_of(schema: &Schema, name: &str) -> Option<usize> {
-    let fields = schema.fields();
-    fields
-        .iter()
-        .position(|field| field.name() == name)
-        .or_else(|| fields.iter().position(|field| field.name().eq_ignore_ascii_case(name)))
 }

@@ -2,7 +2,7 @@
 
 use crate::error::{Error, Result};
 use crate::layer::GeometryColumn;
-use crate::select::computed_column::place_of;
+use crate::layer::column_names::place_in;
 use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::DataType;
 use sqlparser::ast::{Expr, visit_expressions};
@@ -29,7 +29,7 @@ impl<'a> Context<'a> {
     }
 
     pub(super) fn column(&self, name: &str) -> Result<ArrayRef> {
-        match place_of(&self.attributes.schema(), name) {
+        match place_in(&self.attributes.schema(), name) {
             Some(at) => Ok(self.attributes.column(at).clone()),
             None => {
                 let schema = self.attributes.schema();
