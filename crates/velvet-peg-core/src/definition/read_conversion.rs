@@ -41,7 +41,7 @@ impl Reader<'_> {
             let code = element.epsg().filter(|code| expected.contains(code));
             let Some(code) = code.or_else(|| names::parameter(element.name(), method, expected))
             else {
-                if ignorable(element) {
+                if ignorable(element, &given) {
                     continue;
                 }
                 return Err(self.error(
@@ -142,14 +142,20 @@ fn value_of(given: &[&Node], name: &str) -> Option<f64> {
 
 /// Parameters that side files carry and that say nothing more, or only what their method's
 /// form says already.
-fn ignorable(element: &Node) -> bool {
+fn ignorable(element: &Node, given: &[&Node]) -> bool {
     let value = element.number(0).unwrap_or(f64::NAN);
     match names::squeezed(element.name()).as_str() {
         "auxiliaryspheretype" | "option" => value == 0.0,
         "xscale" | "yscale" => value.abs() == 1.0,
         "xyplanerotation" => value == 90.0 || value == 0.0,
         "scalefactor" => value == 1.0,
-        "standardparallel1" | "latitudeoforigin" | "centralparallel" => true,
+        // The equator, the pole, or what another parameter says: nothing else is passed over.
+        "standardparallel1" | "latitudeoforigin" | "centralparallel" => {
+            let again = |other: &&Node| {
+                !std::ptr::eq(*other, element) && other.number(0) == element.number(0)
+            };
+            value == 0.0 || value.abs() == 90.0 || given.iter().any(again)
+        }
         _ => false,
     }
 }

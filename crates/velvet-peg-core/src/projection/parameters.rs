@@ -129,6 +129,19 @@ impl Parameters {
         })
     }
 
+    /// Refuses a natural origin that is not on the equator, for methods that state its latitude for
+    /// completeness only (EPSG Guidance Note 7-2, Mercator variant A).
+    pub(crate) fn origin_on_equator(&self) -> Result<()> {
+        let latitude = self.degrees(super::parameter_code::LATITUDE_OF_NATURAL_ORIGIN)?;
+        if latitude == 0.0 {
+            return Ok(());
+        }
+        Err(Error::unsupported(format!(
+            "the method has its natural origin on the equator, not at latitude {latitude}°: of the \
+             variants of Mercator, B has a standard parallel, and C a parallel where northings begin"
+        )))
+    }
+
     /// Degrees of an angle.
     pub(crate) fn degrees(&self, code: u32) -> Result<f64> {
         match self.find(code)? {

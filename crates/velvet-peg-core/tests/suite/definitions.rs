@@ -25,6 +25,10 @@ fn the_whole_registry_survives_every_notation() {
                 continue;
             }
             let crs = Crs::from_epsg(row.code).unwrap();
+            // Refused, because it contradicts itself: see `systems.rs`.
+            if row.code == 3752 {
+                continue;
+            }
             // Two examples of well logs are compound without a position.
             if row.kind == CrsKind::Compound && crs.datum().is_none() {
                 continue;

@@ -15,14 +15,13 @@ fn with(parameters: Parameters, code: u32, kind: ParameterKind, latitude: f64) -
         // In the middle latitudes, apart from each other and from zero.
         // A polar method has its origin at the pole, a width of zones is six degrees.
         ParameterKind::Angle if code == 8831 => parameters.angle(code, 6.0),
+        // The equator stays where it is.
+        ParameterKind::Angle if code == 8801 && latitude == 0.0 => parameters.angle(code, 0.0),
         ParameterKind::Angle => parameters.angle(code, latitude + f64::from(code % 10)),
         ParameterKind::Length => parameters.length(code, 500_000.0),
         ParameterKind::Scale => parameters.scale(code, 1.0),
     }
 }
-
-/// Methods whose origin is on the equator, whatever latitude the registry gives it.
-const UNUSED: &[(u32, u32)] = &[(9804, 8801), (1024, 8801), (9841, 8801)];
 
 #[test]
 fn every_parameter_of_every_method_is_checked_for_its_kind() {
@@ -32,19 +31,22 @@ fn every_parameter_of_every_method_is_checked_for_its_kind() {
         ParameterKind::Length => ParameterKind::Scale,
         ParameterKind::Scale => ParameterKind::Angle,
     };
-    let (mut checked, mut unused): (_, Vec<(u32, u32)>) = (0, Vec::new());
+    let mut checked = 0;
     for method in method_codes() {
         let codes = parameters_of(method).unwrap();
-        let latitude = if matches!(method, 9810 | 9829 | 9830) { 89.0 } else { 40.0 };
+        let latitude = match method {
+            9810 | 9829 | 9830 => 89.0,
+            // Its origin lies on the equator.
+            9804 | 1024 | 9841 => 0.0,
+            _ => 40.0,
+        };
         for wrong in codes {
             let given = codes.iter().fold(Parameters::new(), |given, code| {
                 let kind = kind_of_parameter(*code);
                 with(given, *code, if code == wrong { other(kind) } else { kind }, latitude)
             });
-            // A method does not use every parameter that the registry gives it.
             let Err(error) = Projection::new(method, &given, &grs80) else {
-                unused.push((method, *wrong));
-                continue;
+                panic!("{method} does not look at parameter {wrong}");
             };
             let error = error.to_string();
             let name = registry::parameter_name(*wrong).unwrap();
@@ -56,7 +58,6 @@ fn every_parameter_of_every_method_is_checked_for_its_kind() {
         }
     }
     assert!(checked > 200, "{checked}");
-    assert_eq!(unused, UNUSED);
     let far = Parameters::new().angle(8801, 0.0).angle(8802, 500_000.0).scale(8805, 1.0);
     let far = far.length(8806, 0.0).length(8807, 0.0);
     let error = Projection::new(9807, &far, &grs80).unwrap_err().to_string();
@@ -142,6 +143,72 @@ fn letters_beyond_ascii_stand_anywhere_in_a_definition() {
         assert_eq!(crs.axes().len(), 2, "{axis}");
         for text in [definition::wkt2(&crs), definition::json(&crs), definition::wkt1(&crs)] {
             assert_eq!(definition::parse(&text.unwrap()).unwrap(), crs, "{axis}");
+        }
+    }
+}
+
+/// Parameters of a side file that their method does not have: passed over where they say nothing
+/// more, refused where they would move every coordinate.
+#[test]
+fn no_parameter_of_a_definition_is_dropped_without_a_word() {
+    let text = |method: &str, parameters: &[(&str, f64)]| {
+        let given: Vec<String> = parameters
+            .iter()
+            .map(|(name, value)| format!(",PARAMETER[\"{name}\",{value}]"))
+            .collect();
+        format!(
+            "PROJCS[\"x\",GEOGCS[\"GCS_WGS_1984\",DATUM[\"D_WGS_1984\",SPHEROID[\"WGS_1984\",\
+             6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"Degree\",0.0174532925199433]],\
+             PROJECTION[\"{method}\"],PARAMETER[\"False_Easting\",0],PARAMETER[\"False_Northing\",0],\
+             PARAMETER[\"Central_Meridian\",-120]{},UNIT[\"Meter\",1]]",
+            given.concat()
+        )
+    };
+    let origin = ("Latitude_Of_Origin", 45.0);
+    let cases: &[(&str, &[(&str, f64)], Option<&str>)] = &[
+        ("Transverse_Mercator", &[("Scale_Factor", 1.0), origin], None),
+        (
+            "Transverse_Mercator",
+            &[("Scale_Factor", 1.0), origin, ("Standard_Parallel_1", 30.0)],
+            Some("`Standard_Parallel_1` is not a parameter"),
+        ),
+        (
+            "Transverse_Mercator",
+            &[("Scale_Factor", 1.0), origin, ("Standard_Parallel_1", 45.0)],
+            None,
+        ),
+        ("Mercator", &[("Standard_Parallel_1", 0.0), ("Latitude_Of_Origin", 0.0)], None),
+        (
+            "Mercator",
+            &[("Standard_Parallel_1", 0.0), origin],
+            Some("`Latitude_Of_Origin` is not a parameter"),
+        ),
+        (
+            "Mercator",
+            &[("Standard_Parallel_1", 30.0), ("Central_Parallel", 12.0)],
+            Some("`Central_Parallel` is not a parameter"),
+        ),
+        ("Mercator_1SP", &[("Scale_Factor", 1.0), ("Latitude_Of_Origin", 0.0)], None),
+        (
+            "Mercator_1SP",
+            &[("Scale_Factor", 1.0), origin],
+            Some("natural origin on the equator, not at latitude 45°"),
+        ),
+        (
+            "Mercator",
+            &[("Standard_Parallel_1", 0.0), ("XY_Plane_Rotation", 12.0)],
+            Some("`XY_Plane_Rotation` is not a parameter"),
+        ),
+    ];
+    for (method, parameters, refused) in cases {
+        let read = definition::parse(&text(method, parameters));
+        match (read, refused) {
+            (Ok(crs), None) => assert!(crs.projection().is_ok(), "{method} {parameters:?}"),
+            (Err(error), Some(why)) => {
+                assert!(error.to_string().contains(why), "{method} {parameters:?}: {error}");
+            }
+            (Ok(_), Some(why)) => panic!("{method} {parameters:?} was read: not {why}"),
+            (Err(error), None) => panic!("{method} {parameters:?}: {error}"),
         }
     }
 }

@@ -12,6 +12,10 @@ fn crs(code: u32) -> Crs {
     Crs::from_epsg(code).unwrap()
 }
 
+/// Mercator with its origin on the equator, the latitude of whose origin is 41° S: withdrawn, and
+/// replaced by a system with a standard parallel.
+const CONTRADICTS_ITSELF: u32 = 3752;
+
 #[test]
 fn every_row_of_the_registry_resolves() {
     let (mut projected, mut computed) = (0, 0);
@@ -35,13 +39,17 @@ fn every_row_of_the_registry_resolves() {
                     computed += 1;
                     assert_eq!(projection.method_code(), method);
                 }
-                Err(error) => assert!(error.is_unsupported(), "EPSG:{}: {error}", row.code),
+                Err(error) => {
+                    assert!(error.is_unsupported(), "EPSG:{}: {error}", row.code);
+                    assert_eq!(row.code, CONTRADICTS_ITSELF, "{error}");
+                    assert!(row.deprecated && crs.replaced_by().contains(&3994));
+                }
             }
         }
     }
     println!("{computed} of {projected} projected systems can be computed");
     assert_eq!(projected, 5766);
-    assert_eq!(computed, projected, "every projected system can be computed");
+    assert_eq!(computed, projected - 1, "all but one of the projected systems can be computed");
 }
 
 /// 25 places across every area of use, there and back, through every projected system: in
@@ -52,6 +60,9 @@ fn every_projected_system_closes_in_its_area_of_use() {
     let (mut closed, mut worst, mut failures) = (0, (0.0f64, 0), Vec::new());
     for row in registry::CrsRow::all().filter(|row| row.kind == CrsKind::Projected) {
         let crs = crs(row.code);
+        if row.code == CONTRADICTS_ITSELF {
+            continue;
+        }
         let projection = crs.projection().unwrap_or_else(|e| panic!("EPSG:{}: {e}", row.code));
         let Some(area) = crs.extent().boxes().first() else {
             assert!(row.deprecated, "EPSG:{} has no area", row.code);

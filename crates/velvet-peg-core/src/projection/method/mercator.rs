@@ -20,6 +20,7 @@ pub(super) const METHODS: &[Method] = &[
         parameters: code::ORIGIN_AND_SCALE,
         words: &["Mercator_1SP"],
         build: |given, ellipsoid| {
+            given.origin_on_equator()?;
             Ok(Arc::new(Mercator::new(
                 ellipsoid,
                 given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,

@@ -20,6 +20,7 @@ pub(super) const METHODS: &[Method] = &[
         parameters: code::ORIGIN,
         words: &["Mercator_Auxiliary_Sphere", "Popular_Visualisation_Pseudo_Mercator"],
         build: |given, ellipsoid| {
+            given.origin_on_equator()?;
             let (lon0, radius) =
                 (given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?, ellipsoid.semi_major_m());
             Ok(Arc::new(SphericalMercator { ellipsoid: *ellipsoid, lon0, radius }))
@@ -30,6 +31,7 @@ pub(super) const METHODS: &[Method] = &[
         code: 9841,
         parameters: code::ORIGIN_AND_SCALE,
         build: |given, ellipsoid| {
+            given.origin_on_equator()?;
             let radius = Authalic::new(ellipsoid).radius_m()
                 * given.ratio(code::SCALE_FACTOR_AT_NATURAL_ORIGIN)?;
             Ok(Arc::new(SphericalMercator {
