@@ -89,8 +89,7 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::StateHeader => "say which with --header or --no-header",
         Advice::StateHeight => "--height gives the ground's",
         Advice::StateNumberFormat => {
-            "say --decimal-comma if the comma is a decimal point, --thousands , if it groups \
-             thousands"
+            "say --decimal-comma if it is a decimal point, --thousands ',' if it groups thousands"
         }
         Advice::StateStart => {
             "add --start EASTING,NORTHING, or name the columns that hold it with --x and --y"

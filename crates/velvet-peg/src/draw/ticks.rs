@@ -39,8 +39,7 @@ pub(super) fn grid(picture: &mut SvgMap) {
         }
     };
     let step_x = step(picture.scale.0, 120.0);
-    let step_y =
-        step(picture.scale.1, 80.0).max(if geographic { step_x.min(1e9) * 0.0 } else { 0.0 });
+    let step_y = step(picture.scale.1, 80.0);
     for x in multiples(shown.west, shown.east, step_x) {
         let at = picture.pixel(x, shown.south).0;
         line(picture, (at, top), (at, bottom));

@@ -128,8 +128,7 @@ fn plain(text: &str) -> Result<f64, Why> {
         Ok(value) if value.is_finite() => Ok(value),
         _ if text.contains(',') => {
             let why = format!(
-                "`{text}` is not a plain number: its comma may be a decimal point or group \
-                 thousands, and which it is has to be said"
+                "`{text}` is not a plain number: its comma may be a decimal point, or group thousands"
             );
             Err(Why::Other(Reason::from(why).advise(Advice::StateNumberFormat)))
         }

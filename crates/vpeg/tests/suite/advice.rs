@@ -46,7 +46,7 @@ fn words(line: &str) -> Vec<String> {
 const ADVICE: &[(&str, &str, &str)] = &[
     (
         "build points commas.csv --crs EPSG:32610 -o o.gpkg",
-        ": say --decimal-comma if the comma is a decimal point, --thousands , if it groups thousands",
+        ": say --decimal-comma if it is a decimal point, --thousands ',' if it groups thousands",
         "--decimal-comma",
     ),
     (

@@ -1,0 +1,173 @@
+//! Tables at the edges of what they may hold: marks between thousands, files of rejects that are
+//! there already, figures of shapes with holes.
+
+use std::path::Path;
+use velvet_peg::features::BuildOptions;
+use velvet_peg::table::{CoordinateColumns, NumberFormat};
+use velvet_peg::{
+    BuildPoints, ConvertLayer, Crs, Geometry, Layer, LayerReader, Notice, NoticeKind, Result,
+    Selection, Summary, Value, WriteOptions,
+};
+
+fn utm() -> Option<Crs> {
+    Some(Crs::from_epsg(32610).unwrap())
+}
+
+#[test]
+fn thousands_are_grouped_by_any_blank_and_by_the_mark_that_is_named() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    // The mark in the cells, the mark that is named, whether the comma is a decimal point, and
+    // whether the cell can be read with it.
+    for (mark, named, comma, read) in [
+        (" ", Some(' '), false, true),
+        ("\u{a0}", Some(' '), false, true),
+        ("\u{2009}", Some(' '), false, true),
+        ("\u{202f}", Some(' '), true, true),
+        ("'", Some('\''), false, true),
+        ("'", Some(' '), false, false),
+        (".", Some('.'), true, true),
+        (",", Some(','), false, true),
+        ("", None, true, true),
+        ("", Some(' '), true, true),
+        (" ", None, false, false),
+    ] {
+        let point = if comma { "," } else { "." };
+        let text = format!("e;n\n705{mark}000{point}25;5{mark}254{mark}000{point}5\n");
+        std::fs::write(at("t.csv"), text).unwrap();
+        let numbers = NumberFormat { decimal_comma: comma, thousands: named };
+        let columns = CoordinateColumns {
+            x: Some("e".into()),
+            y: Some("n".into()),
+            numbers,
+            ..CoordinateColumns::default()
+        };
+        let build = BuildOptions {
+            crs: utm(),
+            write: WriteOptions { overwrite: true, ..WriteOptions::default() },
+            ..BuildOptions::default()
+        };
+        let done = BuildPoints { columns, build, ..BuildPoints::default() }
+            .run(&at("t.csv"), &at("t.gpkg"));
+        assert_eq!(done.is_ok(), read, "{mark:?} {named:?} {comma}: {done:?}");
+        if read {
+            let layer = Layer::read(at("t.gpkg")).unwrap();
+            let vertex = layer.features().next().unwrap().vertices()[0];
+            assert_eq!(vertex, (705_000.25, 5_254_000.5), "{mark:?} {named:?}");
+        }
+    }
+}
+
+/// One good and one bad row, with their rejects in a file of this name.
+fn with_rejects(
+    folder: &Path,
+    table: &str,
+    out: &str,
+    rejects: Option<&str>,
+    write: WriteOptions,
+) -> Result<Summary> {
+    std::fs::write(folder.join("t.csv"), table).unwrap();
+    let build = BuildOptions {
+        crs: utm(),
+        write,
+        rejects: rejects.map(|name| folder.join(name)),
+        ..BuildOptions::default()
+    };
+    BuildPoints { build, ..BuildPoints::default() }.run(&folder.join("t.csv"), &folder.join(out))
+}
+
+#[test]
+fn rejects_that_are_there_are_neither_lost_nor_mixed() {
+    let folder = tempfile::tempdir().unwrap();
+    let text = |name: &str| std::fs::read_to_string(folder.path().join(name)).unwrap();
+    let bad = "e,n,name\n705000,5254000,a\n,5254000,b\n";
+    let plain = WriteOptions::default;
+    std::fs::write(folder.path().join("mine.csv"), "something of mine\n").unwrap();
+    let error = with_rejects(folder.path(), bad, "a.gpkg", Some("mine.csv"), plain()).unwrap_err();
+    assert!(error.is_exists(), "{error}");
+    assert_eq!(text("mine.csv"), "something of mine\n");
+    assert!(!folder.path().join("a.gpkg").exists());
+
+    let first = with_rejects(folder.path(), bad, "a.gpkg", None, plain()).unwrap();
+    assert_eq!((first.rows_in, first.out, first.rejected.count), (2, 1, 1));
+    assert_eq!(text("a.gpkg.rejects.csv").lines().count(), 2);
+    // Added to: the same columns go below, others to a file beside.
+    let append = || WriteOptions { append: true, ..WriteOptions::default() };
+    with_rejects(folder.path(), bad, "a.gpkg", None, append()).unwrap();
+    assert_eq!(text("a.gpkg.rejects.csv").lines().count(), 3);
+    let other = "e,n\n705000,5254000\n,5254000\n";
+    let summary = with_rejects(folder.path(), other, "a.gpkg", None, append()).unwrap();
+    let beside = summary.rejected.path.unwrap();
+    assert_eq!(beside, folder.path().join("a.gpkg.rejects-2.csv"));
+    assert_eq!(text("a.gpkg.rejects.csv").lines().count(), 3);
+    assert!(text("a.gpkg.rejects-2.csv").starts_with("source_row,reason,e,n\n"));
+    // Overwritten by a run that rejects nothing: what told of another result goes away.
+    let overwrite = WriteOptions { overwrite: true, ..WriteOptions::default() };
+    let good = "e,n,name\n705000,5254000,a\n";
+    with_rejects(folder.path(), good, "a.gpkg", None, overwrite).unwrap();
+    assert!(!folder.path().join("a.gpkg.rejects.csv").exists());
+}
+
+#[test]
+fn holes_take_from_areas_and_add_to_perimeters() {
+    let folder = tempfile::tempdir().unwrap();
+    let square = |from: f64, size: f64| {
+        let to = from + size;
+        vec![(from, from), (to, from), (to, to), (from, to), (from, from)]
+    };
+    let mut layer = Layer::new("tracts", utm());
+    let holed = vec![square(0.0, 100.0), square(10.0, 20.0), square(50.0, 30.0)];
+    layer.push(Geometry::Polygon(holed), [("no", 1.into())]).unwrap();
+    let one = vec![square(20.0, 10.0), square(22.0, 2.0)];
+    layer.push(Geometry::Polygon(one), [("no", 2.into())]).unwrap();
+    let select = Selection {
+        set: vec!["area = PLANE_AREA(geometry), round_it = PLANE_PERIMETER(geometry)".into()],
+        ..Selection::default()
+    };
+    let out = folder.path().join("out.gpkg");
+    let reader = LayerReader::of_layer(&layer, Path::new("tracts"));
+    ConvertLayer { select, ..ConvertLayer::default() }.run(&reader, &out).unwrap();
+    let figures: Vec<(Value, Value)> = Layer::read(&out)
+        .unwrap()
+        .features()
+        .map(|feature| (feature.value("area").unwrap(), feature.value("round_it").unwrap()))
+        .collect();
+    let wanted = [(10_000.0 - 400.0 - 900.0, 400.0 + 80.0 + 120.0), (100.0 - 4.0, 40.0 + 8.0)];
+    assert_eq!(figures, wanted.map(|(area, edge)| (Value::Real(area), Value::Real(edge))));
+}
+
+#[test]
+fn a_stray_row_is_told_from_twenty_spreads_on() {
+    let folder = tempfile::tempdir().unwrap();
+    // The bulk: 200 positions whose middle eight tenths span 160 by 160, round 705100, 5254100.
+    let bulk: String = (0..200).map(|n| format!("{},{}\n", 705_000 + n, 5_254_000 + n)).collect();
+    for (row, told) in [
+        ("705100,5254100", None),
+        ("708200,5254100", None),                        // 19.4 spreads east
+        ("708400,5254100", Some("far from all others")), // 20.6
+        ("705100,5250800", Some("far from all others")),
+        ("705100,5251000", None),
+        ("-705100,5254100", Some("the sign turned")),
+        ("705100,-5254100", Some("the sign turned")),
+        ("5254100,705100", Some("the coordinates swapped")),
+        ("-5254100,705100", Some("the coordinates swapped")),
+    ] {
+        let table = format!("e,n\n{bulk}{row}\n");
+        std::fs::write(folder.path().join("t.csv"), table).unwrap();
+        let mut points = BuildPoints::default();
+        points.build.write.overwrite = true;
+        let summary =
+            points.run(&folder.path().join("t.csv"), &folder.path().join("t.gpkg")).unwrap();
+        assert_eq!((summary.rows_in, summary.out), (201, 201), "{row}");
+        let found: Vec<&Notice> =
+            summary.notices.iter().filter(|n| n.kind == NoticeKind::Outliers).collect();
+        match told {
+            None => assert!(found.is_empty(), "{row}: {found:?}"),
+            Some(what) => {
+                assert!(found.len() == 1 && found[0].text.contains(what), "{row}: {found:?}");
+                assert!(found[0].text.contains("row 202"), "{row}: {found:?}");
+                assert_eq!(found[0].figure("count"), Some(1.0), "{row}");
+            }
+        }
+    }
+}
