@@ -3,10 +3,11 @@
 
 use std::path::Path;
 use velvet_peg::features::BuildOptions;
+use velvet_peg::join::JoinTable;
 use velvet_peg::table::{CoordinateColumns, NumberFormat};
 use velvet_peg::{
-    BuildPoints, ConvertLayer, Crs, Geometry, Layer, LayerReader, Notice, NoticeKind, Result,
-    Selection, Summary, Value, WriteOptions,
+    Advice, BuildPoints, ConvertLayer, Crs, Geographic, Geometry, Layer, LayerReader, Notice,
+    NoticeKind, Result, Selection, Summary, Value, WriteOptions,
 };
 
 fn utm() -> Option<Crs> {
@@ -168,6 +169,112 @@ fn a_stray_row_is_told_from_twenty_spreads_on() {
                 assert!(found[0].text.contains("row 202"), "{row}: {found:?}");
                 assert_eq!(found[0].figure("count"), Some(1.0), "{row}");
             }
+        }
+    }
+}
+
+#[test]
+fn loose_keys_meet_whatever_people_make_of_them() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("out.gpkg");
+    for (layer_key, table_key, meets) in [
+        ("7", "7.0", true),
+        ("7", "007", true),
+        ("F-01", "f-1", true),
+        ("Alder  1", " alder 1 ", true),
+        ("0", "00", true),
+        ("1.05", "1.5", false),
+        ("10", "1", false),
+        ("F-1", "F1", false),
+        ("7", "70", false),
+    ] {
+        let mut layer = Layer::new("gates", utm());
+        for key in [layer_key, "another"] {
+            layer.push(Geometry::Point((6e5, 5e6)), [("key", key.into())]).unwrap();
+        }
+        let table = folder.path().join("t.csv");
+        std::fs::write(&table, format!("key,cfs\n{table_key}x,1\nanother,2\n{table_key},3\n"))
+            .unwrap();
+        let job = JoinTable {
+            key: "key".into(),
+            loose: true,
+            write: WriteOptions { overwrite: true, ..WriteOptions::default() },
+            ..JoinTable::default()
+        };
+        let reader = LayerReader::of_layer(&layer, Path::new("gates"));
+        let (_, report) = job.run(reader, &table, &out).unwrap();
+        assert_eq!(report.features_met == 2, meets, "{layer_key:?} and {table_key:?}: {report:?}");
+    }
+}
+
+#[test]
+fn a_zone_is_meant_for_its_area_and_half_a_degree_round_it() {
+    let folder = tempfile::tempdir().unwrap();
+    // Zone 10 ends at 120° W.
+    for (lon, told) in [(-123.0, false), (-120.1, false), (-119.6, false), (-119.4, true)] {
+        let mut layer = Layer::new("gates", Some(Crs::from_epsg(4326).unwrap()));
+        layer.push(Geometry::Point((lon, 47.4)), [("no", 1.into())]).unwrap();
+        let reader = LayerReader::of_layer(&layer, Path::new("gates"));
+        let write = WriteOptions { overwrite: true, ..WriteOptions::default() };
+        let job = ConvertLayer { target: utm(), write, ..ConvertLayer::default() };
+        let summary = job.run(&reader, &folder.path().join("out.gpkg")).unwrap();
+        let area: Vec<&Notice> =
+            summary.notices.iter().filter(|n| n.kind == NoticeKind::Area).collect();
+        assert_eq!(!area.is_empty(), told, "{lon}: {area:?}");
+        if let [notice] = area.as_slice() {
+            assert!((notice.figure("longitude").unwrap() - lon).abs() < 1e-9, "{notice:?}");
+        }
+    }
+}
+
+#[test]
+fn columns_are_told_apart_by_where_the_rows_fall_if_nearly_all_agree() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    // Ten rows of a zone, some of which are the wrong way round.
+    for (turned, taken) in [(0, true), (1, true), (4, false), (9, true)] {
+        let rows: String = (0..10)
+            .map(|n| match (n < turned, 500_000 + n * 1000, 5_250_000 + n * 1000) {
+                (false, e, n) => format!("{e},{n}\n"),
+                (true, e, n) => format!("{n},{e}\n"),
+            })
+            .collect();
+        std::fs::write(at("t.csv"), format!("p,q\n{rows}")).unwrap();
+        let mut points = BuildPoints::in_system(utm().unwrap());
+        points.build.write.overwrite = true;
+        let done = points.run(&at("t.csv"), &at("t.gpkg"));
+        assert_eq!(done.is_ok(), taken, "{turned}: {done:?}");
+        if let Err(error) = done {
+            assert_eq!(error.advice(), Some(&Advice::NameCoordinateColumns), "{turned}: {error}");
+        }
+    }
+}
+
+#[test]
+fn an_operation_is_chosen_for_the_whole_of_the_data() {
+    let folder = tempfile::tempdir().unwrap();
+    // Places of Europe, from the west to the east of it: single, and two together.
+    let places = [(5.5, 60.0), (9.5, 56.0), (12.5, 57.0), (2.0, 48.0), (-4.0, 40.0), (14.0, 42.0)];
+    let ed50 = Crs::from_epsg(4230).unwrap();
+    for (first, second) in
+        places.iter().flat_map(|first| places.map(|second| (*first, second))).collect::<Vec<_>>()
+    {
+        let mut layer = Layer::new("marks", Some(ed50.clone()));
+        for place in [first, second] {
+            layer.push(Geometry::Point(place), [("no", 1.into())]).unwrap();
+        }
+        let write = WriteOptions { overwrite: true, ..WriteOptions::default() };
+        let target = Some(Crs::from_epsg(4326).unwrap());
+        let job = ConvertLayer { target, write, ..ConvertLayer::default() };
+        let reader = LayerReader::of_layer(&layer, Path::new("marks"));
+        let summary = job.run(&reader, &folder.path().join("out.gpkg")).unwrap();
+        let converter = summary.converter.unwrap();
+        let route = converter.route();
+        for (lon, lat) in [first, second] {
+            let inside = route
+                .operations()
+                .all(|operation| operation.extent().contains(Geographic { lat, lon }));
+            assert!(inside || !route.covers_area, "{first:?} {second:?}: {}", route.summary());
         }
     }
 }

@@ -8,6 +8,7 @@ mod batches;
 mod checks;
 mod damaged;
 mod deeds;
+mod edges_of_features;
 mod edges_of_tables;
 mod examples;
 mod formats;
