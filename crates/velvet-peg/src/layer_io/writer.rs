@@ -81,22 +81,7 @@ impl LayerWriter {
         if !capability.writes {
             return Err(not_written(capability, path));
         }
-        for (asked, fits, asking, what) in [
-            (
-                options.layer_by.is_some(),
-                capability.drawing,
-                "a column of layer names",
-                "drawings (.dxf)",
-            ),
-            (options.label.is_some(), capability.drawing, "a column of labels", "drawings (.dxf)"),
-            (options.wkt, capability.table, "geometry as WKT", "tables (.csv, .xlsx)"),
-        ] {
-            if asked && !fits {
-                let name = format.name();
-                let why = format!("{asking} is for {what}, and this is to be {name}");
-                return Err(Error::usage(why).in_file(path));
-            }
-        }
+        refuse_misplaced(path, format, options)?;
         let mut options = options.clone();
         let asked_to_replace = options.overwrite || options.replace_file;
         options.overwrite = options.replaces();
@@ -313,6 +298,28 @@ impl LayerWriter {
         written.files = self.pending.finish(&stale)?;
         Ok(written)
     }
+}
+
+/// Refuses options of drawings and tables for formats that are neither.
+fn refuse_misplaced(path: &Path, format: Format, options: &WriteOptions) -> Result<()> {
+    let capability = format.capability();
+    for (asked, fits, asking, what) in [
+        (
+            options.layer_by.is_some(),
+            capability.drawing,
+            "a column of layer names",
+            "drawings (.dxf)",
+        ),
+        (options.label.is_some(), capability.drawing, "a column of labels", "drawings (.dxf)"),
+        (options.wkt, capability.table, "geometry as WKT", "tables (.csv, .xlsx)"),
+    ] {
+        if asked && !fits {
+            let name = format.name();
+            let why = format!("{asking} is for {what}, and this is to be {name}");
+            return Err(Error::usage(why).in_file(path));
+        }
+    }
+    Ok(())
 }
 
 fn refuse_losses(path: &Path, options: &WriteOptions, losses: &[Notice]) -> Result<()> {

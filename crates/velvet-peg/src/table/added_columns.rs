@@ -96,6 +96,17 @@ impl Session {
         self.head.iter().filter(|(.., misfit)| misfit.is_none()).map(|(_, record, _)| record)
     }
 
+    /// The delimiter of an output: that of its extension, or that of the input.
+    fn delimiter_of(&self, out: &Path) -> u8 {
+        let tabs = out.extension().is_some_and(|e| e == "tsv" || e == "tab");
+        match out.extension() {
+            Some(_) if tabs => b'\t',
+            Some(e) if e == "csv" => b',',
+            // What is no text has no delimiter of its own.
+            _ => self.delimiter.unwrap_or(b','),
+        }
+    }
+
     /// Writes every row with what `each` pushes to it, or rejects it for the reason that
     /// `each` gives (it must not have pushed then).
     pub(crate) fn run(
@@ -139,13 +150,7 @@ impl Session {
             Some(output) => Box::new(output.reopen()?),
             None => Box::new(std::io::stdout()),
         };
-        let tabs = out.extension().is_some_and(|e| e == "tsv" || e == "tab");
-        let delimiter = match out.extension() {
-            Some(_) if tabs => b'\t',
-            Some(e) if e == "csv" => b',',
-            // What is no text has no delimiter of its own.
-            _ => self.delimiter.unwrap_or(b','),
-        };
+        let delimiter = self.delimiter_of(out);
         let failed = |e: csv::Error| Error::file(out, "cannot be written", e);
         let mut writer = csv::WriterBuilder::new()
             .delimiter(delimiter)

@@ -36,46 +36,9 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
             );
             continue;
         }
-        if sheet.unsaved > 0 {
-            notices.push(
-                Notice::warning(
-                    NoticeKind::Unreadable,
-                    format!(
-                        "sheet {name}: formulas without a saved value: {}. They read as blank: \
-                         open the workbook in the program that made it, and save it",
-                        sheet.unsaved
-                    ),
-                )
-                .count(sheet.unsaved as u64)
-                .in_sheet(name),
-            );
-        }
         let head = sheet.head(options.header_row, options.no_header);
-        match head.row {
-            Some(1) => {}
-            Some(row) => {
-                notices.push(
-                    Notice::note(
-                        NoticeKind::Assumed,
-                        format!("sheet {name}: the header is in row {row}"),
-                    )
-                    .with("row", row as f64, "")
-                    .in_sheet(name),
-                );
-            }
-            None if options.no_header => {}
-            None => notices.push(
-                Notice::warning(
-                    NoticeKind::Assumed,
-                    format!(
-                        "sheet {name} has no row that looks like a header: columns go by their \
-                         numbers"
-                    ),
-                )
-                .in_sheet(name)
-                .advise(Advice::NameHeaderRow),
-            ),
-        }
+        notices.extend(unsaved_formulas(&sheet));
+        notices.extend(header_found(name, &head, options.no_header));
         tables.push((sheet, head));
     }
     // Columns are matched by their names, in the order in which they come up.
@@ -132,6 +95,42 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
     let parts = tables.into_iter().zip(places);
     let parts = parts.map(|((sheet, head), places)| Part { sheet, head, places }).collect();
     Ok(SheetTable { facts, parts: Arc::new(parts), names: columns.iter().collect() })
+}
+
+/// A warning of formulas that read as blank.
+fn unsaved_formulas(sheet: &Sheet) -> Option<Notice> {
+    let (name, count) = (&sheet.name, sheet.unsaved);
+    (count > 0).then(|| {
+        Notice::warning(
+            NoticeKind::Unreadable,
+            format!(
+                "sheet {name}: formulas without a saved value: {count}. They read as blank: open \
+                 the workbook in the program that made it, and save it"
+            ),
+        )
+        .count(count as u64)
+        .in_sheet(name)
+    })
+}
+
+/// A word on where the header is, if that is not the first row.
+fn header_found(name: &str, head: &Head, none_is_asked_for: bool) -> Option<Notice> {
+    let said = match head.row {
+        Some(1) => return None,
+        None if none_is_asked_for => return None,
+        Some(row) => {
+            Notice::note(NoticeKind::Assumed, format!("sheet {name}: the header is in row {row}"))
+                .with("row", row as f64, "")
+        }
+        None => Notice::warning(
+            NoticeKind::Assumed,
+            format!(
+                "sheet {name} has no row that looks like a header: columns go by their numbers"
+            ),
+        )
+        .advise(Advice::NameHeaderRow),
+    };
+    Some(said.in_sheet(name))
 }
 
 /// The sheets of a workbook that are read as one table.
