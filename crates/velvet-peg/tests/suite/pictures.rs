@@ -103,6 +103,37 @@ fn ticks_are_round_and_labelled_in_the_systems_unit() {
     assert!(feet.contains("convergence"));
 }
 
+/// Steps of ticks are 1, 2 or 5 and noughts, from a few metres to a country; some of them stand
+/// along every edge.
+#[test]
+fn steps_of_ticks_are_one_two_or_five_and_noughts() {
+    let mut leading = std::collections::BTreeSet::new();
+    for exponent in 0..19 {
+        let size = 8.0 * 1.8_f64.powi(exponent);
+        let mut layer = Layer::new("field", Some(crs(32610)));
+        let (x, y) = (300_000.0, 5_000_000.0);
+        let ring = Geometry::polygon([(x, y), (x + size, y), (x + size, y + size), (x, y + size)]);
+        layer.push(ring, [("no", 1.into())]).unwrap();
+        let text = draw(&[layer], &DrawOptions::default());
+        let labels: Vec<f64> = text
+            .split("text-anchor=\"middle\"")
+            .filter_map(|part| part.split('>').nth(1)?.split('<').next())
+            .filter_map(|label| label.replace('\u{2009}', "").parse().ok())
+            .collect();
+        let eastings: Vec<f64> = labels.iter().copied().filter(|at| *at < 1e6).collect();
+        assert!(eastings.len() >= 2, "{size}: {labels:?}");
+        let step = eastings[1] - eastings[0];
+        for pair in eastings.windows(2) {
+            assert!((pair[1] - pair[0] - step).abs() < 1e-6 * step, "{size}: {eastings:?}");
+        }
+        let digit = step / 10f64.powf((step * 1.000_001).log10().floor());
+        assert!([1.0, 2.0, 5.0].iter().any(|d| (digit - d).abs() < 1e-6), "{size}: {step}");
+        leading.insert(digit.round() as u32);
+        assert!((eastings[0] / step - (eastings[0] / step).round()).abs() < 1e-6, "{eastings:?}");
+    }
+    assert_eq!(leading.into_iter().collect::<Vec<_>>(), [1, 2, 5]);
+}
+
 #[test]
 fn polygons_lie_under_points_whatever_the_order() {
     for layers in [[field(), gate()], [gate(), field()]] {
