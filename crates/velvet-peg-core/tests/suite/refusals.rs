@@ -147,6 +147,9 @@ fn letters_beyond_ascii_stand_anywhere_in_a_definition() {
     }
 }
 
+/// The method, its parameters, and why it is refused, if it is.
+type Definition = (&'static str, &'static [(&'static str, f64)], Option<&'static str>);
+
 /// Parameters of a side file that their method does not have: passed over where they say nothing
 /// more, refused where they would move every coordinate.
 #[test]
@@ -164,23 +167,23 @@ fn no_parameter_of_a_definition_is_dropped_without_a_word() {
             given.concat()
         )
     };
-    let origin = ("Latitude_Of_Origin", 45.0);
-    let cases: &[(&str, &[(&str, f64)], Option<&str>)] = &[
-        ("Transverse_Mercator", &[("Scale_Factor", 1.0), origin], None),
+    const ORIGIN: (&str, f64) = ("Latitude_Of_Origin", 45.0);
+    let cases: &[Definition] = &[
+        ("Transverse_Mercator", &[("Scale_Factor", 1.0), ORIGIN], None),
         (
             "Transverse_Mercator",
-            &[("Scale_Factor", 1.0), origin, ("Standard_Parallel_1", 30.0)],
+            &[("Scale_Factor", 1.0), ORIGIN, ("Standard_Parallel_1", 30.0)],
             Some("`Standard_Parallel_1` is not a parameter"),
         ),
         (
             "Transverse_Mercator",
-            &[("Scale_Factor", 1.0), origin, ("Standard_Parallel_1", 45.0)],
+            &[("Scale_Factor", 1.0), ORIGIN, ("Standard_Parallel_1", 45.0)],
             None,
         ),
         ("Mercator", &[("Standard_Parallel_1", 0.0), ("Latitude_Of_Origin", 0.0)], None),
         (
             "Mercator",
-            &[("Standard_Parallel_1", 0.0), origin],
+            &[("Standard_Parallel_1", 0.0), ORIGIN],
             Some("`Latitude_Of_Origin` is not a parameter"),
         ),
         (
@@ -191,7 +194,7 @@ fn no_parameter_of_a_definition_is_dropped_without_a_word() {
         ("Mercator_1SP", &[("Scale_Factor", 1.0), ("Latitude_Of_Origin", 0.0)], None),
         (
             "Mercator_1SP",
-            &[("Scale_Factor", 1.0), origin],
+            &[("Scale_Factor", 1.0), ORIGIN],
             Some("natural origin on the equator, not at latitude 45°"),
         ),
         (
