@@ -30,10 +30,11 @@ pub use value::{Value, ValueRef, type_name};
 
 use crate::advice::Advice;
 use crate::error::{Error, Result};
+use crate::reproject::area_of;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::collections::BTreeSet;
 use std::sync::{Arc, OnceLock};
-use velvet_peg_core::{Bounds, Converter, Crs};
+use velvet_peg_core::{Bounds, Converter, Crs, PlanOptions};
 
 /// Features of a batch that a transform works on at once.
 pub(crate) const BATCH: usize = 8192;
@@ -267,7 +268,8 @@ impl Layer {
         self.info.crs = Some(crs);
     }
 
-    /// The layer carried into another reference system.
+    /// The layer carried into another reference system, by the operation that is best where the
+    /// layer lies.
     ///
     /// ```
     /// use velvet_peg::{Crs, Geometry, Layer};
@@ -284,7 +286,9 @@ impl Layer {
     /// be converted.
     pub fn convert(&self, target: &Crs) -> Result<Layer> {
         let source = self.crs().ok_or_else(|| no_system(&self.info.name))?;
-        let converter = Converter::new(source, target)?;
+        let area = self.extent().and_then(|extent| area_of(source, &extent));
+        let options = PlanOptions { area, ..PlanOptions::default() };
+        let converter = Converter::plan(source, target, &options)?;
         let mut converted = self.clone();
         converted.batches.extend(converted.pending.take().map(Pending::into_batch));
         for batch in &mut converted.batches {

@@ -103,8 +103,9 @@ impl LayerReader {
     /// # Ok::<(), velvet_peg::Error>(())
     /// ```
     pub fn of_layer(layer: &Layer, path: &Path) -> LayerReader {
+        let (extent, count) = (layer.extent(), Some(layer.len() as u64));
         LayerReader {
-            info: layer.info().clone(),
+            info: LayerInfo { extent, count, ..layer.info().clone() },
             path: path.to_path_buf(),
             real: path.to_path_buf(),
             format: Format::of_memory(),

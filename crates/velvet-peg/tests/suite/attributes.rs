@@ -401,7 +401,13 @@ fn the_nearest_polygon_is_as_far_as_the_geodesic_to_it() {
                 ..TagPoints::default()
             };
             let out = folder.path().join("out.gpkg");
-            tag.run(reader(&points), &reader(&polygons), &out).unwrap();
+            let done = tag.run(reader(&points), &reader(&polygons), &out);
+            // Nothing is known of NAD83 elsewhere.
+            if system == 2285 && at.0 > -60.0 {
+                assert!(done.unwrap_err().is_compute(), "{at:?}");
+                continue;
+            }
+            done.unwrap();
             let Value::Real(found) = values(&out, "away")[0] else { panic!("{at:?}") };
             let mut nearest = f64::INFINITY;
             for (n, a) in ring.iter().enumerate() {

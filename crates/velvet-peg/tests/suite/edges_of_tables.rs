@@ -1,6 +1,7 @@
 //! Tables at the edges of what they may hold: marks between thousands, files of rejects that are
 //! there already, figures of shapes with holes.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 use velvet_peg::features::BuildOptions;
 use velvet_peg::join::JoinTable;
@@ -253,13 +254,23 @@ fn columns_are_told_apart_by_where_the_rows_fall_if_nearly_all_agree() {
 #[test]
 fn an_operation_is_chosen_for_the_whole_of_the_data() {
     let folder = tempfile::tempdir().unwrap();
-    // Places of Europe; pairs of the same latitude are far apart along it.
-    let places = [(5.5, 60.0), (24.0, 60.0), (9.5, 56.0), (2.0, 48.0), (14.0, 48.0), (-4.0, 40.0)];
-    let ed50 = Crs::from_epsg(4230).unwrap();
-    for (first, second) in
-        places.iter().flat_map(|first| places.map(|second| (*first, second))).collect::<Vec<_>>()
-    {
-        let mut layer = Layer::new("marks", Some(ed50.clone()));
+    // Places along a latitude, each with operations of its own region.
+    let europe = [(5.5, 60.0), (24.0, 60.0), (2.0, 48.0), (14.0, 48.0), (-4.0, 40.0), (9.0, 40.0)];
+    let america = [
+        (-113.0, 52.0),
+        (-97.0, 52.0),
+        (-75.0, 52.0),
+        (-120.0, 40.0),
+        (-80.0, 40.0),
+        (-150.0, 62.0),
+    ];
+    let pairs = [(4230, europe), (4267, america)].into_iter().flat_map(|(crs, places)| {
+        places.into_iter().flat_map(move |first| places.map(|second| (crs, first, second)))
+    });
+    let mut routes = BTreeSet::new();
+    for (crs, first, second) in pairs {
+        let crs = Crs::from_epsg(crs).unwrap();
+        let mut layer = Layer::new("marks", Some(crs));
         for place in [first, second] {
             layer.push(Geometry::Point(place), [("no", 1.into())]).unwrap();
         }
@@ -270,6 +281,13 @@ fn an_operation_is_chosen_for_the_whole_of_the_data() {
         let summary = job.run(&reader, &folder.path().join("out.gpkg")).unwrap();
         let converter = summary.converter.unwrap();
         let route = converter.route();
+        routes.insert(route.summary());
+        // In memory the same is done as on the way to a file.
+        let in_memory = layer.convert(converter.target()).unwrap();
+        let written = Layer::read(folder.path().join("out.gpkg")).unwrap();
+        for (a, b) in in_memory.features().zip(written.features()) {
+            assert_eq!(a.vertices(), b.vertices(), "{first:?} {second:?}: {}", route.summary());
+        }
         for (lon, lat) in [first, second] {
             let inside = route
                 .operations()
@@ -277,4 +295,5 @@ fn an_operation_is_chosen_for_the_whole_of_the_data() {
             assert!(inside || !route.covers_area, "{first:?} {second:?}: {}", route.summary());
         }
     }
+    assert!(routes.len() > 4, "one operation serves all: {routes:?}");
 }
