@@ -37,8 +37,6 @@ pub enum Advice {
     DeclareLater(PathBuf),
     /// Search the registry for the system, with words.
     FindSystem,
-    /// Let the candidates for the system be ranked.
-    GuessSystem,
     /// Leave columns out.
     KeepColumns,
     /// Compare keys without regard to capitals, blanks and leading zeros.

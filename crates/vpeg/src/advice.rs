@@ -66,7 +66,6 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
             );
         }
         Advice::FindSystem => "search with `vpeg crs find`",
-        Advice::GuessSystem => "`vpeg crs guess` ranks the candidates",
         Advice::KeepColumns => "leave columns out with --keep or --drop",
         Advice::LooseKeys => "--loose has them meet",
         Advice::ManyRows => "or add --many to get the feature once for each row",

@@ -5,8 +5,9 @@ use crate::position::{Coordinate, Geographic};
 
 impl Crs {
     /// The geographic system of the same datum with axes in degrees, for telling where a
-    /// coordinate falls; none for systems that are not on the Earth. Longitudes are from the
-    /// datum's own prime meridian: [`Crs::from_greenwich`] takes them to Greenwich.
+    /// coordinate falls; none for systems with no geographic one under them: geocentric, vertical
+    /// and local ones. Longitudes are from the datum's own prime meridian:
+    /// [`Crs::from_greenwich`] takes them to Greenwich.
     ///
     /// ```
     /// use velvet_peg_core::Crs;

@@ -134,7 +134,9 @@ fn take_places(
     };
     // A reader must not see new coordinates with old side files: the main file goes first.
     let set = |to: &Path| moves.moves.iter().any(|(_, other)| other != to && beside(to, other));
-    let mains = moves.targets().filter(|to| is_main(to) && set(to)).map(Path::to_path_buf);
+    // Where nothing may be replaced, a main file that is there is another program's: it stays.
+    let mains = moves.targets().filter(|to| overwrite && is_main(to) && set(to));
+    let mains = mains.map(Path::to_path_buf);
     for path in mains.chain(moves.stale.iter().cloned()).filter(|path| path.exists()) {
         let kept = spare(&path);
         std::fs::rename(&path, &kept).map_err(|e| (path.clone(), e))?;

@@ -167,14 +167,10 @@ impl PositionSample {
             advice = Some(Advice::FindSystem);
             "; is it the right system?".to_string()
         };
-        let place = to_degrees.convert(Coordinate::xy(x, y)).map_or(
-            "nowhere on the map".to_string(),
-            |at| {
-                let at = home.from_greenwich(at);
-                format!("latitude {:.4}°, longitude {:.4}°", at.lat, at.lon)
-            },
-        );
-        let middle = (x, y);
+        let at = to_degrees.convert(Coordinate::xy(x, y)).ok().map(|at| home.from_greenwich(at));
+        let place = at.map_or("nowhere on the map".to_string(), |at| {
+            format!("latitude {:.4}°, longitude {:.4}°", at.lat, at.lon)
+        });
         let (x, y) = (short(x), short(y));
         let outside = Notice::warning(
             NoticeKind::Area,
@@ -185,9 +181,13 @@ impl PositionSample {
                 crs.extent().name()
             ),
         )
-        .with("x", middle.0, "")
-        .with("y", middle.1, "");
-        Some(Notice { advice, ..outside })
+        .advise_if(advice);
+        Some(match at {
+            Some(at) => {
+                outside.with("latitude", at.lat, "degree").with("longitude", at.lon, "degree")
+            }
+            None => outside,
+        })
     }
 }
 

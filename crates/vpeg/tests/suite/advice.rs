@@ -10,6 +10,7 @@ fn bench() -> Bench {
         "e;n;name\n705000;5254000;a\n705100,5;5254100,5;b\n705200,5;5254100;c\n",
     );
     bench.write("bytes.csv", b"e,n,name\n705000,5254000,a\n705000,5254001,caf\xe9\n");
+    bench.write("bare.csv", "1,705000,5254000\n2,705100,5254100\n3,705200,5254200\n");
     bench.write("doubt.csv", "a,1\n");
     bench.write("twice.csv", "field,harvest\nF-01,oats\nF-01,rye\n");
     bench.write("loose.csv", "field,harvest\nf-01,oats\nf-02,rye\n");
@@ -89,6 +90,11 @@ const ADVICE: &[(&str, &str, &str)] = &[
         "",
     ),
     ("build lines lines.csv --crs EPSG:32610 -o o.gpkg", ": --repair mends them", "--repair"),
+    (
+        "build points bare.csv --x 2 --y 3 --crs EPSG:32610 -o o.gpkg",
+        "(column_1, column_2 …): --names gives them names",
+        "--names gate,e,n",
+    ),
     ("measure two.gpkg", ": name one with --layer", "--layer fields"),
     (
         "measure two.gpkg --layer fields",

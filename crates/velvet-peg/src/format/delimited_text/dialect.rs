@@ -3,6 +3,7 @@
 
 use super::detect;
 use super::layout::{Laid, Layout};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::first_row::{self, FirstRow};
 use crate::format_support::{Quoting, TableFacts, TableOptions};
@@ -109,13 +110,15 @@ impl Dialect {
                         true => "the columns go by their numbers (column_1, column_2 …)",
                         false => "the names given are its columns'",
                     };
-                    notices.push(Notice::note(
+                    let values = Notice::note(
                         NoticeKind::Assumed,
                         format!(
                             "the first row holds values like those below it, not names: it is a \
                              row like the others, and {go}"
                         ),
-                    ));
+                    );
+                    let unnamed = options.names.is_empty().then_some(Advice::NameTableColumns);
+                    notices.push(values.advise_if(unnamed));
                 }
                 FirstRow::Doubtful(why) => {
                     header = false;
