@@ -186,13 +186,12 @@ impl Closing {
             [] => String::new(),
             hints => format!("; {}", hints[..hints.len().min(2)].join(", or ")),
         };
-        Some(Notice::warning(
-            NoticeKind::Shape,
-            format!(
-                "{shown}misses closing by {:.3} {unit} in {:.3} {unit}, 1 in {ratio:.0}: a course \
-                 is missing or misread{hint}",
-                closure.misclosure.length, closure.misclosure.perimeter
-            ),
-        ).with("misclosure", closure.misclosure.length, unit).with("perimeter", closure.misclosure.perimeter, unit))
+        let (miss, round) = (closure.misclosure.length, closure.misclosure.perimeter);
+        let text = format!(
+            "{shown}misses closing by {miss:.3} {unit} in {round:.3} {unit}, 1 in {ratio:.0}: a \
+             course is missing or misread{hint}"
+        );
+        let misses = Notice::warning(NoticeKind::Shape, text);
+        Some(misses.with("misclosure", miss, unit).with("perimeter", round, unit))
     }
 }

@@ -57,15 +57,11 @@ impl Findings {
                     false => (format!("{}{count}:", finding.what), String::new()),
                 };
                 let text = format!("{what}{count} {}", finding.cases.listed());
-                if finding.remark {
-                    Notice::note(NoticeKind::Shape, text)
-                        .count(finding.cases.count)
-                        .advise_if(finding.advice.clone())
-                } else {
-                    Notice::warning(NoticeKind::Shape, text)
-                        .count(finding.cases.count)
-                        .advise_if(finding.advice.clone())
-                }
+                let notice = match finding.remark {
+                    true => Notice::note(NoticeKind::Shape, text),
+                    false => Notice::warning(NoticeKind::Shape, text),
+                };
+                notice.count(finding.cases.count).advise_if(finding.advice.clone())
             })
             .collect()
     }

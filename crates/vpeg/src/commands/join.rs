@@ -8,7 +8,7 @@ use clap::Args;
 use std::path::{Path, PathBuf};
 use velvet_peg::job::JoinStep;
 use velvet_peg::join::{JoinTable, MatchReport};
-use velvet_peg::{Error, LayerReader};
+use velvet_peg::{Error, Examples, LayerReader};
 
 #[derive(Debug, Args)]
 pub(crate) struct Join {
@@ -157,7 +157,8 @@ fn text(report: &MatchReport) -> String {
 }
 
 fn as_json(report: &MatchReport) -> serde_json::Value {
-    let examples = |examples: &velvet_peg::Examples| serde_json::json!({"count": examples.count, "first": examples.first});
+    let examples =
+        |cases: &Examples| serde_json::json!({"count": cases.count, "first": cases.first});
     serde_json::json!({
         "features": report.features,
         "rows": report.rows,
