@@ -102,8 +102,8 @@ pub use error::{Error, Location, Result};
 pub use examples::Examples;
 pub use features::BuildPoints;
 pub use format::Format;
-pub use format_support::WriteOptions;
 pub use format_support::guard::panics_are_caught;
+pub use format_support::{ReadOptions, TextDialect, WriteOptions};
 pub use input::format_of;
 #[cfg(feature = "jobs")]
 pub use job::{Job, pack};

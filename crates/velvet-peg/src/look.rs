@@ -5,7 +5,7 @@ use crate::error::Result;
 use crate::features::CourseNames;
 use crate::format::Format;
 use crate::format_support::wkt;
-use crate::format_support::{SheetShape, TableOptions};
+use crate::format_support::{ReadOptions, SheetShape, TableOptions};
 use crate::input::locate;
 use crate::layer::LayerInfo;
 use crate::layer_io::LayerReader;
@@ -107,6 +107,8 @@ pub struct TableLook {
 pub struct LookOptions {
     /// How a table is read.
     pub table: TableOptions,
+    /// How a file of layers is read.
+    pub read: ReadOptions,
     /// Reads every row of a large text, not parts of it.
     pub all: bool,
 }
@@ -144,7 +146,7 @@ pub fn look_watched(path: &Path, options: &LookOptions, watch: &mut dyn Progress
         return table(TableFile::open_located(at, &table_options(options))?, options, watch);
     }
     let format = at.format;
-    let layers = LayerReader::open_located(at)?
+    let layers = LayerReader::open_located(at, &options.read)?
         .into_iter()
         .map(|reader| (reader.info().clone(), reader.notices.clone()))
         .collect();

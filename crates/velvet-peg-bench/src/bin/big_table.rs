@@ -120,7 +120,8 @@ fn child(job: &str, table: &Path, out: &Path) -> Result<()> {
         assert_eq!(outcome.rows_in, outcome.out + outcome.left_out + outcome.rejected.count);
         assert!(outcome.out * 3 > outcome.rows_in, "{outcome:?}");
     } else {
-        let options = LookOptions { table: reading, all: job == "look-all" };
+        let options =
+            LookOptions { table: reading, all: job == "look-all", ..LookOptions::default() };
         let Look::Table(found) = look(table, &options)? else {
             unreachable!("a text is a table");
         };

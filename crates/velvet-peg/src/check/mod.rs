@@ -192,7 +192,7 @@ pub fn check_watched(
         }
         let readers = match &options.layer {
             Some(layer) => vec![LayerReader::open(file, Some(layer))?],
-            None => LayerReader::open_all(file)?,
+            None => LayerReader::open_spatial(file)?,
         };
         let layers = readers.len();
         for mut reader in readers {

@@ -1,7 +1,7 @@
 //! Features on their way into another system, and those that do not arrive.
 
 use crate::error::Result;
-use crate::layer::{Batch, GeometryColumn};
+use crate::layer::{Batch, GeometryColumn, LayerInfo};
 use crate::outcome::Rejects;
 use crate::select::Planned;
 use arrow_array::{Array, BooleanArray};
@@ -53,7 +53,7 @@ impl Carried {
 pub(super) fn sift(
     carried: Carried,
     rejects: &mut Rejects,
-    source: Option<&Crs>,
+    info: &LayerInfo,
     lacks: Option<&str>,
 ) -> Result<Carried> {
     let Carried { batch, before, numbers, .. } = &carried;
@@ -67,14 +67,17 @@ pub(super) fn sift(
             Some(format) => format!("it has no geometry, and {format} has no place for it"),
             None if bad > 0 => format!(
                 "{bad} vertices are out of range for {}",
-                source.map_or("its system".to_string(), Crs::label)
+                info.crs.as_ref().map_or("its system".to_string(), Crs::label)
             ),
             None => continue,
         };
         good[feature] = false;
-        let mut original = vec![before.text_of(feature)];
-        original.extend(batch.texts(feature));
-        rejects.add(numbers[feature], &reason, original.iter().map(String::as_str))?;
+        let geometry = match before.kinds()[feature] {
+            Some(_) => before.text_of(feature),
+            None => String::new(),
+        };
+        let texts = batch.texts(feature);
+        rejects.add_feature(numbers[feature], &reason, &info.name, &geometry, &texts)?;
     }
     Ok(Carried { failed: false, ..carried.filter(&BooleanArray::from(good))? })
 }

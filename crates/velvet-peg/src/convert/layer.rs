@@ -7,7 +7,7 @@ use crate::format_support::WriteOptions;
 use crate::layer::{Batch, CrsOrigin, no_system};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::{Notice, NoticeKind};
-use crate::outcome::{Rejects, RejectsTo};
+use crate::outcome::{Rejects, RejectsTo, layer_columns};
 use crate::outcome::{Summary, nothing_left};
 use crate::output::refuse_existing;
 use crate::plausibility::PositionSample;
@@ -72,9 +72,7 @@ impl ConvertLayer {
     ) -> Result<Summary> {
         let replaces = self.write.replaces();
         refuse_existing(out, replaces)?;
-        let names: Vec<String> = std::iter::once("geometry".to_string())
-            .chain(reader.info().schema.fields().iter().map(|field| field.name().clone()))
-            .collect();
+        let names = layer_columns(&reader.info().schema);
         let to = RejectsTo {
             named: self.rejects.as_deref(),
             overwrite: self.write.overwrite || self.write.replace_file,
@@ -133,7 +131,7 @@ impl ConvertLayer {
         reader.for_each_watched(watch, &mut |mut batch| {
             outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
             for record in std::mem::take(&mut batch.unreadable) {
-                rejects.add(record.number, &record.reason, [record.original.as_str()])?;
+                rejects.add_unreadable(&record, &info.name, &info.schema)?;
             }
             let numbers: Vec<u64> =
                 (0..batch.geometry.len() as u64).map(|n| batch.first + n).collect();
@@ -151,7 +149,7 @@ impl ConvertLayer {
                 vertices += source.x.len() as u64;
             }
             if kept.failed || bare(&kept.batch) {
-                kept = sift(kept, rejects, info.crs.as_ref(), lacks)?;
+                kept = sift(kept, rejects, info, lacks)?;
             }
             writer.write(&selection.shape(kept.batch)?)
         })?;
@@ -200,6 +198,13 @@ impl ConvertLayer {
     fn converter(&self, reader: &LayerReader) -> Result<Option<Converter>> {
         let Some(target) = &self.target else { return Ok(None) };
         let info = reader.info();
+        if info.bare {
+            return Err(Error::usage(format!(
+                "layer {} is a table of attributes: it has no coordinates to convert",
+                info.name
+            ))
+            .in_file(reader.path()));
+        }
         let source =
             info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
         let area = info.extent.and_then(|extent| area_of(source, &extent));

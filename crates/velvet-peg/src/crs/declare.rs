@@ -1,13 +1,13 @@
 //! Giving data its missing or corrected reference system without moving a coordinate.
 
 use crate::advice::Advice;
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{LayerStore, WriteOptions};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
-use crate::outcome::{Rejects, RejectsTo};
+use crate::outcome::{Rejects, RejectsTo, layer_columns};
 use crate::output::{refuse_existing, same_file};
 use crate::plausibility::PositionSample;
 use crate::progress::{NoProgress, Progress};
@@ -57,6 +57,13 @@ pub fn declare_watched(
     described.crs = Some(crs.clone());
     // Notices of the old system are moot now.
     let mut outcome = Summary::default();
+    if info.bare {
+        return Err(Error::usage(format!(
+            "layer {} is a table of attributes: it has no coordinates to declare a system for",
+            info.name
+        ))
+        .in_file(reader.path()));
+    }
     match &info.crs {
         Some(old) if old == crs => outcome.notices.push(Notice::note(
             NoticeKind::System,
@@ -87,7 +94,7 @@ pub fn declare_watched(
     }
     let mut writer = LayerWriter::create(out, &described, options)?;
     outcome.notices.append(&mut writer.notices);
-    let columns = ["original".to_string()];
+    let columns = layer_columns(&info.schema);
     let to = RejectsTo {
         named: None,
         overwrite: options.overwrite || options.replace_file,
@@ -98,7 +105,7 @@ pub fn declare_watched(
     reader.for_each_watched(watch, &mut |batch| {
         outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
         for record in &batch.unreadable {
-            rejects.add(record.number, &record.reason, [record.original.as_str()])?;
+            rejects.add_unreadable(record, &info.name, &info.schema)?;
         }
         batch.geometry.x.iter().zip(&batch.geometry.y).for_each(|(x, y)| cloud.gather(*x, *y));
         writer.write(&batch)

@@ -6,6 +6,7 @@ use super::row_geometry::RowGeometry;
 use crate::advice::Advice;
 use crate::convert::coordinates_in_expressions;
 use crate::error::{Error, Result};
+use crate::format_support::ReadOptions;
 use crate::layer::{
     BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, RowBuilder, SchemaInference,
 };
@@ -56,7 +57,8 @@ fn first_reading(
         }
         first.inference.add(record, reader.types());
         match geometry.push(reader, record, options, range, &mut column) {
-            Ok(()) => {
+            Ok(taken) => {
+                first.learn.taken.add(taken);
                 for (x, y) in column.x.iter().zip(&column.y) {
                     first.cloud.gather(*x, *y);
                 }
@@ -156,6 +158,8 @@ pub(super) fn run(
     if let Some(converter) = &converter {
         notices.extend(heights_in_space(converter, flat, writer.count()));
     }
+    let tolerance = ReadOptions::default().tolerance_text(options.crs.as_ref());
+    notices.extend(first.learn.taken.notices(&tolerance));
     notices.extend(first.cloud.notices());
     notices.extend(where_they_lie(options, &first.cloud, outside, out));
     let written = writer.finish()?;
@@ -256,6 +260,7 @@ impl FirstReading {
                 RowGeometry::Columns(..) => Some(GeometryKind::Point),
                 RowGeometry::Text(_) => self.learn.kind(),
             },
+            bare: false,
             has_z: self.learn.has_z || heights,
             has_m: self.learn.has_m,
             count: None,
@@ -305,16 +310,22 @@ impl Passage<'_> {
             }
             seen += 1;
             let pushed = geometry.push(reader, record, options, self.range, &mut self.geometry);
-            if let Err(reason) = pushed {
-                let reason = reader.on_sheet(record, reason);
-                self.geometry.end_feature(None);
-                self.refused.push((self.numbers.len(), reason, record.clone()));
-            }
+            let features = match pushed {
+                Ok(taken) => taken.features,
+                Err(reason) => {
+                    let reason = reader.on_sheet(record, reason);
+                    self.geometry.end_feature(None);
+                    self.refused.push((self.numbers.len(), reason, record.clone()));
+                    1
+                }
+            };
             let value =
                 |at: &usize| inference.types[*at].value(record.get(*at).unwrap_or_default());
-            self.rows.push(self.needed.iter().map(value))?;
-            self.numbers.push(reader.row());
-            if self.numbers.len() == BATCH { self.flush() } else { Ok(()) }
+            for _ in 0..features {
+                self.rows.push(self.needed.iter().map(value))?;
+                self.numbers.push(reader.row());
+            }
+            if self.numbers.len() >= BATCH { self.flush() } else { Ok(()) }
         })?;
         watch.at(file.bytes() * 2, total);
         self.flush()

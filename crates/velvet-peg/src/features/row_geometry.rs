@@ -2,9 +2,10 @@
 //! text in one column.
 
 use super::BuildOptions;
+use crate::format_support::ReadOptions;
 use crate::format_support::wkb::read as read_wkb;
 use crate::format_support::wkt;
-use crate::layer::GeometryColumn;
+use crate::layer::{GeometryColumn, Taken};
 use crate::outcome::Reason;
 use crate::plausibility::CoordinateRange;
 use crate::table::{Found, Notation, TableReader, read_pair};
@@ -26,7 +27,7 @@ impl RowGeometry {
         options: &BuildOptions,
         range: &CoordinateRange,
         column: &mut GeometryColumn,
-    ) -> Result<(), Reason> {
+    ) -> Result<Taken, Reason> {
         if let Some(misfit) = reader.misfit(record) {
             return Err(misfit);
         }
@@ -35,6 +36,7 @@ impl RowGeometry {
                 let (x, y, z) = read_pair(record, found, options.crs.as_ref(), *notation)?;
                 range.check(x, y)?;
                 column.push_point(x, y, z);
+                Ok(Taken::default())
             }
             RowGeometry::Text(at) => {
                 let text = record.get(*at).unwrap_or_default().trim();
@@ -42,10 +44,12 @@ impl RowGeometry {
                     return Err("the geometry is blank".into());
                 }
                 let mut one = GeometryColumn::new();
-                let srid = match bytes_of(text) {
-                    Some(bytes) => read_wkb(&bytes, &mut one).map(|()| None)?,
-                    None => wkt::read(text, &mut one)?,
+                let tolerance = ReadOptions::default().tolerance_in(options.crs.as_ref());
+                let read = match bytes_of(text) {
+                    Some(bytes) => read_wkb(&bytes, &mut one, tolerance).map(|taken| (None, taken)),
+                    None => wkt::read(text, &mut one, tolerance),
                 };
+                let (srid, taken) = read.map_err(|unread| unread.why)?;
                 if let (Some(srid), Some(crs)) = (srid.filter(|srid| *srid > 0), &options.crs)
                     && crs.code().is_some_and(|code| code != srid)
                 {
@@ -58,10 +62,12 @@ impl RowGeometry {
                 for (x, y) in one.x.iter().zip(&one.y) {
                     range.check(*x, *y)?;
                 }
-                column.push_from(&one, 0);
+                for feature in 0..one.len() {
+                    column.push_from(&one, feature);
+                }
+                Ok(taken)
             }
         }
-        Ok(())
     }
 }
 

@@ -522,6 +522,7 @@ impl Gathered {
             crs_origin: CrsOrigin::Given,
             schema,
             kind: learn.kind(),
+            bare: false,
             has_z: learn.has_z,
             has_m: false,
             count: Some(count as u64),

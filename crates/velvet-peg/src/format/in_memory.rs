@@ -8,7 +8,13 @@ pub(super) struct InMemory;
 
 impl FormatDescription for InMemory {
     fn capability(&self) -> &'static Capability {
-        &Capability { name: "layer in memory", dates: true, times: true, ..UNLIMITED }
+        &Capability {
+            name: "layer in memory",
+            dates: true,
+            times: true,
+            times_of_day: true,
+            ..UNLIMITED
+        }
     }
 
     fn begins_like(&self, _: &FileStart<'_>) -> bool {

@@ -100,6 +100,13 @@ pub struct Capability {
     pub dates: bool,
     /// Dates with a time as such, not as text.
     pub times: bool,
+    /// Times of the day as such, not as text.
+    pub times_of_day: bool,
+    /// Dates with a time are moments of one clock: those with an offset from UTC are kept as the
+    /// same moments of UTC.
+    pub one_clock: bool,
+    /// Types of columns that the standard of the format does not have.
+    pub foreign_types: bool,
     /// Bits of whole numbers that are kept exactly.
     pub whole_bits: u32,
     /// Bytes of a column's name, if there is a limit.
@@ -144,6 +151,9 @@ pub(crate) const UNLIMITED: Capability = Capability {
     bytes: true,
     dates: false,
     times: false,
+    times_of_day: false,
+    one_clock: false,
+    foreign_types: false,
     whole_bits: 64,
     name_bytes: None,
     text_bytes: None,
@@ -159,7 +169,7 @@ pub(crate) const UNLIMITED: Capability = Capability {
 };
 
 /// Headings of [`Capability::cells`].
-pub(crate) const HEADINGS: [&str; 19] = [
+pub(crate) const HEADINGS: [&str; 20] = [
     "format",
     "files",
     "read",
@@ -175,6 +185,7 @@ pub(crate) const HEADINGS: [&str; 19] = [
     "bytes",
     "dates",
     "date and time",
+    "time of day",
     "whole numbers",
     "names",
     "text",
@@ -183,7 +194,7 @@ pub(crate) const HEADINGS: [&str; 19] = [
 
 impl Capability {
     /// A line of the table in the documentation.
-    pub(crate) fn cells(&self) -> [String; 19] {
+    pub(crate) fn cells(&self) -> [String; 20] {
         let c = self;
         let yes = |flag: bool| if flag { "yes" } else { "no" }.to_string();
         let most = |limit: Option<usize>| {
@@ -206,6 +217,7 @@ impl Capability {
             if c.bytes { "kept" } else { "as hexadecimal text" }.to_string(),
             if c.dates { "kept" } else { "as text" }.to_string(),
             if c.times { "kept" } else { "as text" }.to_string(),
+            if c.times_of_day { "kept" } else { "as text" }.to_string(),
             format!("{} bits", c.whole_bits),
             most(c.name_bytes),
             most(c.text_bytes),

@@ -4,7 +4,8 @@
 //! format itself. A format that cannot do a thing leaves the method as it is here.
 
 use super::{
-    Capability, OpenedLayer, RowSource, Sink, TableFacts, TableSource, TableToOpen, WriteOptions,
+    Capability, OpenedLayer, ReadOptions, RowSource, Sink, TableFacts, TableSource, TableToOpen,
+    WriteOptions,
 };
 use crate::advice::Advice;
 use crate::error::{Error, Result};
@@ -28,7 +29,7 @@ pub(crate) trait FormatDescription: Debug + Sync {
     }
 
     /// Opens every layer of a file.
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
+    fn open(&self, path: &Path, _options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
         Err(Error::usage("is a table, not a layer: features have to be made of it first")
             .advise(Advice::BuildFirst)
             .in_file(path))
@@ -37,7 +38,7 @@ pub(crate) trait FormatDescription: Debug + Sync {
     /// Opens the layers of a file that was just written as one layer of this name, to compare them
     /// with it.
     fn open_written(&self, path: &Path, layer: &str) -> Result<Vec<OpenedLayer>> {
-        let mut layers = self.open(path)?;
+        let mut layers = self.open(path, &ReadOptions::default())?;
         Ok(match layers.iter().position(|(info, ..)| info.name == layer) {
             Some(at) => vec![layers.swap_remove(at)],
             None => layers,
@@ -64,6 +65,11 @@ pub(crate) trait FormatDescription: Debug + Sync {
     /// Starts a file.
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
         Err(not_written(self.capability(), new.path))
+    }
+
+    /// Refuses a path that would become a part of something else.
+    fn refuse_target(&self, _path: &Path) -> Result<()> {
+        Ok(())
     }
 
     /// What stands beside a file that is replaced, and would be taken for a part of the new one;

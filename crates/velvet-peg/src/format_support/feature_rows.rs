@@ -2,11 +2,13 @@
 //!
 //! Points give one row a feature. Lines and polygons give one row a vertex, with the feature's
 //! attributes repeated and `feature`, `part`, `ring` and `vertex` numbers, from 1. Or, where
-//! that is asked for, every feature gives one row with its geometry as well-known text.
+//! that is asked for, every feature gives one row with its geometry as well-known text, or with its
+//! attributes alone.
 
 use super::{WriteOptions, wkt};
 use crate::error::Result;
 use crate::layer::{Batch, GeometryKind, LayerInfo, ValueRef, column_names::distinct};
+use arrow_schema::DataType;
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 /// A cell of a row.
@@ -29,6 +31,8 @@ pub(crate) enum FeatureCell<'a> {
 pub(crate) struct FeatureRows {
     pub(crate) header: Vec<String>,
     points: bool,
+    /// One row a feature, without its geometry.
+    bare: bool,
     wkt: bool,
     z: bool,
     m: bool,
@@ -40,7 +44,10 @@ impl FeatureRows {
         let points = info.kind == Some(GeometryKind::Point);
         let mut header: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
-        if options.wkt {
+        let bare = info.bare || options.no_geometry;
+        if bare {
+            // Attributes alone.
+        } else if options.wkt {
             header.push(distinct(&header, "wkt"));
         } else {
             if !points {
@@ -55,7 +62,16 @@ impl FeatureRows {
             }
         }
         let (z, m) = (info.has_z, info.has_m);
-        FeatureRows { header, points, wkt: options.wkt, z, m, decimals }
+        FeatureRows { header, points, bare, wkt: options.wkt && !bare, z, m, decimals }
+    }
+
+    /// The type of a column behind those of the attributes.
+    pub(crate) fn data_type(&self, behind: usize) -> DataType {
+        match (self.wkt, self.points, behind) {
+            (true, ..) => DataType::Utf8,
+            (false, false, 0..4) => DataType::Int64,
+            _ => DataType::Float64,
+        }
     }
 
     /// Hands on the rows of a batch.
@@ -72,7 +88,7 @@ impl FeatureRows {
                 cells.map(|(at, value)| FeatureCell::Attribute(at, value)).collect()
             };
             let none = geometry.kinds()[feature].is_none();
-            if self.wkt || none {
+            if self.bare || self.wkt || none {
                 let mut row = attributes();
                 if self.wkt && !none {
                     row.push(FeatureCell::Text(wkt::write(geometry, feature, Some(self.decimals))));

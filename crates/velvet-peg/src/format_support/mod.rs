@@ -4,13 +4,16 @@
 //! Nothing here knows of a single format, and nothing here opens a file for anybody: that is
 //! for `layer_io` and `table`, which go through the table of [`crate::format`].
 
+pub(crate) mod arc;
 mod capability;
 mod column_metadata;
+pub(crate) mod date_time;
 pub(crate) mod definition_file;
 mod description;
 mod feature_rows;
 pub(crate) mod first_row;
 pub(crate) mod guard;
+mod read_options;
 mod row_source;
 mod sheet_shape;
 mod sink;
@@ -24,19 +27,20 @@ pub(crate) mod wkt;
 mod write_options;
 pub(crate) mod xml;
 
-pub(crate) use crate::layer::attribute_types::DECLARED;
+pub(crate) use crate::layer::attribute_types::{DECLARED, FOREIGN};
 pub use capability::{Appending, Attributes, Capability, Systems, Texts};
 pub(crate) use capability::{HEADINGS, UNLIMITED};
-pub(crate) use column_metadata::{KEY, declare, declared, key_field};
+pub(crate) use column_metadata::{KEY, declare, declared, field_declared, key_field};
 pub(crate) use description::{
     FileStart, FormatDescription, LayerStore, NewFile, Placing, not_written,
 };
 pub(crate) use feature_rows::{FeatureCell, FeatureRows, coordinate_names, row_sum};
+pub use read_options::ReadOptions;
 pub use row_source::CellType;
 pub(crate) use row_source::{RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
 pub use sheet_shape::SheetShape;
 pub(crate) use sink::{Finished, ReadBack, Sink};
 pub(crate) use source::{OpenedLayer, Source};
 pub use table_options::{Quoting, TableOptions};
-pub use write_options::WriteOptions;
 pub(crate) use write_options::default_decimals;
+pub use write_options::{TextDialect, WriteOptions};

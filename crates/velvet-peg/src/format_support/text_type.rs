@@ -1,10 +1,11 @@
 //! The type that texts ask for.
 //!
 //! A column is whole numbers or numbers only if every cell that is not blank reads back as
-//! it is written; codes with leading zeros, plus signs or exponents stay text.
+//! it is written; codes with leading zeros, plus signs or exponents stay text, and so do other
+//! words for yes and no than `true` and `false`.
 
-use super::CellType;
 use super::column_metadata::field_declared;
+use super::{CellType, date_time};
 use crate::layer::Value;
 use crate::layer::value_type::ValueType;
 use arrow_schema::{DataType, Field};
@@ -22,6 +23,8 @@ pub(crate) enum ColumnType {
     Text,
     /// Yes or no, where the file says so.
     YesNo,
+    /// Times of the day, where the file says so.
+    Time,
     /// Dates, where the file says so.
     Date,
     /// Dates with a time (or without one, among others), where the file says so.
@@ -30,6 +33,10 @@ pub(crate) enum ColumnType {
 
 impl ColumnType {
     fn of(cell: &str) -> ColumnType {
+        // Only what is written as it reads back.
+        if matches!(cell, "true" | "false") {
+            return ColumnType::YesNo;
+        }
         let digits = cell.strip_prefix('-').unwrap_or(cell);
         let plain = !digits.is_empty()
             && digits.bytes().all(|b| b.is_ascii_digit() || b == b'.')
@@ -55,6 +62,7 @@ impl ColumnType {
         }
         let of_cell = match cell_type {
             CellType::Blank | CellType::Untyped | CellType::Number => ColumnType::of(cell),
+            CellType::Time if date_time::time_of_day(cell).is_some() => ColumnType::Time,
             CellType::Text | CellType::Time => ColumnType::Text,
             CellType::YesNo => ColumnType::YesNo,
             CellType::Date => ColumnType::Date,
@@ -81,12 +89,15 @@ impl ColumnType {
             ColumnType::Integer | ColumnType::LongInteger => DataType::Int64,
             ColumnType::Real => DataType::Float64,
             ColumnType::YesNo => DataType::Boolean,
-            ColumnType::Blank | ColumnType::Text | ColumnType::Date | ColumnType::DateTime => {
-                DataType::Utf8
-            }
+            ColumnType::Blank
+            | ColumnType::Text
+            | ColumnType::Time
+            | ColumnType::Date
+            | ColumnType::DateTime => DataType::Utf8,
         };
         let field = Field::new(name, kind, true);
         match self {
+            ColumnType::Time => field_declared(field, "TIME"),
             ColumnType::Date => field_declared(field, "DATE"),
             ColumnType::DateTime => field_declared(field, "DATETIME"),
             _ => field,
@@ -101,6 +112,7 @@ impl ColumnType {
             ColumnType::Real => "number",
             ColumnType::Text => "text",
             ColumnType::YesNo => "yes or no",
+            ColumnType::Time => "time of day",
             ColumnType::Date => "date",
             ColumnType::DateTime => "date with a time",
         }
@@ -122,9 +134,11 @@ impl ColumnType {
             ColumnType::DateTime if cell.len() == "2026-05-01".len() => {
                 Value::Text(format!("{cell}T00:00:00"))
             }
-            ColumnType::Blank | ColumnType::Text | ColumnType::Date | ColumnType::DateTime => {
-                Value::Text(cell.to_string())
-            }
+            ColumnType::Blank
+            | ColumnType::Text
+            | ColumnType::Time
+            | ColumnType::Date
+            | ColumnType::DateTime => Value::Text(cell.to_string()),
         }
     }
 }
@@ -142,6 +156,8 @@ pub(crate) fn type_of_text(text: &str) -> Option<ValueType> {
         ColumnType::LongInteger => ValueType::LongInteger,
         ColumnType::Real => ValueType::Real,
         ColumnType::YesNo => ValueType::Boolean,
-        ColumnType::Text | ColumnType::Date | ColumnType::DateTime => ValueType::Text,
+        ColumnType::Text | ColumnType::Time | ColumnType::Date | ColumnType::DateTime => {
+            ValueType::Text
+        }
     })
 }

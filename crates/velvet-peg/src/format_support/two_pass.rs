@@ -3,13 +3,14 @@
 //! feature at a time (and the batch).
 
 use super::text_type::type_of_text;
-use super::{OpenedLayer, Source};
+use super::{OpenedLayer, ReadOptions, Source};
 use crate::error::Result;
 use crate::layer::value_type::ValueType;
 use crate::layer::{
-    Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, SchemaInference, Value,
+    Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, LeftOut, SchemaInference, Taken,
+    Unreadable, Value,
 };
-use crate::notice::{Notice, NoticeKind};
+use crate::notice::Notice;
 use arrow_schema::DataType;
 use std::collections::HashMap;
 use std::fmt::Debug;
@@ -20,8 +21,8 @@ use velvet_peg_core::Crs;
 pub(crate) enum Item {
     /// A feature.
     Feature(Raw),
-    /// A record that no feature can be made of: why, and what was there.
-    Unreadable(String, String),
+    /// A record of one of the file's layers that no feature can be made of.
+    Unreadable(usize, Unreadable),
 }
 
 /// A feature as it stands in a file.
@@ -29,8 +30,10 @@ pub(crate) enum Item {
 pub(crate) struct Raw {
     /// Which of the file's layers it belongs to.
     pub(crate) layer: usize,
-    /// Its geometry, alone in the column.
+    /// Its geometry, alone in the column; a collection is several features there.
     pub(crate) geometry: GeometryColumn,
+    /// What became of the geometry.
+    pub(crate) taken: Taken,
     /// Its attributes by key.
     pub(crate) values: Vec<(String, Given)>,
 }
@@ -44,6 +47,14 @@ pub(crate) enum Given {
 }
 
 impl Given {
+    /// As it would stand in a text.
+    pub(crate) fn text(&self) -> String {
+        match self {
+            Given::Typed(value) => value.to_text(),
+            Given::Untyped(text) => text.clone(),
+        }
+    }
+
     fn kind(&self) -> Option<ValueType> {
         match self {
             Given::Typed(value) => ValueType::of(value),
@@ -64,8 +75,21 @@ impl Given {
             (Given::Untyped(text), DataType::Float64) => {
                 text.trim().parse().map_or(Value::Null, Value::Real)
             }
+            (Given::Untyped(text), DataType::Boolean) => match text.trim() {
+                "true" => Value::Boolean(true),
+                "false" => Value::Boolean(false),
+                _ => Value::Null,
+            },
             (Given::Untyped(text), _) => Value::Text(text),
         }
+    }
+}
+
+impl Unreadable {
+    /// The same with its attributes as they stand in the file.
+    pub(crate) fn with_given(self, values: Vec<(String, Given)>) -> Unreadable {
+        let values = values.into_iter().map(|(key, value)| (key, value.text())).collect();
+        Unreadable { values, ..self }
     }
 }
 
@@ -87,27 +111,28 @@ struct TwoPass<F> {
 /// What the first pass learnt of one layer.
 pub(crate) struct Learnt {
     pub(crate) learn: SchemaInference,
-    /// Records that could not be read, with the first reason.
-    pub(crate) unreadable: (u64, String),
+    /// Records that could not be read.
+    pub(crate) left_out: LeftOut,
 }
 
 /// Runs through a file and learns each of its layers.
 pub(crate) fn learn(path: &Path, features: &dyn Features, layers: usize) -> Result<Vec<Learnt>> {
     let mut learnt: Vec<Learnt> = (0..layers)
-        .map(|_| Learnt { learn: SchemaInference::default(), unreadable: (0, String::new()) })
+        .map(|_| Learnt { learn: SchemaInference::default(), left_out: LeftOut::default() })
         .collect();
     features.each(path, &mut |item| {
         match item {
-            Item::Feature(raw) => learnt[raw.layer].learn.feature(
-                &raw.geometry,
-                raw.values.iter().map(|(key, value)| (key.as_str(), value.kind())),
-            ),
-            Item::Unreadable(reason, _) => {
-                let (count, first) = &mut learnt[0].unreadable;
-                *count += 1;
-                if *count == 1 {
-                    *first = reason;
-                }
+            Item::Feature(raw) => {
+                let learn = &mut learnt[raw.layer].learn;
+                learn.taken.add(raw.taken);
+                let values = raw.values.iter();
+                learn.feature(
+                    &raw.geometry,
+                    values.map(|(key, value)| (key.as_str(), value.kind())),
+                );
+            }
+            Item::Unreadable(layer, record) => {
+                learnt[layer].left_out.add(&record.kind, &record.reason);
             }
         }
         Ok(())
@@ -122,30 +147,17 @@ pub(crate) fn opened(
     (layer, learnt): (usize, Learnt),
     name: &str,
     (crs, origin): (Option<Crs>, CrsOrigin),
+    options: &ReadOptions,
     name_of: &dyn Fn(&[String]) -> Vec<String>,
 ) -> OpenedLayer {
     let names = name_of(&learnt.learn.keys);
     let fields = learnt.learn.fields(&names);
+    let tolerance = options.tolerance_text(crs.as_ref());
     let info = learnt.learn.info(name, crs, origin, fields);
     let source = TwoPass { path: path.to_path_buf(), features, layer, keys: learnt.learn.keys };
-    let notices = match learnt.unreadable {
-        (0, _) => Vec::new(),
-        (count, first) => vec![unreadable_notice(count, &first)],
-    };
+    let mut notices: Vec<Notice> = learnt.left_out.notice().into_iter().collect();
+    notices.extend(learnt.learn.taken.notices(&tolerance));
     (info, Box::new(source), notices)
-}
-
-/// A warning of records that cannot be read.
-pub(crate) fn unreadable_notice(count: u64, first: &str) -> Notice {
-    let records = if count == 1 { "record" } else { "records" };
-    Notice::warning(
-        NoticeKind::Unreadable,
-        format!(
-            "{count} {records} of the file cannot be read and {} left out: {first}",
-            if count == 1 { "is" } else { "are" }
-        ),
-    )
-    .count(count)
 }
 
 impl<F: Features> Source for TwoPass<F> {
@@ -161,11 +173,19 @@ impl<F: Features> Source for TwoPass<F> {
                         values[*at] = value.value(info.schema.field(*at).data_type());
                     }
                 }
-                gather.geometry().push_from(&raw.geometry, 0);
-                gather.feature(values)
+                for feature in 0..raw.geometry.len() {
+                    gather.geometry().push_from(&raw.geometry, feature);
+                }
+                gather.features(raw.geometry.len(), values)
             }
-            Item::Unreadable(reason, original) if self.layer == 0 => {
-                gather.unreadable(reason, original)
+            Item::Unreadable(layer, mut record) if layer == self.layer => {
+                // By the names of the columns.
+                for (key, _) in &mut record.values {
+                    if let Some(at) = places.get(key.as_str()) {
+                        *key = info.schema.field(*at).name().clone();
+                    }
+                }
+                gather.unreadable(record)
             }
             _ => Ok(()),
         })?;

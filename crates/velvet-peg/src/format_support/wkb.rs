@@ -1,8 +1,10 @@
 //! Well-known binary of geometries (ISO 19125-1, ISO 13249-3): little-endian out, either order
-//! and the older extended form (dimensions as high bits, a reference system inside) in.
+//! and the older extended form (dimensions as high bits, a reference system inside) in. Collections
+//! become features of one kind each, curves lines.
 
+use super::arc::{CurveVertex, circular_string};
 use super::wkt::closes;
-use crate::layer::{GeometryColumn, GeometryKind};
+use crate::layer::{Collection, GeometryColumn, GeometryKind, Taken, Unread};
 
 /// Which of the further dimensions the vertices of a feature have.
 #[derive(Clone, Copy)]
@@ -80,6 +82,27 @@ pub(crate) fn kind_of(code: u32) -> Option<GeometryKind> {
     })
 }
 
+/// The kind that a geometry of a number becomes: curves become lines (ISO 13249-3 clause 5.1.68).
+fn becomes(code: u32) -> Option<GeometryKind> {
+    kind_of(code).or(match code {
+        CIRCULAR_STRING | COMPOUND_CURVE => Some(GeometryKind::LineString),
+        CURVE_POLYGON | TRIANGLE => Some(GeometryKind::Polygon),
+        11 => Some(GeometryKind::MultiLineString),
+        // Surfaces of several kinds, of polygons, of triangles.
+        12 | 15 | 16 => Some(GeometryKind::MultiPolygon),
+        _ => None,
+    })
+}
+
+const COLLECTION: u32 = 7;
+const CIRCULAR_STRING: u32 = 8;
+const COMPOUND_CURVE: u32 = 9;
+const CURVE_POLYGON: u32 = 10;
+const TRIANGLE: u32 = 17;
+
+/// Collections in collections that are followed.
+const DEEPEST: usize = 32;
+
 fn start(bytes: &mut Vec<u8>, kind: u32, d: Dimensions) {
     bytes.push(1);
     let more = 1000 * u32::from(d.z) + 2000 * u32::from(d.m);
@@ -98,15 +121,36 @@ fn vertex(bytes: &mut Vec<u8>, column: &GeometryColumn, at: usize, d: Dimensions
     }
 }
 
-/// Reads one feature into a column, or says what is wrong with it.
-pub(crate) fn read(bytes: &[u8], column: &mut GeometryColumn) -> Result<(), String> {
-    column.attempt(|column| Reader { bytes, at: 0, little: true }.geometry(column, None))
+/// Reads one record into a column, or says what is wrong with it; curves become lines within the
+/// tolerance, in the units of the coordinates.
+pub(crate) fn read(
+    bytes: &[u8],
+    column: &mut GeometryColumn,
+    tolerance: f64,
+) -> Result<Taken, Unread> {
+    let mut reader = Reader { bytes, at: 0, little: true, tolerance, curves: 0 };
+    if reader.is_collection() {
+        let mut parts = Collection::default();
+        reader.collection(&mut parts, 0)?;
+        return Ok(Taken::collection(parts.finish(column), reader.curves));
+    }
+    column.attempt(|column| reader.geometry(column, None))?;
+    Ok(Taken::one(reader.curves))
 }
 
 struct Reader<'a> {
     bytes: &'a [u8],
     at: usize,
     little: bool,
+    tolerance: f64,
+    /// Curves met.
+    curves: u64,
+}
+
+/// What stands in front of a geometry.
+struct Head {
+    code: u32,
+    d: Dimensions,
 }
 
 impl Reader<'_> {
@@ -137,27 +181,7 @@ impl Reader<'_> {
         }
     }
 
-    /// Reads a vertex; false for that of an empty point, which is not a number.
-    fn vertex(&mut self, column: &mut GeometryColumn, z: bool, m: bool) -> Result<bool, String> {
-        let (x, y) = (self.number()?, self.number()?);
-        let height = if z { Some(self.number()?) } else { None };
-        let measure = if m { Some(self.number()?) } else { None };
-        if x.is_nan() && y.is_nan() {
-            return Ok(false);
-        }
-        column.push_vertex(x, y, height);
-        if let Some(measure) = measure {
-            column.set_measure(measure);
-        }
-        Ok(true)
-    }
-
-    /// Reads one geometry; parts of a multi-geometry must be of its single kind.
-    fn geometry(
-        &mut self,
-        column: &mut GeometryColumn,
-        part_of: Option<GeometryKind>,
-    ) -> Result<Option<GeometryKind>, String> {
+    fn head(&mut self) -> Result<Head, String> {
         self.little = self.take::<1>()?[0] == 1;
         let raw = self.word()?;
         // ISO writes dimensions as thousands, the older extended form as high bits.
@@ -169,27 +193,64 @@ impl Reader<'_> {
             // The number of a reference system, in the extended form.
             self.word()?;
         }
-        let kind = kind_of(code).ok_or_else(|| {
-            format!("a geometry of type {code} (curve, surface or collection) cannot be read")
-        })?;
+        Ok(Head { code, d: Dimensions { z, m } })
+    }
+
+    fn is_collection(&mut self) -> bool {
+        let at = self.at;
+        let found = self.head().is_ok_and(|head| head.code == COLLECTION);
+        self.at = at;
+        found
+    }
+
+    fn collection(&mut self, parts: &mut Collection, depth: usize) -> Result<(), String> {
+        if depth > DEEPEST {
+            return Err(format!("collections in collections are read {DEEPEST} deep"));
+        }
+        self.head()?;
+        for _ in 0..self.count(5)? {
+            match self.is_collection() {
+                true => self.collection(parts, depth + 1)?,
+                false => parts.add(|column| self.geometry(column, None))?,
+            }
+        }
+        Ok(())
+    }
+
+    /// Reads one geometry; parts of a multi-geometry must be of its single kind.
+    fn geometry(
+        &mut self,
+        column: &mut GeometryColumn,
+        part_of: Option<GeometryKind>,
+    ) -> Result<Option<GeometryKind>, String> {
+        let Head { code, d } = self.head()?;
+        let kind = becomes(code)
+            .ok_or_else(|| format!("a geometry of the unknown type {code} cannot be read"))?;
         if part_of.is_some_and(|outer| outer.single() != kind) {
             return Err("a part of the geometry is of another kind".into());
         }
-        let size = 16 + if z { 8 } else { 0 } + if m { 8 } else { 0 };
         match kind {
             GeometryKind::Point => {
-                if !self.vertex(column, z, m)? {
+                if !self.vertex(column, d)? {
                     return Ok(None);
                 }
                 column.end_ring();
                 column.end_part();
             }
-            GeometryKind::LineString | GeometryKind::Polygon => {
-                let rings = if kind == GeometryKind::Polygon { self.count(4)? } else { 1 };
+            GeometryKind::LineString => {
+                self.line(column, code, d)?;
+                column.end_ring();
+                column.end_part();
+            }
+            GeometryKind::Polygon => {
+                let rings = self.count(4)?;
                 for _ in 0..rings {
-                    for _ in 0..self.count(size)? {
-                        self.vertex(column, z, m)?;
-                    }
+                    // Rings of curves are geometries of their own.
+                    let (code, d) = match code {
+                        CURVE_POLYGON => self.head().map(|head| (head.code, head.d))?,
+                        _ => (2, d),
+                    };
+                    self.line(column, code, d)?;
                     column.end_ring();
                 }
                 if rings == 0 {
@@ -208,5 +269,73 @@ impl Reader<'_> {
             }
         }
         Ok(Some(kind))
+    }
+
+    /// Reads the vertices of a line or curve.
+    fn line(
+        &mut self,
+        column: &mut GeometryColumn,
+        code: u32,
+        d: Dimensions,
+    ) -> Result<(), String> {
+        let size = 16 + if d.z { 8 } else { 0 } + if d.m { 8 } else { 0 };
+        match code {
+            2 => {
+                for _ in 0..self.count(size)? {
+                    self.vertex(column, d)?;
+                }
+            }
+            CIRCULAR_STRING => {
+                let count = self.count(size)?;
+                let mut places = Vec::with_capacity(count as usize);
+                for _ in 0..count {
+                    places.push(self.place(d)?);
+                }
+                if !places.is_empty() {
+                    self.curves += 1;
+                    circular_string(&places, self.tolerance, &mut |vertex| {
+                        column.push_curve_vertex(vertex);
+                    })?;
+                }
+            }
+            COMPOUND_CURVE => {
+                for part in 0..self.count(9)? {
+                    let Head { code, d } = self.head()?;
+                    if !matches!(code, 2 | CIRCULAR_STRING) {
+                        return Err(format!("a compound curve holds a part of type {code}"));
+                    }
+                    let before = column.x.len();
+                    self.line(column, code, d)?;
+                    // A part begins where the one before it ends.
+                    if part > 0 && column.x.len() > before {
+                        column.remove_vertex(before);
+                    }
+                }
+            }
+            other => return Err(format!("a ring is of type {other}, which is no line")),
+        }
+        Ok(())
+    }
+
+    fn place(&mut self, d: Dimensions) -> Result<CurveVertex, String> {
+        let (x, y) = (self.number()?, self.number()?);
+        let z = if d.z { self.number()? } else { f64::NAN };
+        let m = if d.m { self.number()? } else { f64::NAN };
+        Ok([x, y, z, m])
+    }
+
+    /// Reads a vertex; false for that of an empty point, which is not a number.
+    fn vertex(&mut self, column: &mut GeometryColumn, d: Dimensions) -> Result<bool, String> {
+        let (x, y) = (self.number()?, self.number()?);
+        let height = if d.z { Some(self.number()?) } else { None };
+        let measure = if d.m { Some(self.number()?) } else { None };
+        if x.is_nan() && y.is_nan() {
+            return Ok(false);
+        }
+        column.push_vertex(x, y, height);
+        if let Some(measure) = measure {
+            column.set_measure(measure);
+        }
+        Ok(true)
     }
 }

@@ -2,7 +2,8 @@
 //! with `Z`, `M` and `ZM`, the older forms without a space (`POINTZ`) and with the system in
 //! front (`SRID=4326;POINT(1 2)`), which is left to the caller.
 
-use crate::layer::{GeometryColumn, GeometryKind};
+use super::arc::{CurveVertex, circular_string};
+use crate::layer::{Collection, GeometryColumn, GeometryKind, Taken, Unread};
 use std::fmt::Write;
 use std::ops::Range;
 
@@ -104,22 +105,64 @@ pub(crate) fn looks_like(text: &str) -> bool {
     });
     let word: String =
         text.chars().take_while(char::is_ascii_alphabetic).collect::<String>().to_ascii_uppercase();
-    let word = word.trim_end_matches('M').trim_end_matches('Z');
-    let names = ["POINT", "LINESTRING", "POLYGON", "MULTIPOINT", "MULTILINESTRING", "MULTIPOLYGON"];
-    names.contains(&word)
+    word == COLLECTION || named(&word).is_some_and(|(_, marks)| MARKS.contains(&marks))
 }
 
-/// Reads a text into a column as one feature, or says what is wrong with it and where. The
-/// number of the reference system in front of it is passed back.
-pub(crate) fn read(text: &str, column: &mut GeometryColumn) -> Result<Option<u32>, String> {
-    let mut input = Input { text, at: 0, z: false, m: false };
+const COLLECTION: &str = "GEOMETRYCOLLECTION";
+
+/// Further dimensions, as they are marked.
+const MARKS: [&str; 4] = ["", "Z", "M", "ZM"];
+
+/// The names of geometries and the kinds that they become: curves become lines (ISO 13249-3).
+const NAMES: [(&str, GeometryKind); 14] = [
+    ("POINT", GeometryKind::Point),
+    ("LINESTRING", GeometryKind::LineString),
+    ("CIRCULARSTRING", GeometryKind::LineString),
+    ("COMPOUNDCURVE", GeometryKind::LineString),
+    ("POLYGON", GeometryKind::Polygon),
+    ("CURVEPOLYGON", GeometryKind::Polygon),
+    ("TRIANGLE", GeometryKind::Polygon),
+    ("MULTIPOINT", GeometryKind::MultiPoint),
+    ("MULTILINESTRING", GeometryKind::MultiLineString),
+    ("MULTICURVE", GeometryKind::MultiLineString),
+    ("MULTIPOLYGON", GeometryKind::MultiPolygon),
+    ("MULTISURFACE", GeometryKind::MultiPolygon),
+    ("POLYHEDRALSURFACE", GeometryKind::MultiPolygon),
+    ("TIN", GeometryKind::MultiPolygon),
+];
+
+/// The name that a word in capitals begins with, and what is written on to it.
+fn named(word: &str) -> Option<(&'static str, &str)> {
+    let fits = |name: &&'static str| word.strip_prefix(*name).is_some_and(|m| MARKS.contains(&m));
+    let name = NAMES.iter().map(|(name, _)| name).find(|name| fits(name))?;
+    Some((name, &word[name.len()..]))
+}
+
+/// Collections in collections that are followed.
+const DEEPEST: usize = 32;
+
+/// Reads a text into a column, or says what is wrong with it and where. The number of the reference
+/// system in front of it is passed back. Curves become lines within the tolerance, in the units of
+/// the coordinates.
+pub(crate) fn read(
+    text: &str,
+    column: &mut GeometryColumn,
+    tolerance: f64,
+) -> Result<(Option<u32>, Taken), Unread> {
+    let mut input = Input { text, at: 0, z: false, m: false, tolerance, curves: 0 };
     let srid = input.srid()?;
+    if input.is_collection() {
+        let mut parts = Collection::default();
+        input.collection(&mut parts, 0)?;
+        input.end()?;
+        return Ok((srid, Taken::collection(parts.finish(column), input.curves)));
+    }
     column.attempt(|column| {
         let kind = input.geometry(column)?;
-        input.blanks();
-        if input.at < text.len() { Err(input.wrong("the end")) } else { Ok(kind) }
+        input.end()?;
+        Ok(kind)
     })?;
-    Ok(srid)
+    Ok((srid, Taken::one(input.curves)))
 }
 
 struct Input<'a> {
@@ -127,6 +170,9 @@ struct Input<'a> {
     at: usize,
     z: bool,
     m: bool,
+    tolerance: f64,
+    /// Curves met.
+    curves: u64,
 }
 
 impl<'a> Input<'a> {
@@ -196,45 +242,72 @@ impl<'a> Input<'a> {
         Some(number)
     }
 
+    fn end(&mut self) -> Result<(), String> {
+        self.blanks();
+        if self.at < self.text.len() { Err(self.wrong("the end")) } else { Ok(()) }
+    }
+
+    /// The word that comes next, in capitals, which stays there.
+    fn peek(&mut self) -> String {
+        let before = self.at;
+        let word = self.word().to_ascii_uppercase();
+        self.at = before;
+        word
+    }
+
+    fn is_collection(&mut self) -> bool {
+        self.peek().strip_prefix(COLLECTION).is_some_and(|marks| MARKS.contains(&marks))
+    }
+
+    /// Takes marks of further dimensions that stand on their own.
+    fn marks(&mut self) -> String {
+        let next = self.peek();
+        if matches!(next.as_str(), "Z" | "M" | "ZM") {
+            self.word().to_ascii_uppercase()
+        } else {
+            String::new()
+        }
+    }
+
+    fn collection(&mut self, parts: &mut Collection, depth: usize) -> Result<(), String> {
+        if depth > DEEPEST {
+            return Err(format!("collections in collections are read {DEEPEST} deep"));
+        }
+        self.word();
+        self.marks();
+        if self.empty() {
+            return Ok(());
+        }
+        self.expect('(')?;
+        loop {
+            match self.is_collection() {
+                true => self.collection(parts, depth + 1)?,
+                false => parts.add(|column| self.geometry(column))?,
+            }
+            if !self.take(',') {
+                break;
+            }
+        }
+        self.expect(')')
+    }
+
     fn geometry(&mut self, column: &mut GeometryColumn) -> Result<Option<GeometryKind>, String> {
         self.blanks();
         let start = self.at;
         let word = self.word().to_ascii_uppercase();
-        let kinds = [
-            ("POINT", GeometryKind::Point),
-            ("LINESTRING", GeometryKind::LineString),
-            ("POLYGON", GeometryKind::Polygon),
-            ("MULTIPOINT", GeometryKind::MultiPoint),
-            ("MULTILINESTRING", GeometryKind::MultiLineString),
-            ("MULTIPOLYGON", GeometryKind::MultiPolygon),
-        ];
-        if word == "GEOMETRYCOLLECTION" && self.empty() {
-            return Ok(None);
-        }
-        // The longest name that fits: a Z or M may be written on.
-        let Some((kind, marks)) = kinds
-            .iter()
-            .filter_map(|(name, kind)| Some((*kind, word.strip_prefix(name)?)))
-            .find(|(_, marks)| ["", "Z", "M", "ZM"].contains(marks))
-        else {
+        let Some((name, marks)) = named(&word) else {
             self.at = start;
             return Err(self.wrong("POINT, LINESTRING, POLYGON or a MULTI form of them"));
         };
-        let mut marks = marks.to_string();
-        if marks.is_empty() {
-            let before = self.at;
-            let next = self.word().to_ascii_uppercase();
-            match next.as_str() {
-                "Z" | "M" | "ZM" => marks = next,
-                _ => self.at = before,
-            }
-        }
+        let marks = if marks.is_empty() { self.marks() } else { marks.to_string() };
         (self.z, self.m) = (marks.contains('Z'), marks.contains('M'));
+        let kind = NAMES.iter().find(|(other, _)| *other == name).map(|(_, kind)| *kind);
+        let kind = kind.unwrap_or(GeometryKind::Point);
         if self.empty() {
             return Ok(None);
         }
         if !kind.is_multi() {
-            self.part(kind, column)?;
+            self.part(kind, name, column)?;
             return Ok(Some(kind));
         }
         self.expect('(')?;
@@ -249,7 +322,12 @@ impl<'a> Input<'a> {
                 column.end_ring();
                 column.end_part();
             } else if !self.empty() {
-                self.part(kind.single(), column)?;
+                // Only what is no line of straight pieces, or polygon of these, is named.
+                let name = self.member(match kind.single() {
+                    GeometryKind::Polygon => &["CURVEPOLYGON", "POLYGON"],
+                    _ => &["CIRCULARSTRING", "COMPOUNDCURVE", "LINESTRING"],
+                })?;
+                self.part(kind.single(), name, column)?;
             }
             if !self.take(',') {
                 break;
@@ -259,34 +337,81 @@ impl<'a> Input<'a> {
         Ok(Some(kind))
     }
 
-    fn part(&mut self, kind: GeometryKind, column: &mut GeometryColumn) -> Result<(), String> {
+    /// The name in front of a member, if it has one of these.
+    fn member(&mut self, names: &[&'static str]) -> Result<&'static str, String> {
+        let word = self.peek();
+        if word.is_empty() {
+            return Ok("");
+        }
+        let found =
+            names.iter().find(|name| word.strip_prefix(**name).is_some_and(|m| MARKS.contains(&m)));
+        let Some(name) = found else { return Err(self.wrong(&names.join(", "))) };
+        self.word();
+        self.marks();
+        Ok(name)
+    }
+
+    fn part(
+        &mut self,
+        kind: GeometryKind,
+        name: &str,
+        column: &mut GeometryColumn,
+    ) -> Result<(), String> {
         if kind == GeometryKind::Polygon {
             self.expect('(')?;
             loop {
-                self.ring(column)?;
+                let name = self.member(&["CIRCULARSTRING", "COMPOUNDCURVE", "LINESTRING"])?;
+                self.curve(name, column)?;
+                column.end_ring();
                 if !self.take(',') {
                     break;
                 }
             }
             self.expect(')')?;
         } else {
-            self.ring(column)?;
+            self.curve(name, column)?;
+            column.end_ring();
         }
         column.end_part();
         Ok(())
     }
 
-    fn ring(&mut self, column: &mut GeometryColumn) -> Result<(), String> {
+    /// The vertices of a line or curve of a name.
+    fn curve(&mut self, name: &str, column: &mut GeometryColumn) -> Result<(), String> {
         self.expect('(')?;
+        if name == "COMPOUNDCURVE" {
+            let first = column.x.len();
+            loop {
+                let name = self.member(&["CIRCULARSTRING", "LINESTRING"])?;
+                let before = column.x.len();
+                self.curve(name, column)?;
+                // A part begins where the one before it ends.
+                if before > first {
+                    column.remove_vertex(before);
+                }
+                if !self.take(',') {
+                    break;
+                }
+            }
+            return self.expect(')');
+        }
+        let mut places = GeometryColumn::new();
+        let straight = name != "CIRCULARSTRING";
         loop {
-            self.vertex(column)?;
+            self.vertex(if straight { column } else { &mut places })?;
             if !self.take(',') {
                 break;
             }
         }
-        self.expect(')')?;
-        column.end_ring();
-        Ok(())
+        if !straight {
+            let value = |values: &[f64], at: usize| values.get(at).copied().unwrap_or(f64::NAN);
+            let places: Vec<CurveVertex> = (0..places.x.len())
+                .map(|at| [places.x[at], places.y[at], value(&places.z, at), value(&places.m, at)])
+                .collect();
+            self.curves += 1;
+            circular_string(&places, self.tolerance, &mut |at| column.push_curve_vertex(at))?;
+        }
+        self.expect(')')
     }
 
     fn vertex(&mut self, column: &mut GeometryColumn) -> Result<(), String> {

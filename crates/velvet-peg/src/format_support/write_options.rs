@@ -2,6 +2,20 @@
 
 use velvet_peg_core::Crs;
 
+/// How delimited text is written, as whoever receives it needs it.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct TextDialect {
+    /// What stands between fields; none for a tab in `.tsv` and `.tab`, a semicolon behind decimal
+    /// commas, and else a comma.
+    pub delimiter: Option<char>,
+    /// A byte-order mark in front, by which some spreadsheets know UTF-8.
+    pub byte_order_mark: bool,
+    /// Lines end with a carriage return and a line feed.
+    pub crlf: bool,
+    /// Numbers have a decimal comma.
+    pub decimal_comma: bool,
+}
+
 /// How a layer is written.
 #[derive(Clone, Debug, Default)]
 pub struct WriteOptions {
@@ -22,6 +36,10 @@ pub struct WriteOptions {
     /// Geometries as well-known text in one column of a text table or workbook, not as
     /// coordinates in several.
     pub wkt: bool,
+    /// One row a feature in a text table, workbook or DBF table, without its geometry.
+    pub no_geometry: bool,
+    /// How delimited text is written.
+    pub text: TextDialect,
     /// Column whose values name the layers of a drawing.
     pub layer_by: Option<String>,
     /// Column whose values label the points of a drawing.

@@ -148,6 +148,21 @@ pub struct JobOutput {
     /// Tables: geometries as well-known text.
     #[serde(skip_serializing_if = "is_default")]
     pub wkt: bool,
+    /// Tables: one row a feature, without its geometry.
+    #[serde(skip_serializing_if = "is_default")]
+    pub no_geometry: bool,
+    /// Delimited text: what stands between fields.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub delimiter: Option<char>,
+    /// Delimited text: numbers with a decimal comma.
+    #[serde(skip_serializing_if = "is_default")]
+    pub decimal_comma: bool,
+    /// Delimited text: a byte-order mark in front.
+    #[serde(skip_serializing_if = "is_default")]
+    pub byte_order_mark: bool,
+    /// Delimited text: lines end with carriage return and line feed.
+    #[serde(skip_serializing_if = "is_default")]
+    pub crlf: bool,
     /// Drawings: column that names their layers.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub layer_by: Option<String>,

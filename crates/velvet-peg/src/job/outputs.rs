@@ -8,7 +8,7 @@ use crate::convert::ConvertLayer;
 use crate::draw::{DrawOptions, draw};
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::format_support::WriteOptions;
+use crate::format_support::{TextDialect, WriteOptions};
 use crate::layer::Layer;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
@@ -82,6 +82,13 @@ impl Job {
                             layer: Some(layer.unwrap_or_else(|| name.clone())),
                             decimals: output.decimals,
                             wkt: output.wkt,
+                            no_geometry: output.no_geometry,
+                            text: TextDialect {
+                                delimiter: output.delimiter,
+                                byte_order_mark: output.byte_order_mark,
+                                crlf: output.crlf,
+                                decimal_comma: output.decimal_comma,
+                            },
                             layer_by: output.layer_by.clone(),
                             label: output.label.clone(),
                             append: several && !into_copy,

@@ -13,6 +13,10 @@ use std::sync::Arc;
 /// Key of field metadata that keeps a column's declared type, such as DATE.
 pub(crate) const DECLARED: &str = "declared_type";
 
+/// Key of field metadata that keeps a type of the file that the standard of its format does not
+/// have.
+pub(crate) const FOREIGN: &str = "foreign_type";
+
 /// Digits of a decimal number that a double holds.
 const DOUBLE_DIGITS: u8 = 15;
 
@@ -32,13 +36,12 @@ fn held_as(kind: &DataType) -> Option<(DataType, &'static str)> {
         Binary | LargeBinary | BinaryView | FixedSizeBinary(_) => (Binary, ""),
         Date32 => (Utf8, "DATE"),
         Date64 | Timestamp(..) => (Utf8, "DATETIME"),
+        Time32(_) | Time64(_) => (Utf8, "TIME"),
         Dictionary(_, values) => return held_as(values),
         RunEndEncoded(_, values) => return held_as(values.data_type()),
         // Whole numbers of 64 bits without a sign reach beyond those with one.
-        Null | Utf8 | LargeUtf8 | Utf8View | UInt64 | Time32(_) | Time64(_) | Duration(_)
-        | Interval(_) | Decimal32(..) | Decimal64(..) | Decimal128(..) | Decimal256(..) => {
-            (Utf8, "")
-        }
+        Null | Utf8 | LargeUtf8 | Utf8View | UInt64 | Duration(_) | Interval(_) | Decimal32(..)
+        | Decimal64(..) | Decimal128(..) | Decimal256(..) => (Utf8, ""),
         List(_) | LargeList(_) | ListView(_) | LargeListView(_) | FixedSizeList(..) | Struct(_)
         | Union(..) | Map(..) => return None,
     })

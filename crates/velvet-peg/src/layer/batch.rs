@@ -1,22 +1,11 @@
 //! Some features of a layer, in columns.
 
 use super::attribute_types::held;
-use super::{AttributeColumn, GeometryColumn, GeometryKind, Value};
+use super::{AttributeColumn, GeometryColumn, GeometryKind, Unreadable, Value};
 use crate::error::{Error, Result};
 use crate::notice::{Notice, NoticeKind};
 use arrow_array::RecordBatch;
 use std::path::Path;
-
-/// A record of a file that no feature could be made of.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Unreadable {
-    /// Its number in the source, from 1.
-    pub number: u64,
-    /// Why.
-    pub reason: String,
-    /// What was there, as far as it can be shown.
-    pub original: String,
-}
 
 /// Some features of a layer: their geometries, and their attributes in the columns of an Arrow
 /// record batch. Types and lengths are checked when it is made.

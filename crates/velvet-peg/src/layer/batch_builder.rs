@@ -38,15 +38,25 @@ impl<'a> BatchBuilder<'a> {
     pub(crate) fn feature(&mut self, values: impl IntoIterator<Item = Value>) -> Result<()> {
         self.rows.push(values)?;
         self.next += 1;
-        if self.rows.len() == BATCH { self.flush() } else { Ok(()) }
+        if self.rows.len() >= BATCH { self.flush() } else { Ok(()) }
+    }
+
+    /// Completes so many features, made of one record, whose geometries have been pushed: all of
+    /// them have its values.
+    pub(crate) fn features(&mut self, count: usize, values: Vec<Value>) -> Result<()> {
+        for _ in 1..count {
+            self.rows.push(values.iter().cloned())?;
+            self.next += 1;
+        }
+        self.feature(values)
     }
 
     /// Notes a record that no feature can be made of; nothing of its geometry may have been
     /// pushed.
-    pub(crate) fn unreadable(&mut self, reason: String, original: String) -> Result<()> {
+    pub(crate) fn unreadable(&mut self, record: Unreadable) -> Result<()> {
         // Features of a batch are numbered without a gap.
         self.flush()?;
-        self.unreadable.push(Unreadable { number: self.next, reason, original });
+        self.unreadable.push(Unreadable { number: self.next, ..record });
         self.next += 1;
         self.first = self.next;
         Ok(())

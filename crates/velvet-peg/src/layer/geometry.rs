@@ -4,6 +4,7 @@
 //! ring or line, which rings make a part, and which parts make a feature. Points are parts of
 //! one ring of one vertex. Converting a million features is one pass over the buffers.
 
+use super::Unread;
 use std::fmt;
 use std::ops::Range;
 use velvet_peg_core::Converter;
@@ -262,6 +263,23 @@ impl GeometryColumn {
         }
     }
 
+    /// Adds a vertex given as x, y, height and measure, which are not numbers where there are none.
+    pub(crate) fn push_curve_vertex(&mut self, [x, y, z, m]: [f64; 4]) {
+        self.push_vertex(x, y, z.is_finite().then_some(z));
+        if m.is_finite() {
+            self.set_measure(m);
+        }
+    }
+
+    /// Takes a vertex out of the ring being built.
+    pub(crate) fn remove_vertex(&mut self, at: usize) {
+        for values in [&mut self.x, &mut self.y, &mut self.z, &mut self.m] {
+            if at < values.len() {
+                values.remove(at);
+            }
+        }
+    }
+
     /// Gives the vertex pushed last its measure.
     pub fn set_measure(&mut self, m: f64) {
         // Vertices before the first measure have none.
@@ -293,11 +311,11 @@ impl GeometryColumn {
     }
 
     /// Adds the feature that `read` pushes, with the kind it gives; where it fails, the column
-    /// is as it was.
-    pub(crate) fn attempt<E>(
+    /// is as it was, and what was pushed is told.
+    pub(crate) fn attempt(
         &mut self,
-        read: impl FnOnce(&mut GeometryColumn) -> Result<Option<GeometryKind>, E>,
-    ) -> Result<(), E> {
+        read: impl FnOnce(&mut GeometryColumn) -> Result<Option<GeometryKind>, String>,
+    ) -> Result<(), Unread> {
         let (parts, rings, vertices) =
             (self.part_rings.len(), self.ring_vertices.len(), self.x.len());
         match read(self) {
@@ -305,15 +323,33 @@ impl GeometryColumn {
                 self.end_feature(kind);
                 Ok(())
             }
-            Err(error) => {
+            Err(why) => {
+                let unread = Unread::after(why, self, vertices);
                 self.part_rings.truncate(parts);
                 self.ring_vertices.truncate(rings);
                 for values in [&mut self.x, &mut self.y, &mut self.z, &mut self.m] {
                     values.truncate(vertices);
                 }
-                Err(error)
+                Err(unread)
             }
         }
+    }
+
+    /// Takes the last features away again, and gives their geometries as well-known text.
+    pub(crate) fn take_back(&mut self, features: usize) -> String {
+        let first = self.len().saturating_sub(features);
+        let texts: Vec<String> = (first..self.len()).map(|at| self.text_of(at)).collect();
+        let kept = start_of(&self.feature_parts, first);
+        let rings = start_of(&self.part_rings, kept);
+        let vertices = start_of(&self.ring_vertices, rings);
+        self.kinds.truncate(first);
+        self.feature_parts.truncate(first);
+        self.part_rings.truncate(kept);
+        self.ring_vertices.truncate(rings);
+        for values in [&mut self.x, &mut self.y, &mut self.z, &mut self.m] {
+            values.truncate(vertices);
+        }
+        texts.join("; ")
     }
 
     /// Adds a point.
@@ -342,19 +378,24 @@ impl GeometryColumn {
     /// Copies one feature of another column to the end of this one.
     pub fn push_from(&mut self, other: &GeometryColumn, feature: usize) {
         for part in other.parts(feature) {
-            for ring in other.rings(part) {
-                for at in other.ring(ring) {
-                    let z = other.z.get(at).copied();
-                    self.push_vertex(other.x[at], other.y[at], z);
-                    if let Some(m) = other.m.get(at) {
-                        self.set_measure(*m);
-                    }
-                }
-                self.end_ring();
-            }
-            self.end_part();
+            self.push_part(other, part);
         }
         self.end_feature(other.kinds[feature]);
+    }
+
+    /// Copies one part of another column to the feature being built.
+    pub(crate) fn push_part(&mut self, other: &GeometryColumn, part: usize) {
+        for ring in other.rings(part) {
+            for at in other.ring(ring) {
+                let z = other.z.get(at).copied();
+                self.push_vertex(other.x[at], other.y[at], z);
+                if let Some(m) = other.m.get(at) {
+                    self.set_measure(*m);
+                }
+            }
+            self.end_ring();
+        }
+        self.end_part();
     }
 
     /// The kind that all geometries have, a multi-kind if both forms occur, or none if they

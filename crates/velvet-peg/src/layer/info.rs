@@ -17,6 +17,8 @@ pub struct LayerInfo {
     pub schema: SchemaRef,
     /// Kind of all geometries; none if mixed or unknown.
     pub kind: Option<GeometryKind>,
+    /// True for a table of attributes alone: its features have no geometry.
+    pub bare: bool,
     /// True if vertices have heights.
     pub has_z: bool,
     /// True if vertices have measures.

@@ -8,24 +8,31 @@ mod attribute_column;
 pub(crate) mod attribute_types;
 mod batch;
 mod batch_builder;
+mod collection;
 pub(crate) mod column_names;
 mod extender;
 mod geometry;
 mod info;
 mod row_builder;
 mod schema_inference;
+mod taken;
+mod unreadable;
 mod value;
 pub(crate) mod value_type;
 
 pub use attribute_column::AttributeColumn;
-pub use batch::{Batch, Feature, Unreadable};
+pub use batch::{Batch, Feature};
 pub(crate) use batch_builder::BatchBuilder;
+pub(crate) use collection::Collection;
 pub(crate) use extender::Extender;
 pub(crate) use geometry::common_kind;
 pub use geometry::{Geometry, GeometryColumn, GeometryKind};
 pub use info::{CrsOrigin, LayerInfo};
 pub(crate) use row_builder::RowBuilder;
 pub(crate) use schema_inference::SchemaInference;
+pub(crate) use taken::{Taken, TakenApart};
+pub use unreadable::Unreadable;
+pub(crate) use unreadable::{LeftOut, Unread};
 pub use value::{Value, ValueRef, type_name};
 
 use crate::advice::Advice;
@@ -111,6 +118,7 @@ impl Layer {
                 crs_origin: CrsOrigin::Given,
                 schema: Arc::new(Schema::empty()),
                 kind: None,
+                bare: false,
                 has_z: false,
                 has_m: false,
                 count: Some(0),

@@ -1,7 +1,9 @@
 //! Learning what a layer is like from its features, on a first reading.
 
 use super::value_type::ValueType;
-use super::{CrsOrigin, Extender, GeometryColumn, GeometryKind, LayerInfo, common_kind};
+use super::{
+    CrsOrigin, Extender, GeometryColumn, GeometryKind, LayerInfo, TakenApart, common_kind,
+};
 use arrow_schema::{DataType, Field, Schema};
 use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
@@ -19,6 +21,8 @@ pub(crate) struct SchemaInference {
     pub(crate) has_m: bool,
     pub(crate) count: u64,
     pub(crate) extent: Extender,
+    /// Collections and curves met.
+    pub(crate) taken: TakenApart,
 }
 
 impl SchemaInference {
@@ -96,6 +100,7 @@ impl SchemaInference {
             crs_origin,
             schema: Arc::new(Schema::new(fields)),
             kind: self.kind(),
+            bare: false,
             has_z: self.has_z,
             has_m: self.has_m,
             count: Some(self.count),

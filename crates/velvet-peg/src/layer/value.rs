@@ -1,5 +1,6 @@
 //! Attribute values, owned and borrowed.
 
+use super::attribute_types::DECLARED;
 use arrow_schema::{DataType, Field};
 use std::fmt;
 
@@ -134,6 +135,11 @@ pub fn type_name(field: &Field) -> &'static str {
         DataType::Float64 => "number",
         DataType::Boolean => "yes or no",
         DataType::Binary => "bytes",
-        _ => "text",
+        _ => match field.metadata().get(DECLARED).map(String::as_str) {
+            Some("DATE") => "date",
+            Some("DATETIME") => "date with a time",
+            Some("TIME") => "time of day",
+            _ => "text",
+        },
     }
 }

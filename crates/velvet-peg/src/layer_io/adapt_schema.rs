@@ -6,7 +6,7 @@ use super::held_values::{HeldValues, as_text};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::format_support::{Attributes, Capability, Systems, declared};
+use crate::format_support::{Attributes, Capability, FOREIGN, Systems, declared};
 use crate::layer::{Batch, LayerInfo};
 use crate::notice::{Notice, NoticeKind};
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions};
@@ -61,6 +61,7 @@ impl SchemaAdapter {
         let (mut losses, mut remarks) = (Vec::new(), Vec::new());
         let mut adapted = info.clone();
         let converter = match capability.systems {
+            _ if info.bare => None,
             Systems::Wgs84 => wgs84(path, format, info, &mut losses, &mut remarks)?,
             Systems::None => {
                 if let Some(crs) = &info.crs {
@@ -127,8 +128,9 @@ impl SchemaAdapter {
             let attributes = self.attributes(batch.attributes())?;
             batch = Cow::Owned(batch.into_owned().with_attributes(attributes)?);
         }
+        let columns = batch.attributes().columns().iter().zip(self.schema.fields());
         let held: Vec<Option<ArrayRef>> =
-            batch.attributes().columns().iter().map(|column| self.held.column(column)).collect();
+            columns.map(|(column, field)| self.held.column(column, field)).collect();
         if held.iter().any(Option::is_some) {
             let attributes = batch.attributes();
             let columns = attributes.columns().iter().zip(held);
@@ -265,7 +267,8 @@ fn columns(
         ));
     }
     let mut texts = Vec::new();
-    let (mut bytes, mut times, mut dates) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut bytes, mut times, mut dates, mut clocks) =
+        (Vec::new(), Vec::new(), Vec::new(), Vec::new());
     let adapted: Vec<Field> = fields
         .iter()
         .zip(clean)
@@ -274,9 +277,13 @@ fn columns(
             if text {
                 bytes.push(format!("`{}`", field.name()));
             }
+            let foreign = capability.foreign_types && field.metadata().contains_key(FOREIGN);
             match declared(field) {
                 "DATETIME" if !capability.times => times.push(format!("`{}`", field.name())),
                 "DATE" if !capability.dates => dates.push(format!("`{}`", field.name())),
+                "TIME" if !capability.times_of_day && !foreign => {
+                    clocks.push(format!("`{}`", field.name()));
+                }
                 _ => {}
             }
             texts.push(text);
@@ -288,6 +295,7 @@ fn columns(
         (bytes, "bytes", "written as hexadecimal text"),
         (times, "dates with a time", "written as text"),
         (dates, "dates", "written as text"),
+        (clocks, "times of the day", "written as text"),
     ] {
         if !columns.is_empty() {
             losses.push(Notice::warning(
@@ -300,7 +308,7 @@ fn columns(
             ));
         }
     }
-    if info.kind.is_none() && !capability.mixed_kinds && info.count != Some(0) {
+    if info.kind.is_none() && !info.bare && !capability.mixed_kinds && info.count != Some(0) {
         losses.push(Notice::warning(
             NoticeKind::FormatLimit,
             format!(

@@ -50,6 +50,8 @@ impl Append {
             .in_file(path));
         }
         let mut layers = LayerReader::open_all(path)?;
+        // Features go to features, rows to tables of attributes.
+        layers.retain(|layer| layer.info().bare == info.bare);
         let named = options.layer.as_deref();
         let at = match named {
             Some(name) => {

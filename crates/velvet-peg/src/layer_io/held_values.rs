@@ -3,13 +3,14 @@
 
 use crate::error::Result;
 use crate::format::Format;
-use crate::format_support::Texts;
+use crate::format_support::date_time::{self, Zone};
+use crate::format_support::{Texts, declared};
 use crate::layer::{AttributeColumn, attribute_types};
 use crate::notice::{Notice, NoticeKind};
 use arrow_array::cast::AsArray;
 use arrow_array::types::Float64Type;
 use arrow_array::{Array, ArrayRef, Float64Array, StringArray};
-use arrow_schema::DataType;
+use arrow_schema::{DataType, Field};
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -26,17 +27,45 @@ pub(super) struct HeldValues {
     replaced: u64,
     padded: u64,
     lost_infinite: u64,
+    /// Dates with a time are moments of one clock.
+    one_clock: bool,
+    /// Moments with an offset from UTC, which are told in UTC.
+    carried: u64,
 }
 
 impl HeldValues {
     pub(super) fn new(format: Format) -> HeldValues {
         let (texts, infinite) = (format.capability().texts, format.capability().infinite);
-        HeldValues { format, texts, infinite, replaced: 0, padded: 0, lost_infinite: 0 }
+        let one_clock = format.capability().one_clock;
+        HeldValues {
+            format,
+            texts,
+            infinite,
+            replaced: 0,
+            padded: 0,
+            lost_infinite: 0,
+            one_clock,
+            carried: 0,
+        }
     }
 
     /// A column as the format holds it; none if it is as it was.
-    pub(super) fn column(&mut self, column: &ArrayRef) -> Option<ArrayRef> {
+    pub(super) fn column(&mut self, column: &ArrayRef, field: &Field) -> Option<ArrayRef> {
         match column.data_type() {
+            DataType::Utf8 if self.one_clock && declared(field) == "DATETIME" => {
+                let texts = column.as_string::<i32>();
+                let held: StringArray =
+                    texts.iter().map(|text| text.map(|text| self.moment(text))).collect();
+                Some(Arc::new(held))
+            }
+            DataType::Utf8 if self.one_clock && declared(field) == "TIME" => {
+                let held = |text: &str| {
+                    let time = date_time::time_of_day(text);
+                    time.map_or(text.to_string(), date_time::clock_text)
+                };
+                let texts = column.as_string::<i32>().iter();
+                Some(Arc::new(texts.map(|text| text.map(held)).collect::<StringArray>()))
+            }
             DataType::Utf8 if self.texts != Texts::All => {
                 let texts = column.as_string::<i32>();
                 let held: Vec<Option<Cow<'_, str>>> =
@@ -58,6 +87,13 @@ impl HeldValues {
             }
             _ => None,
         }
+    }
+
+    /// A date with a time in the form in which it is read again; what is none stays.
+    fn moment(&mut self, text: &str) -> String {
+        let Some((moment, zone)) = date_time::moment(text) else { return text.to_string() };
+        self.carried += u64::from(zone == Zone::Offset);
+        date_time::moment_text(moment, zone)
     }
 
     fn text<'a>(&mut self, text: &'a str) -> Option<Cow<'a, str>> {
@@ -137,6 +173,14 @@ impl HeldValues {
                 format!(
                     "infinite numbers: {}; {name} has no word for them, they are left blank",
                     self.lost_infinite
+                ),
+            ),
+            (
+                self.carried,
+                format!(
+                    "dates with a time and an offset from UTC: {}; {name} keeps no offset, they \
+                     are written as the same moments of UTC",
+                    self.carried
                 ),
             ),
         ];

@@ -6,6 +6,7 @@ mod append;
 mod clean_names;
 mod held_values;
 mod reader;
+mod table_rows;
 mod transform;
 mod verify;
 mod writer;

@@ -5,7 +5,7 @@ use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::guard::guarded;
-use crate::format_support::{KEY, OpenedLayer, Source, key_field};
+use crate::format_support::{KEY, OpenedLayer, ReadOptions, Source, key_field};
 use crate::input::{Located, locate};
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
@@ -56,7 +56,19 @@ impl LayerReader {
     /// If the file is not one of layers, cannot be read, or has several layers and none was
     /// named.
     pub fn open(path: &Path, layer: Option<&str>) -> Result<LayerReader> {
-        let mut layers = LayerReader::open_all(path)?;
+        LayerReader::open_with(path, layer, &ReadOptions::default())
+    }
+
+    /// As [`LayerReader::open`], with what the file leaves to choose.
+    ///
+    /// # Errors
+    /// As [`LayerReader::open`].
+    pub fn open_with(
+        path: &Path,
+        layer: Option<&str>,
+        options: &ReadOptions,
+    ) -> Result<LayerReader> {
+        let mut layers = LayerReader::open_all_with(path, options)?;
         let names: Vec<String> = layers.iter().map(|reader| reader.info.name.clone()).collect();
         match layer {
             Some(name) => {
@@ -67,6 +79,11 @@ impl LayerReader {
                     ))
                     .in_file(path)
                 })?;
+                Ok(layers.swap_remove(at))
+            }
+            // Tables of attributes are read where they are named.
+            None if layers.iter().filter(|reader| !reader.info.bare).count() == 1 => {
+                let at = layers.iter().position(|reader| !reader.info.bare).unwrap_or(0);
                 Ok(layers.swap_remove(at))
             }
             None if layers.len() > 1 => {
@@ -85,7 +102,32 @@ impl LayerReader {
     /// # Errors
     /// If the file is not one of layers or cannot be read.
     pub fn open_all(path: &Path) -> Result<Vec<LayerReader>> {
-        LayerReader::open_located(locate(path)?)
+        LayerReader::open_all_with(path, &ReadOptions::default())
+    }
+
+    /// Opens every layer of a file but tables of attributes alone.
+    ///
+    /// # Errors
+    /// As [`LayerReader::open_all`], and if there is no other layer.
+    pub fn open_spatial(path: &Path) -> Result<Vec<LayerReader>> {
+        let mut layers = LayerReader::open_all(path)?;
+        let any = !layers.is_empty();
+        layers.retain(|reader| !reader.info.bare);
+        match any && layers.is_empty() {
+            true => {
+                Err(Error::data("has no layer of features, only tables of attributes")
+                    .in_file(path))
+            }
+            false => Ok(layers),
+        }
+    }
+
+    /// As [`LayerReader::open_all`], with what the file leaves to choose.
+    ///
+    /// # Errors
+    /// As [`LayerReader::open_all`].
+    pub fn open_all_with(path: &Path, options: &ReadOptions) -> Result<Vec<LayerReader>> {
+        LayerReader::open_located(locate(path)?, options)
     }
 
     /// A reader of a layer in memory, for whatever takes one; `path` is what it is called in
@@ -115,10 +157,21 @@ impl LayerReader {
         }
     }
 
-    pub(crate) fn open_located(at: Located) -> Result<Vec<LayerReader>> {
+    /// A reader of what is no layer of a file.
+    pub(super) fn of_source(
+        info: LayerInfo,
+        path: PathBuf,
+        format: Format,
+        source: Box<dyn Source>,
+        notices: Vec<Notice>,
+    ) -> LayerReader {
+        LayerReader { info, real: path.clone(), path, format, source, notices, _keep: None }
+    }
+
+    pub(crate) fn open_located(at: Located, options: &ReadOptions) -> Result<Vec<LayerReader>> {
         let real = at.real.as_path();
         let description = at.format.description();
-        let opened = guarded(real, "cannot be read", || description.open(real));
+        let opened = guarded(real, "cannot be read", || description.open(real, options));
         let layers = opened.map_err(|error| error.shown_as(real, &at.shown))?;
         let reader = |(info, source, notices): OpenedLayer| LayerReader {
             info,

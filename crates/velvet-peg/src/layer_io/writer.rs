@@ -7,7 +7,8 @@ use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::guard::guarded;
 use crate::format_support::{
-    LayerStore, NewFile, Placing, ReadBack, Sink, WriteOptions, default_decimals, not_written,
+    LayerStore, NewFile, Placing, ReadBack, Sink, TextDialect, WriteOptions, default_decimals,
+    not_written,
 };
 use crate::layer::attribute_types::held_schema;
 use crate::layer::{Batch, Layer, LayerInfo, column_names, same_columns};
@@ -82,6 +83,7 @@ impl LayerWriter {
             return Err(not_written(capability, path));
         }
         refuse_misplaced(path, format, options)?;
+        format.description().refuse_target(path)?;
         let mut options = options.clone();
         let asked_to_replace = options.overwrite || options.replace_file;
         options.overwrite = options.replaces();
@@ -312,6 +314,18 @@ fn refuse_misplaced(path: &Path, format: Format, options: &WriteOptions) -> Resu
         ),
         (options.label.is_some(), capability.drawing, "a column of labels", "drawings (.dxf)"),
         (options.wkt, capability.table, "geometry as WKT", "tables (.csv, .xlsx)"),
+        (
+            options.no_geometry,
+            capability.table,
+            "one row a feature without its geometry",
+            "tables (.csv, .xlsx, .dbf)",
+        ),
+        (
+            options.text != TextDialect::default(),
+            format.is_text_table(),
+            "a way of writing fields and numbers",
+            "delimited text (.csv, .txt, .tsv)",
+        ),
     ] {
         if asked && !fits {
             let name = format.name();

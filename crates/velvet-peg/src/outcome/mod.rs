@@ -6,6 +6,6 @@ mod summary;
 
 pub use reason::Reason;
 pub use rejects::Rejected;
-pub(crate) use rejects::{Rejects, RejectsTo, is_ours};
+pub(crate) use rejects::{Rejects, RejectsTo, is_ours, layer_columns};
 pub use summary::Summary;
 pub(crate) use summary::nothing_left;

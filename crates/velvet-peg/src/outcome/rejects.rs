@@ -3,13 +3,31 @@
 
 use super::Reason;
 use crate::error::{Error, Result};
+use crate::layer::Unreadable;
+use crate::layer::column_names::distinct;
 use crate::output::{Output, refuse_existing, refuse_inputs, rejects_path, same_file};
+use arrow_schema::Schema;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 /// The columns in front of those of the source.
 const FRONT: [&str; 2] = ["source_row", "reason"];
+
+/// The columns of features behind those: the layer, the geometry as well-known text, and what was
+/// there where a record could not be taken apart.
+const OF_LAYERS: [&str; 3] = ["layer", "geometry", "original"];
+
+/// The columns of the rejects of a layer: those of all layers, and its attributes, of which one that
+/// is named like one in front gets a number.
+pub(crate) fn layer_columns(schema: &Schema) -> Vec<String> {
+    let mut names: Vec<String> = FRONT.iter().chain(&OF_LAYERS).map(ToString::to_string).collect();
+    for field in schema.fields() {
+        let name = distinct(&names, field.name());
+        names.push(name);
+    }
+    names.split_off(FRONT.len())
+}
 
 /// Where rejects go, and what becomes of those of an earlier run.
 #[derive(Clone, Copy, Debug, Default)]
@@ -113,6 +131,43 @@ impl Rejects {
             None => Ok(()),
         };
         written.map_err(|e| self.failed(e))
+    }
+
+    /// Adds a feature of a layer with its geometry, as well-known text, and its attributes.
+    pub(crate) fn add_feature(
+        &mut self,
+        number: u64,
+        reason: impl Into<Reason>,
+        layer: &str,
+        geometry: &str,
+        attributes: &[String],
+    ) -> Result<()> {
+        let front = [layer, geometry, ""].into_iter();
+        self.add(number, reason, front.chain(attributes.iter().map(String::as_str)))
+    }
+
+    /// Adds a record of a layer that no feature could be made of, by the names of its attributes;
+    /// those that the layer has no column for stand with what was there.
+    pub(crate) fn add_unreadable(
+        &mut self,
+        record: &Unreadable,
+        layer: &str,
+        schema: &Schema,
+    ) -> Result<()> {
+        let mut attributes = vec![""; schema.fields().len()];
+        let mut original: Vec<String> = Vec::new();
+        if !record.original.is_empty() {
+            original.push(record.original.clone());
+        }
+        for (name, text) in &record.values {
+            match schema.index_of(name) {
+                Ok(at) => attributes[at] = text,
+                Err(_) => original.push(format!("{name}={text}")),
+            }
+        }
+        let original = original.join("; ");
+        let front = [layer, record.geometry.as_str(), original.as_str()];
+        self.add(record.number, &record.reason, front.into_iter().chain(attributes))
     }
 
     fn begin(&self) -> Result<Open> {

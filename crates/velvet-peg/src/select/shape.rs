@@ -13,7 +13,8 @@ use crate::layer::value_type::ValueType;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{Float64Type, Int64Type};
 use arrow_array::{
-    Array, ArrayRef, Float64Array, Int64Array, RecordBatch, RecordBatchOptions, StringArray,
+    Array, ArrayRef, BooleanArray, Float64Array, Int64Array, RecordBatch, RecordBatchOptions,
+    StringArray,
 };
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use std::sync::Arc;
@@ -235,6 +236,7 @@ impl Finish {
                     DataType::Float64 => {
                         Arc::new(Float64Array::from(vec![value.parse::<f64>().ok(); rows]))
                     }
+                    DataType::Boolean => Arc::new(BooleanArray::from(vec![value == "true"; rows])),
                     _ => Arc::new(StringArray::from(vec![value.as_str(); rows])),
                 };
                 match fields.iter().position(|f| f.name() == name) {

@@ -476,7 +476,7 @@ fn noticed() -> Vec<Noticed> {
                     .unwrap();
                 let table =
                     TableOptions { encoding: Some("utf-8".into()), ..TableOptions::default() };
-                let options = LookOptions { table, all: true };
+                let options = LookOptions { table, all: true, ..LookOptions::default() };
                 match look(&f.at("b.csv"), &options)? {
                     Look::Table(table) => Ok(table.notices.clone()),
                     Look::Layers { .. } => Ok(Vec::new()),

@@ -130,9 +130,9 @@ fn broken_geometries_are_refused_with_their_feature() {
     assert!(Layer::read(&path).unwrap_err().to_string().contains("cut short"));
     // A kind that simple features do not have.
     let mut curved = whole.clone();
-    curved[at - 4] = 8;
+    curved[at - 4] = 99;
     put(&curved);
-    assert!(Layer::read(&path).unwrap_err().to_string().contains("type 8"));
+    assert!(Layer::read(&path).unwrap_err().to_string().contains("type 99"));
     // Empty by its flag: a feature without geometry.
     let mut empty = whole.clone();
     empty[3] |= 0x10;
@@ -161,7 +161,7 @@ fn several_layers_are_told_apart() {
     )
     .unwrap();
     let error = LayerReader::open(&path, None).unwrap_err().to_string();
-    assert!(error.contains("has 2 layers") && error.contains("first, second"), "{error}");
+    assert!(error.contains("has 3 layers") && error.contains("first, second, notes"), "{error}");
     let error = LayerReader::open(&path, Some("third")).unwrap_err().to_string();
     assert!(error.contains("no layer `third`"), "{error}");
     let second = LayerReader::open(&path, Some("second")).unwrap();

@@ -3,10 +3,13 @@
 mod advice;
 mod append;
 mod assemble;
+mod attribute_tables;
 mod attributes;
 mod batches;
 mod checks;
+mod collections;
 mod damaged;
+mod dates;
 mod deeds;
 mod edges_of_features;
 mod edges_of_tables;

@@ -92,7 +92,7 @@ fn sheets_hold_numbers_dates_and_truth() {
     let folder = tempfile::tempdir().unwrap();
     let (path, notices) = written(folder.path(), GATES, "gates.xlsx", &WriteOptions::default());
     let told = notices.iter().map(|n| n.text.as_str()).collect::<Vec<_>>().join("\n");
-    assert!(told.contains("1 whole numbers have more digits than a cell keeps"), "{told}");
+    assert!(told.contains("whole numbers with more digits than a cell keeps: 1"), "{told}");
     let mut book = open_workbook_auto(&path).unwrap();
     assert_eq!(book.sheet_names(), ["source"]);
     let cells = book.worksheet_range("source").unwrap();

@@ -220,7 +220,7 @@ fn what_a_shapefile_cannot_hold_is_told() {
         "`a long name of a column` as `a_long_nam`, `a long name of a cousin` as `a_long_n_2`",
         "one kind of geometry a file",
         "longer than the 254 bytes",
-        "more digits than readers of Shapefiles keep",
+        "more digits than readers of a Shapefile keep",
     ] {
         assert!(told.contains(words), "`{words}` is not in:\n{told}");
     }

@@ -1,7 +1,7 @@
 //! `vpeg convert`: carry data into another reference system.
 
 use super::save::{SaveArguments, layer_source, select_of};
-use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
+use super::{ColumnArguments, ReadArguments, SelectArguments, TableArguments, WriteArguments};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
@@ -36,6 +36,8 @@ pub(crate) struct Convert {
     layer: Option<String>,
     #[command(flatten)]
     select: SelectArguments,
+    #[command(flatten)]
+    read: ReadArguments,
     #[command(flatten)]
     write: WriteArguments,
     #[command(flatten)]
@@ -143,7 +145,7 @@ impl Convert {
     }
 
     fn layer(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
-        let mut reader = LayerReader::open(file, self.layer.as_deref())?;
+        let mut reader = LayerReader::open_with(file, self.layer.as_deref(), &self.read.options())?;
         if let Some(crs) = &self.crs {
             let crs = reference::system(crs)?;
             if let Some(own) = reader.info().crs.as_ref().filter(|own| **own != crs) {

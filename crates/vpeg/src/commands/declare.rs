@@ -30,7 +30,7 @@ pub(crate) struct Declare {
 impl Declare {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let crs = reference::system(&self.crs)?;
-        let layers = LayerReader::open_all(&self.file)?.len();
+        let layers = LayerReader::open_spatial(&self.file)?.len();
         let output = self.output.as_ref().unwrap_or(&self.file);
         let in_place = velvet_peg::output::is_same_file(output, &self.file);
         if in_place && layers > 1 && !format_of(&self.file)?.keeps_other_layers() {

@@ -55,7 +55,7 @@ impl Draw {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut layers: Vec<Layer> = Vec::new();
         for file in &self.files {
-            for reader in LayerReader::open_all(file)? {
+            for reader in LayerReader::open_spatial(file)? {
                 show::notices(&reader.notices);
                 layers.push(reader.read()?);
             }

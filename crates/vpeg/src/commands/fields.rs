@@ -1,18 +1,19 @@
 //! `vpeg fields`: choose features, compute and shape columns.
 
-use super::WriteArguments;
 use super::save::{SaveArguments, layer_source};
+use super::{ReadArguments, TableArguments, WriteArguments};
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::{Path, PathBuf};
 use velvet_peg::job::FieldsStep;
 use velvet_peg::select::FUNCTIONS;
-use velvet_peg::{ConvertLayer, Error, LayerReader};
+use velvet_peg::table::TableFile;
+use velvet_peg::{ConvertLayer, Error, LayerReader, format_of};
 
 #[derive(Debug, Args)]
 pub(crate) struct Fields {
-    /// Layer file; `-` for standard input.
+    /// Layer file or table, whose rows stay rows; `-` for layers on standard input.
     #[arg(required_unless_present = "functions", default_value = "-", hide_default_value = true)]
     file: PathBuf,
     /// File to write; its extension says the format.
@@ -63,6 +64,10 @@ pub(crate) struct Fields {
     #[arg(long, value_name = "COLUMN=FORMAT", value_parser = pair)]
     format: Vec<(String, String)>,
     #[command(flatten)]
+    read: ReadArguments,
+    #[command(flatten)]
+    table: TableArguments,
+    #[command(flatten)]
     write: WriteArguments,
     #[command(flatten)]
     save: SaveArguments,
@@ -91,12 +96,21 @@ impl Fields {
         if self.functions {
             return functions();
         }
-        let mut reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let is_table = format_of(&self.file)?.is_table();
+        let mut reader = match is_table {
+            true => LayerReader::of_table(TableFile::open(&self.file, &self.table.options())?)?,
+            false => {
+                LayerReader::open_with(&self.file, self.layer.as_deref(), &self.read.options())?
+            }
+        };
         let step = self.step();
         let (select, notices) = step.selection(Path::new("")).map_err(|(_, error)| error)?;
         show::notices(&notices);
         reader.reveal_key(&select.words());
-        let source = layer_source(&self.file, self.layer.as_ref(), None);
+        let source = match is_table {
+            true => self.table.source(&self.file),
+            false => layer_source(&self.file, self.layer.as_ref(), None),
+        };
         let output = self.write.output(&self.output);
         self.save.save(source, None, step, output, &self.write)?;
         let job = ConvertLayer {
@@ -105,10 +119,17 @@ impl Fields {
             rejects: self.rejects.clone(),
             ..ConvertLayer::default()
         };
+        if is_table && !velvet_peg::Format::of(&self.output).is_ok_and(|format| format.is_table()) {
+            show::remark(
+                "the rows of a table stay rows without a geometry: `vpeg build` makes features of \
+                 them",
+            );
+        }
         let mut progress = TerminalProgress::new("writing");
         let outcome = job.run_watched(&reader, &self.output, &mut progress)?;
         drop(progress);
-        show::outcome(&outcome, "features", "features", &self.output)
+        let what = if is_table { "rows" } else { "features" };
+        show::outcome(&outcome, what, what, &self.output)
     }
 
     fn step(&self) -> FieldsStep {

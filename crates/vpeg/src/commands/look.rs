@@ -1,6 +1,6 @@
 //! `vpeg look`: what is in a file.
 
-use super::TableArguments;
+use super::{ReadArguments, TableArguments};
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
@@ -20,12 +20,15 @@ pub(crate) struct Look {
     all: bool,
     #[command(flatten)]
     table: TableArguments,
+    #[command(flatten)]
+    read: ReadArguments,
 }
 
 impl Look {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut progress = TerminalProgress::new("looking");
-        let options = LookOptions { table: self.table.options(), all: self.all };
+        let options =
+            LookOptions { table: self.table.options(), read: self.read.options(), all: self.all };
         let found = look_watched(&self.file, &options, &mut progress)?;
         drop(progress);
         if show::wants_json() {
@@ -157,10 +160,14 @@ impl Look {
             .map(|field| format!("{} ({})", field.name(), velvet_peg::layer::type_name(field)))
             .collect();
         let kind = info.kind.map_or("mixed", |kind| kind.name());
-        let mut pairs = vec![
-            ("features".to_string(), format!("{} {kind}", info.count.unwrap_or(0))),
-            ("reference system".to_string(), system),
-        ];
+        let count = info.count.unwrap_or(0);
+        let mut pairs = match info.bare {
+            true => vec![("rows".to_string(), format!("{count}, attributes alone"))],
+            false => vec![
+                ("features".to_string(), format!("{count} {kind}")),
+                ("reference system".to_string(), system),
+            ],
+        };
         if let Some(extent) = &info.extent {
             pairs.push(("coordinates".to_string(), span(extent, degrees)));
         }
@@ -236,6 +243,10 @@ impl Look {
                 ),
             },
             Found::Layers { layers, .. } => match layers.first() {
+                Some((info, _)) if info.bare => format!(
+                    "vpeg fields {file} -o {stem}.csv   (its rows as a table; or join it to \
+                     features: vpeg join FEATURES {file} --on KEY -o OUT.gpkg)"
+                ),
                 Some((info, _)) if info.crs.is_none() => {
                     format!(
                         "vpeg declare {file} --crs REF -o {stem}-declared.gpkg   (find REF with `vpeg crs find WORDS`)"
@@ -321,6 +332,7 @@ fn as_json(found: &Found) -> Json {
                 "name": info.name,
                 "features": info.count,
                 "geometry": info.kind.map(|kind| kind.name()),
+                "attributes_alone": info.bare,
                 "crs": info.crs.as_ref().map(|crs| crs.reference()),
                 "crs_origin": info.crs.as_ref().map(|_| info.crs_origin.name()),
                 "crs_name": info.crs.as_ref().map(|crs| crs.name()),

@@ -22,7 +22,7 @@ mod zone;
 use crate::Ending;
 use clap::{Args, Parser, Subcommand};
 use velvet_peg::table::{NumberFormat, Quoting, TableOptions};
-use velvet_peg::{Error, Selection, WriteOptions};
+use velvet_peg::{Error, ReadOptions, Selection, TextDialect, WriteOptions};
 
 /// Coordinate tables become features with a known reference system: look, build, declare,
 /// convert, shape, join, measure, check, draw, run again.
@@ -210,6 +210,32 @@ impl TableArguments {
     }
 }
 
+/// How a file of layers is read, where it leaves a choice.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct ReadArguments {
+    /// Curves become lines that are within this many metres of them; 0.001 if not given. In units of
+    /// the coordinates where nothing says how long these are.
+    #[arg(long, value_name = "METRES", value_parser = tolerance)]
+    tolerance: Option<f64>,
+}
+
+impl ReadArguments {
+    pub(crate) fn options(&self) -> ReadOptions {
+        let mut options = ReadOptions::default();
+        if let Some(tolerance) = self.tolerance {
+            options.tolerance = tolerance;
+        }
+        options
+    }
+}
+
+fn tolerance(text: &str) -> Result<f64, String> {
+    match text.parse() {
+        Ok(metres) if (1e-9..1e6).contains(&metres) => Ok(metres),
+        _ => Err(format!("`{text}` is no tolerance: write a number of metres, such as 0.001")),
+    }
+}
+
 /// Which features and columns are kept, and what is computed.
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct SelectArguments {
@@ -258,6 +284,21 @@ pub(crate) struct WriteArguments {
     /// Tables: geometries as well-known text in one column, not as coordinates.
     #[arg(long)]
     wkt: bool,
+    /// Tables: one row a feature, its attributes alone.
+    #[arg(long, conflicts_with = "wkt")]
+    no_geometry: bool,
+    /// Delimited text: what stands between fields (comma, semicolon, tab, or a sign).
+    #[arg(long, value_name = "SIGN", value_parser = delimiter)]
+    out_delimiter: Option<char>,
+    /// Delimited text: numbers with a decimal comma (and semicolons between fields).
+    #[arg(long)]
+    out_decimal_comma: bool,
+    /// Delimited text: a byte-order mark in front, by which some spreadsheets know UTF-8.
+    #[arg(long)]
+    byte_order_mark: bool,
+    /// Delimited text: lines end with carriage return and line feed.
+    #[arg(long)]
+    crlf: bool,
     /// DXF: column whose values name the layers of the drawing.
     #[arg(long, value_name = "COLUMN")]
     layer_by: Option<String>,
@@ -283,6 +324,13 @@ impl WriteArguments {
             layer: self.output_layer.clone(),
             strict: crate::show::is_strict(),
             wkt: self.wkt,
+            no_geometry: self.no_geometry,
+            text: TextDialect {
+                delimiter: self.out_delimiter,
+                byte_order_mark: self.byte_order_mark,
+                crlf: self.crlf,
+                decimal_comma: self.out_decimal_comma,
+            },
             layer_by: self.layer_by.clone(),
             label: self.label.clone(),
             verify: (self.verify || self.no_verify).then_some(self.verify),

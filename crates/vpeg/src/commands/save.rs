@@ -103,6 +103,11 @@ impl WriteArguments {
             layer: options.layer,
             decimals: options.decimals,
             wkt: options.wkt,
+            no_geometry: options.no_geometry,
+            delimiter: options.text.delimiter,
+            decimal_comma: options.text.decimal_comma,
+            byte_order_mark: options.text.byte_order_mark,
+            crlf: options.text.crlf,
             layer_by: options.layer_by,
             label: options.label,
             ..JobOutput::default()

@@ -205,7 +205,7 @@ fn what_is_lost_is_refused_where_nothing_may_be() {
     for (output, says) in [
         ("o.csv", "has no place for a reference system"),
         ("o.gpx", "has no columns of its own"),
-        ("o.dbf", "DBF table is read, not written"),
+        ("o.dbf", "has no place for a reference system"),
         ("o.xls", "cannot hold the layer in full"),
     ] {
         let run = bench.run(&["--strict", "convert", "gates.gpkg", "-o", output]);

@@ -283,7 +283,6 @@ const CARELESS: &[(&str, i32, &str)] = &[
     ),
     ("build courses deed.csv --unit ft --start 1,2 -o o.gpkg", 1, "ftUS"),
     ("fields fields.gpkg --keep crop --drop ditch -o o.gpkg", 2, "cannot be used with"),
-    ("fields headgates.csv --drop remark -o o.gpkg", 1, "vpeg build points"),
     ("fields fields.gpkg -o fields.gpkg", 1, "exists already"),
     ("join fields.gpkg headgates.csv -o o.gpkg", 2, "--on"),
     ("join headgates.csv fields.gpkg --on field -o o.gpkg", 1, "is a table"),

@@ -312,9 +312,9 @@ fn features_out_of_range_are_rejected_with_their_geometry() {
     let run = bench.run(&["convert", "far.geojson", "--to", "32610", "-o", "utm.gpkg"]);
     assert_eq!(run.code, 3, "{}", run.err);
     let (header, rows) = bench.table("utm.gpkg.rejects.csv");
-    assert_eq!(header, ["source_row", "reason", "geometry", "name"]);
+    assert_eq!(header, ["source_row", "reason", "layer", "geometry", "original", "name"]);
     assert_eq!(rows[0][0], "2");
-    assert_eq!(rows[0][2..], ["LINESTRING (-120 47, 60 -1)", "far"]);
+    assert_eq!(rows[0][2..], ["far", "LINESTRING (-120 47, 60 -1)", "", "far"]);
     assert_eq!(bench.ok(&["look", "utm.gpkg", "--json"]).json()["layers"][0]["features"], 1);
 }
 

@@ -4,17 +4,22 @@
 //! deleted have to keep their place beside the shapes, and a value that cannot be read has to
 //! spoil no other. Memo texts, which lie in a file of their own, are not read.
 
+mod attribute_rows;
 mod read;
 mod rows;
+mod sink;
 mod write;
 
+pub(super) use attribute_rows::AttributeRows;
 pub(super) use read::{DbfReader, DbfRecord, beside};
-pub(super) use write::{Column, DbfWriter, MOST_RECORD};
+use write::{Column, DbfWriter, MOST_RECORD};
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::format_support::{
-    Capability, FileStart, FormatDescription, Systems, TableSource, TableToOpen, Texts, UNLIMITED,
+    Capability, FileStart, FormatDescription, NewFile, Sink, Systems, TableSource, TableToOpen,
+    Texts, UNLIMITED,
 };
+use std::path::Path;
 
 /// A table of attributes alone.
 #[derive(Debug)]
@@ -26,7 +31,6 @@ impl FormatDescription for Dbf {
             name: "DBF table",
             table: true,
             extensions: &["dbf"],
-            writes: false,
             systems: Systems::None,
             nulls: false,
             bytes: false,
@@ -48,5 +52,20 @@ impl FormatDescription for Dbf {
 
     fn open_table(&self, table: &TableToOpen<'_>) -> Result<Box<dyn TableSource>> {
         Ok(Box::new(rows::DbfTable::open(table)?))
+    }
+
+    /// The table beside a Shapefile holds its attributes.
+    fn refuse_target(&self, path: &Path) -> Result<()> {
+        match ["shp", "SHP"].iter().any(|shapes| path.with_extension(shapes).is_file()) {
+            true => Err(Error::usage(
+                "would become the table of the Shapefile beside it: choose another name",
+            )
+            .in_file(path)),
+            false => Ok(()),
+        }
+    }
+
+    fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
+        Ok(Box::new(sink::Writer::create(new.path, new.info, new.options)?))
     }
 }

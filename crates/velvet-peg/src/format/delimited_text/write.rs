@@ -2,15 +2,15 @@
 
 use crate::error::{Error, Result};
 use crate::format_support::{
-    FeatureCell, FeatureRows, Finished, Quoting, ReadBack, Sink, TableOptions, WriteOptions,
-    default_decimals, row_sum,
+    FeatureCell, FeatureRows, Finished, Quoting, ReadBack, Sink, TableOptions, TextDialect,
+    WriteOptions, default_decimals, row_sum,
 };
-use crate::layer::{Batch, LayerInfo};
+use crate::layer::{Batch, LayerInfo, ValueRef};
 use crate::output::new_file;
 use csv::StringRecord;
 use std::fmt::Write as _;
 use std::fs::File;
-use std::io::BufWriter;
+use std::io::{BufWriter, Write as _};
 use std::path::{Path, PathBuf};
 
 pub(super) struct Writer {
@@ -21,7 +21,9 @@ pub(super) struct Writer {
     sum: u64,
     /// A text runs over so many lines that it would be taken for an open quotation mark.
     many_lines: bool,
-    tabs: bool,
+    delimiter: u8,
+    /// Numbers have a decimal comma.
+    comma: bool,
 }
 
 /// Lines from which a text counts as many.
@@ -29,15 +31,41 @@ const MANY_LINES: usize = 40;
 
 impl Writer {
     pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
-        let tabs = path.extension().is_some_and(|e| e == "tsv" || e == "tab");
-        let mut writer = csv::WriterBuilder::new()
-            .delimiter(if tabs { b'\t' } else { b',' })
-            .from_writer(BufWriter::new(new_file(path)?));
+        let failed = |e| Error::file(path, "cannot be written", e);
+        let dialect = &options.text;
+        let delimiter = delimiter_of(path, dialect).map_err(|error| error.in_file(path))?;
+        let mut file = BufWriter::new(new_file(path)?);
+        if dialect.byte_order_mark {
+            file.write_all("\u{feff}".as_bytes()).map_err(failed)?;
+        }
+        let ends = if dialect.crlf { csv::Terminator::CRLF } else { csv::Terminator::Any(b'\n') };
+        let mut writer =
+            csv::WriterBuilder::new().delimiter(delimiter).terminator(ends).from_writer(file);
         let decimals = options.decimals.unwrap_or(default_decimals(info.crs.as_ref()));
         let rows = FeatureRows::new(info, options, decimals);
         writer.write_record(&rows.header).map_err(|e| Error::file(path, "cannot be written", e))?;
         let path = path.to_path_buf();
-        Ok(Writer { path, writer, rows, count: 0, sum: 0, many_lines: false, tabs })
+        let comma = dialect.decimal_comma;
+        Ok(Writer { path, writer, rows, count: 0, sum: 0, many_lines: false, delimiter, comma })
+    }
+}
+
+/// What stands between fields.
+fn delimiter_of(path: &Path, dialect: &TextDialect) -> Result<u8> {
+    let tabs = path.extension().is_some_and(|e| e == "tsv" || e == "tab");
+    let delimiter = dialect.delimiter.unwrap_or(match (tabs, dialect.decimal_comma) {
+        (true, _) => '\t',
+        (false, true) => ';',
+        (false, false) => ',',
+    });
+    let single = u8::try_from(delimiter).ok().filter(|mark| !b"\"\r\n".contains(mark));
+    match single {
+        Some(b',') if dialect.decimal_comma => Err(Error::usage(
+            "commas between the fields and in the numbers cannot be told apart: take another \
+             delimiter, such as a semicolon",
+        )),
+        Some(mark) => Ok(mark),
+        None => Err(Error::usage(format!("`{delimiter}` cannot stand between fields"))),
     }
 }
 
@@ -45,11 +73,17 @@ impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         let mut record = StringRecord::new();
         let mut text = String::new();
-        let Writer { path, writer, rows, count, sum, many_lines, .. } = self;
+        let Writer { path, writer, rows, count, sum, many_lines, comma, .. } = self;
         rows.each(batch, &mut |cells| {
             record.clear();
             for cell in cells {
                 text.clear();
+                let number = matches!(
+                    cell,
+                    FeatureCell::Coordinate(_)
+                        | FeatureCell::Number(_)
+                        | FeatureCell::Attribute(_, ValueRef::Real(_))
+                );
                 // Writing to a string does not fail.
                 let _ = match cell {
                     FeatureCell::Attribute(_, value) => {
@@ -69,7 +103,10 @@ impl Sink for Writer {
                     }
                     FeatureCell::Blank => Ok(()),
                 };
-                record.push_field(&text);
+                match number && *comma {
+                    true => record.push_field(&text.replace('.', ",")),
+                    false => record.push_field(&text),
+                }
             }
             *count += 1;
             *sum = sum.wrapping_add(row_sum(record.iter()));
@@ -90,7 +127,7 @@ impl Sink for Writer {
                 count: self.count,
                 sum: self.sum,
                 dialect: Box::new(TableOptions {
-                    delimiter: Some(if self.tabs { '\t' } else { ',' }),
+                    delimiter: Some(char::from(self.delimiter)),
                     quoting: Some(Quoting::With('"')),
                     header: true,
                     encoding: Some("utf-8".to_string()),

@@ -9,8 +9,8 @@ mod write;
 
 use crate::error::Result;
 use crate::format_support::{
-    Attributes, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, Systems,
-    Texts, UNLIMITED,
+    Attributes, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, ReadOptions, Sink,
+    Systems, Texts, UNLIMITED,
 };
 use std::path::Path;
 
@@ -44,8 +44,8 @@ impl FormatDescription for Dxf {
         lines.next() == Some("0") && lines.next() == Some("SECTION")
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open(path)?])
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(path, options)?])
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

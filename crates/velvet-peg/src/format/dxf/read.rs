@@ -4,9 +4,9 @@
 
 use super::{APPLICATION, LABEL};
 use crate::error::{Error, Result};
-use crate::format_support::OpenedLayer;
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
-use crate::layer::{CrsOrigin, GeometryKind, Value};
+use crate::format_support::{OpenedLayer, ReadOptions};
+use crate::layer::{CrsOrigin, GeometryKind, Unreadable, Value};
 use crate::notice::{Notice, NoticeKind};
 use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::cell::Cell;
@@ -20,13 +20,14 @@ struct Drawing {
     arcs: Cell<u64>,
 }
 
-pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
+pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     let drawing = Drawing::default();
     let learnt = learn(path, &drawing, 1)?.remove(0);
     let arcs = drawing.arcs.get();
     let name = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();
     let system = (None, CrsOrigin::Given);
-    let mut layer = opened(path, drawing, (0, learnt), &name, system, &|keys| keys.to_vec());
+    let mut layer =
+        opened(path, drawing, (0, learnt), &name, system, options, &|keys| keys.to_vec());
     if arcs > 0 {
         layer.2.push(
             Notice::note(
@@ -210,7 +211,10 @@ impl Entity {
             }
             other => {
                 let why = format!("entities of kind {other} are not read");
-                return Item::Unreadable(why, other.to_string());
+                return Item::Unreadable(
+                    0,
+                    Unreadable::new(why).of_kind(other).with_given(raw.values),
+                );
             }
         };
         let mut vertices = vertices;
@@ -224,7 +228,10 @@ impl Entity {
         }
         if vertices.is_empty() || vertices.iter().any(|v| !(v[0].is_finite() && v[1].is_finite())) {
             let why = format!("the {} has no place that can be read", self.kind);
-            return Item::Unreadable(why, self.kind);
+            return Item::Unreadable(
+                0,
+                Unreadable::new(why).of_kind(self.kind).with_given(raw.values),
+            );
         }
         let name = |kind: &str| if kind == "INSERT" { "block" } else { "text" };
         if let "INSERT" | "TEXT" | "MTEXT" = self.kind.as_str() {

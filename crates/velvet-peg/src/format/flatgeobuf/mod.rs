@@ -8,7 +8,8 @@ mod write;
 
 use crate::error::Result;
 use crate::format_support::{
-    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, UNLIMITED,
+    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, ReadOptions, Sink,
+    UNLIMITED,
 };
 use std::path::Path;
 
@@ -21,7 +22,9 @@ impl FormatDescription for FlatGeobuf {
         &Capability {
             name: "FlatGeobuf",
             extensions: &["fgb"],
+            dates: true,
             times: true,
+            times_of_day: true,
             appending: Appending::Rewritten,
             ..UNLIMITED
         }
@@ -31,8 +34,8 @@ impl FormatDescription for FlatGeobuf {
         start.is(b"fgb\x03")
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open(path)?])
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(path, options)?])
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

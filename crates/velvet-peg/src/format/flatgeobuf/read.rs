@@ -1,15 +1,15 @@
 //! Reading FlatGeobuf feature by feature.
 
 use crate::error::{Error, Result};
-use crate::format_support::two_pass::unreadable_notice;
-use crate::format_support::{DECLARED, OpenedLayer, Source};
+use crate::format_support::{DECLARED, OpenedLayer, ReadOptions, Source, field_declared};
 use crate::layer::{
-    Batch, BatchBuilder, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, SchemaInference, Value,
+    Batch, BatchBuilder, Collection, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, LeftOut,
+    SchemaInference, Taken, Unread, Unreadable, Value,
 };
 use crate::notice::{Notice, NoticeKind};
 use arrow_schema::{DataType, Field};
 use flatgeobuf::{ColumnType, FallibleStreamingIterator, FgbFeature, FgbReader, GeometryType};
-use std::collections::HashMap;
+use serde_json::Value as Json;
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -92,7 +92,7 @@ fn check_sizes(path: &Path) -> Result<()> {
     Ok(())
 }
 
-pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
+pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     check_sizes(path)?;
     let reader = header(path)?;
     let head = reader.header();
@@ -117,9 +117,16 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
             _ => DataType::Utf8,
         };
         let mut field = Field::new(column.name(), kind, true);
-        if column.type_() == ColumnType::DateTime {
-            let metadata = HashMap::from([(DECLARED.to_string(), "DATETIME".to_string())]);
-            field = field.with_metadata(metadata);
+        let note = column.metadata().and_then(|note| serde_json::from_str::<Json>(note).ok());
+        let note = note.as_ref().and_then(|note| note[DECLARED].as_str());
+        let declared = match (column.type_(), note) {
+            (ColumnType::DateTime, Some("DATE")) => "DATE",
+            (ColumnType::DateTime, _) => "DATETIME",
+            (ColumnType::String, Some("TIME")) => "TIME",
+            _ => "",
+        };
+        if !declared.is_empty() {
+            field = field_declared(field, declared);
         }
         columns.push(column.type_());
         fields.push(field);
@@ -129,24 +136,21 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let stated = head.features_count();
     drop(reader);
     let mut learn = SchemaInference::default();
-    let (mut unreadable, mut first) = (0, String::new());
+    let mut left_out = LeftOut::default();
     each_feature(path, &mut |feature, kind| {
         let mut column = GeometryColumn::new();
         match geometry(feature, kind, &mut column) {
-            Ok(()) => learn.geometry(&column),
-            Err(why) => {
-                unreadable += 1;
-                if unreadable == 1 {
-                    first = why;
-                }
+            Ok(taken) => {
+                learn.geometry(&column);
+                learn.taken.add(taken);
             }
+            Err(unread) => left_out.add("", &unread.why),
         }
         Ok(())
     })?;
-    if unreadable > 0 {
-        notices.push(unreadable_notice(unreadable, &first));
-    }
-    let found = learn.count + unreadable;
+    notices.extend(left_out.notice());
+    notices.extend(learn.taken.notices(&options.tolerance_text(crs.as_ref())));
+    let found = learn.count - learn.taken.more() + left_out.count;
     if stated > found {
         return Err(damaged(path, format!("it says {stated} features and holds {found}")));
     }
@@ -196,39 +200,76 @@ fn geometry(
     feature: &FgbFeature,
     stated: GeometryType,
     column: &mut GeometryColumn,
+) -> std::result::Result<Taken, Unread> {
+    let Some(geometry) = feature.geometry() else {
+        column.end_feature(None);
+        return Ok(Taken::default());
+    };
+    // A feature without a geometry of a file without kinds.
+    let bare = geometry.xy().is_none_or(|xy| xy.is_empty()) && geometry.parts().is_none();
+    if bare && geometry.type_() == GeometryType::Unknown {
+        column.end_feature(None);
+        return Ok(Taken::default());
+    }
+    let of = if stated == GeometryType::Unknown { geometry.type_() } else { stated };
+    if of == GeometryType::GeometryCollection {
+        let mut parts = Collection::default();
+        members(&geometry, &mut parts, 0)?;
+        return Ok(Taken::collection(parts.finish(column), 0));
+    }
+    column.attempt(|column| simple(&geometry, of, column))?;
+    Ok(Taken::default())
+}
+
+/// Collections in collections that are followed.
+const DEEPEST: usize = 32;
+
+fn members(
+    collection: &flatgeobuf::Geometry<'_>,
+    parts: &mut Collection,
+    depth: usize,
 ) -> std::result::Result<(), String> {
-    column.attempt(|column| {
-        let Some(geometry) = feature.geometry() else { return Ok(None) };
-        // A feature without a geometry of a file without kinds.
-        let bare = geometry.xy().is_none_or(|xy| xy.is_empty()) && geometry.parts().is_none();
-        if bare && geometry.type_() == GeometryType::Unknown {
-            return Ok(None);
+    if depth > DEEPEST {
+        return Err(format!("collections in collections are read {DEEPEST} deep"));
+    }
+    for geometry in collection.parts().iter().flatten() {
+        match geometry.type_() {
+            GeometryType::GeometryCollection => members(&geometry, parts, depth + 1)?,
+            kind => parts.add(|column| simple(&geometry, kind, column))?,
         }
-        let of = if stated == GeometryType::Unknown { geometry.type_() } else { stated };
-        let kind = match of {
-            GeometryType::Point => GeometryKind::Point,
-            GeometryType::LineString => GeometryKind::LineString,
-            GeometryType::Polygon => GeometryKind::Polygon,
-            GeometryType::MultiPoint => GeometryKind::MultiPoint,
-            GeometryType::MultiLineString => GeometryKind::MultiLineString,
-            GeometryType::MultiPolygon => GeometryKind::MultiPolygon,
-            other => {
-                return Err(format!(
-                    "a geometry of type {} (curve, surface or collection) cannot be read",
-                    other.variant_name().unwrap_or("unknown")
-                ));
-            }
-        };
-        match (kind, geometry.parts()) {
-            (GeometryKind::MultiPolygon, Some(parts)) => {
-                for part in parts {
-                    flat(&part, GeometryKind::Polygon, column)?;
-                }
-            }
-            _ => flat(&geometry, kind, column)?,
+    }
+    Ok(())
+}
+
+/// Pushes the parts of a geometry of one kind.
+fn simple(
+    geometry: &flatgeobuf::Geometry<'_>,
+    of: GeometryType,
+    column: &mut GeometryColumn,
+) -> std::result::Result<Option<GeometryKind>, String> {
+    let kind = match of {
+        GeometryType::Point => GeometryKind::Point,
+        GeometryType::LineString => GeometryKind::LineString,
+        GeometryType::Polygon => GeometryKind::Polygon,
+        GeometryType::MultiPoint => GeometryKind::MultiPoint,
+        GeometryType::MultiLineString => GeometryKind::MultiLineString,
+        GeometryType::MultiPolygon => GeometryKind::MultiPolygon,
+        other => {
+            return Err(format!(
+                "a geometry of type {} (curve or surface) cannot be read",
+                other.variant_name().unwrap_or("unknown")
+            ));
         }
-        Ok((column.open_parts() > 0).then_some(kind))
-    })
+    };
+    match (kind, geometry.parts()) {
+        (GeometryKind::MultiPolygon, Some(parts)) => {
+            for part in parts {
+                flat(&part, GeometryKind::Polygon, column)?;
+            }
+        }
+        _ => flat(geometry, kind, column)?,
+    }
+    Ok((column.open_parts() > 0).then_some(kind))
 }
 
 /// Pushes one geometry without parts of its own.
@@ -281,15 +322,16 @@ impl Source for FeaturesOfFile {
         each_feature(&self.path, &mut |feature, kind| {
             let bytes = feature.fbs_feature();
             let bytes = bytes.properties().map_or(&[][..], |values| values.bytes());
-            let values = match properties(bytes, &self.columns) {
-                Ok(values) => values,
-                Err(why) => return gather.unreadable(why, String::new()),
-            };
-            match geometry(feature, kind, gather.geometry()) {
-                Ok(()) => gather.feature(values),
-                Err(why) => {
-                    let texts: Vec<String> = values.iter().map(Value::to_text).collect();
-                    gather.unreadable(why, texts.join(", "))
+            let values = properties(bytes, &self.columns);
+            match (geometry(feature, kind, gather.geometry()), values) {
+                (Ok(taken), Ok(values)) => gather.features(taken.features, values),
+                (Ok(taken), Err(why)) => {
+                    let geometry = gather.geometry().take_back(taken.features);
+                    gather.unreadable(Unreadable::new(Unread { why, geometry }))
+                }
+                (Err(unread), values) => {
+                    let values = values.unwrap_or_default();
+                    gather.unreadable(Unreadable::new(unread).with_values(&info.schema, &values))
                 }
             }
         })?;

@@ -2,12 +2,13 @@
 
 use crate::error::{Error, Result};
 use crate::format_support::wkt::closes;
-use crate::format_support::{Finished, Sink, declared};
+use crate::format_support::{DECLARED, Finished, Sink, declared};
 use crate::layer::{AttributeColumn, Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::output::new_file;
-use arrow_schema::DataType;
+use arrow_schema::{DataType, Field};
 use flatgeobuf::{ColumnType, FgbCrs, FgbWriter, FgbWriterOptions, GeometryType};
 use geozero::{ColumnValue, FeatureProcessor, GeomProcessor, PropertyProcessor};
+use serde_json::json;
 use std::io::{BufWriter, Write};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
@@ -53,10 +54,17 @@ impl Writer {
                 DataType::Float64 => ColumnType::Double,
                 DataType::Boolean => ColumnType::Bool,
                 DataType::Binary => ColumnType::Binary,
-                _ if declared(field) == "DATETIME" => ColumnType::DateTime,
+                _ if is_moment(field) => ColumnType::DateTime,
                 _ => ColumnType::String,
             };
-            writer.add_column(field.name(), kind, |_, _| {});
+            // There is one type for dates with and without a time, and none for times of the day.
+            let note = match declared(field) {
+                kind @ ("DATE" | "TIME") => Some(json!({ DECLARED: kind }).to_string()),
+                _ => None,
+            };
+            writer.add_column(field.name(), kind, |builder, column| {
+                column.metadata = note.map(|note| builder.create_string(&note));
+            });
         }
         let fields = info.schema.fields();
         Ok(Writer {
@@ -64,7 +72,7 @@ impl Writer {
             writer,
             kind: info.kind,
             names: fields.iter().map(|field| field.name().clone()).collect(),
-            times: fields.iter().map(|field| declared(field) == "DATETIME").collect(),
+            times: fields.iter().map(|field| is_moment(field)).collect(),
             z: info.has_z,
             m: info.has_m,
             number: 0,
@@ -181,6 +189,11 @@ impl Writer {
         }
         Ok(())
     }
+}
+
+/// True for dates, with or without a time.
+fn is_moment(field: &Field) -> bool {
+    matches!(declared(field), "DATE" | "DATETIME")
 }
 
 fn type_of(kind: GeometryKind) -> GeometryType {

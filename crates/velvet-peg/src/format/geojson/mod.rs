@@ -5,8 +5,8 @@ mod write;
 
 use crate::error::Result;
 use crate::format_support::{
-    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, Systems,
-    UNLIMITED,
+    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, ReadOptions, Sink,
+    Systems, UNLIMITED,
 };
 use std::path::Path;
 
@@ -36,8 +36,8 @@ impl FormatDescription for GeoJson {
         start.text.starts_with('{') && !is_by_lines(start.text)
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open(path)?])
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(path, options)?])
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
@@ -62,8 +62,8 @@ impl FormatDescription for GeoJsonLines {
         start.text.starts_with('{') && is_by_lines(start.text)
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open_lines(path)?])
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open_lines(path, options)?])
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

@@ -2,10 +2,12 @@
 
 use crate::advice::Advice;
 use crate::error::{Error, Result};
-use crate::format_support::OpenedLayer;
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
+use crate::format_support::{OpenedLayer, ReadOptions};
 use crate::layer::column_names::distinct;
-use crate::layer::{CrsOrigin, GeometryColumn, GeometryKind, Value};
+use crate::layer::{
+    Collection, CrsOrigin, GeometryColumn, GeometryKind, Taken, Unread, Unreadable, Value,
+};
 use crate::notice::{Notice, NoticeKind};
 use serde::de::{DeserializeSeed, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use serde_json::{Map, Value as Json};
@@ -21,7 +23,7 @@ const ID: &str = "\u{0}id";
 
 /// One collection a file.
 #[derive(Debug, Default)]
-struct Collection {
+struct Whole {
     /// The members of the collection beside its features, after a run.
     head: RefCell<Map<String, Json>>,
 }
@@ -30,8 +32,8 @@ struct Collection {
 #[derive(Debug)]
 struct Lines;
 
-pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
-    let collection = Collection::default();
+pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
+    let collection = Whole::default();
     let mut learnt = learn(path, &collection, 1)?;
     let head = collection.head.take();
     let mut notices = Vec::new();
@@ -42,26 +44,26 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     learnt.learn.put_first(ID);
     let learnt = (0, learnt);
     let (info, source, more) =
-        opened(path, collection, learnt, name, (Some(crs), origin), &column_names);
+        opened(path, collection, learnt, name, (Some(crs), origin), options, &column_names);
     notices.extend(more);
     notices.extend(projected(path, &info));
     Ok((info, source, notices))
 }
 
-pub(super) fn open_lines(path: &Path) -> Result<OpenedLayer> {
+pub(super) fn open_lines(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     let mut learnt = learn(path, &Lines, 1)?.remove(0);
     learnt.learn.put_first(ID);
     let name = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();
-    if learnt.learn.count == 0 && learnt.unreadable.0 > 0 {
+    if learnt.learn.count == 0 && learnt.left_out.count > 0 {
         return Err(Error::data(format!(
             "cannot be read as GeoJSON, one feature a line: {}",
-            learnt.unreadable.1
+            learnt.left_out.first()
         ))
         .in_file(path));
     }
     let system = (Some(Crs::from_epsg(4326)?), CrsOrigin::Format);
     let (info, source, mut notices) =
-        opened(path, Lines, (0, learnt), &name, system, &column_names);
+        opened(path, Lines, (0, learnt), &name, system, options, &column_names);
     notices.extend(projected(path, &info));
     Ok((info, source, notices))
 }
@@ -95,7 +97,7 @@ fn column_names(keys: &[String]) -> Vec<String> {
     keys.iter().map(|key| if key == ID { distinct(keys, "id") } else { key.clone() }).collect()
 }
 
-impl Features for Collection {
+impl Features for Whole {
     fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
         let mut failed = None;
         let head = each_feature(path, &mut |json| {
@@ -128,15 +130,9 @@ impl Features for Lines {
                 let item = match serde_json::from_str::<Json>(text) {
                     Ok(json) => match feature_of(json) {
                         Some(feature) => item(feature),
-                        None => Item::Unreadable(
-                            format!("line {number} is no GeoJSON feature"),
-                            text.to_string(),
-                        ),
+                        None => left_out(format!("line {number} is no GeoJSON feature"), text),
                     },
-                    Err(error) => Item::Unreadable(
-                        format!("line {number} is not JSON: {error}"),
-                        text.to_string(),
-                    ),
+                    Err(error) => left_out(format!("line {number} is not JSON: {error}"), text),
                 };
                 each(item)?;
             }
@@ -157,15 +153,17 @@ fn feature_of(object: Json) -> Option<Json> {
     }
 }
 
+/// An item that is no feature.
+fn left_out(why: String, text: &str) -> Item {
+    Item::Unreadable(0, Unreadable::new(why).with_original(text))
+}
+
 fn item(mut feature: Json) -> Item {
     let mut raw = Raw::default();
     if !feature.is_object() {
-        let what = feature.to_string();
-        return Item::Unreadable("it is no feature, but a bare value".to_string(), what);
+        return left_out("it is no feature, but a bare value".into(), &feature.to_string());
     }
-    if let Err(why) = geometry(&feature["geometry"], &mut raw.geometry) {
-        return Item::Unreadable(why, feature.to_string());
-    }
+    let read = geometry(&feature["geometry"], &mut raw.geometry);
     if let Some(id) = feature.get("id") {
         raw.values.push((ID.to_string(), Given::Typed(value(id.clone()))));
     }
@@ -173,7 +171,21 @@ fn item(mut feature: Json) -> Item {
         let given = |(key, json)| (key, Given::Typed(value(json)));
         raw.values.extend(properties.into_iter().map(given));
     }
-    Item::Feature(raw)
+    match read {
+        Ok(taken) => {
+            raw.taken = taken;
+            Item::Feature(raw)
+        }
+        Err(unread) => {
+            let kind = feature["geometry"]["type"].as_str().unwrap_or_default().to_string();
+            let original = match unread.geometry.is_empty() {
+                true => feature["geometry"].to_string(),
+                false => String::new(),
+            };
+            let record = Unreadable::new(unread).of_kind(kind).with_original(original);
+            Item::Unreadable(0, record.with_given(raw.values))
+        }
+    }
 }
 
 fn value(json: Json) -> Value {
@@ -213,12 +225,46 @@ fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<(Crs, C
     Ok((crs, CrsOrigin::File))
 }
 
+/// Collections in collections that are followed.
+const DEEPEST: usize = 32;
+
 /// Adds a GeoJSON geometry to a column, or says what is wrong with it.
-fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<(), String> {
+fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<Taken, Unread> {
     if json.is_null() {
         column.end_feature(None);
-        return Ok(());
+        return Ok(Taken::default());
     }
+    if json["type"] == "GeometryCollection" {
+        let mut parts = Collection::default();
+        members(json, &mut parts, 0)?;
+        return Ok(Taken::collection(parts.finish(column), 0));
+    }
+    column.attempt(|column| simple(json, column))?;
+    Ok(Taken::default())
+}
+
+/// The geometries of a collection (RFC 7946 section 3.1.8).
+fn members(json: &Json, parts: &mut Collection, depth: usize) -> std::result::Result<(), String> {
+    let Json::Array(geometries) = &json["geometries"] else {
+        return Err("the geometries of a GeometryCollection are no list".into());
+    };
+    if depth > DEEPEST {
+        return Err(format!("collections in collections are read {DEEPEST} deep"));
+    }
+    for geometry in geometries {
+        match geometry["type"] == "GeometryCollection" {
+            true => members(geometry, parts, depth + 1)?,
+            false => parts.add(|column| simple(geometry, column))?,
+        }
+    }
+    Ok(())
+}
+
+/// Adds the parts of a geometry of one kind to a column.
+fn simple(
+    json: &Json,
+    column: &mut GeometryColumn,
+) -> std::result::Result<Option<GeometryKind>, String> {
     let kind = json["type"].as_str().unwrap_or("nothing");
     let found = match kind {
         "Point" => GeometryKind::Point,
@@ -236,38 +282,33 @@ fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<(),
     let parts =
         if found.is_multi() { positions.as_slice() } else { std::slice::from_ref(coordinates) };
     if parts.iter().all(|part| part.as_array().is_none_or(Vec::is_empty)) {
-        column.end_feature(None);
-        return Ok(());
+        return Ok(None);
     }
-    column.attempt(|column| {
-        for part in parts {
-            let rings = match (found.single(), part) {
-                (GeometryKind::Polygon, Json::Array(rings)) => rings.as_slice(),
-                _ => std::slice::from_ref(part),
-            };
-            for ring in rings {
-                let positions = match (found.single(), ring) {
-                    (GeometryKind::Point, position) => std::slice::from_ref(position),
-                    (_, Json::Array(positions)) => positions.as_slice(),
-                    (_, other) => {
-                        return Err(format!("the coordinates of a {kind} hold {other}"));
-                    }
-                };
-                for position in positions {
-                    let number = |at: usize| position.get(at).and_then(Json::as_f64);
-                    let (Some(x), Some(y)) = (number(0), number(1)) else {
-                        return Err(format!(
-                            "{position} is not a position of longitude and latitude"
-                        ));
-                    };
-                    column.push_vertex(x, y, number(2));
+    for part in parts {
+        let rings = match (found.single(), part) {
+            (GeometryKind::Polygon, Json::Array(rings)) => rings.as_slice(),
+            _ => std::slice::from_ref(part),
+        };
+        for ring in rings {
+            let positions = match (found.single(), ring) {
+                (GeometryKind::Point, position) => std::slice::from_ref(position),
+                (_, Json::Array(positions)) => positions.as_slice(),
+                (_, other) => {
+                    return Err(format!("the coordinates of a {kind} hold {other}"));
                 }
-                column.end_ring();
+            };
+            for position in positions {
+                let number = |at: usize| position.get(at).and_then(Json::as_f64);
+                let (Some(x), Some(y)) = (number(0), number(1)) else {
+                    return Err(format!("{position} is not a position of longitude and latitude"));
+                };
+                column.push_vertex(x, y, number(2));
             }
-            column.end_part();
+            column.end_ring();
         }
-        Ok(Some(found))
-    })
+        column.end_part();
+    }
+    Ok(Some(found))
 }
 
 type Each<'a> = &'a mut dyn FnMut(Json) -> std::result::Result<(), String>;

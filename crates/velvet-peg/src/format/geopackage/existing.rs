@@ -148,7 +148,8 @@ pub(super) fn system_number(path: &Path, info: &LayerInfo) -> Result<Option<i32>
 /// A table of features, as far as it matters here.
 struct Table {
     name: String,
-    geometry: String,
+    /// None for a table of attributes alone.
+    geometry: Option<String>,
     key: String,
     /// It has an R-tree.
     indexed: bool,
@@ -166,7 +167,16 @@ impl Table {
                 |row| row.get(0),
             )
             .optional()?;
-        let Some(geometry) = found else { return Ok(None) };
+        let attributes: i64 = connection.query_row(
+            "SELECT count(*) FROM main.gpkg_contents WHERE table_name = ?1 \
+             AND data_type IN ('attributes', 'aspatial')",
+            params![name],
+            |row| row.get(0),
+        )?;
+        if found.is_none() && attributes == 0 {
+            return Ok(None);
+        }
+        let geometry = found;
         let key: Option<String> = connection
             .query_row(
                 "SELECT name FROM pragma_table_info(?1, 'main') WHERE pk = 1",
@@ -174,7 +184,7 @@ impl Table {
                 |row| row.get(0),
             )
             .optional()?;
-        let index = format!("rtree_{name}_{geometry}");
+        let index = format!("rtree_{name}_{}", geometry.as_deref().unwrap_or_default());
         let indexed = connection.query_row(
             "SELECT count(*) FROM main.sqlite_master WHERE type = 'table' AND name = ?1",
             params![index],
@@ -192,7 +202,7 @@ impl Table {
     }
 
     fn index(&self) -> String {
-        format!("rtree_{}_{}", self.name, self.geometry)
+        format!("rtree_{}_{}", self.name, self.geometry.as_deref().unwrap_or_default())
     }
 
     fn drop_triggers(&self, connection: &Connection) -> rusqlite::Result<()> {
@@ -214,10 +224,10 @@ impl Table {
         let mut statement = connection.prepare(
             "SELECT name, upper(type) FROM pragma_table_info(?1, ?2) WHERE name NOT IN (?3, ?4)",
         )?;
-        let rows = statement
-            .query_map(params![self.name, database, self.key, self.geometry], |row| {
-                Ok((row.get(0)?, row.get(1)?))
-            })?;
+        let rows = statement.query_map(
+            params![self.name, database, self.key, self.geometry.as_deref().unwrap_or_default()],
+            |row| Ok((row.get(0)?, row.get(1)?)),
+        )?;
         rows.collect()
     }
 }
@@ -253,11 +263,13 @@ fn place_in(
     placing: Placing,
 ) -> rusqlite::Result<Option<String>> {
     connection.execute_batch(&schema::EXTENSIONS.replace("EXISTS gpkg", "EXISTS main.gpkg"))?;
-    let source: (String, String) = connection.query_row(
-        "SELECT column_name, geometry_type_name FROM staged.gpkg_geometry_columns WHERE table_name = ?1",
-        params![name],
-        |row| Ok((row.get(0)?, row.get(1)?)),
-    )?;
+    let geometry: Option<String> = connection
+        .query_row(
+            "SELECT column_name FROM staged.gpkg_geometry_columns WHERE table_name = ?1",
+            params![name],
+            |row| row.get(0),
+        )
+        .optional()?;
     let key: String = connection.query_row(
         "SELECT name FROM pragma_table_info(?1, 'staged') WHERE pk = 1",
         params![name],
@@ -265,9 +277,9 @@ fn place_in(
     )?;
     let staged = Table {
         name: name.to_string(),
-        geometry: source.0,
+        indexed: geometry.is_some(),
+        geometry,
         key,
-        indexed: true,
         triggers: Vec::new(),
     };
     add_systems(connection)?;
@@ -302,14 +314,14 @@ fn place_in(
     )?;
     let columns: Vec<String> =
         staged.columns(connection, "staged")?.iter().map(|(name, _)| quoted(name)).collect();
-    let list = |geometry: &str| {
-        let mut names = vec![quoted(geometry)];
-        names.extend(columns.iter().cloned());
-        names.join(", ")
+    // Behind the key: the geometry, if there is one, and the other columns.
+    let list = |geometry: &Option<String>| -> String {
+        let names = geometry.iter().map(|geometry| quoted(geometry)).chain(columns.iter().cloned());
+        names.map(|name| format!(", {name}")).collect()
     };
     connection.execute(
         &format!(
-            "INSERT INTO main.{} ({}, {}) SELECT ?1 + {}, {} FROM staged.{} ORDER BY 1",
+            "INSERT INTO main.{} ({}{}) SELECT ?1 + {}{} FROM staged.{} ORDER BY 1",
             quoted(name),
             quoted(&table.key),
             list(&table.geometry),
@@ -334,8 +346,8 @@ fn place_in(
     // What was written is read again before it counts.
     let differing: i64 = connection.query_row(
         &format!(
-            "SELECT count(*) FROM (SELECT {}, {} FROM staged.{} EXCEPT \
-             SELECT {} - ?1, {} FROM main.{} WHERE {} > ?1)",
+            "SELECT count(*) FROM (SELECT {}{} FROM staged.{} EXCEPT \
+             SELECT {} - ?1{} FROM main.{} WHERE {} > ?1)",
             quoted(&staged.key),
             list(&staged.geometry),
             quoted(name),
@@ -402,10 +414,12 @@ fn make(connection: &Connection, staged: &Table, old: Option<&Table>) -> rusqlit
         |row| row.get(0),
     )?;
     connection.execute_batch(&sql)?;
-    let index = quoted(&staged.index());
-    connection.execute_batch(&format!(
-        "CREATE VIRTUAL TABLE main.{index} USING rtree(id, minx, maxx, miny, maxy);"
-    ))?;
+    if staged.indexed {
+        let index = quoted(&staged.index());
+        connection.execute_batch(&format!(
+            "CREATE VIRTUAL TABLE main.{index} USING rtree(id, minx, maxx, miny, maxy);"
+        ))?;
+    }
     connection.execute(
         "INSERT INTO main.gpkg_extensions SELECT * FROM staged.gpkg_extensions WHERE table_name = ?1",
         params![name],
@@ -520,12 +534,13 @@ fn declare_in(connection: &Connection, layer: &str, crs: &Crs) -> rusqlite::Resu
         |row| row.get(0),
     )?;
     write::add_system(connection, crs, Some(number), newer > 0)?;
+    let geometry = table.geometry.as_deref().ok_or(rusqlite::Error::QueryReturnedNoRows)?;
     table.drop_triggers(connection)?;
     let changed = connection.execute(
         &format!(
             "UPDATE {0} SET {1} = with_system({1}, ?1) WHERE typeof({1}) = 'blob'",
             quoted(&table.name),
-            quoted(&table.geometry)
+            quoted(geometry)
         ),
         params![number],
     )?;

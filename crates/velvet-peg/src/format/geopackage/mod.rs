@@ -10,7 +10,7 @@ mod write;
 use crate::error::Result;
 use crate::format_support::{
     Appending, Capability, FileStart, FormatDescription, LayerStore, NewFile, OpenedLayer, Placing,
-    Sink, UNLIMITED,
+    ReadOptions, Sink, UNLIMITED,
 };
 use crate::layer::LayerInfo;
 use std::path::Path;
@@ -27,6 +27,7 @@ impl FormatDescription for GeoPackage {
             extensions: &["gpkg"],
             several_layers: true,
             dates: true,
+            foreign_types: true,
             times: true,
             appending: Appending::Inside,
             ..UNLIMITED
@@ -37,8 +38,8 @@ impl FormatDescription for GeoPackage {
         start.is(b"SQLite format 3\0")
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        read::open(path)
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        read::open(path, options)
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

@@ -4,10 +4,11 @@ use super::existing::read_only;
 use super::{blob, quoted};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
-use crate::format_support::OpenedLayer;
-use crate::format_support::Source;
-use crate::format_support::{DECLARED, key_field};
-use crate::layer::{Batch, BatchBuilder, CrsOrigin, GeometryKind, LayerInfo, Value};
+use crate::format_support::{DECLARED, FOREIGN, OpenedLayer, ReadOptions, Source, key_field};
+use crate::layer::{
+    Batch, BatchBuilder, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, Taken, TakenApart,
+    Unread, Unreadable, Value,
+};
 use crate::notice::{Notice, NoticeKind};
 use arrow_schema::{DataType, Field, Schema};
 use rusqlite::types::ValueRef;
@@ -17,14 +18,19 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use velvet_peg_core::{Bounds, Crs, definition};
 
-/// How a feature table is read.
+/// How a table is read.
 #[derive(Debug)]
 struct Table {
     path: PathBuf,
     name: String,
-    geometry: String,
+    /// None for a table of attributes alone.
+    geometry: Option<String>,
     /// The integer primary key.
     key: Option<String>,
+    /// Rows have numbers of their own: not in views, nor in tables made without.
+    numbered: bool,
+    /// That of curves, in the units of the coordinates.
+    tolerance: f64,
 }
 
 fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + '_ {
@@ -35,65 +41,156 @@ fn connect(path: &Path) -> Result<Connection> {
     read_only(path).map_err(failed(path))
 }
 
-pub(super) fn open(path: &Path) -> Result<Vec<OpenedLayer>> {
-    let connection = connect(path)?;
-    let mut statement = connection
-        .prepare(
-            "SELECT c.table_name, g.column_name, g.geometry_type_name, g.srs_id, g.z, g.m,
-                    c.min_x, c.min_y, c.max_x, c.max_y
-             FROM gpkg_contents c JOIN gpkg_geometry_columns g ON g.table_name = c.table_name
-             WHERE c.data_type = 'features' ORDER BY c.rowid",
-        )
-        .map_err(failed(path))?;
-    let rows = statement
-        .query_map([], |row| {
-            let limits: [Option<f64>; 4] = [row.get(6)?, row.get(7)?, row.get(8)?, row.get(9)?];
-            Ok((
-                Table {
-                    path: path.to_path_buf(),
-                    name: row.get(0)?,
-                    geometry: row.get(1)?,
-                    key: None,
-                },
-                row.get::<_, String>(2)?,
-                row.get::<_, i64>(3)?,
-                row.get::<_, i64>(4)? != 0,
-                row.get::<_, i64>(5)? != 0,
-                limits,
-            ))
+/// What the contents of a file say of a table.
+struct Entry {
+    name: String,
+    geometry: Option<String>,
+    kind: String,
+    srs_id: i64,
+    has_z: bool,
+    has_m: bool,
+    extent: Option<Bounds>,
+}
+
+/// The tables of features and of attributes that the contents list, in their order.
+fn entries(connection: &Connection) -> rusqlite::Result<Vec<Entry>> {
+    let mut statement = connection.prepare(
+        "SELECT c.table_name, g.column_name, coalesce(g.geometry_type_name, ''),
+                coalesce(g.srs_id, -1), coalesce(g.z, 0), coalesce(g.m, 0),
+                c.min_x, c.min_y, c.max_x, c.max_y
+         FROM gpkg_contents c LEFT JOIN gpkg_geometry_columns g ON g.table_name = c.table_name
+         WHERE (c.data_type = 'features' AND g.column_name IS NOT NULL)
+            OR c.data_type IN ('attributes', 'aspatial') ORDER BY c.rowid",
+    )?;
+    let rows = statement.query_map([], |row| {
+        let limits: [Option<f64>; 4] = [row.get(6)?, row.get(7)?, row.get(8)?, row.get(9)?];
+        Ok(Entry {
+            name: row.get(0)?,
+            geometry: row.get(1)?,
+            kind: row.get(2)?,
+            srs_id: row.get(3)?,
+            has_z: row.get::<_, i64>(4)? != 0,
+            has_m: row.get::<_, i64>(5)? != 0,
+            extent: match limits {
+                [Some(west), Some(south), Some(east), Some(north)] => {
+                    Some(Bounds { south, west, north, east })
+                }
+                _ => None,
+            },
         })
-        .map_err(failed(path))?;
+    })?;
+    rows.collect()
+}
+
+/// What a file has under a name: nothing, or a table or view, and whether its rows have numbers.
+fn numbered(connection: &Connection, name: &str) -> rusqlite::Result<Option<bool>> {
+    let found: Option<(String, String)> = connection
+        .query_row(
+            "SELECT type, coalesce(sql, '') FROM sqlite_master \
+             WHERE lower(name) = lower(?1) AND type IN ('table', 'view')",
+            params![name],
+            |row| Ok((row.get(0)?, row.get(1)?)),
+        )
+        .optional()?;
+    Ok(found.map(|(kind, sql)| {
+        let words: Vec<String> =
+            sql.to_ascii_uppercase().split_whitespace().map(str::to_string).collect();
+        let without = words
+            .windows(2)
+            .any(|pair| pair[0].ends_with("WITHOUT") && pair[1].starts_with("ROWID"));
+        kind == "table" && !without
+    }))
+}
+
+pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+    let connection = connect(path)?;
     let mut readers = Vec::new();
-    for row in rows {
-        let (mut table, kind, srs_id, has_z, has_m, limits) = row.map_err(failed(path))?;
-        let mut notices = Vec::new();
-        let crs = system(&connection, path, &table.name, srs_id, &mut notices)?;
-        let count: i64 = connection
-            .query_row(&format!("SELECT count(*) FROM {}", quoted(&table.name)), [], |row| {
-                row.get(0)
-            })
-            .map_err(failed(path))?;
-        let extent = match limits {
-            [Some(west), Some(south), Some(east), Some(north)] => {
-                Some(Bounds { south, west, north, east })
-            }
-            _ => None,
+    let mut gone: Vec<String> = Vec::new();
+    for entry in entries(&connection).map_err(failed(path))? {
+        let Some(numbered) = numbered(&connection, &entry.name).map_err(failed(path))? else {
+            gone.push(format!("`{}`", entry.name));
+            continue;
         };
-        let schema = fields(&connection, path, &mut table, &mut notices)?;
+        let mut notices = Vec::new();
+        let name = entry.name;
+        let crs = match &entry.geometry {
+            None => None,
+            Some(_) => system(&connection, path, &name, entry.srs_id, &mut notices)?,
+        };
+        let bare = entry.geometry.is_none();
+        let mut table = Table {
+            path: path.to_path_buf(),
+            name: name.clone(),
+            geometry: entry.geometry,
+            key: None,
+            numbered,
+            tolerance: options.tolerance_in(crs.as_ref()),
+        };
+        let count: i64 = connection
+            .query_row(&format!("SELECT count(*) FROM {}", quoted(&name)), [], |row| row.get(0))
+            .map_err(failed(path))?;
+        let kind = kind_of(&entry.kind);
+        // Only where several kinds are told, collections and curves can be among them.
+        let taken = match kind {
+            None if !bare => taken_apart(&connection, &table).map_err(failed(path))?,
+            _ => TakenApart::default(),
+        };
+        notices.extend(taken.notices(&options.tolerance_text(crs.as_ref())));
+        let schema = fields(&connection, path, &mut table, taken.any(), &mut notices)?;
         let info = LayerInfo {
-            name: table.name.clone(),
+            name,
             crs,
             crs_origin: CrsOrigin::File,
             schema: Arc::new(Schema::new(schema)),
-            kind: kind_of(&kind),
-            has_z,
-            has_m,
-            count: u64::try_from(count).ok(),
-            extent,
+            kind,
+            bare,
+            has_z: entry.has_z,
+            has_m: entry.has_m,
+            count: u64::try_from(count).ok().map(|count| count + taken.more()),
+            extent: entry.extent,
         };
         readers.push((info, Box::new(table) as Box<dyn Source>, notices));
     }
+    if !gone.is_empty() {
+        let notice = Notice::warning(
+            NoticeKind::Unreadable,
+            format!(
+                "the contents of {} name {}, which {} not in the file",
+                path.display(),
+                gone.join(", "),
+                if gone.len() == 1 { "is" } else { "are" }
+            ),
+        )
+        .count(gone.len() as u64)
+        .in_file(path);
+        match readers.first_mut() {
+            Some((_, _, notices)) => notices.push(notice),
+            None => return Err(Error::data(notice.text).in_file(path)),
+        }
+    }
     Ok(readers)
+}
+
+/// What becomes of collections and curves of a table.
+fn taken_apart(connection: &Connection, table: &Table) -> rusqlite::Result<TakenApart> {
+    let mut taken = TakenApart::default();
+    let Some(geometry) = &table.geometry else { return Ok(taken) };
+    let query = format!("SELECT {} FROM {}", quoted(geometry), quoted(&table.name));
+    let mut statement = connection.prepare(&query)?;
+    let mut rows = statement.query([])?;
+    let mut column = GeometryColumn::new();
+    while let Some(row) = rows.next()? {
+        if let ValueRef::Blob(bytes) = row.get_ref(0)?
+            && blob::may_be_taken_apart(bytes)
+        {
+            column = GeometryColumn::new();
+            if let Ok(of_row) = blob::read(bytes, &mut column, table.tolerance) {
+                taken.add(of_row);
+            }
+        }
+    }
+    drop(column);
+    Ok(taken)
 }
 
 fn kind_of(name: &str) -> Option<GeometryKind> {
@@ -188,6 +285,7 @@ fn fields(
     connection: &Connection,
     path: &Path,
     table: &mut Table,
+    taken_apart: bool,
     notices: &mut Vec<Notice>,
 ) -> Result<Vec<Field>> {
     let mut statement = connection
@@ -201,10 +299,11 @@ fn fields(
     let mut fields = Vec::new();
     for column in columns {
         let (name, declared, key) = column.map_err(failed(path))?;
-        if name == table.geometry {
+        if Some(&name) == table.geometry.as_ref() {
             continue;
         }
-        if key && declared.eq_ignore_ascii_case("INTEGER") {
+        // Features of one collection have the same number: it is no key then.
+        if key && declared.eq_ignore_ascii_case("INTEGER") && !taken_apart {
             table.key = Some(name.clone());
             if !counts_rows(connection, path, table, &name)? {
                 fields.push(key_field(&name));
@@ -212,18 +311,57 @@ fn fields(
             continue;
         }
         let upper = declared.to_ascii_uppercase();
-        let kind = match upper.split('(').next().unwrap_or_default().trim() {
-            "BOOLEAN" => DataType::Boolean,
-            "TINYINT" | "SMALLINT" | "MEDIUMINT" | "INT" | "INTEGER" | "BIGINT" => DataType::Int64,
-            "FLOAT" | "DOUBLE" | "REAL" | "NUMERIC" => DataType::Float64,
-            "BLOB" => DataType::Binary,
-            _ => DataType::Utf8,
+        let kind = match held_as(&upper) {
+            Some(kind) => kind,
+            None => shown_type(connection, &table.name, &name).map_err(failed(path))?,
         };
-        let metadata = HashMap::from([(DECLARED.to_string(), upper)]);
+        if upper.is_empty() {
+            fields.push(Field::new(name, kind, true));
+            continue;
+        }
+        let mut metadata = HashMap::from([(DECLARED.to_string(), upper.clone())]);
+        if upper == "TIME" {
+            metadata.insert(FOREIGN.to_string(), upper);
+        }
         fields.push(Field::new(name, kind, true).with_metadata(metadata));
     }
     widen(connection, table, &mut fields, notices).map_err(failed(path))?;
     Ok(fields)
+}
+
+/// What the values of a declared type are held as; none for a column of no declared type. Types that
+/// the standard does not have go by the rules of SQLite (section 3.1 of its datatypes).
+fn held_as(declared: &str) -> Option<DataType> {
+    let name = declared.split('(').next().unwrap_or_default().trim();
+    let has = |words: &[&str]| words.iter().any(|word| name.contains(word));
+    Some(match name {
+        "" => return None,
+        "DATE" | "DATETIME" | "TIME" | "TIMESTAMP" => DataType::Utf8,
+        "BOOLEAN" | "BOOL" => DataType::Boolean,
+        _ if has(&["INT"]) && !has(&["POINT", "INTERVAL"]) => DataType::Int64,
+        _ if has(&["CHAR", "CLOB", "TEXT"]) => DataType::Utf8,
+        _ if has(&["BLOB"]) => DataType::Binary,
+        _ if has(&["REAL", "FLOA", "DOUB", "NUMERIC", "DECIMAL"]) => DataType::Float64,
+        _ => DataType::Utf8,
+    })
+}
+
+/// The type of a column of no declared type, such as an expression of a view, by its values.
+fn shown_type(connection: &Connection, table: &str, column: &str) -> rusqlite::Result<DataType> {
+    let name = quoted(column);
+    let query =
+        format!("SELECT DISTINCT typeof({name}) FROM {} WHERE {name} IS NOT NULL", quoted(table));
+    let mut statement = connection.prepare(&query)?;
+    let types = statement.query_map([], |row| row.get::<_, String>(0))?;
+    let types: Vec<String> = types.collect::<rusqlite::Result<_>>()?;
+    let all = |names: &[&str]| types.iter().all(|kind| names.contains(&kind.as_str()));
+    Ok(match types.is_empty() {
+        true => DataType::Utf8,
+        _ if all(&["integer"]) => DataType::Int64,
+        _ if all(&["integer", "real"]) => DataType::Float64,
+        _ if all(&["blob"]) => DataType::Binary,
+        _ => DataType::Utf8,
+    })
 }
 
 /// SQLite lets any value be in any column: one that holds others than its type says gets a type
@@ -323,10 +461,10 @@ impl Source for Table {
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
         let path = self.path.as_path();
         let connection = connect(path)?;
-        let mut columns = vec![quoted(&self.geometry)];
+        let mut columns = vec![self.geometry.as_deref().map_or("NULL".to_string(), quoted)];
         columns.extend(info.schema.fields().iter().map(|field| quoted(field.name())));
-        let query =
-            format!("SELECT {} FROM {} ORDER BY rowid", columns.join(", "), quoted(&self.name));
+        let order = if self.numbered { " ORDER BY rowid" } else { "" };
+        let query = format!("SELECT {} FROM {}{order}", columns.join(", "), quoted(&self.name));
         let mut statement = connection.prepare(&query).map_err(failed(path))?;
         let mut cursor = statement.query([]).map_err(failed(path))?;
         let mut gather = BatchBuilder::new(info.schema.clone(), each);
@@ -352,25 +490,25 @@ impl Source for Table {
                 })
                 .collect::<std::result::Result<_, _>>()
                 .map_err(failed(path))?;
-            if let Some(name) = garbled {
-                let texts: Vec<String> = values.iter().map(Value::to_text).collect();
-                let why = format!("column `{name}` holds bytes that are not UTF-8 text");
-                gather.unreadable(why, texts.join(", "))?;
-                continue;
-            }
             let pushed = match row.get_ref(0).map_err(failed(path))? {
                 ValueRef::Null => {
                     gather.geometry().end_feature(None);
-                    Ok(())
+                    Ok(Taken::default())
                 }
-                ValueRef::Blob(bytes) => blob::read(bytes, gather.geometry()),
-                _ => Err("the geometry is not a blob".to_string()),
+                ValueRef::Blob(bytes) => blob::read(bytes, gather.geometry(), self.tolerance),
+                _ => Err("the geometry is not a blob".into()),
             };
-            match pushed {
-                Ok(()) => gather.feature(values)?,
-                Err(why) => {
-                    let texts: Vec<String> = values.iter().map(Value::to_text).collect();
-                    gather.unreadable(why, texts.join(", "))?;
+            match (pushed, garbled) {
+                (Ok(taken), None) => gather.features(taken.features, values)?,
+                (Ok(taken), Some(name)) => {
+                    let why = format!("column `{name}` holds bytes that are not UTF-8 text");
+                    let geometry = gather.geometry().take_back(taken.features);
+                    let record = Unreadable::new(Unread { why, geometry });
+                    gather.unreadable(record.with_values(&info.schema, &values))?;
+                }
+                (Err(unread), _) => {
+                    let record = Unreadable::new(unread).with_values(&info.schema, &values);
+                    gather.unreadable(record)?;
                 }
             }
         }

@@ -4,7 +4,7 @@
 use super::rtree_batch::RtreeBatch;
 use super::{blob, quoted, schema};
 use crate::error::{Error, Result};
-use crate::format_support::{DECLARED, KEY};
+use crate::format_support::{DECLARED, FOREIGN, KEY};
 use crate::format_support::{Finished, Sink, WriteOptions, wkt};
 use crate::layer::column_names::distinct;
 use crate::layer::{Batch, Extender, GeometryKind, LayerInfo, ValueRef};
@@ -18,7 +18,8 @@ pub(super) struct Writer {
     path: PathBuf,
     connection: Connection,
     table: String,
-    geometry: String,
+    /// None for a table of attributes alone.
+    geometry: Option<String>,
     key: String,
     insert: String,
     /// Adds a box to the R-tree.
@@ -61,20 +62,18 @@ impl Writer {
         };
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
-        let geometry = distinct(&names, "geom");
+        let geometry = (!info.bare).then(|| distinct(&names, "geom"));
         let is_key = |field: &FieldRef| field.metadata().contains_key(KEY);
         let keys = info.schema.fields().iter().position(is_key);
         let key = keys.map_or_else(|| distinct(&names, "fid"), |at| names[at].clone());
         let table = info.name.clone();
         let kind = info.kind.map_or("GEOMETRY", wkt::name);
-        let mut columns = vec![
-            format!(
-                "{} INTEGER PRIMARY KEY{} NOT NULL",
-                quoted(&key),
-                if keys.is_none() { " AUTOINCREMENT" } else { "" }
-            ),
-            format!("{} {kind}", quoted(&geometry)),
-        ];
+        let mut columns = vec![format!(
+            "{} INTEGER PRIMARY KEY{} NOT NULL",
+            quoted(&key),
+            if keys.is_none() { " AUTOINCREMENT" } else { "" }
+        )];
+        columns.extend(geometry.iter().map(|geometry| format!("{} {kind}", quoted(geometry))));
         columns.extend(
             info.schema
                 .fields()
@@ -92,28 +91,36 @@ impl Writer {
         connection
             .execute(
                 "INSERT INTO gpkg_contents (table_name, data_type, identifier, srs_id, last_change) \
-                 VALUES (?1, 'features', ?1, ?2, coalesce(?3, strftime('%Y-%m-%dT%H:%M:%fZ','now')))",
-                params![table, srs_id, stamp],
+                 VALUES (?1, ?4, ?1, ?2, coalesce(?3, strftime('%Y-%m-%dT%H:%M:%fZ','now')))",
+                params![
+                    table,
+                    geometry.as_ref().map(|_| srs_id),
+                    stamp,
+                    if info.bare { "attributes" } else { "features" }
+                ],
             )
             .map_err(&failed)?;
         // The R-tree is filled as features are written; its triggers, which call functions
         // that only readers of GeoPackages bring along, come last.
-        let index = quoted(&format!("rtree_{table}_{geometry}"));
-        connection
-            .execute_batch(&format!(
-                "CREATE VIRTUAL TABLE {index} USING rtree(id, minx, maxx, miny, maxy);"
-            ))
-            .map_err(&failed)?;
-        connection
-            .execute(
-                "INSERT INTO gpkg_extensions VALUES (?1, ?2, 'gpkg_rtree_index', 'http://www.geopackage.org/spec131/#extension_rtree', 'write-only')",
-                params![table, geometry],
-            )
-            .map_err(&failed)?;
+        if let Some(geometry) = &geometry {
+            let index = quoted(&format!("rtree_{table}_{geometry}"));
+            connection
+                .execute_batch(&format!(
+                    "CREATE VIRTUAL TABLE {index} USING rtree(id, minx, maxx, miny, maxy);"
+                ))
+                .map_err(&failed)?;
+            connection
+                .execute(
+                    "INSERT INTO gpkg_extensions VALUES (?1, ?2, 'gpkg_rtree_index', 'http://www.geopackage.org/spec131/#extension_rtree', 'write-only')",
+                    params![table, geometry],
+                )
+                .map_err(&failed)?;
+        }
         let others = names.len() - usize::from(keys.is_some());
-        let marks: Vec<String> = (1..=others + 2).map(|n| format!("?{n}")).collect();
+        let first = if info.bare { 1 } else { 2 };
+        let marks: Vec<String> = (1..=others + first).map(|n| format!("?{n}")).collect();
         let insert = format!("INSERT INTO {} VALUES ({})", quoted(&table), marks.join(", "));
-        let insert_box = insert_box(&table, &geometry);
+        let insert_box = insert_box(&table, geometry.as_deref().unwrap_or_default());
         Ok(Writer {
             path: path.to_path_buf(),
             connection,
@@ -136,6 +143,9 @@ impl Writer {
 
     /// Puts the boxes that wait into the R-tree.
     fn index(&mut self) -> rusqlite::Result<()> {
+        if self.geometry.is_none() {
+            return Ok(());
+        }
         let mut statement = self.connection.prepare_cached(&self.insert_box)?;
         for (id, b) in self.boxes.take() {
             statement.execute(params![id, b.west, b.east, b.south, b.north])?;
@@ -145,12 +155,15 @@ impl Writer {
 
     /// Writes the table's entry.
     fn describe(&self) -> rusqlite::Result<()> {
+        let Some(geometry) = &self.geometry else {
+            return self.connection.execute_batch("COMMIT;");
+        };
         let flags = (if self.has_z { 2 } else { 0 }, if self.has_m { 2 } else { 0 });
         self.connection.execute(
             "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
             params![
                 self.table,
-                self.geometry,
+                geometry,
                 self.declared.map_or("GEOMETRY", wkt::name),
                 self.srs_id,
                 flags.0,
@@ -174,7 +187,7 @@ impl Writer {
                 ],
             )?;
         }
-        self.connection.execute_batch(&schema::triggers(&self.table, &self.geometry, &self.key))?;
+        self.connection.execute_batch(&schema::triggers(&self.table, geometry, &self.key))?;
         self.connection.execute_batch("COMMIT;")
     }
 }
@@ -182,6 +195,9 @@ impl Writer {
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         let failed = failed(&self.path);
+        if self.geometry.is_none() && !batch.geometry.kinds().iter().all(Option::is_none) {
+            return Err(Error::usage("a table of attributes takes no geometries"));
+        }
         let mut statement = self.connection.prepare_cached(&self.insert).map_err(&failed)?;
         self.has_z |= batch.geometry.has_z();
         self.has_m |= batch.geometry.has_m();
@@ -203,7 +219,10 @@ impl Sink for Writer {
             };
             let bytes = blob::write(&batch.geometry, feature, self.srs_id);
             let values: Vec<ValueRef<'_>> = columns.iter().map(|c| c.value(feature)).collect();
-            let mut row: Vec<&dyn ToSql> = vec![&self.last, &bytes];
+            let mut row: Vec<&dyn ToSql> = vec![&self.last];
+            if self.geometry.is_some() {
+                row.push(&bytes);
+            }
             row.extend(values.iter().map(|value| value as &dyn ToSql));
             statement.execute(row.as_slice()).map_err(&failed)?;
             let mut extent = Extender::default();
@@ -321,7 +340,11 @@ pub(super) fn table_name(name: &str) -> String {
 }
 
 fn declared_type(field: &Field) -> String {
-    if let Some(declared) = field.metadata().get(DECLARED) {
+    if let Some(declared) = field.metadata().get(FOREIGN) {
+        return declared.clone();
+    }
+    // Times of the day have no type of their own in the standard.
+    if let Some(declared) = field.metadata().get(DECLARED).filter(|declared| *declared != "TIME") {
         return declared.clone();
     }
     match field.data_type() {

@@ -2,13 +2,15 @@
 //! kinds, box and reference system in the metadata). Coordinates are x, y whatever the order
 //! of the system's axes, as the standard says.
 
+mod column_form;
 mod native;
 mod read;
 mod write;
 
 use crate::error::Result;
 use crate::format_support::{
-    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, UNLIMITED,
+    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, ReadOptions, Sink,
+    UNLIMITED,
 };
 use crate::layer::GeometryKind;
 use std::path::Path;
@@ -22,6 +24,10 @@ impl FormatDescription for GeoParquet {
         &Capability {
             name: "GeoParquet",
             extensions: &["parquet", "geoparquet"],
+            dates: true,
+            times: true,
+            times_of_day: true,
+            one_clock: true,
             appending: Appending::Rewritten,
             ..UNLIMITED
         }
@@ -31,8 +37,8 @@ impl FormatDescription for GeoParquet {
         start.is(b"PAR1")
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open(path)?])
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(path, options)?])
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

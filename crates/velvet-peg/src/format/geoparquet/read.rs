@@ -3,13 +3,12 @@
 use super::KEY;
 use super::native::{Native, kind_of};
 use crate::error::{Error, Result};
-use crate::format_support::OpenedLayer;
-use crate::format_support::two_pass::unreadable_notice;
+use crate::format_support::{OpenedLayer, ReadOptions};
 use crate::format_support::{Source, wkb};
 use crate::layer::attribute_types::{as_text, held_column, held_field};
 use crate::layer::{
     AttributeColumn, Batch, BatchBuilder, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo,
-    SchemaInference,
+    LeftOut, SchemaInference, Taken, Unread, Unreadable, Value,
 };
 use crate::notice::{Notice, NoticeKind};
 use arrow_array::cast::AsArray;
@@ -29,6 +28,8 @@ struct GeoParquet {
     encoding: Encoding,
     /// The columns of attributes, by their names in the file.
     columns: Vec<String>,
+    /// That of curves, in the units of the coordinates.
+    tolerance: f64,
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -65,7 +66,7 @@ fn columns(path: &Path, names: &[&str]) -> Result<ParquetRecordBatchReader> {
         .map_err(|e| wrong(path, e))
 }
 
-pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
+pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     let builder = builder(path)?;
     let metadata = builder
         .metadata()
@@ -98,36 +99,32 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
         .collect();
     let fields: Vec<Field> = others.iter().map(|field| field_of(field)).collect();
     let columns_of: Vec<String> = others.iter().map(|field| field.name().clone()).collect();
-    let source = GeoParquet { path: path.to_path_buf(), geometry, encoding, columns: columns_of };
+    let tolerance = options.tolerance_in(crs.as_ref());
+    let source =
+        GeoParquet { path: path.to_path_buf(), geometry, encoding, columns: columns_of, tolerance };
     let mut learn = SchemaInference::default();
-    let (mut unreadable, mut first) = (0, String::new());
+    let mut left_out = LeftOut::default();
     for batch in columns(path, &[&source.geometry])? {
         let batch = batch.map_err(|e| wrong(path, e))?;
         let column = batch.columns().first().ok_or_else(|| {
             wrong(path, format!("it has no column `{}` of geometries", source.geometry))
         })?;
         let mut geometry = GeometryColumn::new();
-        source.push(
-            column,
-            &mut |_, why| {
-                unreadable += 1;
-                first = why;
-                Ok(())
-            },
-            &mut |push| {
-                let done = push(&mut geometry);
-                if geometry.len() >= crate::layer::BATCH {
-                    learn.geometry(&geometry);
-                    geometry = GeometryColumn::new();
-                }
-                done
-            },
-        )?;
+        source.each_row(column, &mut |_, push| {
+            match push(&mut geometry) {
+                Ok(taken) => learn.taken.add(taken),
+                Err(unread) => left_out.add("", &unread.why),
+            }
+            if geometry.len() >= crate::layer::BATCH {
+                learn.geometry(&geometry);
+                geometry = GeometryColumn::new();
+            }
+            Ok(())
+        })?;
         learn.geometry(&geometry);
     }
-    if unreadable > 0 {
-        notices.push(unreadable_notice(unreadable, &first));
-    }
+    notices.extend(left_out.notice());
+    notices.extend(learn.taken.notices(&options.tolerance_text(crs.as_ref())));
     let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer");
     let info = learn.info(stem, crs, origin, fields);
     Ok((info, Box::new(source), notices))
@@ -170,40 +167,36 @@ fn system(json: Option<&Json>, notices: &mut Vec<Notice>) -> Result<(Option<Crs>
     }
 }
 
-type Push<'a> = &'a mut dyn FnMut(&mut GeometryColumn) -> std::result::Result<(), String>;
+type Push<'a> = &'a dyn Fn(&mut GeometryColumn) -> std::result::Result<Taken, Unread>;
 
 impl GeoParquet {
-    /// Hands on what pushes the geometry of each row, and what is wrong with rows that have
-    /// none that can be read.
-    fn push(
+    /// Hands on each row with what pushes its geometry.
+    fn each_row(
         &self,
         column: &ArrayRef,
-        bad: &mut dyn FnMut(usize, String) -> Result<()>,
-        each: &mut dyn FnMut(Push<'_>) -> std::result::Result<(), String>,
+        each: &mut dyn FnMut(usize, Push<'_>) -> Result<()>,
     ) -> Result<()> {
         match self.encoding {
             Encoding::Native(kind) => {
                 let native = Native::of(column, kind).map_err(|why| wrong(&self.path, why))?;
                 for row in 0..column.len() {
-                    let pushed = each(&mut |geometry| {
+                    each(row, &|geometry| {
                         native.push(row, geometry);
-                        Ok(())
-                    });
-                    pushed.or_else(|why| bad(row, why))?;
+                        Ok(Taken::default())
+                    })?;
                 }
             }
             Encoding::Wkb => {
                 let bytes = arrow_cast::cast(column, &DataType::Binary)?;
                 let bytes: &BinaryArray = bytes.as_binary::<i32>();
                 for row in 0..column.len() {
-                    let pushed = each(&mut |geometry| match bytes.is_null(row) {
+                    each(row, &|geometry| match bytes.is_null(row) {
                         true => {
                             geometry.end_feature(None);
-                            Ok(())
+                            Ok(Taken::default())
                         }
-                        false => wkb::read(bytes.value(row), geometry),
-                    });
-                    pushed.or_else(|why| bad(row, why))?;
+                        false => wkb::read(bytes.value(row), geometry, self.tolerance),
+                    })?;
                 }
             }
         }
@@ -215,7 +208,7 @@ impl Source for GeoParquet {
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
         let mut names: Vec<&str> = self.columns.iter().map(String::as_str).collect();
         names.push(&self.geometry);
-        let gather = std::cell::RefCell::new(BatchBuilder::new(info.schema.clone(), each));
+        let mut gather = BatchBuilder::new(info.schema.clone(), each);
         for batch in columns(&self.path, &names)? {
             let batch = batch.map_err(|e| wrong(&self.path, e))?;
             let values: Vec<ArrayRef> = self
@@ -229,31 +222,17 @@ impl Source for GeoParquet {
             let column = batch
                 .column_by_name(&self.geometry)
                 .ok_or_else(|| wrong(&self.path, "its geometries are gone"))?;
-            let row_of = |row: usize| values.iter().map(move |column| column.value(row));
-            let mut row = 0;
-            let mut failed = None;
-            self.push(
-                column,
-                &mut |at, why| {
-                    let texts: Vec<String> = row_of(at).map(|value| value.to_string()).collect();
-                    gather.borrow_mut().unreadable(why, texts.join(", "))
-                },
-                &mut |push| {
-                    let mut gather = gather.borrow_mut();
-                    let at = row;
-                    row += 1;
-                    push(gather.geometry())?;
-                    if let Err(error) = gather.feature(row_of(at).map(|value| value.to_value())) {
-                        failed.get_or_insert(error);
-                    }
-                    Ok(())
-                },
-            )?;
-            if let Some(error) = failed {
-                return Err(error);
-            }
+            self.each_row(column, &mut |row, push| {
+                let of_row: Vec<Value> =
+                    values.iter().map(|column| column.value(row).to_value()).collect();
+                match push(gather.geometry()) {
+                    Ok(taken) => gather.features(taken.features, of_row),
+                    Err(unread) => gather
+                        .unreadable(Unreadable::new(unread).with_values(&info.schema, &of_row)),
+                }
+            })?;
         }
-        gather.into_inner().finish()
+        gather.finish()
     }
 }
 

@@ -1,15 +1,18 @@
 //! Writing: attributes as they are, geometries as WKB in the last column, compressed.
 
+use super::column_form::ColumnForm;
 use super::{KEY, kind_name};
 use crate::error::{Error, Result};
 use crate::format_support::{Finished, Sink, wkb};
 use crate::layer::column_names::distinct;
 use crate::layer::{Batch, Extender, LayerInfo};
+use crate::notice::{Notice, NoticeKind};
 use crate::output::new_file;
 use arrow_array::builder::BinaryBuilder;
 use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use parquet::arrow::ArrowWriter;
+use parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder;
 use parquet::arrow::arrow_writer::ArrowWriterOptions;
 use parquet::basic::{Compression, ZstdLevel};
 use parquet::file::metadata::KeyValue;
@@ -26,8 +29,11 @@ const GROUP: usize = 65_536;
 
 pub(super) struct Writer {
     path: PathBuf,
-    writer: ArrowWriter<File>,
-    schema: SchemaRef,
+    /// None before the first batch, which decides how dates and times are written.
+    writer: Option<ArrowWriter<File>>,
+    /// The attributes as they are held.
+    held: SchemaRef,
+    forms: Vec<ColumnForm>,
     geometry: String,
     crs: Option<Crs>,
     kinds: BTreeSet<String>,
@@ -40,11 +46,28 @@ impl Writer {
     pub(super) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
-        let geometry = distinct(&names, "geometry");
-        let mut fields: Vec<Field> =
-            info.schema.fields().iter().map(|field| field.as_ref().clone()).collect();
-        fields.push(Field::new(&geometry, DataType::Binary, true));
-        let schema: SchemaRef = Arc::new(Schema::new(fields));
+        Ok(Writer {
+            path: path.to_path_buf(),
+            writer: None,
+            held: info.schema.clone(),
+            forms: info.schema.fields().iter().map(|field| ColumnForm::declared(field)).collect(),
+            geometry: distinct(&names, "geometry"),
+            crs: info.crs.clone(),
+            kinds: BTreeSet::new(),
+            extent: Extender::default(),
+            heights: None,
+        })
+    }
+
+    /// The columns in their forms, and the geometries.
+    fn schema(&self, forms: &[ColumnForm]) -> SchemaRef {
+        let fields = self.held.fields().iter().zip(forms);
+        let mut fields: Vec<Field> = fields.map(|(field, form)| form.field(field)).collect();
+        fields.push(Field::new(&self.geometry, DataType::Binary, true));
+        Arc::new(Schema::new(fields))
+    }
+
+    fn start(&self, forms: &[ColumnForm]) -> Result<ArrowWriter<File>> {
         let properties = WriterProperties::builder()
             .set_compression(Compression::ZSTD(ZstdLevel::default()))
             .set_max_row_group_row_count(Some(GROUP))
@@ -54,19 +77,56 @@ impl Writer {
         // would not see those of GeoParquet.
         let options =
             ArrowWriterOptions::new().with_properties(properties).with_skip_arrow_metadata(true);
-        let file = new_file(path)?;
-        let writer = ArrowWriter::try_new_with_options(file, schema.clone(), options)
-            .map_err(|e| Error::file(path, "cannot be written", e))?;
-        Ok(Writer {
-            path: path.to_path_buf(),
-            writer,
-            schema,
-            geometry,
-            crs: info.crs.clone(),
-            kinds: BTreeSet::new(),
-            extent: Extender::default(),
-            heights: None,
-        })
+        let file = new_file(&self.path)?;
+        ArrowWriter::try_new_with_options(file, self.schema(forms), options)
+            .map_err(|e| Error::file(&self.path, "cannot be written", e))
+    }
+
+    /// The writer for a batch: the first one starts the file, and one whose dates and times do not
+    /// fit the forms so far starts it anew, with what was written in the new forms.
+    fn fitting(&mut self, columns: &[ArrayRef]) -> Result<ArrowWriter<File>> {
+        let forms: Vec<ColumnForm> =
+            self.forms.iter().zip(columns).map(|(form, column)| form.with(column)).collect();
+        let earlier = std::mem::replace(&mut self.forms, forms);
+        match self.writer.take() {
+            None => self.start(&self.forms),
+            Some(writer) if earlier == self.forms => Ok(writer),
+            Some(writer) => {
+                writer.close().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+                self.rewritten(&earlier)
+            }
+        }
+    }
+
+    fn rewritten(&self, earlier: &[ColumnForm]) -> Result<ArrowWriter<File>> {
+        let unwritten = |e| Error::file(&self.path, "cannot be written", e);
+        let aside = self.path.with_extension("earlier");
+        std::fs::rename(&self.path, &aside).map_err(unwritten)?;
+        let written = File::open(&aside).map_err(unwritten)?;
+        let mut writer = self.start(&self.forms)?;
+        let schema = self.schema(&self.forms);
+        let failed = |e| Error::file(&self.path, "cannot be written", e);
+        let reader = ParquetRecordBatchReaderBuilder::try_new(written)
+            .and_then(|builder| builder.with_batch_size(crate::layer::BATCH).build())
+            .map_err(failed)?;
+        for batch in reader {
+            let batch = batch?;
+            let (geometry, columns) = batch
+                .columns()
+                .split_last()
+                .unwrap_or_else(|| unreachable!("there is always a column of geometries"));
+            let forms = self.forms.iter().zip(earlier);
+            let mut columns: Vec<ArrayRef> = columns
+                .iter()
+                .zip(forms)
+                .map(|(column, (form, earlier))| form.rewritten(*earlier, column))
+                .collect::<Result<_>>()?;
+            columns.push(geometry.clone());
+            let rows = RecordBatch::try_new(schema.clone(), columns)?;
+            writer.write(&rows).map_err(failed)?;
+        }
+        std::fs::remove_file(&aside).map_err(unwritten)?;
+        Ok(writer)
     }
 
     fn metadata(&self) -> Json {
@@ -119,17 +179,47 @@ impl Sink for Writer {
             self.kinds.insert(name);
         }
         self.extent.add(column);
-        let mut columns: Vec<ArrayRef> = batch.attributes().columns().to_vec();
+        let held = batch.attributes().columns();
+        let mut writer = self.fitting(held)?;
+        let mut columns: Vec<ArrayRef> =
+            self.forms.iter().zip(held).map(|(form, column)| form.column(column)).collect();
         columns.push(Arc::new(blobs.finish()));
-        let failed = |e| Error::file(&self.path, "cannot be written", e);
-        let rows = RecordBatch::try_new(self.schema.clone(), columns)?;
-        self.writer.write(&rows).map_err(failed)
+        let rows = RecordBatch::try_new(self.schema(&self.forms), columns)?;
+        writer.write(&rows).map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+        self.writer = Some(writer);
+        Ok(())
+    }
+
+    fn losses(&self) -> Vec<Notice> {
+        let fields = self.held.fields().iter().zip(&self.forms);
+        let became_text = fields.filter(|(field, form)| {
+            **form == ColumnForm::Held && ColumnForm::declared(field) != ColumnForm::Held
+        });
+        became_text
+            .map(|(field, _)| {
+                Notice::warning(
+                    NoticeKind::ColumnChange,
+                    format!(
+                        "column `{}` is written as text: not all of its values are {}",
+                        field.name(),
+                        match ColumnForm::declared(field) {
+                            ColumnForm::Date => "dates",
+                            ColumnForm::Time => "times of the day",
+                            _ => "dates with a time, all of UTC or none",
+                        }
+                    ),
+                )
+                .in_column(field.name())
+            })
+            .collect()
     }
 
     fn finish(mut self: Box<Self>) -> Result<Finished> {
         let metadata = self.metadata().to_string();
-        self.writer.append_key_value_metadata(KeyValue::new(KEY.to_string(), metadata));
-        self.writer.close().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+        let writer = self.writer.take();
+        let mut writer = writer.map_or_else(|| self.start(&self.forms), Ok)?;
+        writer.append_key_value_metadata(KeyValue::new(KEY.to_string(), metadata));
+        writer.close().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         Ok(Finished::default())
     }
 }

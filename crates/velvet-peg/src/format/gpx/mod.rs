@@ -10,8 +10,8 @@ mod write;
 
 use crate::error::Result;
 use crate::format_support::{
-    Attributes, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, Systems,
-    Texts, UNLIMITED,
+    Attributes, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, ReadOptions, Sink,
+    Systems, Texts, UNLIMITED,
 };
 use std::path::Path;
 
@@ -44,13 +44,13 @@ impl FormatDescription for Gpx {
         start.text.starts_with('<') && start.text.contains("<gpx")
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        read::open(path)
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        read::open(path, options)
     }
 
     /// One layer was written as waypoints and tracks; their vertices are layers of their own.
     fn open_written(&self, path: &Path, _layer: &str) -> Result<Vec<OpenedLayer>> {
-        let mut layers = read::open(path)?;
+        let mut layers = read::open(path, &ReadOptions::default())?;
         layers.retain(|(info, ..)| !info.name.ends_with("_points"));
         Ok(layers)
     }

@@ -3,8 +3,8 @@
 use crate::error::{Error, Result};
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
 use crate::format_support::xml::{Element, Node, Xml};
-use crate::format_support::{OpenedLayer, declare};
-use crate::layer::{CrsOrigin, GeometryKind, Value};
+use crate::format_support::{OpenedLayer, ReadOptions, declare};
+use crate::layer::{CrsOrigin, GeometryKind, Unreadable, Value};
 use std::path::Path;
 use velvet_peg_core::Crs;
 
@@ -13,14 +13,15 @@ const LAYERS: [&str; 5] = ["waypoints", "routes", "tracks", "route_points", "tra
 #[derive(Clone, Copy, Debug)]
 struct Receiver;
 
-pub(super) fn open(path: &Path) -> Result<Vec<OpenedLayer>> {
+pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
     let crs = Crs::from_epsg(4326)?;
     let mut layers = Vec::new();
     for (at, learnt) in learn(path, &Receiver, LAYERS.len())?.into_iter().enumerate() {
-        if learnt.learn.count > 0 || learnt.unreadable.0 > 0 {
+        if learnt.learn.count > 0 || learnt.left_out.count > 0 {
             let system = (Some(crs.clone()), CrsOrigin::Format);
             let names = |keys: &[String]| keys.to_vec();
-            let mut layer = opened(path, Receiver, (at, learnt), LAYERS[at], system, &names);
+            let mut layer =
+                opened(path, Receiver, (at, learnt), LAYERS[at], system, options, &names);
             layer.0.schema =
                 declare(&layer.0.schema, &["time", "time_first", "time_last"], "DATETIME");
             layers.push(layer);
@@ -85,7 +86,15 @@ impl Features for Receiver {
                     "wpt" | "rtept" | "trkpt" => {
                         let Some((raw, at, ele)) = point.take() else { continue };
                         match at {
-                            Err(why) => each(Item::Unreadable(why, format!("<{name}>")))?,
+                            Err(why) => {
+                                let layer = match name.as_str() {
+                                    "wpt" => 0,
+                                    "rtept" => 3,
+                                    _ => 4,
+                                };
+                                let record = Unreadable::new(why).of_kind(name);
+                                each(Item::Unreadable(layer, record.with_given(raw.values)))?;
+                            }
                             Ok(at) => {
                                 let number = if name == "rtept" { routes } else { tracks } + 1;
                                 let item = vertex(raw, at, ele, line.as_mut(), number);

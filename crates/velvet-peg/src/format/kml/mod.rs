@@ -11,7 +11,8 @@ mod write;
 
 use crate::error::Result;
 use crate::format_support::{
-    Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, Systems, Texts, UNLIMITED,
+    Capability, FileStart, FormatDescription, NewFile, OpenedLayer, ReadOptions, Sink, Systems,
+    Texts, UNLIMITED,
 };
 use std::path::Path;
 
@@ -38,8 +39,8 @@ impl FormatDescription for Kml {
         start.text.starts_with('<') && start.text.contains("<kml")
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
-        read::open(path)
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        read::open(path, options)
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

@@ -1,10 +1,12 @@
 //! Reading KML placemark by placemark.
 
 use crate::error::{Error, Result};
-use crate::format_support::OpenedLayer;
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
 use crate::format_support::xml::{Node, Xml};
-use crate::layer::{CrsOrigin, GeometryColumn, GeometryKind, Value};
+use crate::format_support::{OpenedLayer, ReadOptions};
+use crate::layer::{
+    Collection, CrsOrigin, GeometryColumn, GeometryKind, Taken, Unread, Unreadable, Value,
+};
 use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg_core::Crs;
@@ -12,13 +14,13 @@ use velvet_peg_core::Crs;
 #[derive(Clone, Copy, Debug)]
 struct Placemarks;
 
-pub(super) fn open(path: &Path) -> Result<Vec<OpenedLayer>> {
+pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
     let learnt = learn(path, &Placemarks, 1)?.remove(0);
     let name = document_name(path)?;
     let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer");
     let name = name.as_deref().unwrap_or(stem);
     let system = (Some(Crs::from_epsg(4326)?), CrsOrigin::Format);
-    Ok(vec![opened(path, Placemarks, (0, learnt), name, system, &|keys| keys.to_vec())])
+    Ok(vec![opened(path, Placemarks, (0, learnt), name, system, options, &|keys| keys.to_vec())])
 }
 
 /// The name of the document, before its first placemark.
@@ -194,29 +196,25 @@ impl Placemark {
     }
 
     fn finish(mut self, folders: &[String]) -> Item {
-        let describe = |values: &[(String, Given)]| {
-            values
-                .iter()
-                .find_map(|(key, value)| match value {
-                    Given::Typed(value) if key == "name" => Some(value.to_text()),
-                    _ => None,
-                })
-                .unwrap_or_default()
-        };
-        let kind = match self.parts.as_slice() {
-            [] => None,
-            [kind] if !self.multi => Some(*kind),
-            [kind, rest @ ..] if rest.iter().all(|other| other == kind) => Some(kind.multi()),
-            _ => {
-                self.wrong = Some("its geometry mixes points, lines and polygons".to_string());
-                None
-            }
-        };
         if let Some(why) = self.wrong {
-            let name = describe(&self.values);
-            return Item::Unreadable(format!("placemark `{name}`: {why}"), name);
+            let mut names = self.values.iter().filter(|(key, _)| key == "name");
+            let name = names.next().map(|(_, value)| value.text()).unwrap_or_default();
+            let why = format!("placemark `{name}`: {why}");
+            let record = Unreadable::new(Unread::after(why, &self.geometry, 0));
+            return Item::Unreadable(0, record.with_given(self.values));
         }
-        self.geometry.end_feature(kind);
+        let mut taken = Taken::default();
+        match self.parts.as_slice() {
+            [] => self.geometry.end_feature(None),
+            [kind] if !self.multi => self.geometry.end_feature(Some(*kind)),
+            [kind, rest @ ..] if rest.iter().all(|other| other == kind) => {
+                self.geometry.end_feature(Some(kind.multi()));
+            }
+            _ => {
+                let mixed = Collection::of(std::mem::take(&mut self.geometry), self.parts);
+                taken = Taken::collection(mixed.finish(&mut self.geometry), 0);
+            }
+        }
         let folder: Vec<&str> =
             folders.iter().map(String::as_str).filter(|name| !name.is_empty()).collect();
         let mut values: Vec<(String, Given)> = Vec::new();
@@ -228,7 +226,7 @@ impl Placemark {
                 values.push((key, value));
             }
         }
-        Item::Feature(Raw { layer: 0, geometry: self.geometry, values })
+        Item::Feature(Raw { layer: 0, geometry: self.geometry, taken, values })
     }
 }
 

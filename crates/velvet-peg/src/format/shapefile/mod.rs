@@ -11,8 +11,8 @@ mod write;
 
 use crate::error::Result;
 use crate::format_support::{
-    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, Sink, Systems,
-    Texts, UNLIMITED,
+    Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, ReadOptions, Sink,
+    Systems, Texts, UNLIMITED,
 };
 use std::path::{Path, PathBuf};
 
@@ -47,7 +47,7 @@ impl FormatDescription for Shapefile {
         false
     }
 
-    fn open(&self, path: &Path) -> Result<Vec<OpenedLayer>> {
+    fn open(&self, path: &Path, _options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
         Ok(vec![read::open(path)?])
     }
 

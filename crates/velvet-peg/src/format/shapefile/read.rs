@@ -8,9 +8,9 @@ use crate::format_support::DECLARED;
 use crate::format_support::OpenedLayer;
 use crate::format_support::Source;
 use crate::format_support::definition_file::definition_file;
-use crate::format_support::two_pass::unreadable_notice;
 use crate::layer::{
-    Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, SchemaInference, Value,
+    Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, LeftOut, SchemaInference,
+    Unreadable, Value,
 };
 use crate::notice::{Notice, NoticeKind};
 use arrow_schema::{DataType, Field};
@@ -55,24 +55,17 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let mut texts = vec![false; fields.len()];
     let mut whole = vec![true; fields.len()];
     let mut learn = SchemaInference::default();
-    let (mut unreadable, mut first, mut deleted) = (0, String::new(), 0u64);
+    let (mut left_out, mut deleted) = (LeftOut::default(), 0u64);
     let mut column = GeometryColumn::new();
     let cut = each_record(path, &mut |record| {
         match record {
             Record::Deleted => deleted += 1,
-            Record::Unreadable(why, _) => {
-                unreadable += 1;
-                if unreadable == 1 {
-                    first = why;
-                }
-            }
+            Record::Unreadable(why, _) => left_out.add("", &why),
             Record::Feature(bytes, row) => {
                 column = GeometryColumn::new();
-                if let Err(why) = shape::read(bytes, &mut column) {
-                    unreadable += 1;
-                    if unreadable == 1 {
-                        first = format!("record {}: {why}", learn.count + unreadable);
-                    }
+                if let Err(unread) = shape::read(bytes, &mut column) {
+                    let record = learn.count + left_out.count + 1;
+                    left_out.add("", &format!("record {record}: {}", unread.why));
                     return Ok(());
                 }
                 learn.geometry(&column);
@@ -86,9 +79,7 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
         }
         Ok(())
     })?;
-    if unreadable > 0 {
-        notices.push(unreadable_notice(unreadable, &first));
-    }
+    notices.extend(left_out.notice());
     if let Some(cut) = cut {
         notices.push(Notice::warning(NoticeKind::Unreadable, cut));
     }
@@ -101,10 +92,12 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
             .count(deleted),
         );
     }
-    if learn.count == 0 && unreadable > 0 {
-        return Err(
-            Error::data(format!("is damaged: nothing of it can be read. {first}")).in_file(path)
-        );
+    if learn.count == 0 && left_out.count > 0 {
+        return Err(Error::data(format!(
+            "is damaged: nothing of it can be read. {}",
+            left_out.first()
+        ))
+        .in_file(path));
     }
     let schema: Vec<Field> = fields
         .iter()
@@ -157,7 +150,9 @@ impl Source for Shapefile {
         let mut gather = BatchBuilder::new(info.schema.clone(), each);
         each_record(&self.path, &mut |record| match record {
             Record::Deleted => Ok(()),
-            Record::Unreadable(why, original) => gather.unreadable(why, original),
+            Record::Unreadable(why, values) => {
+                gather.unreadable(Unreadable::new(why).with_values(&info.schema, &values))
+            }
             Record::Feature(bytes, row) => {
                 let mut values = row.as_ref().map_or(Vec::new(), |row| row.values.clone());
                 for (at, text) in row.into_iter().flat_map(|row| row.wrong) {
@@ -167,16 +162,13 @@ impl Source for Shapefile {
                 }
                 match shape::read(bytes, gather.geometry()) {
                     Ok(()) => gather.feature(values),
-                    Err(why) => gather.unreadable(why, texts(&values)),
+                    Err(unread) => gather
+                        .unreadable(Unreadable::new(unread).with_values(&info.schema, &values)),
                 }
             }
         })?;
         gather.finish()
     }
-}
-
-fn texts(values: &[Value]) -> String {
-    values.iter().map(Value::to_text).collect::<Vec<_>>().join(", ")
 }
 
 /// What stands at one place of the two files.
@@ -185,7 +177,7 @@ enum Record<'a> {
     /// The row of attributes is marked as deleted.
     Deleted,
     /// Why, and the attributes that are there.
-    Unreadable(String, String),
+    Unreadable(String, Vec<Value>),
 }
 
 /// Runs through the records of a file with their attributes; gives what is wrong with the file
@@ -226,9 +218,9 @@ fn each_record(
         } else if content {
             each(Record::Feature(&bytes, row))?;
         } else {
-            let original = row.map_or(String::new(), |row| texts(&row.values));
+            let values = row.map_or(Vec::new(), |row| row.values);
             let why = format!("record {number} of the shapes is cut off or damaged");
-            each(Record::Unreadable(why, original))?;
+            each(Record::Unreadable(why, values))?;
         }
         if !content {
             // The index knows where the next record begins.
@@ -251,7 +243,7 @@ fn each_record(
             continue;
         }
         let why = "there are attributes, but no shape that can be read".to_string();
-        each(Record::Unreadable(why, texts(&row.values)))?;
+        each(Record::Unreadable(why, row.values))?;
     }
     let rows_count = rows.as_ref().map(|rows| rows.count);
     let wrong = if length < stated {

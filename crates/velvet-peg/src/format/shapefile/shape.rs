@@ -2,12 +2,12 @@
 //! measures, to and from bytes.
 
 use super::{NO_MEASURE, NULL};
-use crate::layer::{GeometryColumn, GeometryKind};
+use crate::layer::{GeometryColumn, GeometryKind, Unread};
 use std::ops::Range;
 use velvet_peg_core::planar;
 
 /// Reads the content of a record into a column as one feature, or says what is wrong with it.
-pub(super) fn read(bytes: &[u8], column: &mut GeometryColumn) -> Result<(), String> {
+pub(super) fn read(bytes: &[u8], column: &mut GeometryColumn) -> Result<(), Unread> {
     column.attempt(|column| Reader { bytes, at: 0 }.shape(column))
 }
 

@@ -1,33 +1,20 @@
-//! Writing Shapefiles: one file a kind of geometry. Attributes are laid down first, so that
-//! the widths of their fields can be just what they need.
+//! Writing Shapefiles: one file a kind of geometry.
 
 use super::shape::{self, ShapeType};
-use crate::advice::Advice;
 use crate::error::{Error, Result};
-use crate::format::dbf::{Column, DbfWriter, MOST_RECORD};
-use crate::format_support::declared;
+use crate::format::dbf::AttributeRows;
 use crate::format_support::{Finished, ReadBack, Sink};
 use crate::layer::{Batch, GeometryKind, LayerInfo, Value, ValueRef};
 use crate::notice::{Notice, NoticeKind};
 use crate::output::new_file;
-use arrow_schema::{DataType, SchemaRef};
-use csv::StringRecord;
+use arrow_schema::SchemaRef;
 use std::fs::File;
-use std::io::{BufReader, BufWriter, Seek, SeekFrom, Write};
+use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Crs, definition};
 
 /// Bytes of a file that all readers take.
 const MOST_BYTES: u64 = (1 << 31) - 1;
-
-/// Bytes of a text.
-const MOST_TEXT: usize = 254;
-
-/// Characters of a number.
-const MOST_NUMBER: usize = 24;
-
-/// Whole numbers beyond this are not read back exactly by programs that take them as doubles.
-const EXACT: u64 = 1 << 53;
 
 pub(super) struct Writer {
     path: PathBuf,
@@ -159,53 +146,7 @@ impl Sink for Writer {
                 ),
             ).count(self.missing));
         }
-        for file in &self.files {
-            for (field, learnt) in self.schema.fields().iter().zip(&file.learnt) {
-                if learnt.cut > 0 {
-                    losses.push(Notice::warning(
-                        NoticeKind::FormatLimit,
-                        format!(
-                            "column `{}`: {} texts are longer than the {MOST_TEXT} bytes that a \
-                             Shapefile holds and were cut",
-                            field.name(),
-                            learnt.cut
-                        ),
-                    ).count(learnt.cut).in_column(field.name()));
-                }
-                // What is written as text keeps its digits.
-                if learnt.is_rounded() && learnt.wide == 0 {
-                    losses.push(
-                        Notice::warning(
-                            NoticeKind::FormatLimit,
-                            format!(
-                                "column `{}`: its numbers need more than the {MOST_NUMBER} \
-                                 characters that a Shapefile holds and were rounded to {} digits \
-                                 behind the point",
-                                field.name(),
-                                learnt.decimals()
-                            ),
-                        )
-                        .with("decimals", learnt.decimals() as f64, "")
-                        .in_column(field.name()),
-                    );
-                }
-                if learnt.wide > 0 {
-                    losses.push(
-                        Notice::warning(
-                            NoticeKind::FormatLimit,
-                            format!(
-                                "column `{}`: {} numbers have more digits than readers of \
-                                 Shapefiles keep: the column is written as text",
-                                field.name(),
-                                learnt.wide
-                            ),
-                        )
-                        .count(learnt.wide)
-                        .in_column(field.name()),
-                    );
-                }
-            }
-        }
+        losses.extend(self.files.iter().flat_map(|file| file.attributes.losses("Shapefile")));
         losses
     }
 
@@ -222,9 +163,7 @@ impl Sink for Writer {
         }
         let mut finished = Finished::default();
         // Without columns, the table has the number that the format asks for.
-        let changed = |learnt: &Learnt| learnt.cut > 0 || learnt.wide > 0 || learnt.is_rounded();
-        let bare = self.schema.fields().is_empty();
-        if bare || self.files.iter().any(|file| file.learnt.iter().any(changed)) {
+        if self.files.iter().any(|file| file.attributes.changes()) {
             finished.read_back = ReadBack::Coordinates;
         }
         self.name_files();
@@ -264,43 +203,13 @@ pub(super) fn stale_parts(path: &Path, made: &[PathBuf]) -> Vec<PathBuf> {
     stale
 }
 
-/// What the values of a column need.
-#[derive(Clone, Debug, Default)]
-struct Learnt {
-    /// Bytes of the longest text.
-    bytes: usize,
-    /// Characters before the point, sign included.
-    front: usize,
-    /// Digits behind it.
-    behind: usize,
-    cut: u64,
-    wide: u64,
-    /// Texts that are no dates.
-    undated: u64,
-}
-
-impl Learnt {
-    /// Digits behind the point for which there is room.
-    fn decimals(&self) -> usize {
-        self.behind.min(MOST_NUMBER.saturating_sub(self.front + 1))
-    }
-
-    fn is_rounded(&self) -> bool {
-        self.front <= MOST_NUMBER && self.decimals() < self.behind
-    }
-}
-
 /// The files of one kind.
 struct OneKind {
     path: PathBuf,
     of: ShapeType,
     shapes: BufWriter<File>,
     index: BufWriter<File>,
-    /// Attributes, laid down as text.
-    rows: csv::Writer<BufWriter<File>>,
-    room: File,
-    schema: SchemaRef,
-    learnt: Vec<Learnt>,
+    attributes: AttributeRows,
     /// 16-bit words written.
     words: u64,
     count: u32,
@@ -314,21 +223,12 @@ impl OneKind {
         let path = writer.path.as_path();
         let failed = |e| Error::file(path, "cannot be written", e);
         let scratch = || tempfile::tempfile().map_err(failed);
-        let room = scratch()?;
-        let copy = room.try_clone().map_err(failed)?;
-        let rows = csv::WriterBuilder::new()
-            .has_headers(false)
-            .flexible(true)
-            .from_writer(BufWriter::new(copy));
         let mut file = OneKind {
             path: path.to_path_buf(),
             of: ShapeType { kind, z, m: writer.m },
             shapes: BufWriter::with_capacity(1 << 16, scratch()?),
             index: BufWriter::with_capacity(1 << 16, scratch()?),
-            rows,
-            room,
-            schema: writer.schema.clone(),
-            learnt: vec![Learnt::default(); writer.schema.fields().len()],
+            attributes: AttributeRows::create(path, writer.schema.clone())?,
             words: 50,
             count: 0,
             low: [f64::INFINITY; 4],
@@ -374,23 +274,13 @@ impl OneKind {
             .and_then(|()| self.index.write_all(&entry))
             .map_err(failed)?;
         self.words += 4 + size;
-        let mut record = StringRecord::new();
-        for (value, learnt) in values.iter().zip(&mut self.learnt) {
-            let text = text_of(*value, learnt);
-            learnt.bytes = learnt.bytes.max(text.len());
-            record.push_field(&text);
-        }
-        if values.is_empty() {
-            return Ok(());
-        }
-        self.rows.write_record(&record).map_err(|e| Error::file(&self.path, "cannot be written", e))
+        self.attributes.add(values.iter().copied())
     }
 
     /// Writes the files; gives their paths.
     fn finish(mut self, crs: Option<&Crs>) -> Result<Vec<PathBuf>> {
         let path = self.path.clone();
         let failed = |e| Error::file(&path, "cannot be written", e);
-        self.rows.flush().map_err(failed)?;
         let lay = |extension: &str| -> Result<(File, PathBuf)> {
             let target = path.with_extension(extension);
             Ok((new_file(&target)?, target))
@@ -410,7 +300,8 @@ impl OneKind {
             files.push(target);
         }
         let (file, target) = lay("dbf")?;
-        self.table(file)?;
+        let attributes = self.attributes;
+        attributes.write(file)?;
         files.push(target);
         let (mut file, target) = lay("cpg")?;
         file.write_all(b"UTF-8").map_err(failed)?;
@@ -441,121 +332,5 @@ impl OneKind {
             head.extend(limit(value).to_le_bytes());
         }
         head
-    }
-
-    /// Writes the attributes with fields as wide as they need to be.
-    fn table(&mut self, file: File) -> Result<()> {
-        let failed = |e| Error::file(&self.path, "cannot be written", e);
-        let columns: Vec<Column> = self
-            .schema
-            .fields()
-            .iter()
-            .zip(&self.learnt)
-            .map(|(field, learnt)| {
-                let (kind, width, decimals) = match (field.data_type(), declared(field)) {
-                    (DataType::Int64, _) if learnt.wide == 0 => (b'N', learnt.front.max(1), 0),
-                    (DataType::Float64, _) if learnt.wide == 0 => {
-                        let decimals = learnt.decimals();
-                        let point = usize::from(decimals > 0);
-                        (b'N', learnt.front.max(1) + point + decimals, decimals)
-                    }
-                    (DataType::Boolean, _) => (b'L', 1, 0),
-                    (DataType::Utf8, "DATE") if learnt.undated == 0 => (b'D', 8, 0),
-                    _ => (b'C', learnt.bytes.clamp(1, MOST_TEXT), 0),
-                };
-                Column { name: field.name().clone(), kind, width, decimals }
-            })
-            .collect();
-        let blank = columns.is_empty();
-        // A table needs a field: the number of the feature.
-        let columns = match blank {
-            true => vec![Column { name: "number".into(), kind: b'N', width: 10, decimals: 0 }],
-            false => columns,
-        };
-        let size: usize = columns.iter().map(|column| column.width).sum();
-        if size > MOST_RECORD {
-            return Err(Error::usage(format!(
-                "a row of its attributes takes {size} bytes, and a Shapefile holds {MOST_RECORD}: \
-                 a .gpkg holds more"
-            ))
-            .advise(Advice::KeepColumns)
-            .in_file(&self.path));
-        }
-        let mut table = DbfWriter::create(file, columns.clone()).map_err(failed)?;
-        if blank {
-            for number in 1..=self.count {
-                table.write(std::iter::once(Some(number.to_string().as_str()))).map_err(failed)?;
-            }
-            return table.finish().map_err(failed);
-        }
-        self.room.seek(SeekFrom::Start(0)).map_err(failed)?;
-        let mut rows = csv::ReaderBuilder::new()
-            .has_headers(false)
-            .flexible(true)
-            .from_reader(BufReader::new(&self.room));
-        let mut record = StringRecord::new();
-        while rows
-            .read_record(&mut record)
-            .map_err(|e| Error::file(&self.path, "cannot be written", e))?
-        {
-            let texts: Vec<String> = record
-                .iter()
-                .zip(&columns)
-                .map(|(text, column)| match text.parse::<f64>() {
-                    // Digits behind the point are the same in the whole column.
-                    Ok(number) if column.kind == b'N' && text.contains('.') => {
-                        let behind = column.decimals;
-                        format!("{number:.behind$}")
-                    }
-                    _ if column.kind == b'D' => text.replace('-', ""),
-                    _ => text.to_string(),
-                })
-                .collect();
-            table.write(texts.iter().map(|text| Some(text.as_str()))).map_err(failed)?;
-        }
-        table.finish().map_err(failed)
-    }
-}
-
-/// The text of a value, as a field holds it, with what the field has to be for it.
-fn text_of(value: ValueRef<'_>, learnt: &mut Learnt) -> String {
-    match value {
-        ValueRef::Null => String::new(),
-        ValueRef::Boolean(value) => if value { "T" } else { "F" }.to_string(),
-        ValueRef::Integer(value) => {
-            learnt.wide += u64::from(value.unsigned_abs() > EXACT);
-            let text = value.to_string();
-            learnt.front = learnt.front.max(text.len());
-            text
-        }
-        ValueRef::Real(value) if !value.is_finite() => String::new(),
-        ValueRef::Real(value) => {
-            let mut text = value.to_string();
-            if text.len() > MOST_TEXT {
-                // A number is never cut.
-                text = format!("{value:e}");
-                learnt.wide += 1;
-            }
-            let (front, behind) = text.split_once('.').unwrap_or((&text, ""));
-            learnt.front = learnt.front.max(front.len());
-            learnt.behind = learnt.behind.max(behind.len());
-            learnt.wide += u64::from(front.len() > MOST_NUMBER);
-            text
-        }
-        ValueRef::Text(_) | ValueRef::Binary(_) => {
-            let mut text = value.to_string();
-            let bytes = text.as_bytes();
-            let date = bytes.len() == 10
-                && bytes[4] == b'-'
-                && bytes[7] == b'-'
-                && bytes.iter().enumerate().all(|(n, b)| n == 4 || n == 7 || b.is_ascii_digit());
-            learnt.undated += u64::from(!date);
-            if text.len() > MOST_TEXT {
-                let end = (0..=MOST_TEXT).rev().find(|at| text.is_char_boundary(*at));
-                text.truncate(end.unwrap_or(0));
-                learnt.cut += 1;
-            }
-            text
-        }
     }
 }

@@ -30,6 +30,7 @@ impl FormatDescription for Workbook {
             bytes: false,
             dates: true,
             times: true,
+            times_of_day: true,
             whole_bits: 53,
             text_bytes: Some(32_767),
             infinite: false,

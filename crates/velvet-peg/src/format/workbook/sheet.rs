@@ -195,6 +195,11 @@ fn check_extent(cells: &[Cell<Data>]) -> Result<()> {
     )))
 }
 
+/// Thousandths of a second as they stand behind the seconds.
+fn thousandths(milli: u16) -> String {
+    if milli == 0 { String::new() } else { format!(".{milli:03}") }
+}
+
 /// A cell as it is called in a workbook: `C7`.
 fn place_of((row, column): (u32, u32)) -> String {
     let mut letters = String::new();
@@ -241,23 +246,21 @@ impl Sheet {
             Data::Int(number) => number.to_string(),
             Data::Bool(flag) => flag.to_string(),
             Data::DateTime(moment) if moment.is_duration() => {
-                let (_, _, _, hours, minutes, seconds, _) = moment.to_ymd_hms_milli();
+                let (_, _, _, hours, minutes, seconds, milli) = moment.to_ymd_hms_milli();
                 // Days and more count as hours.
                 let hours = u64::from(hours) + 24 * moment.as_f64() as u64;
-                format!("{hours:02}:{minutes:02}:{seconds:02}")
+                format!("{hours:02}:{minutes:02}:{seconds:02}{}", thousandths(milli))
             }
             Data::DateTime(moment) => {
                 let (year, month, day, h, m, s, milli) = moment.to_ymd_hms_milli();
                 let whole = moment.as_f64().fract() == 0.0;
-                match (whole, moment.as_f64() < 1.0, milli) {
-                    (true, ..) => format!("{year:04}-{month:02}-{day:02}"),
-                    // A time of day without a date.
-                    (false, true, _) => format!("{h:02}:{m:02}:{s:02}"),
-                    (false, _, 0) => {
-                        format!("{year:04}-{month:02}-{day:02}T{h:02}:{m:02}:{s:02}")
-                    }
-                    (false, _, milli) => {
-                        format!("{year:04}-{month:02}-{day:02}T{h:02}:{m:02}:{s:02}.{milli:03}")
+                // Below 1 is a time of the day without a date; midnight is 0.
+                match (whole, moment.as_f64() < 1.0) {
+                    (true, false) => format!("{year:04}-{month:02}-{day:02}"),
+                    (_, true) => format!("{h:02}:{m:02}:{s:02}{}", thousandths(milli)),
+                    (false, false) => {
+                        let fine = thousandths(milli);
+                        format!("{year:04}-{month:02}-{day:02}T{h:02}:{m:02}:{s:02}{fine}")
                     }
                 }
             }
@@ -360,8 +363,8 @@ impl Sheet {
             Data::DateTime(moment) if moment.is_duration() => CellType::Time,
             Data::DateTime(moment) => {
                 match (moment.as_f64().fract() == 0.0, moment.as_f64() < 1.0) {
-                    (true, _) => CellType::Date,
-                    (false, true) => CellType::Time,
+                    (true, false) => CellType::Date,
+                    (_, true) => CellType::Time,
                     (false, false) => CellType::DateTime,
                 }
             }

@@ -2,6 +2,7 @@
 //! bold and stays in view, numbers are numbers, dates are dates.
 
 use crate::error::{Error, Result};
+use crate::format_support::date_time::{self, Zone};
 use crate::format_support::declared;
 use crate::format_support::{
     FeatureCell, FeatureRows, Finished, ReadBack, Sink, TableOptions, WriteOptions,
@@ -31,8 +32,19 @@ pub(super) struct Writer {
     dates: Vec<Option<Format>>,
     next: u32,
     sum: u64,
+    counts: Counts,
+}
+
+/// Values that a cell does not hold as they are.
+#[derive(Default)]
+struct Counts {
+    /// Texts that were cut.
     cut: u64,
+    /// Whole numbers with too many digits.
     long: u64,
+    /// Dates and times that are no numbers of a cell: before its calendar, with an offset from UTC,
+    /// finer than it counts.
+    undated: u64,
 }
 
 impl Writer {
@@ -67,6 +79,7 @@ impl Writer {
             .map(|field| match declared(field) {
                 "DATE" => Some(Format::new().set_num_format("yyyy-mm-dd")),
                 "DATETIME" => Some(Format::new().set_num_format("yyyy-mm-dd hh:mm:ss")),
+                "TIME" => Some(Format::new().set_num_format("hh:mm:ss")),
                 _ => None,
             })
             .collect();
@@ -77,15 +90,14 @@ impl Writer {
             dates,
             next: 1,
             sum: 0,
-            cut: 0,
-            long: 0,
+            counts: Counts::default(),
         })
     }
 }
 
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
-        let Writer { path, workbook, rows, dates, next, sum, cut, long, .. } = self;
+        let Writer { path, workbook, rows, dates, next, sum, counts } = self;
         let failed = failed(path);
         let sheet = workbook.worksheet_from_index(0).map_err(&failed)?;
         rows.each(batch, &mut |cells| {
@@ -98,7 +110,7 @@ impl Sink for Writer {
             for (column, cell) in cells.into_iter().enumerate() {
                 let column = u16::try_from(column).unwrap_or(u16::MAX);
                 let (row, dates) = (*next, &*dates);
-                let text = put(sheet, (row, column), cell, dates, cut, long).map_err(&failed)?;
+                let text = put(sheet, (row, column), cell, dates, counts).map_err(&failed)?;
                 texts.push(text);
             }
             *next += 1;
@@ -108,32 +120,27 @@ impl Sink for Writer {
     }
 
     fn losses(&self) -> Vec<Notice> {
-        let mut losses = Vec::new();
-        if self.cut > 0 {
-            losses.push(
-                Notice::warning(
-                    NoticeKind::FormatLimit,
-                    format!(
-                        "{} texts were cut to the {MOST_CHARACTERS} characters that a cell holds",
-                        self.cut
-                    ),
-                )
-                .count(self.cut),
-            );
-        }
-        if self.long > 0 {
-            losses.push(
-                Notice::warning(
-                    NoticeKind::FormatLimit,
-                    format!(
-                        "{} whole numbers have more digits than a cell keeps: written as text",
-                        self.long
-                    ),
-                )
-                .count(self.long),
-            );
-        }
-        losses
+        let Counts { cut, long, undated } = self.counts;
+        let counted = [
+            (
+                cut,
+                format!("texts cut to the {MOST_CHARACTERS} characters that a cell holds: {cut}"),
+            ),
+            (long, format!("whole numbers with more digits than a cell keeps: {long}, as text")),
+            (
+                undated,
+                format!(
+                    "dates and times that a cell cannot hold (before {FIRST_DAY}, with a mark of \
+                     UTC or an offset from it, or finer than thousandths of a second): {undated}, \
+                     as text"
+                ),
+            ),
+        ];
+        counted
+            .into_iter()
+            .filter(|(count, _)| *count > 0)
+            .map(|(count, text)| Notice::warning(NoticeKind::FormatLimit, text).count(count))
+            .collect()
     }
 
     fn finish(mut self: Box<Self>) -> Result<Finished> {
@@ -161,8 +168,7 @@ fn put(
     (row, column): (u32, u16),
     cell: FeatureCell<'_>,
     dates: &[Option<Format>],
-    cut: &mut u64,
-    long: &mut u64,
+    counts: &mut Counts,
 ) -> std::result::Result<String, XlsxError> {
     let (text, number) = match cell {
         FeatureCell::Blank | FeatureCell::Attribute(_, ValueRef::Null) => return Ok(String::new()),
@@ -177,7 +183,7 @@ fn put(
         }
         FeatureCell::Attribute(_, ValueRef::Integer(value)) => {
             let exact = value.unsigned_abs() <= EXACT;
-            *long += u64::from(!exact);
+            counts.long += u64::from(!exact);
             (value.to_string(), exact.then_some(value as f64))
         }
         FeatureCell::Attribute(_, ValueRef::Real(value)) if value.is_finite() => {
@@ -185,13 +191,13 @@ fn put(
         }
         FeatureCell::Attribute(at, value) => {
             let text = value.to_string();
-            if let Some(format) = &dates[at]
-                && let Some(date) = date(&text)
-            {
-                sheet.write_datetime_with_format(row, column, &date, format)?;
-                // A cell does not tell the beginning of a day from the day.
-                let day = text.strip_suffix("T00:00:00");
-                return Ok(day.map(str::to_string).unwrap_or(text));
+            if let Some(format) = &dates[at] {
+                if let Some((date, reads_back)) = date(&text) {
+                    let format = if text.contains('.') { &fine(format) } else { format };
+                    sheet.write_datetime_with_format(row, column, &date, format)?;
+                    return Ok(reads_back);
+                }
+                counts.undated += u64::from(!text.is_empty());
             }
             (text, None)
         }
@@ -203,7 +209,7 @@ fn put(
     let mut text = text;
     if let Some((end, _)) = text.char_indices().nth(MOST_CHARACTERS) {
         text.truncate(end);
-        *cut += 1;
+        counts.cut += 1;
     }
     sheet.write_string(row, column, &text)?;
     Ok(text)
@@ -212,13 +218,32 @@ fn put(
 /// The first day that all spreadsheets number alike: some have a 29 February 1900.
 const FIRST_DAY: &str = "1900-03-01";
 
-/// A date or a date with whole seconds, as it reads back; other texts stay texts.
-fn date(text: &str) -> Option<ExcelDateTime> {
-    let digits = text.bytes().all(|b| b.is_ascii_digit() || b"-T:".contains(&b));
-    let form = matches!((text.len(), text.as_bytes().get(10)), (10, None) | (19, Some(b'T')));
-    match digits && form && text >= FIRST_DAY {
-        true => ExcelDateTime::parse_from_str(text).ok(),
-        false => None,
+/// A date, a time of the day, or a date with one, down to thousandths of a second, with the text
+/// that it reads back as; other texts stay texts.
+fn date(text: &str) -> Option<(ExcelDateTime, String)> {
+    let thousandths = |time: time::Time| time.nanosecond().is_multiple_of(1_000_000);
+    let reads_back = if let Some(time) = date_time::time_of_day(text) {
+        thousandths(time).then(|| date_time::clock_text(time))?
+    } else if text < FIRST_DAY {
+        return None;
+    } else if date_time::day(text).is_some() {
+        text.to_string()
+    } else {
+        let (moment, zone) = date_time::moment(text)?;
+        let held = zone == Zone::Local && thousandths(moment.time());
+        let text = held.then(|| date_time::moment_text(moment, zone))?;
+        // A cell does not tell the beginning of a day from the day.
+        text.strip_suffix("T00:00:00").map(str::to_string).unwrap_or(text)
+    };
+    Some((ExcelDateTime::parse_from_str(text).ok()?, reads_back))
+}
+
+/// A format of times that shows thousandths of a second.
+fn fine(format: &Format) -> Format {
+    let clock = Format::new().set_num_format("hh:mm:ss.000");
+    match *format == Format::new().set_num_format("hh:mm:ss") {
+        true => clock,
+        false => Format::new().set_num_format("yyyy-mm-dd hh:mm:ss.000"),
     }
 }
 

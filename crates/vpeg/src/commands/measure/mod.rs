@@ -4,8 +4,8 @@ mod courses;
 mod figures;
 mod json;
 
-use super::WriteArguments;
 use super::save::{SaveArguments, layer_source};
+use super::{ReadArguments, WriteArguments};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::{Args, ValueEnum};
@@ -63,6 +63,8 @@ pub(crate) struct Measure {
     #[arg(long, short)]
     output: Option<PathBuf>,
     #[command(flatten)]
+    read: ReadArguments,
+    #[command(flatten)]
     write: WriteArguments,
     #[command(flatten)]
     save: SaveArguments,
@@ -90,7 +92,8 @@ struct Units {
 
 impl Measure {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let mut reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let mut reader =
+            LayerReader::open_with(&self.file, self.layer.as_deref(), &self.read.options())?;
         let named: Vec<&String> = self.name.iter().chain(&self.by).collect();
         reader.reveal_key(&named);
         let grid =

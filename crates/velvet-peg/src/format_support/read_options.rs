@@ -1,0 +1,44 @@
+//! How a file of layers is read, where it leaves a choice.
+
+use velvet_peg_core::Crs;
+
+/// How a file of layers is read, where it leaves a choice.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct ReadOptions {
+    /// The farthest that a chord may lie from the curve that it stands for, in metres; in units of
+    /// the coordinates where nothing says how long these are.
+    pub tolerance: f64,
+}
+
+impl Default for ReadOptions {
+    /// A tolerance of a millimetre.
+    fn default() -> ReadOptions {
+        ReadOptions { tolerance: 0.001 }
+    }
+}
+
+/// Metres of a degree of latitude, about (WGS 84, middle of the quadrant).
+const DEGREE: f64 = 111_132.0;
+
+impl ReadOptions {
+    /// The tolerance in the units of a system's coordinates.
+    pub(crate) fn tolerance_in(&self, crs: Option<&Crs>) -> f64 {
+        match crs {
+            None => self.tolerance,
+            Some(crs) => match crs.length_unit() {
+                Some(unit) => self.tolerance / unit.metres(),
+                None => self.tolerance / DEGREE,
+            },
+        }
+    }
+
+    /// The tolerance in words.
+    pub(crate) fn tolerance_text(&self, crs: Option<&Crs>) -> String {
+        match crs {
+            None => format!("{} units", self.tolerance),
+            Some(_) if self.tolerance < 0.1 => format!("{} mm", self.tolerance * 1000.0),
+            Some(_) => format!("{} m", self.tolerance),
+        }
+    }
+}
