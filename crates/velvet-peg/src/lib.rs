@@ -78,6 +78,7 @@ pub mod measure;
 mod notice;
 mod outcome;
 pub mod output;
+mod packing;
 mod plausibility;
 mod progress;
 mod reproject;

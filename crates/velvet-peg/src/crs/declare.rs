@@ -9,6 +9,7 @@ use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo, layer_columns};
 use crate::output::{refuse_existing, same_file};
+use crate::packing::Packing;
 use crate::plausibility::PositionSample;
 use crate::progress::{NoProgress, Progress};
 use std::path::Path;
@@ -88,6 +89,12 @@ pub fn declare_watched(
     }
     if same_file(reader.path(), out) {
         refuse_existing(out, options.overwrite || options.replace_file)?;
+        if Packing::of_path(out).is_some() {
+            return Err(Error::usage(
+                "is packed, and packed files are not changed in place: name another file to write",
+            )
+            .in_file(out));
+        }
         if let Some(store) = Format::of(out)?.description().store() {
             return declare_in_place(store, reader, crs, out, outcome, watch);
         }

@@ -96,7 +96,7 @@ impl BuildCourses {
         let mut parcels = self.gather(reader, &places, &length)?;
         self.refuse_one_start(&parcels, &places, &headers).map_err(|e| e.in_file(table))?;
         let rows = parcels.iter().map(|parcel| parcel.rows.len() as u64).sum();
-        let mut rejects = build.open_rejects(table, out, &headers)?;
+        let mut rejects = build.open_rejects(&file, out, &headers)?;
         let group_names: Vec<&str> = places.group.iter().map(|at| headers[*at].as_str()).collect();
         let Self { start, adjust, tolerance, .. } = *self;
         let closing = Closing { start, unit, adjust, tolerance };

@@ -10,7 +10,6 @@ mod findings;
 mod first_values;
 mod from_text;
 mod lines;
-mod natural_order;
 mod points;
 mod polygons;
 mod repair;
@@ -108,13 +107,14 @@ impl BuildOptions {
     }
 
     /// The file for rejected rows of a table.
-    fn open_rejects(&self, table: &Path, out: &Path, headers: &[String]) -> Result<Rejects> {
-        refuse_inputs(out, [table])?;
+    fn open_rejects(&self, table: &TableFile, out: &Path, headers: &[String]) -> Result<Rejects> {
+        let inputs: Vec<&Path> = table.inputs().iter().map(PathBuf::as_path).collect();
+        refuse_inputs(out, inputs.iter().copied())?;
         let to = RejectsTo {
             named: self.rejects.as_deref(),
             overwrite: self.write.overwrite || self.write.replace_file,
             append: self.write.append,
         };
-        Rejects::new(to, &[table], out, headers)
+        Rejects::new(to, &inputs, out, headers)
     }
 }

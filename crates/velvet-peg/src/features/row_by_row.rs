@@ -118,7 +118,7 @@ pub(super) fn run(
     let needed = needed_columns(options, file, &headers, geometry)?;
     let mut first = first_reading(options, file, geometry, &range, &needed, watch)?;
 
-    let mut rejects = options.open_rejects(table, out, &headers)?;
+    let mut rejects = options.open_rejects(file, out, &headers)?;
     let source = first.layer(options, file, geometry, &headers, &needed);
     let mut carried = source.clone();
     if options.to.is_some() {

@@ -6,7 +6,6 @@
 use super::BuildOptions;
 use super::findings::Findings;
 use super::first_values::{FirstValues, Names};
-use super::natural_order::{is_local_date, natural};
 use super::reproject::Carry;
 use super::vertex_columns::{VertexColumns, VertexOptions};
 use crate::advice::Advice;
@@ -23,6 +22,7 @@ use crate::output::refuse_existing;
 use crate::plausibility::CoordinateRange;
 use crate::plausibility::{PositionSample, short};
 use crate::progress::Progress;
+use crate::table::natural_order::{is_local_date, natural};
 use crate::table::{Inference, Notation, TableFile, TableReader};
 use csv::StringRecord;
 use std::cmp::Ordering;
@@ -528,7 +528,7 @@ impl Gathered {
             count: Some(count as u64),
             extent: learn.extent.bounds(),
         };
-        let mut rejects = build.open_rejects(self.file.path(), out, &self.headers)?;
+        let mut rejects = build.open_rejects(&self.file, out, &self.headers)?;
         if !self.rejected.is_empty() {
             let mut record = StringRecord::new();
             let mut reader = self.file.rows()?;

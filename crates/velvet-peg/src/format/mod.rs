@@ -24,6 +24,7 @@ pub use crate::format_support::{Appending, Attributes, Capability, Systems, Text
 
 use crate::error::{Error, Result};
 use crate::format_support::{FileStart, FormatDescription, HEADINGS};
+use crate::packing::inner_name;
 use std::fmt;
 use std::path::Path;
 
@@ -117,7 +118,10 @@ impl Format {
     /// # Errors
     /// If the extension is none that is known.
     pub fn of(path: &Path) -> Result<Format> {
-        let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
+        // What is packed says it itself.
+        let inner = inner_name(path);
+        let named = inner.as_deref().unwrap_or(path);
+        let extension = named.extension().and_then(|e| e.to_str()).unwrap_or_default();
         Format::of_extension(extension).ok_or_else(|| {
             if let Some(error) = Format::left_out(path, &[]) {
                 return error;

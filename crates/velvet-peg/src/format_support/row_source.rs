@@ -5,6 +5,7 @@ use super::TableOptions;
 use super::sheet_shape::SheetShape;
 use crate::error::Result;
 use crate::notice::Notice;
+use crate::outcome::Reason;
 use csv::StringRecord;
 use std::fmt::Debug;
 use std::path::Path;
@@ -44,6 +45,8 @@ pub(crate) struct SourceRow {
     pub(crate) number: u64,
     /// The cell that is no text in the encoding.
     pub(crate) garbled: Option<usize>,
+    /// Why the row does not fit its table, where that was found already.
+    pub(crate) misfit: Option<Reason>,
 }
 
 /// Rows, one after the other.
@@ -74,8 +77,10 @@ pub(crate) struct TableFacts {
     pub(crate) bytes: u64,
     /// The sheet it is from, if it is from one.
     pub(crate) sheet: Option<String>,
-    /// The column that names the sheet, if there are several.
+    /// The column that names the sheet or file, if there are several.
     pub(crate) sheet_column: Option<usize>,
+    /// What that column names: a sheet if blank.
+    pub(crate) part: &'static str,
     /// The sheets of the workbook it is from.
     pub(crate) sheets: Vec<SheetShape>,
     /// What was noticed on opening.

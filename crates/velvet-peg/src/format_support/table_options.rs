@@ -3,6 +3,7 @@
 use crate::error::Error;
 use serde::{Deserialize, Serialize};
 use std::fmt;
+use std::path::PathBuf;
 use std::str::FromStr;
 
 /// How a text table is to be read; what is none is detected.
@@ -36,6 +37,23 @@ pub struct TableOptions {
     pub header_row: Option<u32>,
     /// The first of several sheets, where none is named.
     pub first_sheet: bool,
+    /// Further tables of the same shape, which are read behind it: columns are matched by their names,
+    /// and one more names the file.
+    pub more: Vec<PathBuf>,
+    /// Names of columns and what the same columns are called elsewhere: in other files, on other
+    /// sheets.
+    pub same: Vec<(String, Vec<String>)>,
+}
+
+impl TableOptions {
+    /// The name of a column that may be called otherwise in its table.
+    pub(crate) fn name_of(&self, header: &str) -> String {
+        let header = header.trim();
+        let called = |(_, others): &&(String, Vec<String>)| {
+            others.iter().any(|o| o.eq_ignore_ascii_case(header))
+        };
+        self.same.iter().find(called).map_or(header, |(name, _)| name).to_string()
+    }
 }
 
 /// What values are wrapped in.

@@ -1,10 +1,13 @@
 //! Where an input lies: a path, standard input (`-`), or an `http(s)` address. What is not a
 //! file of its own is laid down in a temporary folder for as long as it is read.
 
-use super::recognise::{first_bytes, recognise, with_start};
+use super::content::refuse_foreign;
+use super::packed::main_member;
+use super::recognise::{first_bytes, packing_of, recognise, with_start};
 use crate::error::{Error, Kind, Result};
 use crate::format::Format;
 use crate::output::TemporaryFolder;
+use crate::packing::{Packing, inner_name, start_of, unpack, unpack_member};
 use std::fs::File;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
@@ -33,19 +36,96 @@ pub(crate) fn locate(path: &Path) -> Result<Located> {
         return lay_down(path, "layer", &mut std::io::stdin().lock());
     }
     if let Some(address) = path.to_str().filter(|text| is_address(text)) {
-        return fetch(path, address);
+        return settled(fetch(path, address)?, None);
     }
     if !path.exists() {
-        return Err(missing(path));
+        return in_archive(path).unwrap_or_else(|| Err(missing(path)));
     }
     if path.is_dir() {
-        return Err(Error::data("is a folder, not a file of data").in_file(path));
+        return Err(folder(path));
     }
-    let format = match Format::of(path) {
-        Ok(format) => format,
-        Err(_) => recognise(path, &first_bytes(path)?)?,
+    let located = Located {
+        shown: path.to_path_buf(),
+        real: path.to_path_buf(),
+        format: Format::of(path).unwrap_or(Format::of_addresses()),
+        keep: None,
     };
-    Ok(Located { shown: path.to_path_buf(), real: path.to_path_buf(), format, keep: None })
+    settled(located, None)
+}
+
+/// The error of a folder.
+pub(super) fn folder(path: &Path) -> Error {
+    let database = std::fs::read_dir(path).is_ok_and(|mut files| {
+        files.any(|file| {
+            file.is_ok_and(|file| file.path().extension().is_some_and(|e| e == "gdbtable"))
+        })
+    });
+    let what = match database {
+        true => {
+            "is a folder that holds a database in a form without an open specification: save its \
+             layers as GeoPackage or Shapefiles"
+        }
+        false => "is a folder, not a file of data",
+    };
+    Error::data(what).in_file(path)
+}
+
+/// A file in an archive, named as if the archive were a folder.
+fn in_archive(path: &Path) -> Option<Result<Located>> {
+    let archive = path.ancestors().skip(1).find(|above| above.is_file())?;
+    let member = path.strip_prefix(archive).ok()?.to_string_lossy().replace('\\', "/");
+    let located = Located {
+        shown: archive.to_path_buf(),
+        real: archive.to_path_buf(),
+        format: Format::of_addresses(),
+        keep: None,
+    };
+    let found = settled(located, Some(&member));
+    Some(found.map(|found| Located { shown: path.to_path_buf(), ..found }))
+}
+
+/// The name of a file that is packed alone: its own without that of the packing, or one that its
+/// content asks for.
+fn name_of(path: &Path, packing: Packing) -> Result<PathBuf> {
+    if let Some(inner) = inner_name(path) {
+        return Ok(PathBuf::from(inner.file_name().unwrap_or_default()));
+    }
+    let start = start_of(packing, path)?;
+    let format = recognise(Path::new("-"), &start)?;
+    let extension = with_start(&start, |start| format.description().extension_for(start));
+    Ok(Path::new(path.file_stem().unwrap_or_default()).with_extension(extension))
+}
+
+/// The same input unpacked if it is packed, with its format told by its name or its content.
+///
+/// # Errors
+/// If it is not what its name says.
+fn settled(at: Located, member: Option<&str>) -> Result<Located> {
+    let shown_as = |error: Error| error.shown_as(&at.real, &at.shown);
+    let start = first_bytes(&at.real).map_err(shown_as)?;
+    if let Some(packing) = packing_of(&at.real, &start) {
+        let unpacked = match packing {
+            Packing::Zip => {
+                main_member(&at.real, member).and_then(|main| unpack_member(&at.real, &main))
+            }
+            packing => name_of(&at.real, packing)
+                .and_then(|name| unpack(packing, &at.real, Path::new(&name))),
+        };
+        let unpacked = unpacked.map_err(shown_as)?;
+        let inner = Located {
+            shown: at.shown.clone(),
+            real: unpacked.real,
+            format: at.format,
+            keep: Some(Arc::new(unpacked.folder)),
+        };
+        return settled(inner, None);
+    }
+    if member.is_some() {
+        return Err(missing(&at.shown));
+    }
+    let format = recognise(&at.real, &start).map_err(shown_as)?;
+    with_start(&start, |start| refuse_foreign(&at.shown, format, start))?;
+    Ok(Located { format, ..at })
 }
 
 fn is_address(text: &str) -> bool {

@@ -1,6 +1,8 @@
 //! Inputs: where one lies (a path, standard input, an address), and what format it is of.
 
+mod content;
 mod locate;
+mod packed;
 mod recognise;
 
 pub(crate) use locate::{Located, locate};

@@ -1,9 +1,12 @@
 //! Telling a format by its first bytes, where no extension says it.
 
+use super::locate::folder;
+use super::packed::main_member;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::FileStart;
 use crate::format_support::text_encoding::decode_start;
+use crate::packing::{Packing, is_workbook, start_of};
 use std::fs::File;
 use std::io::{BufRead, Read};
 use std::path::Path;
@@ -63,9 +66,25 @@ pub fn format_of(path: &Path) -> Result<Format> {
         return Ok(Format::of_addresses());
     }
     if path.is_dir() {
-        return Err(Error::data("is a folder, not a file of data").in_file(path));
+        return Err(folder(path));
     }
-    recognise(path, &first_bytes(path)?)
+    let start = first_bytes(path)?;
+    match packing_of(path, &start) {
+        Some(Packing::Zip) => Format::of(Path::new(&main_member(path, None)?)),
+        Some(packing) => recognise(path, &start_of(packing, path)?),
+        None => recognise(path, &start),
+    }
+}
+
+/// How a file is packed, by its first bytes; workbooks are archives that are read as they are.
+pub(super) fn packing_of(path: &Path, start: &[u8]) -> Option<Packing> {
+    let packing = Packing::of_bytes(start)?;
+    let workbook = || {
+        let named = Packing::of_path(path).is_none()
+            && Format::of(path).is_ok_and(|format| format.name() == "workbook");
+        named || is_workbook(path)
+    };
+    (packing != Packing::Zip || !workbook()).then_some(packing)
 }
 
 /// The format that standard input begins like, without taking anything from it.

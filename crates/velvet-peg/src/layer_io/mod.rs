@@ -5,6 +5,7 @@ mod adapt_schema;
 mod append;
 mod clean_names;
 mod held_values;
+mod packed;
 mod reader;
 mod table_rows;
 mod transform;

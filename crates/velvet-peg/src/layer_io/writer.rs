@@ -2,6 +2,7 @@
 
 use super::adapt_schema::{Adapted, SchemaAdapter};
 use super::append::Append;
+use super::packed::Packed;
 use super::verify::{self, Sum};
 use crate::error::{Error, Result};
 use crate::format::Format;
@@ -14,6 +15,7 @@ use crate::layer::attribute_types::held_schema;
 use crate::layer::{Batch, Layer, LayerInfo, column_names, same_columns};
 use crate::notice::{Notice, NoticeKind};
 use crate::output::{Hold, Pending};
+use crate::packing::Packing;
 use arrow_schema::SchemaRef;
 use std::path::{Path, PathBuf};
 
@@ -37,6 +39,8 @@ pub struct Written {
 pub struct LayerWriter {
     path: PathBuf,
     pending: Pending,
+    /// Where the file is written that is to be packed.
+    packed: Option<Packed>,
     /// How the layer is put into a file that is there and keeps its other layers.
     placing: Option<(&'static dyn LayerStore, Placing)>,
     /// The file that is added to by writing it again.
@@ -95,7 +99,7 @@ impl LayerWriter {
             info.name.clone_from(layer);
         }
         let mut notices = Vec::new();
-        let store = format.description().store();
+        let store = format.description().store().filter(|_| Packing::of_path(path).is_none());
         let mut append = None;
         let (mut placing, mut hold) = (None, None);
         if options.append && store.is_none() {
@@ -140,13 +144,14 @@ impl LayerWriter {
             SchemaAdapter::plan(path, format, &info, options.wkt)?;
         refuse_losses(path, &options, &losses)?;
         notices.extend(losses.into_iter().chain(remarks));
-        let staged = pending.path();
+        let packed = Packed::of(path, &options)?;
+        let staged = packed.as_ref().map_or_else(|| pending.path(), Packed::path);
         let made = guarded(&staged, "cannot be written", || {
             let info = &adapted;
             let new = NewFile { path: &staged, info, options: &options, system_number };
             format.description().create(&new)
         });
-        let sink = made.map_err(|error| error.shown_as(&pending.path(), path))?;
+        let sink = made.map_err(|error| error.shown_as(&staged, path))?;
         let asked = options.verify;
         let expected = info.count.is_none_or(|count| count < VERIFIED);
         let verifies = asked == Some(true) || (asked.is_none() && expected);
@@ -155,6 +160,7 @@ impl LayerWriter {
         let mut writer = LayerWriter {
             path: path.to_path_buf(),
             pending,
+            packed,
             placing,
             hold,
             layer: adapted.name.clone(),
@@ -228,7 +234,7 @@ impl LayerWriter {
     /// and nothing of the new file is left.
     pub fn finish(self) -> Result<Written> {
         let path = self.path;
-        let staged = self.pending.path();
+        let staged = self.packed.as_ref().map_or_else(|| self.pending.path(), Packed::path);
         let format = Format::of(&path)?;
         let mut losses = self.adapter.losses();
         losses.extend(self.sink.losses());
@@ -252,6 +258,13 @@ impl LayerWriter {
             let wrong = |error: Error| error.moved(&staged, &path);
             verify::verify(&made, format, &self.layer, &sum, &finished.read_back).map_err(wrong)?;
             written.verified = true;
+        }
+        if let Some(packed) = self.packed {
+            packed
+                .pack(&made, &self.pending.path())
+                .map_err(|e| e.shown_as(&self.pending.path(), &path))?;
+            written.files = self.pending.finish(&[])?;
+            return Ok(written);
         }
         if let Some((store, placing)) = self.placing {
             store.place(&path, &staged, &self.layer, placing)?;

@@ -11,6 +11,7 @@ use crate::outcome::Reason;
 use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo};
 use crate::output::{Output, refuse_existing, refuse_inputs};
+use crate::packing::Packing;
 use crate::progress::Progress;
 use crate::table::{TableFile, TableReader, standard_input};
 use csv::StringRecord;
@@ -119,6 +120,13 @@ impl Session {
         let standard = out == Path::new("-");
         if !standard {
             refuse_existing(out, self.options.overwrite)?;
+            if Packing::of_path(out).is_some() {
+                return Err(Error::usage(
+                    "would be packed, and a table with columns added to it is written as it is \
+                     read: name a .csv",
+                )
+                .in_file(out));
+            }
         }
         let mut outcome = Summary { notices: self.notices.clone(), ..Summary::default() };
         outcome.notices.extend(self.reader.renamed());

@@ -1,11 +1,12 @@
 //! A table that was opened, to be read once or several times.
 
 use super::TableReader;
+use super::many::{ManyTables, in_folder};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{SheetShape, TableFacts, TableOptions, TableSource, TableToOpen};
-use crate::input::{Located, locate, recognise_standard_input};
+use crate::input::{Located, format_of, locate, recognise_standard_input};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
 use csv::StringRecord;
@@ -35,6 +36,8 @@ const HEAD_ROWS: usize = 200;
 #[derive(Debug)]
 pub struct TableFile {
     path: PathBuf,
+    /// Every file that it is read from.
+    inputs: Vec<PathBuf>,
     /// Keeps an input that was laid down.
     _keep: Option<Arc<TemporaryFolder>>,
     format: Format,
@@ -43,15 +46,48 @@ pub struct TableFile {
 }
 
 impl TableFile {
-    /// Opens a table and tells how its text is encoded and divided. `-` is standard input.
+    /// Opens a table and tells how its text is encoded and divided. `-` is standard input; of a
+    /// folder, all tables in it are read as one.
     ///
     /// # Errors
     /// If it is no table, cannot be read, or it is not clear whether its first row is a header and
     /// the options do not say it.
     pub fn open(path: &Path, options: &TableOptions) -> Result<TableFile> {
+        if path.is_dir() || !options.more.is_empty() || !options.same.is_empty() {
+            return TableFile::open_many(path, options);
+        }
+        TableFile::open_single(path, options)
+    }
+
+    pub(super) fn open_single(path: &Path, options: &TableOptions) -> Result<TableFile> {
         let file = TableFile::open_located(locate(path)?, options)?;
         decided(path, file.source.facts())?;
         Ok(file)
+    }
+
+    /// Tables of one shape as one: a folder of them, or one with more behind it.
+    fn open_many(path: &Path, options: &TableOptions) -> Result<TableFile> {
+        let mut paths = Vec::new();
+        for path in std::iter::once(path).chain(options.more.iter().map(PathBuf::as_path)) {
+            match path.is_dir() {
+                true => paths.extend(in_folder(path)?),
+                false => paths.push(path.to_path_buf()),
+            }
+        }
+        let (source, format) = (ManyTables::open(&paths, options)?, format_of(&paths[0])?);
+        Ok(TableFile {
+            path: path.to_path_buf(),
+            inputs: paths,
+            _keep: None,
+            format,
+            source: Box::new(source),
+            names: Vec::new(),
+        })
+    }
+
+    /// Every file that it is read from.
+    pub fn inputs(&self) -> &[PathBuf] {
+        &self.inputs
     }
 
     /// As [`TableFile::open`], of an input that was found already, and whether or not it is clear
@@ -67,6 +103,7 @@ impl TableFile {
             );
         }
         Ok(TableFile {
+            inputs: vec![at.shown.clone()],
             path: at.shown,
             _keep: at.keep,
             format: at.format,

@@ -10,6 +10,8 @@ mod coordinate;
 mod file;
 mod guess_columns;
 mod infer;
+mod many;
+pub(crate) mod natural_order;
 mod number_format;
 mod point_file;
 mod reader;

@@ -18,8 +18,10 @@ pub struct TableReader {
     pub(crate) headers: Vec<String>,
     /// Names that had to be changed.
     renamed: Vec<String>,
-    /// The column that names the sheet, if there are several.
+    /// The column that names the sheet or file, if there are several.
     sheet_column: Option<usize>,
+    /// What it names.
+    part: &'static str,
     /// The row last read; its texts are with whoever read it.
     row: SourceRow,
     failed: bool,
@@ -65,6 +67,7 @@ impl TableReader {
             headers,
             renamed,
             sheet_column: facts.sheet_column,
+            part: if facts.part.is_empty() { "sheet" } else { facts.part },
             row: SourceRow::default(),
             failed: false,
         })
@@ -97,7 +100,7 @@ impl TableReader {
     /// What is wrong with a row, with the sheet it is on if there are several.
     pub(crate) fn on_sheet(&self, record: &StringRecord, reason: Reason) -> Reason {
         match self.sheet_column.and_then(|at| record.get(at)) {
-            Some(sheet) => reason.of(format_args!("sheet {sheet}: ")),
+            Some(sheet) => reason.of(format_args!("{} {sheet}: ", self.part)),
             None => reason,
         }
     }
@@ -137,6 +140,9 @@ impl TableReader {
 
     /// Why the row last read does not fit its header or its encoding, if it does not.
     pub(crate) fn misfit(&self, record: &StringRecord) -> Option<Reason> {
+        if let Some(reason) = &self.row.misfit {
+            return Some(reason.clone());
+        }
         if let Some(field) = self.row.garbled {
             let column = self.headers.get(field).map_or(String::new(), |name| format!(" `{name}`"));
             let why = format!(
@@ -221,7 +227,7 @@ impl Row {
         self.number
     }
 
-    /// The sheet that it is on, where several are read as one table.
+    /// The sheet that it is on or the file that it is from, where several are read as one table.
     pub fn sheet(&self) -> Option<&str> {
         self.sheet.as_deref()
     }

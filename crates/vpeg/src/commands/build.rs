@@ -12,6 +12,7 @@ use velvet_peg::job::{
     Column, CoursesStep, Epoch, FeaturesStep, LengthUnitName, LinesStep, PointsStep, PolygonsStep,
     Step,
 };
+use velvet_peg::table::TableOptions;
 use velvet_peg::{Error, Summary};
 
 #[derive(Debug, Subcommand)]
@@ -31,8 +32,10 @@ pub(crate) enum Build {
 /// What is the same for all features.
 #[derive(Debug, Args)]
 struct Common {
-    /// Table: delimited text, a workbook, a .dbf; `-` for standard input.
-    table: PathBuf,
+    /// Table: delimited text, a workbook, a .dbf; `-` for standard input. Several tables of one
+    /// shape, or a folder of them, are read as one, with a column that names the file.
+    #[arg(required = true, value_name = "TABLE")]
+    tables: Vec<PathBuf>,
     /// Reference system of the coordinates.
     #[arg(long, value_name = "REF")]
     crs: Option<String>,
@@ -198,7 +201,7 @@ impl Build {
         };
         let step = self.step(to)?;
         common.save(step.clone())?;
-        let (table, out) = (common.table.as_path(), common.output.as_path());
+        let (table, out) = (common.tables[0].as_path(), common.output.as_path());
         let (outcome, closures) = step.build(options, table, out, &mut progress)?;
         drop(progress);
         match (&outcome.converter, crs) {
@@ -322,10 +325,10 @@ impl Common {
             (Some(to), None) => Some(reference::system(to)?),
             (Some(to), Some(columns)) => Some(reference::system_for_table(
                 to,
-                &self.table,
+                &self.tables[0],
                 &columns.columns(),
                 columns.packed,
-                &self.reading.options(),
+                &self.table_options(),
                 crs.as_ref(),
             )?),
         };
@@ -337,17 +340,26 @@ impl Common {
             to,
             epoch: self.epoch,
             select: self.select.selection(),
-            table: self.reading.options(),
+            table: self.table_options(),
             write,
             layer: self.layer.clone(),
             rejects: self.rejects.clone(),
         })
     }
 
+    /// How the tables are read.
+    fn table_options(&self) -> TableOptions {
+        TableOptions { more: self.tables[1..].to_vec(), ..self.reading.options() }
+    }
+
     fn save(&self, step: Step) -> Result<(), Error> {
+        let options = self.table_options();
+        if self.tables[0].is_dir() || !options.more.is_empty() || !options.same.is_empty() {
+            self.save.only("one table, without --same")?;
+        }
         let mut output = self.write.output(&self.output);
         output.layer = output.layer.or_else(|| self.layer.clone());
-        self.save.save(self.reading.source(&self.table), None, step, output, &self.write)
+        self.save.save(self.reading.source(&self.tables[0]), None, step, output, &self.write)
     }
 }
 

@@ -154,6 +154,10 @@ pub(crate) struct TableArguments {
     /// Names of the columns, instead of those in the header.
     #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
     names: Vec<String>,
+    /// What a column is called elsewhere, in other files or on other sheets: lon=longitude,long;
+    /// several times for several.
+    #[arg(long, value_name = "NAME=A,B", value_parser = same)]
+    same: Vec<(String, Vec<String>)>,
     /// Lines in front of the table to pass over.
     #[arg(long, value_name = "N", default_value_t = 0)]
     skip_lines: usize,
@@ -205,6 +209,7 @@ impl TableArguments {
             sheets: self.sheet.clone(),
             all_sheets: self.all_sheets,
             header_row: self.header_row,
+            same: self.same.clone(),
             ..TableOptions::default()
         }
     }
@@ -336,6 +341,16 @@ impl WriteArguments {
             verify: (self.verify || self.no_verify).then_some(self.verify),
             ..WriteOptions::default()
         }
+    }
+}
+
+fn same(text: &str) -> Result<(String, Vec<String>), String> {
+    let wrong = || format!("`{text}` is not NAME=A,B: write lon=longitude,long");
+    let (name, others) = text.split_once('=').ok_or_else(wrong)?;
+    let others: Vec<String> = others.split(',').map(|other| other.trim().to_string()).collect();
+    match !name.trim().is_empty() && others.iter().all(|other| !other.is_empty()) {
+        true => Ok((name.trim().to_string(), others)),
+        false => Err(wrong()),
     }
 }
 

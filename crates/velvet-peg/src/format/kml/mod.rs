@@ -24,7 +24,7 @@ impl FormatDescription for Kml {
     fn capability(&self) -> &'static Capability {
         &Capability {
             name: "KML",
-            extensions: &["kml"],
+            extensions: &["kml", "kmz"],
             systems: Systems::Wgs84,
             m: false,
             bytes: false,

@@ -48,7 +48,7 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
         let mut own: Vec<String> = Vec::new();
         for (at, name) in head.names.iter().enumerate() {
             let name = if name.is_empty() { format!("column_{}", at + 1) } else { name.clone() };
-            own.push(distinct(&own, &name));
+            own.push(distinct(&own, &options.name_of(&name)));
         }
         let place = |columns: &mut Vec<String>, name: &String| {
             columns.iter().position(|c| c.eq_ignore_ascii_case(name)).unwrap_or_else(|| {

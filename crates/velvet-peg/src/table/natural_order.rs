@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 
 /// Compares texts with the numbers in them as numbers: P2 before P10.
-pub(super) fn natural(a: &str, b: &str) -> Ordering {
+pub(crate) fn natural(a: &str, b: &str) -> Ordering {
     let (mut a, mut b) = (a, b);
     loop {
         let digits = |s: &str| s.bytes().take_while(u8::is_ascii_digit).count();
@@ -29,7 +29,7 @@ pub(super) fn natural(a: &str, b: &str) -> Ordering {
 }
 
 /// `31/5/2026`, `5.31.2026`: a date that does not sort as text.
-pub(super) fn is_local_date(text: &str) -> bool {
+pub(crate) fn is_local_date(text: &str) -> bool {
     let date = text.split([' ', 'T']).next().unwrap_or_default();
     let parts: Vec<&str> = date.split(['/', '.', '-']).collect();
     parts.len() == 3

@@ -1,0 +1,155 @@
+//! What a file is by its first bytes, where its name says something else.
+
+use crate::error::{Error, Result};
+use crate::format::Format;
+use crate::format_support::FileStart;
+use std::path::Path;
+
+/// Files that are known by their first bytes: where these stand, what the file is, the formats that
+/// it may be, and what to do with it otherwise.
+type Known = (usize, &'static [u8], &'static str, &'static [&'static str], &'static str);
+
+const UNPACK: &str = "unpack it first";
+const PICTURE: &str = "data cannot be read from it";
+
+static KNOWN: &[Known] = &[
+    (
+        0,
+        b"SQLite format 3\0",
+        "a database (SQLite)",
+        &["GeoPackage"],
+        "call it .gpkg if it is a GeoPackage",
+    ),
+    (0, b"PAR1", "a Parquet file", &["GeoParquet"], "call it .parquet"),
+    (0, b"fgb", "FlatGeobuf", &["FlatGeobuf"], "call it .fgb"),
+    (
+        0,
+        b"PK\x03\x04",
+        "a zip archive",
+        &["workbook"],
+        "call it .zip, or .xlsx if it is a workbook",
+    ),
+    (
+        0,
+        b"\xd0\xcf\x11\xe0",
+        "an older office document",
+        &["workbook"],
+        "call it .xls if it is a workbook",
+    ),
+    (
+        0,
+        b"\0\0\x27\x0a",
+        "the shapes of a Shapefile",
+        &["Shapefile"],
+        "call it .shp, with its .dbf beside it",
+    ),
+    (
+        0,
+        b"%PDF",
+        "a PDF document",
+        &[],
+        "ask for the data that it was made from, or save its table as CSV",
+    ),
+    (0, b"AC10", "a drawing in a binary form without an open specification", &[], "save it as DXF"),
+    (
+        4,
+        b"Standard Jet DB",
+        "a desktop database without an open specification",
+        &[],
+        "save its tables as CSV",
+    ),
+    (
+        4,
+        b"Standard ACE DB",
+        "a desktop database without an open specification",
+        &[],
+        "save its tables as CSV",
+    ),
+    (0, b"LASF", "a point cloud", &[], "save its points as CSV"),
+    (0, b"ARROW1", "an Arrow file", &[], "save it as Parquet or CSV"),
+    (0, b"7z\xbc\xaf", "an archive", &[], UNPACK),
+    (0, b"Rar!", "an archive", &[], UNPACK),
+    (0, b"BZh", "a packed file", &[], UNPACK),
+    (0, b"\xfd7zXZ", "a packed file", &[], UNPACK),
+    (257, b"ustar", "an archive", &[], UNPACK),
+    (0, b"\x89PNG", "a picture", &[], PICTURE),
+    (0, b"\xff\xd8\xff", "a picture", &[], PICTURE),
+    (0, b"GIF8", "a picture", &[], PICTURE),
+    (0, b"II*\0", "a picture", &[], PICTURE),
+    (0, b"MM\0*", "a picture", &[], PICTURE),
+];
+
+/// Refuses a file that is not what its name says, or of no kind that is read here.
+///
+/// # Errors
+/// With what it is, and what to do.
+pub(super) fn refuse_foreign(path: &Path, format: Format, start: &FileStart<'_>) -> Result<()> {
+    let bytes = start.bytes;
+    let refused = |what: &str, advice: &str| {
+        // A name that says nothing is not contradicted.
+        let not = match Format::of(path) {
+            Ok(format) => format!(", not {}", with_article(format)),
+            Err(_) => String::new(),
+        };
+        Err(Error::data(format!("is {what} by its first bytes{not}: {advice}")).in_file(path))
+    };
+    let is =
+        |(at, magic, ..): &&Known| bytes.get(*at..).is_some_and(|from| from.starts_with(magic));
+    if let Some((_, _, what, formats, advice)) = KNOWN.iter().find(is) {
+        return match formats.contains(&format.name()) {
+            true => Ok(()),
+            false => refused(what, advice),
+        };
+    }
+    let text = start.text;
+    let begins =
+        |word: &str| text.get(..word.len()).is_some_and(|start| start.eq_ignore_ascii_case(word));
+    if begins("<!doctype html") || begins("<html") {
+        let advice = "was a download refused, or is a login needed? Save the data file itself";
+        return refused("a web page", advice);
+    }
+    if !format.is_text_table() {
+        return Ok(());
+    }
+    let found = Format::recognised(start);
+    if found != format {
+        let advice = format!("call it .{}", found.capability().extensions[0]);
+        return refused(&with_article(found), &advice);
+    }
+    if begins("<?xml") {
+        let root = root_of(text).unwrap_or("nothing");
+        return refused(
+            &format!("XML with the root element `{root}`"),
+            "save it in a form that is read, such as .gpkg, .geojson or .csv",
+        );
+    }
+    let control =
+        |c: &char| c.is_control() && !matches!(c, '\t' | '\r' | '\n' | '\u{c}' | '\u{1a}');
+    let controls = text.chars().filter(control).count();
+    if controls > 2 && controls * 50 > text.chars().count() {
+        return refused("a binary file", "save it as text, such as CSV");
+    }
+    Ok(())
+}
+
+/// The name of a format in a sentence.
+fn with_article(format: Format) -> String {
+    match format.name() {
+        name @ ("Shapefile" | "GeoPackage" | "workbook" | "DBF table") => format!("a {name}"),
+        name => name.to_string(),
+    }
+}
+
+/// The name of the outermost element, without that of its space.
+fn root_of(text: &str) -> Option<&str> {
+    let mut rest = text;
+    loop {
+        rest = &rest[rest.find('<')? + 1..];
+        if rest.starts_with(['?', '!']) {
+            continue;
+        }
+        let end = rest.find(|c: char| c.is_whitespace() || matches!(c, '>' | '/'))?;
+        let name = &rest[..end];
+        return Some(name.split_once(':').map_or(name, |(_, name)| name));
+    }
+}
