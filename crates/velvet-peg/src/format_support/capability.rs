@@ -125,6 +125,8 @@ pub struct Capability {
     pub texts: Texts,
     /// Coordinates are written as text, with a number of digits behind the point.
     pub coordinate_text: bool,
+    /// Features are cut where they cross the antimeridian.
+    pub cut_at_180: bool,
     /// What heights are metres above, if the standard of the format says it.
     pub height_surface: Option<&'static str>,
     /// Values of a column may name the layers of a drawing, or label its points.
@@ -163,6 +165,7 @@ pub(crate) const UNLIMITED: Capability = Capability {
     infinite: true,
     texts: Texts::All,
     coordinate_text: false,
+    cut_at_180: false,
     height_surface: None,
     drawing: false,
     appending: Appending::Refused,

@@ -45,6 +45,11 @@ pub(crate) trait FormatDescription: Debug + Sync {
         })
     }
 
+    /// True if files of this format may have texts in any encoding.
+    fn has_encodings(&self) -> bool {
+        false
+    }
+
     /// Opens a table.
     fn open_table(&self, table: &TableToOpen<'_>) -> Result<Box<dyn TableSource>> {
         Err(Error::usage("holds features already, not a table")

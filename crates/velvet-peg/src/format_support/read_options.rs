@@ -9,12 +9,15 @@ pub struct ReadOptions {
     /// The farthest that a chord may lie from the curve that it stands for, in metres; in units of
     /// the coordinates where nothing says how long these are.
     pub tolerance: f64,
+    /// Encoding of the texts of a Shapefile or drawing, by its name; what the file says, or looks
+    /// like, if none.
+    pub encoding: Option<String>,
 }
 
 impl Default for ReadOptions {
     /// A tolerance of a millimetre.
     fn default() -> ReadOptions {
-        ReadOptions { tolerance: 0.001 }
+        ReadOptions { tolerance: 0.001, encoding: None }
     }
 }
 

@@ -1,5 +1,7 @@
-//! What is told of the geometries of a layer: lengths and areas, and flaws of their form.
+//! What is told of the geometries of a layer: lengths and areas, flaws of their form, and
+//! where they cross the antimeridian.
 
+pub(crate) mod antimeridian;
 mod flaws;
 mod ruler;
 

@@ -126,7 +126,7 @@ pub(super) fn refuse_foreign(path: &Path, format: Format, start: &FileStart<'_>)
     let control =
         |c: &char| c.is_control() && !matches!(c, '\t' | '\r' | '\n' | '\u{c}' | '\u{1a}');
     let controls = text.chars().filter(control).count();
-    if controls > 2 && controls * 50 > text.chars().count() {
+    if controls > 2 && controls * 10 > text.chars().count() {
         return refused("a binary file", "save it as text, such as CSV");
     }
     Ok(())

@@ -111,7 +111,14 @@ fn settled(at: Located, member: Option<&str>) -> Result<Located> {
             packing => name_of(&at.real, packing)
                 .and_then(|name| unpack(packing, &at.real, Path::new(&name))),
         };
-        let unpacked = unpacked.map_err(shown_as)?;
+        // One that is called otherwise is told what it is.
+        let misnamed = Packing::of_path(&at.real).is_none();
+        let unpacked = unpacked.map_err(|error| {
+            let foreign = Format::of(&at.real).ok().filter(|_| misnamed).and_then(|format| {
+                with_start(&start, |start| refuse_foreign(&at.shown, format, start)).err()
+            });
+            foreign.unwrap_or_else(|| shown_as(error))
+        })?;
         let inner = Located {
             shown: at.shown.clone(),
             real: unpacked.real,

@@ -7,6 +7,7 @@ use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{Attributes, Capability, FOREIGN, Systems, declared};
+use crate::geometry::antimeridian::{self, Cut};
 use crate::layer::{Batch, LayerInfo};
 use crate::notice::{Notice, NoticeKind};
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions};
@@ -34,6 +35,8 @@ pub(super) struct SchemaAdapter {
     format: Format,
     /// Values as the format holds them.
     held: HeldValues,
+    /// Features that were cut at the antimeridian.
+    cut: Cut,
     /// Features that lost heights that they had at some vertices, and measures.
     without: (u64, u64),
 }
@@ -116,6 +119,7 @@ impl SchemaAdapter {
             whole_m,
             format,
             held,
+            cut: Cut::default(),
             without,
         };
         Ok(Adapted { adapter, info: adapted, losses, remarks })
@@ -152,6 +156,13 @@ impl SchemaAdapter {
                 )));
             }
         }
+        if self.format.capability().cut_at_180
+            && let Some((geometry, told)) = antimeridian::cut(&batch.geometry)
+        {
+            batch.to_mut().geometry = geometry;
+            self.cut.cut += told.cut;
+            self.cut.around_pole += told.around_pole;
+        }
         if self.whole_z && batch.geometry.has_z() {
             self.without.0 += batch.to_mut().geometry.drop_partial(false);
         }
@@ -159,6 +170,32 @@ impl SchemaAdapter {
             self.without.1 += batch.to_mut().geometry.drop_partial(true);
         }
         Ok(batch)
+    }
+
+    /// What was done on the way by which nothing is lost.
+    pub(super) fn remarks(&self) -> Vec<Notice> {
+        let Cut { cut, around_pole } = self.cut;
+        let name = self.format.name();
+        let are = |count: u64| if count == 1 { "feature crosses" } else { "features cross" };
+        let parts = Notice::note(
+            NoticeKind::Shape,
+            format!(
+                "{cut} {} the antimeridian: cut there into parts, as {name} has it (edges of more \
+                 than 180° go the shorter way)",
+                are(cut)
+            ),
+        )
+        .count(cut);
+        let whole = Notice::warning(
+            NoticeKind::Shape,
+            format!(
+                "features around a pole: {around_pole}; they cannot be cut at the antimeridian and \
+                 stay as they are, which readers of {name} show as bands around the Earth"
+            ),
+        )
+        .count(around_pole);
+        let worth = [(cut > 0).then_some(parts), (around_pole > 0).then_some(whole)];
+        worth.into_iter().flatten().collect()
     }
 
     /// What was lost on the way.

@@ -171,6 +171,13 @@ impl LayerReader {
     pub(crate) fn open_located(at: Located, options: &ReadOptions) -> Result<Vec<LayerReader>> {
         let real = at.real.as_path();
         let description = at.format.description();
+        if options.encoding.is_some() && !description.has_encodings() {
+            return Err(Error::usage(format!(
+                "is {}, whose texts are of one encoding by its standard: no other can be asked for",
+                at.format.name()
+            ))
+            .in_file(&at.shown));
+        }
         let opened = guarded(real, "cannot be read", || description.open(real, options));
         let layers = opened.map_err(|error| error.shown_as(real, &at.shown))?;
         let reader = |(info, source, notices): OpenedLayer| LayerReader {

@@ -239,6 +239,7 @@ impl LayerWriter {
         let mut losses = self.adapter.losses();
         losses.extend(self.sink.losses());
         refuse_losses(&path, &self.options, &losses)?;
+        let remarks = self.adapter.remarks();
         let sink = self.sink;
         let finished = guarded(&staged, "cannot be written", || sink.finish())
             .map_err(|error| error.shown_as(&staged, &path))?;
@@ -246,7 +247,7 @@ impl LayerWriter {
             count: self.written,
             files: Vec::new(),
             verified: false,
-            notices: losses.into_iter().chain(finished.notices).collect(),
+            notices: losses.into_iter().chain(remarks).chain(finished.notices).collect(),
         };
         let mut made = finished.files;
         if made.is_empty() {

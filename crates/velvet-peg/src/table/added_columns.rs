@@ -118,6 +118,11 @@ impl Session {
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
         let standard = out == Path::new("-");
+        if self.input.is_dir() {
+            return Err(
+                Error::usage("is a folder: columns are added to one table").in_file(&self.input)
+            );
+        }
         if !standard {
             refuse_existing(out, self.options.overwrite)?;
             if Packing::of_path(out).is_some() {

@@ -1,12 +1,14 @@
 //! The tests of the library, in one binary: each file is one subject.
 
 mod advice;
+mod antimeridian;
 mod append;
 mod assemble;
 mod attribute_tables;
 mod attributes;
 mod batches;
 mod checks;
+mod code_pages;
 mod collections;
 mod damaged;
 mod dates;

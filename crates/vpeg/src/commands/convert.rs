@@ -145,7 +145,11 @@ impl Convert {
     }
 
     fn layer(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
-        let mut reader = LayerReader::open_with(file, self.layer.as_deref(), &self.read.options())?;
+        let mut reader = LayerReader::open_with(
+            file,
+            self.layer.as_deref(),
+            &self.read.with_encoding(&self.reading),
+        )?;
         if let Some(crs) = &self.crs {
             let crs = reference::system(crs)?;
             if let Some(own) = reader.info().crs.as_ref().filter(|own| **own != crs) {

@@ -99,9 +99,11 @@ impl Fields {
         let is_table = format_of(&self.file)?.is_table();
         let mut reader = match is_table {
             true => LayerReader::of_table(TableFile::open(&self.file, &self.table.options())?)?,
-            false => {
-                LayerReader::open_with(&self.file, self.layer.as_deref(), &self.read.options())?
-            }
+            false => LayerReader::open_with(
+                &self.file,
+                self.layer.as_deref(),
+                &self.read.with_encoding(&self.table),
+            )?,
         };
         let step = self.step();
         let (select, notices) = step.selection(Path::new("")).map_err(|(_, error)| error)?;

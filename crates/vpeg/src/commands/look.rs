@@ -27,8 +27,11 @@ pub(crate) struct Look {
 impl Look {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut progress = TerminalProgress::new("looking");
-        let options =
-            LookOptions { table: self.table.options(), read: self.read.options(), all: self.all };
+        let options = LookOptions {
+            table: self.table.options(),
+            read: self.read.with_encoding(&self.table),
+            all: self.all,
+        };
         let found = look_watched(&self.file, &options, &mut progress)?;
         drop(progress);
         if show::wants_json() {

@@ -135,7 +135,8 @@ pub(crate) struct TableArguments {
     /// given.
     #[arg(long, value_parser = delimiter)]
     delimiter: Option<char>,
-    /// Encoding of the table, such as utf-8 or windows-1252; detected if not given.
+    /// Encoding of the table (or of a Shapefile's attributes), such as utf-8, windows-1252 or 850;
+    /// detected if not given.
     #[arg(long)]
     encoding: Option<String>,
     /// Quotation mark of the table (a character, or `none`); detected if not given.
@@ -230,6 +231,13 @@ impl ReadArguments {
         if let Some(tolerance) = self.tolerance {
             options.tolerance = tolerance;
         }
+        options
+    }
+
+    /// The same with the encoding that was named for tables: it is that of other files, too.
+    pub(crate) fn with_encoding(&self, table: &TableArguments) -> ReadOptions {
+        let mut options = self.options();
+        options.encoding.clone_from(&table.encoding);
         options
     }
 }

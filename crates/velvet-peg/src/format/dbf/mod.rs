@@ -2,9 +2,11 @@
 //!
 //! Read and written here because whole numbers have to keep every digit, rows marked as
 //! deleted have to keep their place beside the shapes, and a value that cannot be read has to
-//! spoil no other. Memo texts, which lie in a file of their own, are not read.
+//! spoil no other.
 
 mod attribute_rows;
+mod code_page;
+mod memo;
 mod read;
 mod rows;
 mod sink;

@@ -1,8 +1,11 @@
 //! Reading tables of attributes record by record.
 
+use super::code_page::CodePage;
+use super::memo::Memo;
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::layer::Value;
-use encoding_rs::Encoding;
+use crate::notice::{Notice, NoticeKind};
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -36,7 +39,10 @@ pub(in crate::format) struct DbfReader {
     pub(in crate::format) count: u64,
     record: Vec<u8>,
     next: u64,
-    encoding: &'static Encoding,
+    page: CodePage,
+    memo: Option<Memo>,
+    /// What was noticed on opening.
+    pub(in crate::format) notices: Vec<Notice>,
 }
 
 /// What a record holds.
@@ -49,9 +55,9 @@ pub(in crate::format) struct DbfRecord {
 }
 
 impl DbfReader {
-    /// Opens a table; the encoding is what `.cpg` beside it names, or its own mark, or
-    /// Windows-1252.
-    pub(in crate::format) fn open(path: &Path) -> Result<DbfReader> {
+    /// Opens a table; its code page is the one that is asked for, or what `.cpg` beside it names, or
+    /// its own mark, or what its texts look like.
+    pub(in crate::format) fn open(path: &Path, asked: Option<&str>) -> Result<DbfReader> {
         let failed = |e| Error::file(path, "cannot be read", e);
         let damaged = |what: &str| {
             Error::data(format!("cannot be read as attributes: the file is damaged ({what})"))
@@ -66,7 +72,8 @@ impl DbfReader {
         if !matches!(head[0] & 7, 3..=5) && !matches!(head[0], 0x30..=0x32) {
             return Err(damaged("it does not begin like a table"));
         }
-        let mut fields = Vec::new();
+        let mut fields: Vec<DbfField> = Vec::new();
+        let mut names: Vec<Vec<u8>> = Vec::new();
         let mut width = 1;
         let mut at = 32;
         loop {
@@ -80,11 +87,12 @@ impl DbfReader {
             // Long texts use the place of the decimals for the rest of their width.
             let wide = entry[11] == b'C';
             let field = DbfField {
-                name: String::from_utf8_lossy(&entry[..end]).trim().to_string(),
+                name: String::new(),
                 kind: entry[11].to_ascii_uppercase(),
                 width: usize::from(entry[16]) + if wide { usize::from(entry[17]) << 8 } else { 0 },
                 decimals: if wide { 0 } else { entry[17].into() },
             };
+            names.push(entry[..end].to_vec());
             width += field.width;
             fields.push(field);
             at += 32;
@@ -92,11 +100,19 @@ impl DbfReader {
         if fields.is_empty() || width > size {
             return Err(damaged("its fields do not fit its records"));
         }
+        let mut notices = Vec::new();
+        let place = (start as u64, size, u64::from(count));
+        let utf8 = || is_utf8(&mut input, &fields, place).map_err(failed);
+        let page = told(path, asked, head[29], utf8, &mut notices)?;
+        for (field, name) in fields.iter_mut().zip(&names) {
+            let (text, _) = page.decode(name);
+            field.name = text.trim().to_string();
+        }
+        let memo = Memo::open(path, head[0]).map_err(failed)?;
+        notices.extend(left_out(&fields, memo.is_some()));
         input.seek(SeekFrom::Start(start as u64)).map_err(failed)?;
-        let encoding = encoding_beside(path).or_else(|| by_mark(head[29]));
-        let encoding = encoding.unwrap_or(encoding_rs::WINDOWS_1252);
         let record = vec![0; size];
-        Ok(DbfReader { input, fields, count: count.into(), record, next: 0, encoding })
+        Ok(DbfReader { input, fields, count: count.into(), record, next: 0, page, memo, notices })
     }
 
     /// The next record; none at the end, or where the file is cut.
@@ -119,7 +135,14 @@ impl DbfReader {
         for (number, field) in self.fields.iter().enumerate() {
             let bytes = &self.record[at..at + field.width];
             at += field.width;
-            match value(field, bytes, self.encoding) {
+            let read = match field.kind {
+                b'M' => match (block_of(bytes), &mut self.memo) {
+                    (Some(block), Some(memo)) => text_of(block, memo.text(block)?, &self.page),
+                    _ => Ok(Value::Null),
+                },
+                _ => value(field, bytes, &self.page),
+            };
+            match read {
                 Ok(value) => record.values.push(value),
                 Err(text) => {
                     record.values.push(Value::Null);
@@ -138,51 +161,132 @@ pub(in crate::format) fn beside(path: &Path, extension: &str) -> PathBuf {
     if !small.exists() && capital.exists() { capital } else { small }
 }
 
-fn encoding_beside(path: &Path) -> Option<&'static Encoding> {
-    let label = std::fs::read_to_string(beside(path, "cpg")).ok()?;
-    let label = label.trim().trim_start_matches('\u{feff}').to_ascii_lowercase();
-    let digits: String = label.chars().filter(char::is_ascii_digit).collect();
-    Encoding::for_label(label.as_bytes()).or_else(|| match digits.as_str() {
-        "65001" => Some(encoding_rs::UTF_8),
-        "932" => Some(encoding_rs::SHIFT_JIS),
-        "936" => Some(encoding_rs::GBK),
-        "949" => Some(encoding_rs::EUC_KR),
-        "950" => Some(encoding_rs::BIG5),
-        "866" => Some(encoding_rs::IBM866),
-        _ => match digits.strip_prefix("8859") {
-            Some(part) => Encoding::for_label(format!("iso-8859-{part}").as_bytes()),
-            None => Encoding::for_label(format!("windows-{digits}").as_bytes()),
-        },
-    })
+/// How the code page of a table was told.
+fn told(
+    path: &Path,
+    asked: Option<&str>,
+    mark: u8,
+    utf8: impl FnOnce() -> Result<Option<bool>>,
+    notices: &mut Vec<Notice>,
+) -> Result<CodePage> {
+    if let Some(label) = asked {
+        return CodePage::by_label(label).ok_or_else(|| {
+            Error::usage(format!(
+                "`{label}` is not the name of a code page: use utf-8, 1252, 437, 850, iso-8859-1 or \
+                 the like"
+            ))
+            .in_file(path)
+        });
+    }
+    let side = beside(path, "cpg");
+    if let Ok(label) = std::fs::read_to_string(&side) {
+        match CodePage::by_label(&label) {
+            Some(page) => return Ok(page),
+            None => {
+                let text = format!(
+                    "`{}`, which {} names, is no code page that is known: the table is read as if \
+                     it named none",
+                    label.trim(),
+                    side.file_name().unwrap_or_default().to_string_lossy()
+                );
+                notices.push(Notice::warning(NoticeKind::Assumed, text).in_file(&side));
+            }
+        }
+    }
+    if let Some(page) = CodePage::by_mark(mark) {
+        return Ok(page);
+    }
+    let (page, known) = match utf8()? {
+        // Nothing tells, and nothing hangs on it.
+        None => return Ok(CodePage::Web(encoding_rs::UTF_8)),
+        Some(true) => (CodePage::Web(encoding_rs::UTF_8), "its texts are valid UTF-8"),
+        Some(false) => (CodePage::Web(encoding_rs::WINDOWS_1252), "most tables are of it"),
+    };
+    let text =
+        format!("the table states no code page: it is read as {}, because {known}", page.name());
+    notices.push(Notice::note(NoticeKind::Assumed, text).advise(Advice::NameEncoding));
+    Ok(page)
 }
 
-/// The encoding of a mark in the header.
-fn by_mark(mark: u8) -> Option<&'static Encoding> {
-    Some(match mark {
-        0x03 | 0x57..=0x59 => encoding_rs::WINDOWS_1252,
-        0x13 | 0x7b => encoding_rs::SHIFT_JIS,
-        0x26 | 0x65 => encoding_rs::IBM866,
-        0x4d | 0x7a => encoding_rs::GBK,
-        0x4e | 0x79 => encoding_rs::EUC_KR,
-        0x4f | 0x78 => encoding_rs::BIG5,
-        0x50 | 0x7c => encoding_rs::WINDOWS_874,
-        0x7d => encoding_rs::WINDOWS_1255,
-        0x7e => encoding_rs::WINDOWS_1256,
-        0xc8 => encoding_rs::WINDOWS_1250,
-        0xc9 => encoding_rs::WINDOWS_1251,
-        0xca => encoding_rs::WINDOWS_1254,
-        0xcb => encoding_rs::WINDOWS_1253,
-        0xcc => encoding_rs::WINDOWS_1257,
-        _ => return None,
-    })
+/// True if the texts of a table are valid UTF-8, false if not; none if they are all ASCII.
+fn is_utf8(
+    input: &mut BufReader<File>,
+    fields: &[DbfField],
+    (start, size, count): (u64, usize, u64),
+) -> std::io::Result<Option<bool>> {
+    input.seek(SeekFrom::Start(start))?;
+    let mut record = vec![0; size];
+    let mut beyond = None;
+    for _ in 0..count {
+        match input.read_exact(&mut record) {
+            Ok(()) => {}
+            Err(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => break,
+            Err(e) => return Err(e),
+        }
+        let mut at = 1;
+        for field in fields {
+            let bytes = &record[at..at + field.width];
+            at += field.width;
+            if field.kind != b'C' || bytes.is_ascii() {
+                continue;
+            }
+            // A text that fills its field may be cut within a character.
+            let cut = |error: std::str::Utf8Error| error.error_len().is_none();
+            if std::str::from_utf8(bytes).is_err_and(|error| !cut(error)) {
+                return Ok(Some(false));
+            }
+            beyond = Some(true);
+        }
+    }
+    Ok(beyond)
+}
+
+/// Fields whose values are not read: texts whose file is gone, and objects of other programs.
+fn left_out(fields: &[DbfField], has_memo: bool) -> Vec<Notice> {
+    let of = |kinds: &[u8]| {
+        let names = fields.iter().filter(|field| kinds.contains(&field.kind));
+        names.map(|field| format!("`{}`", field.name)).collect::<Vec<_>>().join(", ")
+    };
+    let memos = if has_memo { String::new() } else { of(b"M") };
+    let mut notices = Vec::new();
+    for (names, why) in [
+        (memos, "its texts lie in a .dbt or .fpt beside the table, which is not there"),
+        (of(b"GP"), "it holds objects of other programs"),
+    ] {
+        if !names.is_empty() {
+            let text = format!("column {names} reads as blank: {why}");
+            notices.push(Notice::warning(NoticeKind::Unreadable, text));
+        }
+    }
+    notices
+}
+
+/// The block of a text beside the table: digits, or a number of four bytes.
+fn block_of(bytes: &[u8]) -> Option<u64> {
+    match bytes.try_into() {
+        Ok(word) => Some(u32::from_le_bytes(word).into()).filter(|block| *block > 0),
+        Err(_) => std::str::from_utf8(bytes).ok()?.trim_matches(['\0', ' ']).parse().ok(),
+    }
+}
+
+/// A text of a block beside the table, or that there is none.
+fn text_of(
+    block: u64,
+    bytes: Option<Vec<u8>>,
+    page: &CodePage,
+) -> std::result::Result<Value, String> {
+    let Some(bytes) = bytes else {
+        return Err(format!("(block {block} of its texts is not there)"));
+    };
+    let (text, _) = page.decode(&bytes);
+    // Soft line ends of an editor are none of the text's.
+    let text = text.replace("\u{8d}\n", "").replace("\r\n", "\n");
+    let text = text.trim_end_matches(['\0', ' ', '\n']);
+    Ok(if text.is_empty() { Value::Null } else { Value::Text(text.to_string()) })
 }
 
 /// A value, or the text that is none.
-fn value(
-    field: &DbfField,
-    bytes: &[u8],
-    encoding: &'static Encoding,
-) -> std::result::Result<Value, String> {
+fn value(field: &DbfField, bytes: &[u8], page: &CodePage) -> std::result::Result<Value, String> {
     let fixed = |count: usize| bytes.get(..count);
     match field.kind {
         b'I' => {
@@ -198,10 +302,10 @@ fn value(
             return Ok(bytes.map_or(Value::Null, |b| (i64::from_le_bytes(b) as f64 / 1e4).into()));
         }
         b'T' | b'@' => return Ok(moment(bytes)),
-        b'M' | b'G' | b'P' => return Ok(Value::Null),
+        b'G' | b'P' => return Ok(Value::Null),
         _ => {}
     }
-    let (text, garbled) = encoding.decode_without_bom_handling(bytes);
+    let (text, garbled) = page.decode(bytes);
     let plain = text.trim_matches(['\0', ' ']);
     if plain.is_empty() {
         return Ok(Value::Null);

@@ -13,6 +13,8 @@ use std::path::PathBuf;
 pub(super) struct DbfTable {
     real: PathBuf,
     shown: PathBuf,
+    /// The code page that is asked for.
+    asked: Option<String>,
     facts: TableFacts,
 }
 
@@ -21,13 +23,15 @@ impl DbfTable {
     pub(super) fn open(table: &TableToOpen<'_>) -> Result<DbfTable> {
         let (real, shown) = (table.real.to_path_buf(), table.shown.to_path_buf());
         let failed = |e| Error::file(&shown, "cannot be read", e);
-        let mut reader = DbfReader::open(&real).map_err(|e| e.shown_as(&real, &shown))?;
+        let asked = table.options.encoding.clone();
+        let mut reader =
+            DbfReader::open(&real, asked.as_deref()).map_err(|e| e.shown_as(&real, &shown))?;
         let (mut records, mut deleted) = (0u64, 0u64);
         while let Some(record) = reader.next().map_err(failed)? {
             records += 1;
             deleted += u64::from(record.deleted);
         }
-        let mut notices = Vec::new();
+        let mut notices = std::mem::take(&mut reader.notices);
         if deleted > 0 {
             notices.push(
                 Notice::note(
@@ -52,7 +56,7 @@ impl DbfTable {
         }
         let bytes = std::fs::metadata(&real).map_err(failed)?.len();
         let facts = TableFacts { header: true, bytes, notices, ..TableFacts::default() };
-        Ok(DbfTable { real, shown, facts })
+        Ok(DbfTable { real, shown, asked, facts })
     }
 }
 
@@ -62,8 +66,8 @@ impl TableSource for DbfTable {
     }
 
     fn rows(&self) -> Result<Box<dyn RowSource>> {
-        let reader =
-            DbfReader::open(&self.real).map_err(|e| e.shown_as(&self.real, &self.shown))?;
+        let reader = DbfReader::open(&self.real, self.asked.as_deref())
+            .map_err(|e| e.shown_as(&self.real, &self.shown))?;
         let names = reader.fields.iter().map(|field| field.name.as_str()).collect();
         let path = self.shown.clone();
         Ok(Box::new(DbfRows { path, reader, names, row: 1, bytes: self.facts.bytes }))

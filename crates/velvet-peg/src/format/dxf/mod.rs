@@ -44,6 +44,10 @@ impl FormatDescription for Dxf {
         lines.next() == Some("0") && lines.next() == Some("SECTION")
     }
 
+    fn has_encodings(&self) -> bool {
+        true
+    }
+
     fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
         Ok(vec![read::open(path, options)?])
     }

@@ -4,6 +4,7 @@
 
 use super::{APPLICATION, LABEL};
 use crate::error::{Error, Result};
+use crate::format_support::text_encoding::{by_label, encoding_of};
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
 use crate::format_support::{OpenedLayer, ReadOptions};
 use crate::layer::{CrsOrigin, GeometryKind, Unreadable, Value};
@@ -18,10 +19,12 @@ use std::path::Path;
 struct Drawing {
     /// Arcs met in a run.
     arcs: Cell<u64>,
+    /// The encoding that is asked for.
+    encoding: Option<String>,
 }
 
 pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
-    let drawing = Drawing::default();
+    let drawing = Drawing { encoding: options.encoding.clone(), ..Drawing::default() };
     let learnt = learn(path, &drawing, 1)?.remove(0);
     let arcs = drawing.arcs.get();
     let name = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();
@@ -96,7 +99,10 @@ struct Entity {
 impl Features for Drawing {
     fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
         let file = File::open(path).map_err(|e| Error::file(path, "cannot be read", e))?;
-        let encoding = crate::format_support::text_encoding::encoding_of(path)?;
+        let encoding = match &self.encoding {
+            Some(label) => by_label(label)?,
+            None => encoding_of(path)?,
+        };
         let decoded: Box<dyn std::io::Read> = Box::new(
             DecodeReaderBytesBuilder::new().encoding(Some(encoding)).strip_bom(true).build(file),
         );

@@ -13,6 +13,7 @@ use std::path::Path;
 /// What both forms can hold.
 const EITHER: Capability = Capability {
     systems: Systems::Wgs84,
+    cut_at_180: true,
     m: false,
     bytes: false,
     infinite: false,

@@ -26,6 +26,7 @@ impl FormatDescription for Kml {
             name: "KML",
             extensions: &["kml", "kmz"],
             systems: Systems::Wgs84,
+            cut_at_180: true,
             m: false,
             bytes: false,
             texts: Texts::Xml { blanks: true },

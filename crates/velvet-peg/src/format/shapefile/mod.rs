@@ -47,8 +47,12 @@ impl FormatDescription for Shapefile {
         false
     }
 
-    fn open(&self, path: &Path, _options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open(path)?])
+    fn has_encodings(&self) -> bool {
+        true
+    }
+
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(path, options)?])
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

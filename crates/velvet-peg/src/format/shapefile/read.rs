@@ -5,9 +5,9 @@ use super::shape;
 use crate::error::{Error, Result};
 use crate::format::dbf::{DbfReader, DbfRecord, beside};
 use crate::format_support::DECLARED;
-use crate::format_support::OpenedLayer;
 use crate::format_support::Source;
 use crate::format_support::definition_file::definition_file;
+use crate::format_support::{OpenedLayer, ReadOptions};
 use crate::layer::{
     Batch, BatchBuilder, CrsOrigin, GeometryColumn, LayerInfo, LeftOut, SchemaInference,
     Unreadable, Value,
@@ -30,14 +30,21 @@ struct Shapefile {
     path: PathBuf,
     /// Columns whose values are not all of their declared type.
     texts: Vec<bool>,
+    /// The encoding that is asked for.
+    encoding: Option<String>,
 }
 
-pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
+pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
+    let asked = options.encoding.as_deref();
     let mut notices = Vec::new();
     let crs = side_file(path, &mut notices);
     let table = beside(path, "dbf");
     let fields = match table.exists() {
-        true => DbfReader::open(&table)?.fields,
+        true => {
+            let mut reader = DbfReader::open(&table, asked)?;
+            notices.append(&mut reader.notices);
+            reader.fields
+        }
         false => {
             notices.push(Notice::warning(
                 NoticeKind::Unreadable,
@@ -46,18 +53,12 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
             Vec::new()
         }
     };
-    if fields.iter().any(|field| matches!(field.kind, b'M' | b'G' | b'P')) {
-        notices.push(Notice::warning(
-            NoticeKind::Unreadable,
-            "memo texts, which lie in a file of their own, are not read: their column stays blank",
-        ));
-    }
     let mut texts = vec![false; fields.len()];
     let mut whole = vec![true; fields.len()];
     let mut learn = SchemaInference::default();
     let (mut left_out, mut deleted) = (LeftOut::default(), 0u64);
     let mut column = GeometryColumn::new();
-    let cut = each_record(path, &mut |record| {
+    let cut = each_record(path, asked, &mut |record| {
         match record {
             Record::Deleted => deleted += 1,
             Record::Unreadable(why, _) => left_out.add("", &why),
@@ -122,7 +123,11 @@ pub(super) fn open(path: &Path) -> Result<OpenedLayer> {
     let name = path.file_stem().map_or("layer".into(), |stem| stem.to_string_lossy().into_owned());
     let origin = if crs.is_some() { CrsOrigin::SideFile } else { CrsOrigin::Given };
     let info = learn.info(&name, crs, origin, schema);
-    Ok((info, Box::new(Shapefile { path: path.to_path_buf(), texts }), notices))
+    Ok((
+        info,
+        Box::new(Shapefile { path: path.to_path_buf(), texts, encoding: options.encoding.clone() }),
+        notices,
+    ))
 }
 
 fn side_file(path: &Path, notices: &mut Vec<Notice>) -> Option<velvet_peg_core::Crs> {
@@ -148,7 +153,7 @@ fn side_file(path: &Path, notices: &mut Vec<Notice>) -> Option<velvet_peg_core::
 impl Source for Shapefile {
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
         let mut gather = BatchBuilder::new(info.schema.clone(), each);
-        each_record(&self.path, &mut |record| match record {
+        each_record(&self.path, self.encoding.as_deref(), &mut |record| match record {
             Record::Deleted => Ok(()),
             Record::Unreadable(why, values) => {
                 gather.unreadable(Unreadable::new(why).with_values(&info.schema, &values))
@@ -184,6 +189,7 @@ enum Record<'a> {
 /// as a whole, if something is.
 fn each_record(
     path: &Path,
+    encoding: Option<&str>,
     each: &mut dyn FnMut(Record<'_>) -> Result<()>,
 ) -> Result<Option<String>> {
     let failed = |e| Error::file(path, "cannot be read", e);
@@ -197,7 +203,7 @@ fn each_record(
     }
     let stated = 2 * u64::from(u32::from_be_bytes([head[24], head[25], head[26], head[27]]));
     let table = beside(path, "dbf");
-    let mut rows = if table.exists() { Some(DbfReader::open(&table)?) } else { None };
+    let mut rows = if table.exists() { Some(DbfReader::open(&table, encoding)?) } else { None };
     let mut index = Index::open(&beside(path, "shx"));
     let mut at = HEADER;
     let mut number = 0u64;
