@@ -127,6 +127,8 @@ pub struct Capability {
     pub coordinate_text: bool,
     /// Features are cut where they cross the antimeridian.
     pub cut_at_180: bool,
+    /// Longitudes are below 180°: that of 180° is one of -180°.
+    pub below_180: bool,
     /// What heights are metres above, if the standard of the format says it.
     pub height_surface: Option<&'static str>,
     /// Values of a column may name the layers of a drawing, or label its points.
@@ -166,6 +168,7 @@ pub(crate) const UNLIMITED: Capability = Capability {
     texts: Texts::All,
     coordinate_text: false,
     cut_at_180: false,
+    below_180: false,
     height_surface: None,
     drawing: false,
     appending: Appending::Refused,

@@ -37,6 +37,8 @@ pub(super) struct SchemaAdapter {
     held: HeldValues,
     /// Features that were cut at the antimeridian.
     cut: Cut,
+    /// Vertices of longitude 180° that are of -180° now.
+    turned: u64,
     /// Features that lost heights that they had at some vertices, and measures.
     without: (u64, u64),
 }
@@ -120,6 +122,7 @@ impl SchemaAdapter {
             format,
             held,
             cut: Cut::default(),
+            turned: 0,
             without,
         };
         Ok(Adapted { adapter, info: adapted, losses, remarks })
@@ -163,6 +166,12 @@ impl SchemaAdapter {
             self.cut.cut += told.cut;
             self.cut.around_pole += told.around_pole;
         }
+        if self.format.capability().below_180 && batch.geometry.x.contains(&180.0) {
+            for x in batch.to_mut().geometry.x.iter_mut().filter(|x| **x == 180.0) {
+                *x = -180.0;
+                self.turned += 1;
+            }
+        }
         if self.whole_z && batch.geometry.has_z() {
             self.without.0 += batch.to_mut().geometry.drop_partial(false);
         }
@@ -194,7 +203,20 @@ impl SchemaAdapter {
             ),
         )
         .count(around_pole);
-        let worth = [(cut > 0).then_some(parts), (around_pole > 0).then_some(whole)];
+        let turned = Notice::note(
+            NoticeKind::Shape,
+            format!(
+                "places of longitude 180°: {}; {name} has longitudes below 180°, they are written as \
+                 -180°, which is the same meridian",
+                self.turned
+            ),
+        )
+        .count(self.turned);
+        let worth = [
+            (cut > 0).then_some(parts),
+            (around_pole > 0).then_some(whole),
+            (self.turned > 0).then_some(turned),
+        ];
         worth.into_iter().flatten().collect()
     }
 

@@ -116,3 +116,23 @@ fn what_was_converted_is_cut_too() {
     assert!((vertices[0].0 - 179.1).abs() < 0.01 && vertices[1].0 == 180.0);
     assert!(vertices[2].0 == -180.0 && (vertices[3].0 + 179.1).abs() < 0.01);
 }
+
+#[test]
+fn gpx_has_no_longitude_of_180() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("edge.gpx");
+    let mut layer = Layer::new("edge", Some(Crs::from_epsg(4326).unwrap()));
+    for x in [180.0, -180.0, 179.5] {
+        layer.push(Geometry::Point((x, 1.0)), [("n", 1.into())]).unwrap();
+    }
+    let summary = write(&layer, &path, false);
+    assert!(
+        summary.verified && said(&summary).contains("places of longitude 180°: 1"),
+        "{summary:?}"
+    );
+    let text = std::fs::read_to_string(&path).unwrap();
+    assert!(!text.contains("lon=\"180"), "{text}");
+    let read = Layer::read(&path).unwrap();
+    let places: Vec<f64> = read.features().map(|f| f.vertices()[0].0).collect();
+    assert_eq!(places, [-180.0, -180.0, 179.5]);
+}

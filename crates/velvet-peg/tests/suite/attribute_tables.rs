@@ -236,3 +236,36 @@ fn one_row_a_feature_without_its_geometry() {
     assert!(error.contains("table of the Shapefile"), "{error}");
     assert_eq!(Layer::read(folder.path().join("s.shp")).unwrap().len(), 1);
 }
+
+/// A Parquet file without the metadata that say where geometries are: rows, or geometries in a column
+/// of a usual name, in no known system.
+#[test]
+fn plain_parquet_is_read() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |name: &str| folder.path().join(name);
+    std::fs::write(file("register.csv"), REGISTER).unwrap();
+    let table = TableFile::open(&file("register.csv"), &TableOptions::default()).unwrap();
+    let rows = LayerReader::of_table(table).unwrap();
+    ConvertLayer::default().run(&rows, &file("plain.parquet")).unwrap();
+    let bytes = std::fs::read(file("plain.parquet")).unwrap();
+    assert!(
+        !bytes.windows(14).any(|word| word == b"primary_column"),
+        "it says nothing of geometries"
+    );
+    let plain = LayerReader::open(&file("plain.parquet"), None).unwrap();
+    assert!(plain.info().bare && plain.info().count == Some(3));
+    // The same file as a layer of points, its metadata renamed as if another program left it out.
+    let mut layer = Layer::new("gates", Some(Crs::from_epsg(32610).unwrap()));
+    layer.push(Geometry::Point((1.5, 2.25)), [("name", "a".into())]).unwrap();
+    layer.write(file("gates.parquet")).unwrap();
+    let mut bytes = std::fs::read(file("gates.parquet")).unwrap();
+    let key = b"\x03geo";
+    let places: Vec<usize> =
+        (0..bytes.len() - 4).filter(|at| bytes[*at..*at + 4] == key[..]).collect();
+    places.iter().for_each(|at| bytes[at + 1] = b'x');
+    std::fs::write(file("bare.parquet"), bytes).unwrap();
+    let bare = LayerReader::open(&file("bare.parquet"), None).unwrap();
+    assert!(bare.info().crs.is_none() && !bare.info().bare);
+    assert!(bare.notices[0].text.contains("column `geometry` is taken for them"));
+    assert_eq!(bare.read().unwrap().features().next().unwrap().vertices(), [(1.5, 2.25)]);
+}

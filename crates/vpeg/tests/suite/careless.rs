@@ -102,7 +102,7 @@ const CASES: &[Case] = &[
     Case {
         arguments: &["build", "points", "binary.csv", "--crs", "EPSG:4326", "-o", "o.gpkg"],
         code: 1,
-        says: &["is a zip archive by its first bytes", "Is its extension the right one"],
+        says: &["is a zip archive by its first bytes", "call it .zip, or .xlsx"],
     },
     Case {
         arguments: &["convert", "gates.csv", "--to", "EPSG:2286", "-o", "o.csv"],

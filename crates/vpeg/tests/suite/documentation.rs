@@ -92,6 +92,8 @@ fn prepared() -> Bench {
         "big.tsv",
         "gate\tname\tcfs\tstate\tlongitude\tlatitude\nG-1\tAlder\t3.4\topen\t-120.0450\t47.4230\n",
     );
+    bench.write("day1.csv", "pt,lon,lat\n1,-120.01,47.40\n");
+    bench.write("day2.csv", "pt,longitude,lat\n2,-120.02,47.41\n");
     bench.write("points.csv", "id,easting,northing\n1,721000,5256000\n2,721100,5256200\n");
     bench.write("plain.csv", "id,e,n\n1,721000,5256000\n2,721100,5256200\n");
     bench.write(

@@ -36,6 +36,8 @@ struct GeoParquet {
 enum Encoding {
     Wkb,
     Native(GeometryKind),
+    /// Rows without a geometry.
+    None,
 }
 
 fn wrong(path: &Path, what: impl std::fmt::Display) -> Error {
@@ -74,9 +76,7 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
         .key_value_metadata()
         .and_then(|pairs| pairs.iter().find(|pair| pair.key == KEY))
         .and_then(|pair| pair.value.as_deref());
-    let text = metadata.ok_or_else(|| {
-        wrong(path, "it is a Parquet file without the metadata that say where geometries are")
-    })?;
+    let Some(text) = metadata else { return open_plain(path, builder, options) };
     let metadata: Json = serde_json::from_str(text).map_err(|e| wrong(path, e))?;
     let geometry = metadata["primary_column"].as_str().unwrap_or("geometry").to_string();
     let entry = &metadata["columns"][geometry.as_str()];
@@ -102,32 +102,104 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     let tolerance = options.tolerance_in(crs.as_ref());
     let source =
         GeoParquet { path: path.to_path_buf(), geometry, encoding, columns: columns_of, tolerance };
-    let mut learn = SchemaInference::default();
-    let mut left_out = LeftOut::default();
-    for batch in columns(path, &[&source.geometry])? {
-        let batch = batch.map_err(|e| wrong(path, e))?;
-        let column = batch.columns().first().ok_or_else(|| {
-            wrong(path, format!("it has no column `{}` of geometries", source.geometry))
-        })?;
-        let mut geometry = GeometryColumn::new();
-        source.each_row(column, &mut |_, push| {
-            match push(&mut geometry) {
-                Ok(taken) => learn.taken.add(taken),
-                Err(unread) => left_out.add("", &unread.why),
-            }
-            if geometry.len() >= crate::layer::BATCH {
-                learn.geometry(&geometry);
-                geometry = GeometryColumn::new();
-            }
-            Ok(())
-        })?;
-        learn.geometry(&geometry);
+    source.opened((crs, origin), fields, options, notices)
+}
+
+/// Columns that hold geometries as well-known binary in files that do not say it.
+const LIKELY: [&str; 6] = ["geometry", "geom", "the_geom", "shape", "wkb", "wkb_geometry"];
+
+/// A file without the metadata of GeoParquet: rows without a geometry, or with one in a column that is
+/// called so.
+fn open_plain(
+    path: &Path,
+    builder: ParquetRecordBatchReaderBuilder<File>,
+    options: &ReadOptions,
+) -> Result<OpenedLayer> {
+    let fields = builder.schema().fields().clone();
+    let bytes = |kind: &DataType| {
+        matches!(kind, DataType::Binary | DataType::LargeBinary | DataType::BinaryView)
+    };
+    let likely = fields.iter().find(|field| {
+        LIKELY.contains(&field.name().to_ascii_lowercase().as_str()) && bytes(field.data_type())
+    });
+    let (geometry, encoding) = match likely {
+        Some(field) => (field.name().clone(), Encoding::Wkb),
+        None => (String::new(), Encoding::None),
+    };
+    let others: Vec<&Field> =
+        fields.iter().map(AsRef::as_ref).filter(|field| *field.name() != geometry).collect();
+    let attributes: Vec<Field> = others.iter().map(|field| field_of(field)).collect();
+    let columns = others.iter().map(|field| field.name().clone()).collect();
+    let tolerance = options.tolerance_in(None);
+    let source = GeoParquet {
+        path: path.to_path_buf(),
+        geometry: geometry.clone(),
+        encoding,
+        columns,
+        tolerance,
+    };
+    if likely.is_some() {
+        let notice = Notice::note(
+            NoticeKind::Assumed,
+            format!(
+                "the file does not say where geometries are: column `{geometry}` is taken for them, \
+                 and their reference system is unknown"
+            ),
+        );
+        return source.opened((None, CrsOrigin::Given), attributes, options, vec![notice]);
     }
-    notices.extend(left_out.notice());
-    notices.extend(learn.taken.notices(&options.tolerance_text(crs.as_ref())));
-    let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer");
-    let info = learn.info(stem, crs, origin, fields);
-    Ok((info, Box::new(source), notices))
+    let rows = builder.metadata().file_metadata().num_rows();
+    let learn = SchemaInference::default();
+    let info = LayerInfo {
+        bare: true,
+        count: u64::try_from(rows).ok(),
+        ..learn.info(stem(path), None, CrsOrigin::Given, attributes)
+    };
+    Ok((info, Box::new(source), Vec::new()))
+}
+
+fn stem(path: &Path) -> &str {
+    path.file_stem().and_then(|stem| stem.to_str()).unwrap_or("layer")
+}
+
+impl GeoParquet {
+    /// Runs through the geometries for what the metadata do not say.
+    fn opened(
+        self,
+        (crs, origin): (Option<Crs>, CrsOrigin),
+        fields: Vec<Field>,
+        options: &ReadOptions,
+        mut notices: Vec<Notice>,
+    ) -> Result<OpenedLayer> {
+        let path = self.path.clone();
+        let source = self;
+        let path = path.as_path();
+        let mut learn = SchemaInference::default();
+        let mut left_out = LeftOut::default();
+        for batch in columns(path, &[&source.geometry])? {
+            let batch = batch.map_err(|e| wrong(path, e))?;
+            let column = batch.columns().first().ok_or_else(|| {
+                wrong(path, format!("it has no column `{}` of geometries", source.geometry))
+            })?;
+            let mut geometry = GeometryColumn::new();
+            source.each_row(column, &mut |_, push| {
+                match push(&mut geometry) {
+                    Ok(taken) => learn.taken.add(taken),
+                    Err(unread) => left_out.add("", &unread.why),
+                }
+                if geometry.len() >= crate::layer::BATCH {
+                    learn.geometry(&geometry);
+                    geometry = GeometryColumn::new();
+                }
+                Ok(())
+            })?;
+            learn.geometry(&geometry);
+        }
+        notices.extend(left_out.notice());
+        notices.extend(learn.taken.notices(&options.tolerance_text(crs.as_ref())));
+        let info = learn.info(stem(path), crs, origin, fields);
+        Ok((info, Box::new(source), notices))
+    }
 }
 
 /// A `crs` that is left out stands for longitude and latitude on WGS 84, one that is null for
@@ -177,6 +249,8 @@ impl GeoParquet {
         each: &mut dyn FnMut(usize, Push<'_>) -> Result<()>,
     ) -> Result<()> {
         match self.encoding {
+            // Nobody asks for them.
+            Encoding::None => {}
             Encoding::Native(kind) => {
                 let native = Native::of(column, kind).map_err(|why| wrong(&self.path, why))?;
                 for row in 0..column.len() {
@@ -219,6 +293,13 @@ impl Source for GeoParquet {
                 .map_err(|error| error.in_file(&self.path))?;
             let values: Vec<AttributeColumn<'_>> =
                 values.iter().filter_map(AttributeColumn::of).collect();
+            if matches!(self.encoding, Encoding::None) {
+                for row in 0..batch.num_rows() {
+                    gather.geometry().end_feature(None);
+                    gather.feature(values.iter().map(|column| column.value(row).to_value()))?;
+                }
+                continue;
+            }
             let column = batch
                 .column_by_name(&self.geometry)
                 .ok_or_else(|| wrong(&self.path, "its geometries are gone"))?;

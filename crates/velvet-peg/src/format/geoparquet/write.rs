@@ -34,7 +34,8 @@ pub(super) struct Writer {
     /// The attributes as they are held.
     held: SchemaRef,
     forms: Vec<ColumnForm>,
-    geometry: String,
+    /// The column of geometries; none for rows without.
+    geometry: Option<String>,
     crs: Option<Crs>,
     kinds: BTreeSet<String>,
     extent: Extender,
@@ -51,7 +52,7 @@ impl Writer {
             writer: None,
             held: info.schema.clone(),
             forms: info.schema.fields().iter().map(|field| ColumnForm::declared(field)).collect(),
-            geometry: distinct(&names, "geometry"),
+            geometry: (!info.bare).then(|| distinct(&names, "geometry")),
             crs: info.crs.clone(),
             kinds: BTreeSet::new(),
             extent: Extender::default(),
@@ -63,7 +64,8 @@ impl Writer {
     fn schema(&self, forms: &[ColumnForm]) -> SchemaRef {
         let fields = self.held.fields().iter().zip(forms);
         let mut fields: Vec<Field> = fields.map(|(field, form)| form.field(field)).collect();
-        fields.push(Field::new(&self.geometry, DataType::Binary, true));
+        let geometry = self.geometry.iter();
+        fields.extend(geometry.map(|name| Field::new(name, DataType::Binary, true)));
         Arc::new(Schema::new(fields))
     }
 
@@ -111,17 +113,15 @@ impl Writer {
             .map_err(failed)?;
         for batch in reader {
             let batch = batch?;
-            let (geometry, columns) = batch
-                .columns()
-                .split_last()
-                .unwrap_or_else(|| unreachable!("there is always a column of geometries"));
+            // The geometries, if there are any, stay as they are.
+            let (attributes, geometries) = batch.columns().split_at(self.forms.len());
             let forms = self.forms.iter().zip(earlier);
-            let mut columns: Vec<ArrayRef> = columns
+            let mut columns: Vec<ArrayRef> = attributes
                 .iter()
                 .zip(forms)
                 .map(|(column, (form, earlier))| form.rewritten(*earlier, column))
                 .collect::<Result<_>>()?;
-            columns.push(geometry.clone());
+            columns.extend(geometries.iter().cloned());
             let rows = RecordBatch::try_new(schema.clone(), columns)?;
             writer.write(&rows).map_err(failed)?;
         }
@@ -129,7 +129,7 @@ impl Writer {
         Ok(writer)
     }
 
-    fn metadata(&self) -> Json {
+    fn metadata(&self, geometry: &str) -> Json {
         let crs = match &self.crs {
             None => Json::Null,
             Some(crs) => definition::json(crs)
@@ -149,8 +149,8 @@ impl Writer {
         }
         json!({
             "version": "1.1.0",
-            "primary_column": self.geometry,
-            "columns": { self.geometry.as_str(): column },
+            "primary_column": geometry,
+            "columns": { geometry: column },
         })
     }
 }
@@ -183,7 +183,9 @@ impl Sink for Writer {
         let mut writer = self.fitting(held)?;
         let mut columns: Vec<ArrayRef> =
             self.forms.iter().zip(held).map(|(form, column)| form.column(column)).collect();
-        columns.push(Arc::new(blobs.finish()));
+        if self.geometry.is_some() {
+            columns.push(Arc::new(blobs.finish()));
+        }
         let rows = RecordBatch::try_new(self.schema(&self.forms), columns)?;
         writer.write(&rows).map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         self.writer = Some(writer);
@@ -215,10 +217,12 @@ impl Sink for Writer {
     }
 
     fn finish(mut self: Box<Self>) -> Result<Finished> {
-        let metadata = self.metadata().to_string();
         let writer = self.writer.take();
         let mut writer = writer.map_or_else(|| self.start(&self.forms), Ok)?;
-        writer.append_key_value_metadata(KeyValue::new(KEY.to_string(), metadata));
+        if let Some(geometry) = &self.geometry {
+            let metadata = self.metadata(geometry).to_string();
+            writer.append_key_value_metadata(KeyValue::new(KEY.to_string(), metadata));
+        }
         writer.close().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         Ok(Finished::default())
     }

@@ -28,6 +28,7 @@ impl FormatDescription for Gpx {
             name: "GPX",
             extensions: &["gpx"],
             systems: Systems::Wgs84,
+            below_180: true,
             several_layers: true,
             m: false,
             no_geometry: false,

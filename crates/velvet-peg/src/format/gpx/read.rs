@@ -133,6 +133,13 @@ impl Features for Receiver {
                             (None, Some(line)) => Some(&mut line.raw.values),
                             _ => None,
                         };
+                        // Of a link, its text and its type beside where it leads.
+                        let name = match (inside, name.as_str()) {
+                            (true, "text") => "link_text".to_string(),
+                            (true, "type") => "link_type".to_string(),
+                            _ => name,
+                        };
+                        let inside = inside && !name.starts_with("link_");
                         if let (Some(values), true, false) = (values, leaf, inside) {
                             let key = match name.as_str() {
                                 "field" => field.take().unwrap_or(name),
