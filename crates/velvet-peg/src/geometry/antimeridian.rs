@@ -31,8 +31,8 @@ pub(crate) fn cut(column: &GeometryColumn) -> Option<(GeometryColumn, Cut)> {
         return None;
     }
     let (mut out, mut told) = (GeometryColumn::new(), Cut::default());
-    for feature in 0..column.len() {
-        let Some(kind) = column.kinds()[feature].filter(|_| crossing[feature]) else {
+    for (feature, crosses) in crossing.into_iter().enumerate() {
+        let Some(kind) = column.kinds()[feature].filter(|_| crosses) else {
             out.push_from(column, feature);
             continue;
         };

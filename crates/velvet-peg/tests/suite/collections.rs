@@ -204,3 +204,39 @@ fn collections_in_files_are_told_and_rejects_have_what_could_be_read() {
     assert_eq!(row(1)[2], r#"{"type":"Circle","coordinates":[-120,47]}"#);
     assert_eq!(row(2), ["mixed", "", "4", "", "", ""]);
 }
+
+/// A byte-order mark in front, as some editors leave it.
+#[test]
+fn a_byte_order_mark_is_passed_over() {
+    let folder = tempfile::tempdir().unwrap();
+    let feature = r#"{"type":"Feature","id":7,"properties":{"n":1},"geometry":{"type":"Point","coordinates":[1,2]}}"#;
+    let whole = format!("\u{feff}{{\"type\":\"FeatureCollection\",\"features\":[{feature}]}}");
+    let lines = format!("\u{feff}{feature}\n{feature}\n");
+    for (name, text, count) in [("a.geojson", whole, 1), ("a.geojsonl", lines, 2)] {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text).unwrap();
+        let layer = Layer::read(&path).unwrap();
+        assert_eq!(layer.len(), count, "{name}");
+        assert_eq!(layer.features().next().unwrap().value("id"), Some(7.into()), "{name}");
+    }
+}
+
+/// Numbers that a format has no word for are told in all of them.
+#[test]
+fn infinite_numbers_are_kept_or_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut layer = Layer::new("gates", Some(Crs::from_epsg(4326).unwrap()));
+    for (x, flow) in [(1.0, f64::INFINITY), (2.0, 2.5)] {
+        layer.push(Geometry::Point((x, x)), [("flow", flow.into())]).unwrap();
+    }
+    for format in velvet_peg::Format::all().filter(|f| f.capability().writes && !f.is_table()) {
+        let extension = format.capability().extensions[0];
+        let path = folder.path().join(format!("{extension}.{extension}"));
+        let notices = layer.write(&path).unwrap_or_else(|error| panic!("{extension}: {error}"));
+        let told = notices.iter().any(|notice| notice.text.contains("infinite numbers: 1"));
+        let layer = Layer::read(&path).unwrap();
+        let kept =
+            layer.features().any(|f| f.value("flow").is_some_and(|flow| flow.to_text() == "inf"));
+        assert!(kept != told, "{extension}: kept {kept}, told {told}");
+    }
+}

@@ -106,7 +106,9 @@ fn packed_files_are_what_other_programs_take() {
     }
 }
 
-/// What an archive holds, what is asked of it, and what comes of it.
+/// An archive, the files that it holds, the one that is asked for, and what comes of it.
+type ArchiveCase<'a> = (&'a str, Vec<(&'a str, &'a [u8])>, &'a str, Result<usize, &'a str>);
+
 #[test]
 fn the_file_that_is_meant_is_found_in_an_archive() {
     let folder = tempfile::tempdir().unwrap();
@@ -118,7 +120,7 @@ fn the_file_that_is_meant_is_found_in_an_archive() {
     let (shp, dbf, shx) = (part("shp"), part("dbf"), part("shx"));
     let table: &[u8] = b"gate,lon,lat\n1,2,3\n2,3,4\n";
     let kml: &[u8] = b"<kml xmlns=\"http://www.opengis.net/kml/2.2\"><Placemark><Point><coordinates>1,2</coordinates></Point></Placemark></kml>";
-    let cases: Vec<(&str, Vec<(&str, &[u8])>, &str, Result<usize, &str>)> = vec![
+    let cases: Vec<ArchiveCase<'_>> = vec![
         ("one.zip", vec![("a/b.geojson", json), ("readme.md", b"x")], "", Ok(1)),
         ("table beside.zip", vec![("b.geojson", json), ("notes.txt", table)], "", Ok(1)),
         ("shapes.zip", vec![("X/S.SHP", &shp), ("X/S.DBF", &dbf), ("X/S.SHX", &shx)], "", Ok(2)),

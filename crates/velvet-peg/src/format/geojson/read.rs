@@ -315,8 +315,14 @@ type Each<'a> = &'a mut dyn FnMut(Json) -> std::result::Result<(), String>;
 
 /// Hands each feature of a file to `each` and gives the other members of the collection.
 fn each_feature(path: &Path, each: Each<'_>) -> Result<Map<String, Json>> {
-    let file = File::open(path).map_err(|e| Error::file(path, "cannot be read", e))?;
-    let mut json = serde_json::Deserializer::from_reader(BufReader::with_capacity(1 << 16, file));
+    let failed = |e| Error::file(path, "cannot be read", e);
+    let mut file = BufReader::with_capacity(1 << 16, File::open(path).map_err(failed)?);
+    // Some editors put a byte-order mark in front (RFC 8259 section 8.1 lets readers pass over it).
+    let mark = "\u{feff}".as_bytes();
+    if file.fill_buf().map_err(failed)?.starts_with(mark) {
+        file.consume(mark.len());
+    }
+    let mut json = serde_json::Deserializer::from_reader(file);
     let mut head = Map::new();
     let mut single = Map::new();
     let root = Root { each, head: &mut head, single: &mut single };

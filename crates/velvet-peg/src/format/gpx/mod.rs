@@ -29,6 +29,7 @@ impl FormatDescription for Gpx {
             extensions: &["gpx"],
             systems: Systems::Wgs84,
             below_180: true,
+            infinite: false,
             several_layers: true,
             m: false,
             no_geometry: false,
