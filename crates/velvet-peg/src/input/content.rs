@@ -79,6 +79,23 @@ static KNOWN: &[Known] = &[
     (0, b"MM\0*", "a picture", &[], PICTURE),
 ];
 
+/// The error of a folder.
+pub(super) fn folder(path: &Path) -> Error {
+    let database = std::fs::read_dir(path).is_ok_and(|mut files| {
+        files.any(|file| {
+            file.is_ok_and(|file| file.path().extension().is_some_and(|e| e == "gdbtable"))
+        })
+    });
+    let what = match database {
+        true => {
+            "is a folder that holds a database in a form without an open specification: save its \
+             layers as GeoPackage or Shapefiles"
+        }
+        false => "is a folder, not a file of data",
+    };
+    Error::data(what).in_file(path)
+}
+
 /// Refuses a file that is not what its name says, or of no kind that is read here.
 ///
 /// # Errors

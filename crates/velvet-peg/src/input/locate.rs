@@ -1,7 +1,7 @@
 //! Where an input lies: a path, standard input (`-`), or an `http(s)` address. What is not a
 //! file of its own is laid down in a temporary folder for as long as it is read.
 
-use super::content::refuse_foreign;
+use super::content::{folder, refuse_foreign};
 use super::packed::main_member;
 use super::recognise::{first_bytes, packing_of, recognise, with_start};
 use crate::error::{Error, Kind, Result};
@@ -51,23 +51,6 @@ pub(crate) fn locate(path: &Path) -> Result<Located> {
         keep: None,
     };
     settled(located, None)
-}
-
-/// The error of a folder.
-pub(super) fn folder(path: &Path) -> Error {
-    let database = std::fs::read_dir(path).is_ok_and(|mut files| {
-        files.any(|file| {
-            file.is_ok_and(|file| file.path().extension().is_some_and(|e| e == "gdbtable"))
-        })
-    });
-    let what = match database {
-        true => {
-            "is a folder that holds a database in a form without an open specification: save its \
-             layers as GeoPackage or Shapefiles"
-        }
-        false => "is a folder, not a file of data",
-    };
-    Error::data(what).in_file(path)
 }
 
 /// A file in an archive, named as if the archive were a folder.

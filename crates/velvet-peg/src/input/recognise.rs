@@ -1,6 +1,6 @@
 //! Telling a format by its first bytes, where no extension says it.
 
-use super::locate::folder;
+use super::content::folder;
 use super::packed::main_member;
 use crate::error::{Error, Result};
 use crate::format::Format;

@@ -108,15 +108,9 @@ impl Session {
         }
     }
 
-    /// Writes every row with what `each` pushes to it, or rejects it for the reason that
-    /// `each` gives (it must not have pushed then).
-    pub(crate) fn run(
-        mut self,
-        out: &Path,
-        columns: &[&str],
-        each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), Reason>,
-        watch: &mut dyn Progress,
-    ) -> Result<Summary> {
+    /// # Errors
+    /// If what is read or written is of a kind that columns are not added to.
+    fn refuse_places(&self, out: &Path) -> Result<()> {
         let standard = out == Path::new("-");
         if self.input.is_dir() {
             return Err(
@@ -133,6 +127,20 @@ impl Session {
                 .in_file(out));
             }
         }
+        Ok(())
+    }
+
+    /// Writes every row with what `each` pushes to it, or rejects it for the reason that
+    /// `each` gives (it must not have pushed then).
+    pub(crate) fn run(
+        mut self,
+        out: &Path,
+        columns: &[&str],
+        each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), Reason>,
+        watch: &mut dyn Progress,
+    ) -> Result<Summary> {
+        let standard = out == Path::new("-");
+        self.refuse_places(out)?;
         let mut outcome = Summary { notices: self.notices.clone(), ..Summary::default() };
         outcome.notices.extend(self.reader.renamed());
         let mut header = self.headers.clone();

@@ -257,17 +257,7 @@ impl Entity {
                 }
             }
         }
-        let ours = self.pairs.iter().skip_while(|p| p.code != 1001 || p.value != APPLICATION);
-        for pair in ours.skip(1).take_while(|pair| pair.code != 1001) {
-            if let Some((key, value)) = pair.value.split_once('=').filter(|_| pair.code == 1000) {
-                let key = plain(key);
-                if let Some((_, given)) = raw.values.iter_mut().find(|(k, _)| *k == key) {
-                    *given = Given::Untyped(plain(value));
-                } else {
-                    raw.values.push((key, Given::Untyped(plain(value))));
-                }
-            }
-        }
+        self.extended(&mut raw.values);
         let heights = self.has_heights(&vertices);
         let column = &mut raw.geometry;
         let count = vertices.len();
@@ -298,6 +288,21 @@ impl Entity {
         column.end_part();
         column.end_feature(Some(kind));
         Item::Feature(raw)
+    }
+
+    /// Attributes in the extended data that are ours.
+    fn extended(&self, values: &mut Vec<(String, Given)>) {
+        let ours = self.pairs.iter().skip_while(|p| p.code != 1001 || p.value != APPLICATION);
+        for pair in ours.skip(1).take_while(|pair| pair.code != 1001) {
+            if let Some((key, value)) = pair.value.split_once('=').filter(|_| pair.code == 1000) {
+                let key = plain(key);
+                if let Some((_, given)) = values.iter_mut().find(|(k, _)| *k == key) {
+                    *given = Given::Untyped(plain(value));
+                } else {
+                    values.push((key, Given::Untyped(plain(value))));
+                }
+            }
+        }
     }
 
     /// Heights that are all zero in a flat polyline or a point say nothing.

@@ -133,12 +133,7 @@ impl Features for Receiver {
                             (None, Some(line)) => Some(&mut line.raw.values),
                             _ => None,
                         };
-                        // Of a link, its text and its type beside where it leads.
-                        let name = match (inside, name.as_str()) {
-                            (true, "text") => "link_text".to_string(),
-                            (true, "type") => "link_type".to_string(),
-                            _ => name,
-                        };
+                        let name = if inside { of_link(name) } else { name };
                         let inside = inside && !name.starts_with("link_");
                         if let (Some(values), true, false) = (values, leaf, inside) {
                             let key = match name.as_str() {
@@ -151,6 +146,14 @@ impl Features for Receiver {
                 },
             }
         }
+    }
+}
+
+/// Of a link, its text and its type stand beside where it leads.
+fn of_link(name: String) -> String {
+    match name.as_str() {
+        "text" | "type" => format!("link_{name}"),
+        _ => name,
     }
 }
 
