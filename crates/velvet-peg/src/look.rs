@@ -222,7 +222,10 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
         format: file.format(),
         text: file.facts().delimiter.map(|delimiter| TextLook {
             encoding: file.facts().encoding,
-            delimiter: delimiter_name(delimiter),
+            delimiter: match file.facts().layout {
+                "" => delimiter_name(delimiter),
+                layout => layout,
+            },
         }),
         sheet: file.sheet().map(str::to_string),
         sheets: file.sheets().to_vec(),

@@ -69,6 +69,8 @@ pub(crate) struct TableFacts {
     pub(crate) encoding: &'static str,
     /// The delimiter of a text.
     pub(crate) delimiter: Option<u8>,
+    /// What divides the fields of a text that no delimiter divides; blank if one does.
+    pub(crate) layout: &'static str,
     /// False if the first row holds values.
     pub(crate) header: bool,
     /// Why it is not clear whether the first row is a header, if it is not.

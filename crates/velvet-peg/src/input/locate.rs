@@ -33,7 +33,7 @@ fn missing(path: &Path) -> Error {
 /// Finds an input and tells its format.
 pub(crate) fn locate(path: &Path) -> Result<Located> {
     if path == Path::new("-") {
-        return lay_down(path, "layer", &mut std::io::stdin().lock());
+        return settled(lay_down(path, "layer", &mut std::io::stdin().lock())?, None);
     }
     if let Some(address) = path.to_str().filter(|text| is_address(text)) {
         return settled(fetch(path, address)?, None);

@@ -240,3 +240,33 @@ fn infinite_numbers_are_kept_or_told() {
         assert!(kept != told, "{extension}: kept {kept}, told {told}");
     }
 }
+
+/// A point of a track that cannot be read is a reject of the points, and its track says that it lacks it.
+#[test]
+fn lines_say_that_they_lack_points() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("walk.gpx");
+    let point = |at: &str| {
+        format!("<trkpt lat=\"{at}\" lon=\"-120.0\"><time>2026-05-03T14:00:00Z</time></trkpt>")
+    };
+    let points: String = ["47.1", "north", "47.3"].iter().map(|at| point(at)).collect();
+    let head = "<gpx version=\"1.1\" xmlns=\"http://www.topografix.com/GPX/1/1\">";
+    std::fs::write(&path, format!("{head}<trk><trkseg>{points}</trkseg></trk></gpx>")).unwrap();
+    let readers = LayerReader::open_all(&path).unwrap();
+    let said = |at: usize| {
+        readers[at].notices.iter().map(|n| n.text.clone()).collect::<Vec<_>>().join("\n")
+    };
+    assert_eq!(
+        (readers[0].info().name.as_str(), readers[1].info().name.as_str()),
+        ("tracks", "track_points")
+    );
+    assert!(said(0).contains("points of tracks that cannot be read: 1"), "{}", said(0));
+    assert!(said(1).contains("1 trkpt"), "{}", said(1));
+    assert_eq!(readers[0].read().unwrap().features().next().unwrap().vertices().len(), 2);
+    let out = folder.path().join("points.gpkg");
+    let summary = velvet_peg::ConvertLayer::default().run(&readers[1], &out).unwrap();
+    assert_eq!((summary.rows_in, summary.out, summary.rejected.count), (3, 2, 1));
+    let rejects = std::fs::read_to_string(summary.rejected.path.unwrap()).unwrap();
+    assert!(rejects.contains("track_points,,,"), "{rejects}");
+    assert!(rejects.contains("2026-05-03T14:00:00Z"), "{rejects}");
+}

@@ -297,3 +297,28 @@ fn an_operation_is_chosen_for_the_whole_of_the_data() {
     }
     assert!(routes.len() > 4, "one operation serves all: {routes:?}");
 }
+
+/// What divides the fields is named as it is.
+#[test]
+fn what_divides_the_fields_is_named() {
+    use velvet_peg::look::{Look, LookOptions, look};
+    let folder = tempfile::tempdir().unwrap();
+    let cases: [(&str, &[usize], &str); 4] = [
+        (
+            "1 4512.30 9981.12 401.5 IP\n2 4610.88 9902.40 402.1 FH\n3 4700.10 9850.00 399.8 EP\n",
+            &[],
+            "blanks",
+        ),
+        ("1,4512.30,9981.12\n2,4610.88,9902.40\n", &[], "comma"),
+        ("1^4512.30^9981.12\n2^4610.88^9902.40\n", &[], "circumflex"),
+        ("00014512.30\n00024610.88\n", &[4, 7], "fixed widths"),
+    ];
+    for (at, (text, widths, wanted)) in cases.into_iter().enumerate() {
+        let path = folder.path().join(format!("{at}.txt"));
+        std::fs::write(&path, text).unwrap();
+        let mut options = LookOptions::default();
+        options.table.widths = widths.to_vec();
+        let Look::Table(table) = look(&path, &options).unwrap() else { panic!("a table") };
+        assert_eq!(table.text.unwrap().delimiter, wanted);
+    }
+}

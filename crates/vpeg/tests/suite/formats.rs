@@ -2,6 +2,10 @@
 
 use crate::support::Bench;
 
+fn words(line: &str) -> Vec<&str> {
+    line.split_whitespace().collect()
+}
+
 /// A bench with the demo's headgates as points.
 fn gates() -> Bench {
     let bench = Bench::with_demo();
@@ -231,4 +235,50 @@ fn what_is_lost_is_refused_where_nothing_may_be() {
     assert!(!run.err.contains("read again"), "{}", run.err);
     let run = bench.run(&["convert", "http://127.0.0.1:9/x.geojson", "-o", "x.gpkg"]);
     assert!(run.code == 1 && run.err.contains("127.0.0.1:9"), "{}", run.err);
+}
+
+/// Tables stay tables, packed or not, at the command line.
+#[test]
+fn tables_and_packed_files_at_the_command_line() {
+    let bench = Bench::with_demo();
+    bench.ok(&words("convert fields.geojson --to EPSG:2285 -o fields.shp.zip"));
+    let look = bench.ok(&words("look fields.shp.zip --json")).json();
+    assert_eq!(
+        (&look["format"], &look["layers"][0]["features"]),
+        (&"Shapefile".into(), &16.into())
+    );
+    bench.ok(&words("convert fields.shp.zip -o fields.kmz"));
+    assert_eq!(bench.ok(&words("look fields.kmz --json")).json()["format"], "KML");
+    let kept = "fields register.xlsx --sheet Shares --keep field,shares --where";
+    let mut line = words(kept);
+    line.extend(["shares > 20", "-o", "shares.csv", "--out-decimal-comma", "--crlf"]);
+    let run = bench.ok(&line);
+    assert!(run.err.contains("rows in") && run.err.contains("rows out"), "{}", run.err);
+    assert!(bench.read("shares.csv").starts_with("field;shares\r\n"));
+    let run = bench.run(&words("fields register.xlsx --sheet Shares -o s.csv --save-job j.toml"));
+    assert!(run.code == 1 && run.err.contains("makes features of a table first"), "{}", run.err);
+    let run = bench.ok(&words("fields register.xlsx --sheet Shares -o rows.gpkg"));
+    assert!(run.err.contains("`vpeg build` makes features of them"), "{}", run.err);
+    let look = bench.ok(&words("look rows.gpkg"));
+    assert!(look.out.contains("attributes alone"), "{}", look.out);
+    let next = look.out.lines().find(|line| line.starts_with("next: ")).unwrap().to_string();
+    let typed = next["next: ".len()..].split("   (").next().unwrap().to_string();
+    bench.ok(&words(&typed[5..]));
+    assert!(bench.has("rows.csv"));
+    let run = bench.run(&words("convert fields.geojson --tolerance none -o x.gpkg"));
+    assert!(run.code == 2 && run.err.contains("no tolerance"), "{}", run.err);
+    let several = "build points headgates.csv headgates.csv --crs EPSG:4326 -o twice.gpkg";
+    let run = bench.run(&words(several));
+    assert!(
+        run.code == 3 && run.err.contains("80 rows in, 72 features out, 8 rejected"),
+        "{}",
+        run.err
+    );
+    for (line, says) in [
+        (format!("{several} --same lon --overwrite"), "is not NAME=A,B"),
+        (format!("{several} --overwrite --save-job j.toml"), "--save-job is for one table"),
+    ] {
+        let run = bench.run(&words(&line));
+        assert!(run.code > 0 && run.err.contains(says), "{line}: {}", run.err);
+    }
 }

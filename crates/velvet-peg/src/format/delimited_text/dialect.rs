@@ -144,6 +144,11 @@ impl Dialect {
         TableFacts {
             encoding: self.encoding.name(),
             delimiter: Some(self.delimiter),
+            layout: match &self.layout {
+                None => "",
+                Some(Layout::Blanks(_)) => "blanks",
+                Some(Layout::Widths(_)) => "fixed widths",
+            },
             header: self.header,
             doubt: self.doubt.clone(),
             bytes,

@@ -5,6 +5,7 @@ use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened}
 use crate::format_support::xml::{Element, Node, Xml};
 use crate::format_support::{OpenedLayer, ReadOptions, declare};
 use crate::layer::{CrsOrigin, GeometryKind, Unreadable, Value};
+use crate::notice::{Notice, NoticeKind};
 use std::path::Path;
 use velvet_peg_core::Crs;
 
@@ -16,7 +17,9 @@ struct Receiver;
 pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
     let crs = Crs::from_epsg(4326)?;
     let mut layers = Vec::new();
-    for (at, learnt) in learn(path, &Receiver, LAYERS.len())?.into_iter().enumerate() {
+    let learnt = learn(path, &Receiver, LAYERS.len())?;
+    let points_lost: Vec<u64> = learnt.iter().map(|learnt| learnt.left_out.count).collect();
+    for (at, learnt) in learnt.into_iter().enumerate() {
         if learnt.learn.count > 0 || learnt.left_out.count > 0 {
             let system = (Some(crs.clone()), CrsOrigin::Format);
             let names = |keys: &[String]| keys.to_vec();
@@ -24,6 +27,15 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
                 opened(path, Receiver, (at, learnt), LAYERS[at], system, options, &names);
             layer.0.schema =
                 declare(&layer.0.schema, &["time", "time_first", "time_last"], "DATETIME");
+            // A line lacks the points that cannot be read.
+            let lost = if matches!(at, 1 | 2) { points_lost[at + 2] } else { 0 };
+            if lost > 0 {
+                let text = format!(
+                    "points of {} that cannot be read: {lost}; the lines go on without them",
+                    LAYERS[at]
+                );
+                layer.2.push(Notice::warning(NoticeKind::Unreadable, text).count(lost));
+            }
             layers.push(layer);
         }
     }
