@@ -198,15 +198,7 @@ impl ConvertLayer {
     fn converter(&self, reader: &LayerReader) -> Result<Option<Converter>> {
         let Some(target) = &self.target else { return Ok(None) };
         let info = reader.info();
-        if info.bare {
-            return Err(Error::usage(format!(
-                "layer {} is a table of attributes: it has no coordinates to convert",
-                info.name
-            ))
-            .in_file(reader.path()));
-        }
-        let source =
-            info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+        let source = info.crs.as_ref().ok_or_else(|| no_system(info).in_file(reader.path()))?;
         let area = info.extent.and_then(|extent| area_of(source, &extent));
         let plan = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
         let converter = Converter::plan(source, target, &plan);

@@ -4,6 +4,7 @@ use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{LayerStore, WriteOptions};
+use crate::layer::no_system;
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
@@ -59,11 +60,7 @@ pub fn declare_watched(
     // Notices of the old system are moot now.
     let mut outcome = Summary::default();
     if info.bare {
-        return Err(Error::usage(format!(
-            "layer {} is a table of attributes: it has no coordinates to declare a system for",
-            info.name
-        ))
-        .in_file(reader.path()));
+        return Err(no_system(info).in_file(reader.path()));
     }
     match &info.crs {
         Some(old) if old == crs => outcome.notices.push(Notice::note(

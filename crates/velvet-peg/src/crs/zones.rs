@@ -131,7 +131,7 @@ fn utm_on_nad83(zone: UtmZone) -> Option<Crs> {
 /// If the layer has no reference system or cannot be read.
 pub fn zones_of_layer(reader: &LayerReader) -> Result<Vec<ZoneAnswer>> {
     let info = reader.info();
-    let crs = info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+    let crs = info.crs.as_ref().ok_or_else(|| no_system(info).in_file(reader.path()))?;
     let to_degrees = Converter::new(crs, &Crs::from_epsg(4326)?)?;
     let mut counts: BTreeMap<(u8, String), (u64, Vec<Crs>, &'static str)> = BTreeMap::new();
     reader.for_each_batch(&mut |batch| {

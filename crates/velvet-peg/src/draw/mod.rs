@@ -169,7 +169,7 @@ fn in_one_system(
     };
     let mut carried = Vec::new();
     for layer in layers {
-        let own = layer.crs().ok_or_else(|| no_system(&layer.info().name))?;
+        let own = layer.crs().ok_or_else(|| no_system(layer.info()))?;
         if *own == crs {
             carried.push(layer.clone());
         } else {

@@ -52,11 +52,12 @@ impl<'a> BatchBuilder<'a> {
     }
 
     /// Notes a record that no feature can be made of; nothing of its geometry may have been
-    /// pushed.
+    /// pushed. One without a number of its own is numbered with the features.
     pub(crate) fn unreadable(&mut self, record: Unreadable) -> Result<()> {
         // Features of a batch are numbered without a gap.
         self.flush()?;
-        self.unreadable.push(Unreadable { number: self.next, ..record });
+        let number = if record.number == 0 { self.next } else { record.number };
+        self.unreadable.push(Unreadable { number, ..record });
         self.next += 1;
         self.first = self.next;
         Ok(())

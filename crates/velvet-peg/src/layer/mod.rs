@@ -293,7 +293,7 @@ impl Layer {
     /// If the layer has no reference system, no operation joins the two, or a vertex cannot
     /// be converted.
     pub fn convert(&self, target: &Crs) -> Result<Layer> {
-        let source = self.crs().ok_or_else(|| no_system(&self.info.name))?;
+        let source = self.crs().ok_or_else(|| no_system(&self.info))?;
         let area = self.extent().and_then(|extent| area_of(source, &extent));
         let options = PlanOptions { area, ..PlanOptions::default() };
         let converter = Converter::plan(source, target, &options)?;
@@ -335,8 +335,16 @@ fn field(name: &str, value: &Value) -> Field {
     Field::new(name, kind, true)
 }
 
-pub(crate) fn no_system(layer: &str) -> Error {
-    Error::usage(format!("layer {layer} has no reference system")).advise(Advice::Declare(None))
+/// The error of a layer whose coordinates are in no known system, or that has none.
+pub(crate) fn no_system(info: &LayerInfo) -> Error {
+    let name = &info.name;
+    match info.bare {
+        true => {
+            Error::usage(format!("layer {name} is a table of attributes: it has no coordinates"))
+        }
+        false => Error::usage(format!("layer {name} has no reference system"))
+            .advise(Advice::Declare(None)),
+    }
 }
 
 /// # Errors

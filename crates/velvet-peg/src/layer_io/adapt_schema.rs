@@ -130,6 +130,14 @@ impl SchemaAdapter {
 
     /// A batch as the format will hold it.
     pub(super) fn apply<'a>(&mut self, batch: &'a Batch) -> Result<Cow<'a, Batch>> {
+        let bare = batch.geometry.kinds().iter().position(Option::is_none);
+        if let Some(at) = bare.filter(|_| !self.format.capability().no_geometry) {
+            return Err(Error::data(format!(
+                "feature {} has no geometry, and {} has no place for it",
+                batch.first + at as u64,
+                self.format.name()
+            )));
+        }
         let mut batch = Cow::Borrowed(batch);
         if self.changed {
             let attributes = self.attributes(batch.attributes())?;

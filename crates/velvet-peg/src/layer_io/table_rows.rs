@@ -69,9 +69,13 @@ impl Source for TableRows {
         let mut gather = BatchBuilder::new(info.schema.clone(), each);
         self.file.rows()?.each_row(&mut |reader, record| {
             if let Some(misfit) = reader.misfit(record) {
-                let values: Vec<String> = record.iter().map(str::to_string).collect();
-                let record = Unreadable::new(misfit.text).with_original(values.join(", "));
-                return gather.unreadable(record);
+                let misfit = reader.on_sheet(record, misfit);
+                let values: Vec<&str> = record.iter().collect();
+                // Rows keep the number that they have in their file.
+                return gather.unreadable(Unreadable {
+                    number: reader.row(),
+                    ..Unreadable::new(misfit.text).with_original(values.join(", "))
+                });
             }
             gather.geometry().end_feature(None);
             gather.feature(self.inference.values(record))

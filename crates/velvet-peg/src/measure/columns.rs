@@ -69,7 +69,7 @@ impl MeasureColumns {
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
         let mut info = reader.info().clone();
-        let crs = info.crs.clone().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+        let crs = info.crs.clone().ok_or_else(|| no_system(&info).in_file(reader.path()))?;
         let meter = Meter::new(&info, &crs, &self.measure).map_err(|e| e.in_file(reader.path()))?;
         let figures = self.figures(info.kind.map(GeometryKind::single), &meter);
         let mut fields: Vec<Field> =

@@ -49,7 +49,7 @@ pub fn feature_legs(
     grid: Option<&Crs>,
 ) -> Result<Vec<FeatureLeg>> {
     let info = reader.info();
-    let crs = info.crs.as_ref().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+    let crs = info.crs.as_ref().ok_or_else(|| no_system(info).in_file(reader.path()))?;
     let home = crs
         .in_degrees()
         .ok_or_else(|| Error::usage(format!("{} has no places on an ellipsoid", crs.label())))?;

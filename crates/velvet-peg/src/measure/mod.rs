@@ -158,7 +158,7 @@ pub fn measure_watched(
     watch: &mut dyn Progress,
 ) -> Result<Measures> {
     let info = reader.info();
-    let crs = info.crs.clone().ok_or_else(|| no_system(&info.name).in_file(reader.path()))?;
+    let crs = info.crs.clone().ok_or_else(|| no_system(info).in_file(reader.path()))?;
     let meter = Meter::new(info, &crs, options).map_err(|error| error.in_file(reader.path()))?;
     let mut measures = Measures {
         ellipsoid: meter.ellipsoid_name(),

@@ -208,8 +208,8 @@ fn between(points: &LayerReader, polygons: &LayerReader) -> Result<Option<Conver
             converter.map(Some).map_err(|e| Error::from(e).in_file(points.path()))
         }
         (None, None) => Ok(None),
-        (None, Some(_)) => Err(no_system(&points.info().name).in_file(points.path())),
-        (Some(_), None) => Err(no_system(&polygons.info().name).in_file(polygons.path())),
+        (None, Some(_)) => Err(no_system(points.info()).in_file(points.path())),
+        (Some(_), None) => Err(no_system(polygons.info()).in_file(polygons.path())),
     }
 }
 

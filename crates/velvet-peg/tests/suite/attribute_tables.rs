@@ -80,6 +80,7 @@ fn rows_are_chosen_computed_and_rejected_like_features() {
     assert_eq!(std::fs::read_to_string(&out).unwrap(), "gate,twice\n007,25\n009,-6.5\n");
     let rejects = std::fs::read_to_string(summary.rejected.path.unwrap()).unwrap();
     assert!(rejects.contains("010, 1999-01-01, true, 5, one, too many"), "{rejects}");
+    assert!(rejects.lines().nth(1).unwrap().starts_with("5,the row has 6 fields"), "{rejects}");
 }
 
 /// What other programs put into a database: a table whose entry stays when it is gone, a view, a
@@ -152,10 +153,13 @@ fn what_others_put_into_a_geopackage_is_read() {
     let target = Some(Crs::from_epsg(4326).unwrap());
     let carried = ConvertLayer { target, ..ConvertLayer::default() };
     let error = carried.run(&again, &folder.path().join("x.gpkg")).unwrap_err().to_string();
-    assert!(error.contains("no coordinates to convert"), "{error}");
+    assert!(error.contains("is a table of attributes: it has no coordinates"), "{error}");
     let (crs, write) = (Crs::from_epsg(4326).unwrap(), WriteOptions::default());
     let error = declare(&again, &crs, &folder.path().join("x.gpkg"), &write).unwrap_err();
-    assert!(error.to_string().contains("no coordinates to declare"), "{error}");
+    assert!(
+        error.to_string().contains("it has no coordinates") && error.advice().is_none(),
+        "{error}"
+    );
 }
 
 #[test]
@@ -268,4 +272,27 @@ fn plain_parquet_is_read() {
     assert!(bare.info().crs.is_none() && !bare.info().bare);
     assert!(bare.notices[0].text.contains("column `geometry` is taken for them"));
     assert_eq!(bare.read().unwrap().features().next().unwrap().vertices(), [(1.5, 2.25)]);
+}
+
+/// A file of attributes alone lacks the table that lists geometry columns, which its standard asks for
+/// only where there are some.
+#[test]
+fn a_geopackage_of_attributes_alone_is_read() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("register.gpkg");
+    std::fs::write(folder.path().join("r.csv"), REGISTER).unwrap();
+    let table = TableFile::open(&folder.path().join("r.csv"), &TableOptions::default()).unwrap();
+    ConvertLayer::default().run(&LayerReader::of_table(table).unwrap(), &path).unwrap();
+    let file = rusqlite::Connection::open(&path).unwrap();
+    file.execute_batch("DROP TABLE gpkg_geometry_columns; DROP TABLE gpkg_extensions;").unwrap();
+    drop(file);
+    let reader = LayerReader::open(&path, None).unwrap();
+    assert!(reader.info().bare && reader.info().count == Some(3));
+    // What has no coordinates is told so, with no advice to declare their system.
+    let error = velvet_peg::measure(&reader, &Default::default()).unwrap_err();
+    assert!(error.to_string().contains("it has no coordinates") && error.advice().is_none());
+    let shapes = folder.path().join("register.shp");
+    let summary = ConvertLayer::default().run(&reader, &shapes).unwrap();
+    let told = |word: &str| summary.notices.iter().any(|notice| notice.text.contains(word));
+    assert!(!told("reference system"), "{:?}", summary.notices);
 }

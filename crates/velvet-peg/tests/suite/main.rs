@@ -24,6 +24,7 @@ mod lattice;
 mod laws;
 mod layers;
 mod many_tables;
+mod matrix;
 mod measures;
 mod nothing_lost;
 mod other_hands;

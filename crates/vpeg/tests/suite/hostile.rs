@@ -35,7 +35,7 @@ fn odd_files_are_answered_or_refused_by_name() {
     for (command, code, says) in [
         ("look bare.geojson", 0, "1 record of the file cannot be read"),
         ("convert bare.geojson -o b.gpkg", 1, "it is no feature, but a bare value"),
-        ("look quote.gpx", 1, "quote.gpx"),
+        ("look quote.gpx", 0, "quote.gpx: GPX, 1 layer"),
         ("crs show file:axis.prj", 0, "EPSG:32610"),
         ("look header.fgb", 1, "header.fgb: cannot be read as FlatGeobuf: its header is stated"),
         ("look feature.fgb", 1, "feature 1 is stated as 3758096384 bytes"),

@@ -54,14 +54,24 @@ struct Entry {
 
 /// The tables of features and of attributes that the contents list, in their order.
 fn entries(connection: &Connection) -> rusqlite::Result<Vec<Entry>> {
-    let mut statement = connection.prepare(
+    // A file of attributes alone may lack the table of geometry columns.
+    let spatial = "SELECT count(*) FROM sqlite_master WHERE name = 'gpkg_geometry_columns'";
+    let spatial = connection.query_row(spatial, [], |row| row.get::<_, i64>(0))? > 0;
+    let columns = match spatial {
+        true => "gpkg_geometry_columns",
+        false => {
+            "(SELECT NULL AS table_name, NULL AS column_name, NULL AS geometry_type_name, \
+             NULL AS srs_id, NULL AS z, NULL AS m)"
+        }
+    };
+    let mut statement = connection.prepare(&format!(
         "SELECT c.table_name, g.column_name, coalesce(g.geometry_type_name, ''),
                 coalesce(g.srs_id, -1), coalesce(g.z, 0), coalesce(g.m, 0),
                 c.min_x, c.min_y, c.max_x, c.max_y
-         FROM gpkg_contents c LEFT JOIN gpkg_geometry_columns g ON g.table_name = c.table_name
+         FROM gpkg_contents c LEFT JOIN {columns} g ON g.table_name = c.table_name
          WHERE (c.data_type = 'features' AND g.column_name IS NOT NULL)
             OR c.data_type IN ('attributes', 'aspatial') ORDER BY c.rowid",
-    )?;
+    ))?;
     let rows = statement.query_map([], |row| {
         let limits: [Option<f64>; 4] = [row.get(6)?, row.get(7)?, row.get(8)?, row.get(9)?];
         Ok(Entry {

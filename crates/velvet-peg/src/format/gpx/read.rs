@@ -18,9 +18,11 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
     let crs = Crs::from_epsg(4326)?;
     let mut layers = Vec::new();
     let learnt = learn(path, &Receiver, LAYERS.len())?;
+    let nothing = learnt.iter().all(|one| one.learn.count + one.left_out.count == 0);
     let points_lost: Vec<u64> = learnt.iter().map(|learnt| learnt.left_out.count).collect();
     for (at, learnt) in learnt.into_iter().enumerate() {
-        if learnt.learn.count > 0 || learnt.left_out.count > 0 {
+        // A file of nothing is a layer of no waypoints.
+        if learnt.learn.count > 0 || learnt.left_out.count > 0 || (nothing && at == 0) {
             let system = (Some(crs.clone()), CrsOrigin::Format);
             let names = |keys: &[String]| keys.to_vec();
             let mut layer =
@@ -38,9 +40,6 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
             }
             layers.push(layer);
         }
-    }
-    if layers.is_empty() {
-        return Err(Error::data("holds no waypoints, routes or tracks").in_file(path));
     }
     Ok(layers)
 }

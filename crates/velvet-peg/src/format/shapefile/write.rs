@@ -28,6 +28,8 @@ pub(super) struct Writer {
     /// Features without a geometry that came before any file was begun.
     waiting: Vec<Vec<Value>>,
     missing: u64,
+    /// There is nothing but attributes.
+    bare: bool,
 }
 
 impl Writer {
@@ -42,6 +44,7 @@ impl Writer {
             files: Vec::new(),
             waiting: Vec::new(),
             missing: 0,
+            bare: info.bare,
         })
     }
 
@@ -170,7 +173,7 @@ impl Sink for Writer {
         for file in self.files {
             finished.files.extend(file.finish(self.crs.as_ref())?);
         }
-        if self.crs.is_none() {
+        if self.crs.is_none() && !self.bare {
             finished.notices.push(Notice::warning(
                 NoticeKind::System,
                 "the layer has no reference system, so there is no .prj: say which one it is in, \
