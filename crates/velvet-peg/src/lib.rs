@@ -94,7 +94,7 @@ pub mod arrow {
 
 pub use advice::Advice;
 pub use check::check;
-pub use convert::{ConvertLayer, ConvertTable};
+pub use convert::{ConvertLayer, ConvertLayers, ConvertTable};
 pub use crs::grid_folder as grid;
 pub use crs::{declare, declare_watched, guess, position, reference, zones};
 #[cfg(feature = "drawing")]
@@ -109,7 +109,7 @@ pub use input::format_of;
 #[cfg(feature = "jobs")]
 pub use job::{Job, pack};
 pub use layer::{Geometry, Layer, Value};
-pub use layer_io::{Batches, LayerReader, LayerWriter, Written};
+pub use layer_io::{Batches, LayerReader, LayerWriter, Written, layer_files};
 pub use look::look;
 pub use measure::measure;
 pub use notice::{Figure, Notice, NoticeKind, Severity};

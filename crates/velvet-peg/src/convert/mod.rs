@@ -2,11 +2,13 @@
 
 mod carried;
 mod layer;
+mod layers;
 mod table;
 
 pub use crate::reproject::route_notices;
 pub use layer::ConvertLayer;
 pub(crate) use layer::coordinates_in_expressions;
+pub use layers::{ConvertLayers, ConvertedLayers};
 pub use table::ConvertTable;
 
 use crate::output::rejects_path;

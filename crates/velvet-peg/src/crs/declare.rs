@@ -11,7 +11,7 @@ use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo, layer_columns};
 use crate::output::{refuse_existing, same_file};
 use crate::packing::Packing;
-use crate::plausibility::PositionSample;
+use crate::plausibility::{PositionSample, stated_unit};
 use crate::progress::{NoProgress, Progress};
 use std::path::Path;
 use velvet_peg_core::Crs;
@@ -58,7 +58,9 @@ pub fn declare_watched(
     let mut described = info.clone();
     described.crs = Some(crs.clone());
     // Notices of the old system are moot now.
-    let mut outcome = Summary::default();
+    let notices = reader.notices.iter().filter(|notice| notice.kind != NoticeKind::System);
+    let mut outcome = Summary { notices: notices.cloned().collect(), ..Summary::default() };
+    outcome.notices.extend(stated_unit(info.unit, crs));
     if info.bare {
         return Err(no_system(info).in_file(reader.path()));
     }

@@ -261,6 +261,8 @@ impl FirstReading {
                 RowGeometry::Text(_) => self.learn.kind(),
             },
             bare: false,
+            unit: None,
+            aside: false,
             has_z: self.learn.has_z || heights,
             has_m: self.learn.has_m,
             count: None,

@@ -523,6 +523,8 @@ impl Gathered {
             schema,
             kind: learn.kind(),
             bare: false,
+            unit: None,
+            aside: false,
             has_z: learn.has_z,
             has_m: false,
             count: Some(count as u64),

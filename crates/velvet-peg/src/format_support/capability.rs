@@ -60,8 +60,6 @@ pub enum Texts {
     },
     /// Blanks at the end fill the field.
     Padded,
-    /// One line of characters of 16 bits.
-    Line,
 }
 
 /// What one format can hold.

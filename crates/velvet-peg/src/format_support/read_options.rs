@@ -1,6 +1,6 @@
 //! How a file of layers is read, where it leaves a choice.
 
-use velvet_peg_core::Crs;
+use velvet_peg_core::{Crs, LengthUnit};
 
 /// How a file of layers is read, where it leaves a choice.
 #[derive(Clone, Debug, PartialEq)]
@@ -12,12 +12,14 @@ pub struct ReadOptions {
     /// Encoding of the texts of a Shapefile or drawing, by its name; what the file says, or looks
     /// like, if none.
     pub encoding: Option<String>,
+    /// Read what inserted blocks of a drawing draw, not only the points where they are.
+    pub blocks: bool,
 }
 
 impl Default for ReadOptions {
     /// A tolerance of a millimetre.
     fn default() -> ReadOptions {
-        ReadOptions { tolerance: 0.001, encoding: None }
+        ReadOptions { tolerance: 0.001, encoding: None, blocks: false }
     }
 }
 
@@ -33,6 +35,16 @@ impl ReadOptions {
                 Some(unit) => self.tolerance / unit.metres(),
                 None => self.tolerance / DEGREE,
             },
+        }
+    }
+
+    /// The tolerance in words, where all that is known is the unit of the coordinates, or not even
+    /// that.
+    pub(crate) fn tolerance_text_of(&self, unit: Option<LengthUnit>) -> String {
+        match unit {
+            None => format!("{} units", self.tolerance),
+            Some(_) if self.tolerance < 0.1 => format!("{} mm", self.tolerance * 1000.0),
+            Some(_) => format!("{} m", self.tolerance),
         }
     }
 

@@ -3,7 +3,7 @@
 //! feature at a time (and the batch).
 
 use super::text_type::type_of_text;
-use super::{OpenedLayer, ReadOptions, Source};
+use super::{OpenedLayer, Source};
 use crate::error::Result;
 use crate::layer::value_type::ValueType;
 use crate::layer::{
@@ -140,23 +140,23 @@ pub(crate) fn learn(path: &Path, features: &dyn Features, layers: usize) -> Resu
     Ok(learnt)
 }
 
-/// Describes a layer that was learnt; `name_of` gives the name of a key's column.
+/// Describes a layer that was learnt, its curves read within a tolerance, given in words; `name_of`
+/// gives the name of a key's column.
 pub(crate) fn opened(
     path: &Path,
     features: impl Features + 'static,
     (layer, learnt): (usize, Learnt),
     name: &str,
     (crs, origin): (Option<Crs>, CrsOrigin),
-    options: &ReadOptions,
+    tolerance: &str,
     name_of: &dyn Fn(&[String]) -> Vec<String>,
 ) -> OpenedLayer {
     let names = name_of(&learnt.learn.keys);
     let fields = learnt.learn.fields(&names);
-    let tolerance = options.tolerance_text(crs.as_ref());
     let info = learnt.learn.info(name, crs, origin, fields);
     let source = TwoPass { path: path.to_path_buf(), features, layer, keys: learnt.learn.keys };
     let mut notices: Vec<Notice> = learnt.left_out.notice().into_iter().collect();
-    notices.extend(learnt.learn.taken.notices(&tolerance));
+    notices.extend(learnt.learn.taken.notices(tolerance));
     (info, Box::new(source), notices)
 }
 

@@ -81,6 +81,12 @@ pub struct JobSource {
     /// Encoding of a text.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub encoding: Option<String>,
+    /// The farthest, in metres, that a chord may lie from the curve that it stands for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tolerance: Option<f64>,
+    /// True if what inserted blocks of a drawing draw is read, too.
+    #[serde(skip_serializing_if = "is_default")]
+    pub blocks: bool,
     /// Quotation mark of a text: a character, or `none`.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub quote: Option<Quoting>,

@@ -7,6 +7,7 @@ use crate::crs::declare_watched;
 use crate::crs::reference::{read_reference, read_reference_for};
 use crate::error::{Error, Result};
 use crate::features::{BuildOptions, Closure};
+use crate::format_support::ReadOptions;
 use crate::format_support::{TableOptions, WriteOptions};
 use crate::input::format_of;
 use crate::join::JoinTable;
@@ -50,7 +51,14 @@ impl Named {
 
     /// Opens it as a layer.
     pub(super) fn layer(&self, folder: &Path) -> Result<LayerReader> {
-        let mut reader = LayerReader::open(&self.path, self.source.layer.as_deref())?;
+        let source = &self.source;
+        let mut options = ReadOptions {
+            encoding: source.encoding.clone(),
+            blocks: source.blocks,
+            ..ReadOptions::default()
+        };
+        options.tolerance = source.tolerance.unwrap_or(options.tolerance);
+        let mut reader = LayerReader::open_with(&self.path, source.layer.as_deref(), &options)?;
         if let Some(crs) = &self.source.crs {
             reader.assume(read_reference(crs, folder)?.0);
         }

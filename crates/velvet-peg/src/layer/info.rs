@@ -2,7 +2,7 @@
 
 use super::GeometryKind;
 use arrow_schema::SchemaRef;
-use velvet_peg_core::{Bounds, Crs};
+use velvet_peg_core::{Bounds, Crs, LengthUnit};
 
 /// What is known of a layer without reading its features.
 #[derive(Clone, Debug)]
@@ -19,6 +19,11 @@ pub struct LayerInfo {
     pub kind: Option<GeometryKind>,
     /// True for a table of attributes alone: its features have no geometry.
     pub bare: bool,
+    /// Unit of the coordinates, where the file states one and no reference system.
+    pub unit: Option<LengthUnit>,
+    /// True for a layer beside those of the file's subject, such as the sheets of a drawing: it is
+    /// read where it is named.
+    pub aside: bool,
     /// True if vertices have heights.
     pub has_z: bool,
     /// True if vertices have measures.
@@ -28,6 +33,14 @@ pub struct LayerInfo {
     /// Smallest box around the coordinates in the layer's own units, if known: `south`,
     /// `north` bound y; `west`, `east` bound x.
     pub extent: Option<Bounds>,
+}
+
+impl LayerInfo {
+    /// True for a layer of features of the file's subject: not one of attributes alone, not one
+    /// aside.
+    pub(crate) fn is_main(&self) -> bool {
+        !self.bare && !self.aside
+    }
 }
 
 /// Where the reference system of a layer is known from.

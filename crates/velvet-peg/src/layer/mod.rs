@@ -119,6 +119,8 @@ impl Layer {
                 schema: Arc::new(Schema::empty()),
                 kind: None,
                 bare: false,
+                unit: None,
+                aside: false,
                 has_z: false,
                 has_m: false,
                 count: Some(0),

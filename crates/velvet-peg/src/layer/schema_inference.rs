@@ -101,6 +101,8 @@ impl SchemaInference {
             schema: Arc::new(Schema::new(fields)),
             kind: self.kind(),
             bare: false,
+            unit: None,
+            aside: false,
             has_z: self.has_z,
             has_m: self.has_m,
             count: Some(self.count),

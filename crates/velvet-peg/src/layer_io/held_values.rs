@@ -103,7 +103,6 @@ impl HeldValues {
                 (c < ' ' && !matches!(c, '\t' | '\n' | '\r'))
                     || matches!(c, '\u{fffe}' | '\u{ffff}')
             }
-            Texts::Line => !(' '..='\u{ffff}').contains(&c),
             Texts::All | Texts::Padded => false,
         };
         match self.texts {
@@ -122,11 +121,7 @@ impl HeldValues {
             return Some(Cow::Borrowed(text));
         }
         self.replaced += 1;
-        let held = |c: char| match wrong(c) {
-            true if self.texts == Texts::Line && c < ' ' => ' ',
-            true => REPLACEMENT,
-            false => c,
-        };
+        let held = |c: char| if wrong(c) { REPLACEMENT } else { c };
         Some(Cow::Owned(text.chars().map(held).collect()))
     }
 
@@ -137,20 +132,12 @@ impl HeldValues {
         let lost = [
             (
                 self.replaced,
-                match self.texts {
-                    Texts::Line => format!(
-                        "{} {} with line ends, tabs or characters beyond 16 bits, which {name} \
-                         cannot hold: written as blanks and {REPLACEMENT}",
-                        self.replaced,
-                        texts(self.replaced)
-                    ),
-                    _ => format!(
-                        "{} {} with control characters, which {name} cannot hold: these are \
-                         written as {REPLACEMENT}",
-                        self.replaced,
-                        texts(self.replaced)
-                    ),
-                },
+                format!(
+                    "{} {} with control characters, which {name} cannot hold: these are written \
+                     as {REPLACEMENT}",
+                    self.replaced,
+                    texts(self.replaced)
+                ),
             ),
             (
                 self.padded,

@@ -5,6 +5,7 @@ mod adapt_schema;
 mod append;
 mod clean_names;
 mod held_values;
+mod in_folder;
 mod packed;
 mod reader;
 mod table_rows;
@@ -12,6 +13,7 @@ mod transform;
 mod verify;
 mod writer;
 
+pub use in_folder::layer_files;
 pub use reader::{Batches, LayerReader};
 pub(crate) use transform::Transform;
 pub use writer::{LayerWriter, Written};

@@ -10,6 +10,7 @@ use crate::input::{Located, locate};
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
+use crate::plausibility::stated_unit;
 use crate::progress::Progress;
 use arrow_schema::{FieldRef, Schema};
 use std::fmt::Debug;
@@ -81,9 +82,9 @@ impl LayerReader {
                 })?;
                 Ok(layers.swap_remove(at))
             }
-            // Tables of attributes are read where they are named.
-            None if layers.iter().filter(|reader| !reader.info.bare).count() == 1 => {
-                let at = layers.iter().position(|reader| !reader.info.bare).unwrap_or(0);
+            // Tables of attributes, and what stands aside, are read where they are named.
+            None if layers.iter().filter(|reader| reader.info.is_main()).count() == 1 => {
+                let at = layers.iter().position(|reader| reader.info.is_main()).unwrap_or(0);
                 Ok(layers.swap_remove(at))
             }
             None if layers.len() > 1 => {
@@ -105,14 +106,14 @@ impl LayerReader {
         LayerReader::open_all_with(path, &ReadOptions::default())
     }
 
-    /// Opens every layer of a file but tables of attributes alone.
+    /// Opens every layer of a file but tables of attributes alone and layers aside of its subject.
     ///
     /// # Errors
     /// As [`LayerReader::open_all`], and if there is no other layer.
     pub fn open_spatial(path: &Path) -> Result<Vec<LayerReader>> {
         let mut layers = LayerReader::open_all(path)?;
         let any = !layers.is_empty();
-        layers.retain(|reader| !reader.info.bare);
+        layers.retain(|reader| reader.info.is_main());
         match any && layers.is_empty() {
             true => {
                 Err(Error::data("has no layer of features, only tables of attributes")
@@ -268,6 +269,7 @@ impl LayerReader {
 
     /// Takes the layer as being in this system, whatever the file says.
     pub fn assume(&mut self, crs: Crs) {
+        self.notices.extend(stated_unit(self.info.unit, &crs));
         self.info.crs = Some(crs);
         self.info.crs_origin = CrsOrigin::Given;
     }

@@ -53,6 +53,8 @@ impl LayerReader {
             schema: inference.schema(&headers, &columns),
             kind: None,
             bare: true,
+            unit: None,
+            aside: false,
             has_z: false,
             has_m: false,
             count: Some(inference.rows + misfits),

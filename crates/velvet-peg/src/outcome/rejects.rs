@@ -47,6 +47,8 @@ pub(crate) struct Rejects {
     overwrite: bool,
     append: bool,
     header: Vec<String>,
+    /// Where the attributes of the layer at work stand among those of all; as they are if none.
+    places: Option<(usize, Vec<usize>)>,
     open: Option<Open>,
     count: u64,
     /// Reasons of the first few, for the summary.
@@ -84,6 +86,7 @@ impl Rejects {
             overwrite: to.overwrite,
             append: to.append,
             header: FRONT.iter().map(ToString::to_string).chain(columns.iter().cloned()).collect(),
+            places: None,
             open: None,
             count: 0,
             first: Vec::new(),
@@ -133,6 +136,23 @@ impl Rejects {
         written.map_err(|e| self.failed(e))
     }
 
+    /// From now on, features are of one of several layers, whose columns together are a schema.
+    pub(crate) fn enter(&mut self, whole: &Schema, layer: &Schema) {
+        let place = |name: &String| whole.index_of(name).unwrap_or_default();
+        let places = layer.fields().iter().map(|field| place(field.name())).collect();
+        self.places = Some((whole.fields().len(), places));
+    }
+
+    /// Attributes of the layer at work, each in its column.
+    fn in_columns<'a>(&self, attributes: Vec<&'a str>) -> Vec<&'a str> {
+        let Some((count, places)) = &self.places else { return attributes };
+        let mut all = vec![""; *count];
+        for (place, attribute) in places.iter().zip(attributes) {
+            all[*place] = attribute;
+        }
+        all
+    }
+
     /// Adds a feature of a layer with its geometry, as well-known text, and its attributes.
     pub(crate) fn add_feature(
         &mut self,
@@ -143,7 +163,8 @@ impl Rejects {
         attributes: &[String],
     ) -> Result<()> {
         let front = [layer, geometry, ""].into_iter();
-        self.add(number, reason, front.chain(attributes.iter().map(String::as_str)))
+        let attributes = self.in_columns(attributes.iter().map(String::as_str).collect());
+        self.add(number, reason, front.chain(attributes))
     }
 
     /// Adds a record of a layer that no feature could be made of, by the names of its attributes;
@@ -167,6 +188,7 @@ impl Rejects {
         }
         let original = original.join("; ");
         let front = [layer, record.geometry.as_str(), original.as_str()];
+        let attributes = self.in_columns(attributes);
         self.add(record.number, &record.reason, front.into_iter().chain(attributes))
     }
 

@@ -48,7 +48,7 @@ fn of_database(folder: &Path, wkb: &str) -> Became {
 }
 
 /// Length of the lines or area of the polygons of a layer.
-fn measure(layer: &Layer) -> (f64, f64) {
+pub(crate) fn measure(layer: &Layer) -> (f64, f64) {
     let (mut length, mut area) = (0.0, 0.0);
     for batch in layer.batches() {
         let column = batch.geometry();

@@ -13,6 +13,7 @@ mod collections;
 mod damaged;
 mod dates;
 mod deeds;
+mod drawings;
 mod edges_of_features;
 mod edges_of_tables;
 mod examples;

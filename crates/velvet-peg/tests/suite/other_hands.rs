@@ -72,7 +72,8 @@ fn everything_in_files_of_other_hands_is_read() {
         writeln!(found, "{name}").unwrap();
         for reader in LayerReader::open_all(&data(name)).unwrap() {
             found += &listed(&reader);
-            let arcs = reader.notices.iter().any(|notice| notice.text.contains("chords of 1°"));
+            let arcs =
+                reader.notices.iter().any(|notice| notice.text.contains("chords that are within"));
             assert_eq!(arcs, name == "plan.dxf", "{:?}", reader.notices);
         }
     }

@@ -9,11 +9,14 @@ use std::path::{Path, PathBuf};
 use velvet_peg::convert::route_notices;
 use velvet_peg::job::{ConvertStep, Epoch, FieldsStep, Step};
 use velvet_peg::table::AppendOptions;
-use velvet_peg::{ConvertLayer, ConvertTable, Converter, Error, Format, LayerReader, format_of};
+use velvet_peg::{
+    ConvertLayer, ConvertLayers, ConvertTable, Converter, Crs, Error, Format, LayerReader,
+    format_of, layer_files,
+};
 
 #[derive(Debug, Args)]
 pub(crate) struct Convert {
-    /// Layer files, or one table; `-` for standard input.
+    /// Layer files, folders of them, or one table; `-` for standard input.
     #[arg(required = true)]
     files: Vec<PathBuf>,
     /// Reference system to carry the data to; layers stay in their own if not given.
@@ -26,7 +29,8 @@ pub(crate) struct Convert {
     /// frames need it.
     #[arg(long, value_name = "YEAR", value_parser = reference::year)]
     epoch: Option<f64>,
-    /// File to write (a folder for several files); `-` for standard output.
+    /// File to write; a GeoPackage, or a folder that is there, for several layers; `-` for standard
+    /// output.
     #[arg(long, short)]
     output: PathBuf,
     #[command(flatten)]
@@ -34,6 +38,12 @@ pub(crate) struct Convert {
     /// Layer to take, if the file has several.
     #[arg(long)]
     layer: Option<String>,
+    /// Take every layer of each file.
+    #[arg(long, conflicts_with = "layer")]
+    all_layers: bool,
+    /// Extension of the files in a folder, such as gpkg or shp; as they were if not given.
+    #[arg(long, value_name = "EXTENSION")]
+    format: Option<String>,
     #[command(flatten)]
     select: SelectArguments,
     #[command(flatten)]
@@ -49,42 +59,203 @@ pub(crate) struct Convert {
     reading: TableArguments,
 }
 
+/// A layer to convert, and where it goes if not to the output itself.
+type Planned = (PathBuf, Option<String>);
+
 impl Convert {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        if self.files.len() > 1 && !self.output.is_dir() {
+        let files = self.found()?;
+        let into_folder = self.output.is_dir();
+        let keeps = Format::of(&self.output).is_ok_and(Format::keeps_other_layers);
+        let all = self.all_layers || self.files.iter().any(|file| file.is_dir());
+        let several = files.len() > 1 || all;
+        if several && keeps && !into_folder {
+            return self.layers(&files, all);
+        }
+        if self.format.is_some() && !into_folder {
+            return Err(Error::usage(
+                "--format is for files in a folder: the extension of the output says it else",
+            ));
+        }
+        if several && !into_folder {
             return Err(Error::usage(format!(
-                "several files need a folder to go to, and {} is not one",
+                "several layers need a GeoPackage (.gpkg) or a folder that is there to go to, and {} \
+                 is neither",
                 self.output.display()
             )));
         }
-        for (at, file) in self.files.iter().enumerate() {
-            let same = |other: &&PathBuf| other.file_name() == file.file_name();
-            if let Some(other) = self.files[..at].iter().find(same) {
-                return Err(Error::usage(format!(
-                    "{} and {} have one name, and one would replace the other in {}: convert them \
-                     one by one",
-                    other.display(),
-                    file.display(),
-                    self.output.display()
-                )));
-            }
-        }
-        if self.files.len() > 1 {
+        if several {
             self.save.only("one file, and there are several")?;
         }
-        let mut ending = Ending::Done;
-        for file in &self.files {
-            let output = match self.output.is_dir() {
-                true => self.output.join(file.file_name().unwrap_or_default()),
+        let planned = self.planned(&files, all)?;
+        let mut outputs: Vec<PathBuf> = Vec::new();
+        for (file, layer) in &planned {
+            let output = match into_folder {
+                true => self.output.join(self.name_in_folder(file, layer.as_deref())),
                 false => self.output.clone(),
             };
-            let table = format_of(file)?.is_table();
-            let ended = if table { self.table(file, &output)? } else { self.layer(file, &output)? };
+            if let Some(at) = outputs.iter().position(|other| *other == output) {
+                return Err(Error::usage(format!(
+                    "{} and {} would both become {}: convert them one by one",
+                    planned[at].0.display(),
+                    file.display(),
+                    output.display()
+                )));
+            }
+            outputs.push(output);
+        }
+        let mut ending = Ending::Done;
+        for ((file, layer), output) in planned.iter().zip(&outputs) {
+            let ended = match format_of(file)?.is_table() {
+                true => self.table(file, output)?,
+                false => self.layer(file, layer.as_deref(), output)?,
+            };
             if ended == Ending::Rejects {
                 ending = ended;
             }
         }
         Ok(ending)
+    }
+
+    /// The files, with the layer files of folders in their place.
+    fn found(&self) -> Result<Vec<PathBuf>, Error> {
+        let mut files = Vec::new();
+        for file in &self.files {
+            if !file.is_dir() || LayerReader::open(file, None).is_ok() {
+                files.push(file.clone());
+                continue;
+            }
+            let (layers, tables) = layer_files(file)?;
+            if !tables.is_empty() {
+                show::remark(&format!(
+                    "{} of {} are tables and are passed over: `vpeg build` makes features of them",
+                    tables.len(),
+                    file.display()
+                ));
+            }
+            if layers.is_empty() {
+                return Err(Error::usage(format!(
+                    "{} is a folder without a file of layers",
+                    file.display()
+                )));
+            }
+            files.extend(layers);
+        }
+        Ok(files)
+    }
+
+    /// Each file with the layer to take, or with all of them.
+    fn planned(&self, files: &[PathBuf], all: bool) -> Result<Vec<Planned>, Error> {
+        let mut planned = Vec::new();
+        for file in files {
+            if !all || format_of(file)?.is_table() {
+                planned.push((file.clone(), self.layer.clone()));
+                continue;
+            }
+            let layers = LayerReader::open_spatial(file)?;
+            let one = layers.len() == 1;
+            for layer in layers {
+                planned.push((file.clone(), Some(layer.info().name.clone()).filter(|_| !one)));
+            }
+        }
+        Ok(planned)
+    }
+
+    /// The name of a file in a folder of several: as it was, with the layer and another extension
+    /// where these are asked for.
+    fn name_in_folder(&self, file: &Path, layer: Option<&str>) -> PathBuf {
+        let own = PathBuf::from(file.file_name().unwrap_or_default());
+        let layer = layer.filter(|_| self.layer.is_none());
+        if self.format.is_none() && layer.is_none() {
+            return own;
+        }
+        let stem = own.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+        let extension = own.extension().map(|e| e.to_string_lossy().into_owned());
+        let extension = self.format.clone().or(extension).unwrap_or_default();
+        let clean = |c: char| if r#"/\:*?"<>|"#.contains(c) || c.is_control() { '_' } else { c };
+        let layer: String =
+            layer.map_or(String::new(), |layer| format!("-{layer}").chars().map(clean).collect());
+        PathBuf::from(format!("{stem}{layer}.{}", extension.trim_start_matches('.')))
+    }
+
+    /// Every layer into one file.
+    fn layers(&self, files: &[PathBuf], all: bool) -> Result<Ending, Error> {
+        self.save.only("one layer, and there are several")?;
+        let options = self.read.with_encoding(self.reading.encoding.as_ref());
+        let mut readers = Vec::new();
+        for file in files {
+            if format_of(file)?.is_table() {
+                return Err(Error::usage(format!(
+                    "{} is a table: make features of it first (`vpeg build`)",
+                    file.display()
+                )));
+            }
+            match all {
+                true => readers.extend(
+                    LayerReader::open_all_with(file, &options)?
+                        .into_iter()
+                        .filter(|reader| !reader.info().aside),
+                ),
+                false => {
+                    readers.push(LayerReader::open_with(file, self.layer.as_deref(), &options)?);
+                }
+            }
+        }
+        for reader in &mut readers {
+            self.assume(reader)?;
+            reader.reveal_key(&self.select.selection().words());
+        }
+        let mut planned = Vec::new();
+        for reader in &readers {
+            let to = self.to.as_deref().filter(|_| !reader.info().bare);
+            planned.push((reader, to.map(|to| reference::system_for(to, reader)).transpose()?));
+        }
+        let job = ConvertLayers { each: self.job(None) };
+        let mut progress = TerminalProgress::new("converting");
+        let done = job.run_watched(&planned, &self.output, &mut progress)?;
+        drop(progress);
+        let mut routes: Vec<String> = Vec::new();
+        let total = done.total();
+        for (name, summary) in &done.layers {
+            let features = if summary.rows_in == 1 { "feature" } else { "features" };
+            show::remark(&format!(
+                "layer {name}: {} {features} in, {} out",
+                summary.rows_in, summary.out
+            ));
+            let Some(converter) = &summary.converter else { continue };
+            let summary = converter.route().summary();
+            if !routes.contains(&summary) {
+                routes.push(summary);
+                route(converter);
+            }
+        }
+        show::outcome(&total, "features", "features", &self.output)
+    }
+
+    /// Takes a layer as being in the system that was named, if one was.
+    fn assume(&self, reader: &mut LayerReader) -> Result<(), Error> {
+        let Some(crs) = self.crs.as_deref().filter(|_| !reader.info().bare) else { return Ok(()) };
+        let crs = reference::system(crs)?;
+        if let Some(own) = reader.info().crs.as_ref().filter(|own| **own != crs) {
+            show::remark(&format!(
+                "the file says {}; taken as {} because of --crs",
+                own.label(),
+                crs.label()
+            ));
+        }
+        reader.assume(crs);
+        Ok(())
+    }
+
+    /// What is done with a layer.
+    fn job(&self, target: Option<Crs>) -> ConvertLayer {
+        ConvertLayer {
+            target,
+            epoch: self.epoch,
+            select: self.select.selection(),
+            write: self.write.options(),
+            rejects: self.rejects.clone(),
+        }
     }
 
     fn table(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
@@ -144,23 +315,13 @@ impl Convert {
         show::outcome(&outcome, "rows", "rows", output)
     }
 
-    fn layer(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
+    fn layer(&self, file: &Path, layer: Option<&str>, output: &Path) -> Result<Ending, Error> {
         let mut reader = LayerReader::open_with(
             file,
-            self.layer.as_deref(),
-            &self.read.with_encoding(&self.reading),
+            layer,
+            &self.read.with_encoding(self.reading.encoding.as_ref()),
         )?;
-        if let Some(crs) = &self.crs {
-            let crs = reference::system(crs)?;
-            if let Some(own) = reader.info().crs.as_ref().filter(|own| **own != crs) {
-                show::remark(&format!(
-                    "the file says {}; taken as {} because of --crs",
-                    own.label(),
-                    crs.label()
-                ));
-            }
-            reader.assume(crs);
-        }
+        self.assume(&mut reader)?;
         reader.reveal_key(&self.select.selection().words());
         let target = self.to.as_deref().map(|to| reference::system_for(to, &reader)).transpose()?;
         let step: Step = match &self.to {
@@ -178,14 +339,9 @@ impl Convert {
             }
         };
         let source = layer_source(file, self.layer.as_ref(), self.crs.as_ref());
+        let source = self.read.source(source, self.reading.encoding.clone());
         self.save.save(source, None, step, self.write.output(output), &self.write)?;
-        let job = ConvertLayer {
-            target,
-            epoch: self.epoch,
-            select: self.select.selection(),
-            write: self.write.options(),
-            rejects: self.rejects.clone(),
-        };
+        let job = self.job(target);
         let mut progress = TerminalProgress::new("converting");
         let outcome = job.run_watched(&reader, output, &mut progress)?;
         drop(progress);

@@ -21,6 +21,11 @@ pub(crate) struct Declare {
     /// Layer to take, if the file has several.
     #[arg(long)]
     layer: Option<String>,
+    /// Encoding of the texts of a Shapefile or drawing, such as windows-1252.
+    #[arg(long)]
+    encoding: Option<String>,
+    #[command(flatten)]
+    read: super::ReadArguments,
     #[command(flatten)]
     write: super::WriteArguments,
     #[command(flatten)]
@@ -30,7 +35,7 @@ pub(crate) struct Declare {
 impl Declare {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let crs = reference::system(&self.crs)?;
-        let layers = LayerReader::open_spatial(&self.file)?.len();
+        let layers = LayerReader::open_all(&self.file)?.len();
         let output = self.output.as_ref().unwrap_or(&self.file);
         let in_place = velvet_peg::output::is_same_file(output, &self.file);
         if in_place && layers > 1 && !format_of(&self.file)?.keeps_other_layers() {
@@ -40,11 +45,16 @@ impl Declare {
                 self.file.display()
             )));
         }
-        let reader = LayerReader::open(&self.file, self.layer.as_deref())?;
+        let reader = LayerReader::open_with(
+            &self.file,
+            self.layer.as_deref(),
+            &self.read.with_encoding(self.encoding.as_ref()),
+        )?;
         let options = self.write.options();
         let crs_text = Some(self.crs.as_str().into());
         let step = DeclareStep { crs: crs_text, ..DeclareStep::default() };
         let source = layer_source(&self.file, self.layer.as_ref(), None);
+        let source = self.read.source(source, self.encoding.clone());
         self.save.save(source, None, step, self.write.output(output), &self.write)?;
         let mut progress = TerminalProgress::new("declaring");
         let outcome = declare_watched(&reader, &crs, output, &options, &mut progress)?;

@@ -102,7 +102,7 @@ impl Fields {
             false => LayerReader::open_with(
                 &self.file,
                 self.layer.as_deref(),
-                &self.read.with_encoding(&self.table),
+                &self.read.with_encoding(self.table.encoding.as_ref()),
             )?,
         };
         let step = self.step();
@@ -113,6 +113,7 @@ impl Fields {
             self.save.only("layers: a job makes features of a table first")?;
         }
         let source = layer_source(&self.file, self.layer.as_ref(), None);
+        let source = self.read.source(source, self.table.encoding.clone());
         let output = self.write.output(&self.output);
         self.save.save(source, None, step, output, &self.write)?;
         let job = ConvertLayer {

@@ -29,7 +29,7 @@ impl Look {
         let mut progress = TerminalProgress::new("looking");
         let options = LookOptions {
             table: self.table.options(),
-            read: self.read.with_encoding(&self.table),
+            read: self.read.with_encoding(self.table.encoding.as_ref()),
             all: self.all,
         };
         let found = look_watched(&self.file, &options, &mut progress)?;

@@ -21,6 +21,7 @@ mod zone;
 
 use crate::Ending;
 use clap::{Args, Parser, Subcommand};
+use velvet_peg::job::JobSource;
 use velvet_peg::table::{NumberFormat, Quoting, TableOptions};
 use velvet_peg::{Error, ReadOptions, Selection, TextDialect, WriteOptions};
 
@@ -223,6 +224,9 @@ pub(crate) struct ReadArguments {
     /// the coordinates where nothing says how long these are.
     #[arg(long, value_name = "METRES", value_parser = tolerance)]
     tolerance: Option<f64>,
+    /// DXF: read what inserted blocks draw, too, not only the points where they are.
+    #[arg(long)]
+    blocks: bool,
 }
 
 impl ReadArguments {
@@ -231,13 +235,19 @@ impl ReadArguments {
         if let Some(tolerance) = self.tolerance {
             options.tolerance = tolerance;
         }
+        options.blocks = self.blocks;
         options
     }
 
+    /// A source of a job that is read so.
+    pub(crate) fn source(&self, source: JobSource, encoding: Option<String>) -> JobSource {
+        JobSource { tolerance: self.tolerance, blocks: self.blocks, encoding, ..source }
+    }
+
     /// The same with the encoding that was named for tables: it is that of other files, too.
-    pub(crate) fn with_encoding(&self, table: &TableArguments) -> ReadOptions {
+    pub(crate) fn with_encoding(&self, encoding: Option<&String>) -> ReadOptions {
         let mut options = self.options();
-        options.encoding.clone_from(&table.encoding);
+        options.encoding = encoding.cloned();
         options
     }
 }

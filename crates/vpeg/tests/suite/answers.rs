@@ -1,11 +1,7 @@
 //! Figures whose meaning does not depend on the system that a layer happens to be in, at places
 //! where it is easy to go wrong: the poles, pseudo-Mercator, the boundary of a polygon.
 
-use crate::support::Bench;
-
-fn words(line: &str) -> Vec<&str> {
-    line.split_whitespace().collect()
-}
+use crate::support::{Bench, words};
 
 /// A polygon of one ring along a parallel, its vertices a step of degrees apart.
 fn cap(latitude: f64, step: usize) -> String {

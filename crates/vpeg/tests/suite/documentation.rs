@@ -116,6 +116,7 @@ fn prepared() -> Bench {
         "vpeg convert gates.gpkg --output-layer gates -o district.gpkg",
         "vpeg convert fields.geojson --to EPSG:2285 -o fields.gpkg",
         "vpeg convert fields.gpkg -o fields.shp",
+        "vpeg convert weirs.gpkg -o plan.dxf",
         "vpeg build polygons beats.csv --by beat --order corner --crs EPSG:2285 -o beats.gpkg",
     ] {
         assert_eq!(fails(&bench, command), None);

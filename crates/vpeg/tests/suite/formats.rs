@@ -1,10 +1,6 @@
 //! In and out of every format at the command line.
 
-use crate::support::Bench;
-
-fn words(line: &str) -> Vec<&str> {
-    line.split_whitespace().collect()
-}
+use crate::support::{Bench, words};
 
 /// A bench with the demo's headgates as points.
 fn gates() -> Bench {
@@ -161,7 +157,10 @@ fn conditions_columns_and_layers_are_chosen_on_the_way() {
         ["convert", "gates.gpkg", "--to", "EPSG:2285", "--layer-by", "ditch", "--label", "gate"];
     bench.ok(&[&drawing[..], &["-o", "plan.dxf"]].concat());
     let text = bench.read("plan.dxf");
-    assert!(text.contains("0\nLAYER\n2\nT-1\n") && text.contains("\n1\nG-001\n"), "{text}");
+    assert!(
+        text.contains("AcDbLayerTableRecord\n2\nT-1\n") && text.contains("\n1\nG-001\n"),
+        "{text}"
+    );
     let layer = bench.ok(&["look", "plan.dxf", "--json"]).json();
     assert_eq!(layer["layers"][0]["features"], 36, "labels are no features of their own: {layer}");
 }

@@ -1,11 +1,7 @@
 //! Files that state sizes they do not have, or hold what they should not: an answer or an error
 //! that names the file, soon, and never a command to the terminal.
 
-use crate::support::Bench;
-
-fn words(line: &str) -> Vec<&str> {
-    line.split_whitespace().collect()
-}
+use crate::support::{Bench, words};
 
 #[test]
 fn odd_files_are_answered_or_refused_by_name() {

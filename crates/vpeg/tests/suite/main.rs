@@ -8,6 +8,7 @@ mod formats;
 mod hostile;
 mod jobs;
 mod journey;
+mod many_layers;
 mod no_false_alarms;
 mod options;
 mod point_files;

@@ -1,15 +1,11 @@
 //! What was there before survives: files that are read, files of others, databases that another
 //! program has open, two programs at once, links and permissions.
 
-use crate::support::Bench;
+use crate::support::{Bench, words};
 use rusqlite::Connection;
 use std::path::PathBuf;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
-
-fn words(line: &str) -> Vec<&str> {
-    line.split_whitespace().collect()
-}
 
 fn bench() -> Bench {
     let bench = Bench::with_demo();

@@ -1,11 +1,7 @@
 //! Values that a format or a database takes otherwise than they are meant: kept, or told.
 
-use crate::support::Bench;
+use crate::support::{Bench, words};
 use rusqlite::Connection;
-
-fn words(line: &str) -> Vec<&str> {
-    line.split_whitespace().collect()
-}
 
 /// The values of a column of the GeoJSON written from a layer, in order.
 fn column(bench: &Bench, layer: &str, name: &str) -> Vec<serde_json::Value> {

@@ -1,10 +1,24 @@
-//! The text form of drawing exchange files (DXF), in and out: points and polylines.
+//! Drawing exchange files (DXF), in and out: points, lines, areas and texts; read in the text form
+//! and in the binary ones, written in the text form of 2007.
 //!
-//! A drawing is lines in pairs: a group code and its value. It is read and written pair by
-//! pair here, because a drawing in memory would set a limit to its size. Attributes go into
-//! the extended data of an entity under a name of our own, as `NAME=VALUE`.
+//! A drawing is pairs of a group code and its value. It is read and written pair by pair here,
+//! because a drawing in memory would set a limit to its size. Attributes go into the extended data
+//! of an entity under a name of our own, as `NAME=VALUE`; what is longer than one string goes on in
+//! the next behind a 1 of group code 1070.
 
+mod attributes;
+mod blocks;
+mod curve;
+mod entity;
+mod frame;
+mod hatch;
+mod header;
+mod pairs;
+mod plane;
 mod read;
+mod shape;
+mod spline;
+mod text;
 mod write;
 
 use crate::error::Result;
@@ -14,7 +28,7 @@ use crate::format_support::{
 };
 use std::path::Path;
 
-/// Drawing exchange files, text form.
+/// Drawing exchange files.
 #[derive(Debug)]
 pub(super) struct Dxf;
 
@@ -30,9 +44,9 @@ impl FormatDescription for Dxf {
             no_geometry: false,
             nulls: false,
             bytes: false,
-            text_bytes: Some(250),
+            text_bytes: Some(write::MOST_BYTES),
             attributes: Attributes::Extensions,
-            texts: Texts::Line,
+            texts: Texts::All,
             coordinate_text: true,
             drawing: true,
             ..UNLIMITED
@@ -40,8 +54,13 @@ impl FormatDescription for Dxf {
     }
 
     fn begins_like(&self, start: &FileStart<'_>) -> bool {
+        // Comments may stand in front.
         let mut lines = start.text.lines().map(str::trim);
-        lines.next() == Some("0") && lines.next() == Some("SECTION")
+        let mut code = lines.next();
+        while code == Some("999") {
+            code = lines.nth(1);
+        }
+        start.is(&pairs::BINARY) || (code == Some("0") && lines.next() == Some("SECTION"))
     }
 
     fn has_encodings(&self) -> bool {
@@ -49,7 +68,7 @@ impl FormatDescription for Dxf {
     }
 
     fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open(path, options)?])
+        read::open(path, options)
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

@@ -1,8 +1,9 @@
-//! Writing a drawing in its oldest form, which every reader takes: points (with labels, if a
-//! column is named for them), and polylines, closed for the rings of polygons, on layers by
-//! the values of a column.
+//! Writing a drawing, in the form of 2007, whose texts are UTF-8: points (with labels, if a column
+//! is named for them), and polylines, closed for the rings of polygons, on layers by the values of a
+//! column.
 
-use super::{APPLICATION, LABEL};
+use super::text::{written, written_line};
+use super::{APPLICATION, LABEL, frame, header};
 use crate::error::{Error, Result};
 use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals};
 use crate::layer::{Batch, Extender, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
@@ -12,13 +13,15 @@ use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::fs::File;
 use std::io::{BufWriter, Seek, Write};
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 
-/// Bytes of a text in extended data.
 /// Characters of a number that is written without an exponent.
 const MOST_NUMBER: usize = 100;
-
-const MOST_BYTES: usize = 250;
+/// Bytes of one string of extended data.
+const STRING_BYTES: usize = 250;
+/// Bytes of the extended data of an entity.
+pub(super) const MOST_BYTES: usize = 16_000;
 
 pub(super) struct Writer {
     path: PathBuf,
@@ -30,11 +33,13 @@ pub(super) struct Writer {
     label: Option<usize>,
     default_layer: String,
     decimals: usize,
+    /// Of labels.
     height: f64,
+    unit: i64,
     extent: Extender,
+    next: u64,
     split: u64,
     cut: u64,
-    measured: bool,
 }
 
 impl Writer {
@@ -50,6 +55,10 @@ impl Writer {
         let (layer_by, label) = (find(&options.layer_by)?, find(&options.label)?);
         let room = tempfile::tempfile().map_err(|e| Error::file(path, "cannot be written", e))?;
         let degrees = info.crs.as_ref().is_some_and(velvet_peg_core::Crs::is_geographic);
+        let unit = match &info.crs {
+            Some(crs) => crs.length_unit(),
+            None => info.unit,
+        };
         Ok(Writer {
             path: path.to_path_buf(),
             entities: BufWriter::with_capacity(1 << 16, room),
@@ -61,10 +70,11 @@ impl Writer {
             decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
             // Two metres or feet, or what is about ten metres in degrees.
             height: if degrees { 1e-4 } else { 2.0 },
+            unit: unit.filter(|_| !degrees).map_or(0, header::number_of),
             extent: Extender::default(),
+            next: frame::FIRST,
             split: 0,
             cut: 0,
-            measured: false,
         })
     }
 
@@ -86,25 +96,37 @@ impl Writer {
             if value.is_empty() || (name == "layer" && value == layer) {
                 continue;
             }
-            let mut pair = coded(&format!("{name}={value}"));
-            if pair.len() > MOST_BYTES {
-                let end = (0..=MOST_BYTES).rev().find(|at| pair.is_char_boundary(*at));
-                pair.truncate(end.unwrap_or(0));
-                self.cut += 1;
+            let pair = format!("{}={}", written(name).replace('=', "\\U+003D"), written(&value));
+            let mut rest = pair.as_str();
+            let mut front = "";
+            while !rest.is_empty() {
+                let end = boundary(rest, STRING_BYTES);
+                if text.len() + end > MOST_BYTES {
+                    self.cut += 1;
+                    break;
+                }
+                // What goes on in the next string says so.
+                let _ = writeln!(text, "{front}1000\n{}", &rest[..end]);
+                rest = &rest[end..];
+                front = "1070\n1\n";
             }
-            let _ = writeln!(text, "1000\n{pair}");
         }
         text
     }
 
-    fn places(&self, column: &GeometryColumn, at: usize, z: bool) -> String {
+    /// The beginning of an entity, up to its own data.
+    fn begin(&mut self, kind: &str, layer: &str, class: &str) -> String {
+        let handle = self.next;
+        self.next += 1;
+        let model = frame::MODEL;
+        format!("0\n{kind}\n5\n{handle:X}\n330\n{model}\n100\nAcDbEntity\n8\n{layer}\n{class}")
+    }
+
+    fn place(&self, column: &GeometryColumn, at: usize, z: bool) -> String {
         let decimals = self.decimals;
-        let mut text =
-            format!("10\n{:.decimals$}\n20\n{:.decimals$}\n", column.x[at], column.y[at]);
-        if z {
-            let _ = writeln!(text, "30\n{}", decimal(column.z[at]));
-        }
-        text
+        let (x, y) = (column.x[at], column.y[at]);
+        let z = if z { decimal(column.z[at]) } else { "0.0".to_string() };
+        format!("10\n{x:.decimals$}\n20\n{y:.decimals$}\n30\n{z}\n")
     }
 
     fn feature(
@@ -128,15 +150,12 @@ impl Writer {
                 entities += 1;
                 if kind.single() == GeometryKind::Point {
                     for at in range {
-                        let place = self.places(column, at, z);
-                        let _ = write!(text, "0\nPOINT\n8\n{layer}\n{place}{extended}");
+                        let place = self.place(column, at, z);
+                        let begin = self.begin("POINT", &layer, "100\nAcDbPoint\n");
+                        text += &(begin + &place + &extended);
                         if let Some(label) = self.label {
-                            let label = coded(&values[label].to_string());
-                            let _ = write!(
-                                text,
-                                "0\nTEXT\n8\n{layer}\n{place}40\n{}\n1\n{label}\n1001\n{APPLICATION}\n1000\n{LABEL}\n",
-                                self.height
-                            );
+                            let label = values[label].to_string();
+                            text += &self.label(&layer, &place, &written_line(&label));
                         }
                     }
                     continue;
@@ -146,18 +165,10 @@ impl Writer {
                 {
                     range.end -= 1;
                 }
-                // Bit 1: closed; bit 8: with heights.
-                let flags = u8::from(closed) + if z { 8 } else { 0 };
-                let _ = write!(
-                    text,
-                    "0\nPOLYLINE\n8\n{layer}\n66\n1\n70\n{flags}\n10\n0.0\n20\n0.0\n30\n0.0\n{extended}"
-                );
-                for at in range {
-                    let place = self.places(column, at, z);
-                    let flag = if z { "70\n32\n" } else { "" };
-                    let _ = write!(text, "0\nVERTEX\n8\n{layer}\n{place}{flag}");
-                }
-                let _ = write!(text, "0\nSEQEND\n8\n{layer}\n");
+                text += &match z {
+                    true => self.line_with_heights(column, range, closed, &layer, &extended),
+                    false => self.flat_line(column, range, closed, &layer, &extended),
+                };
             }
         }
         self.split += u64::from(entities > 1 || kind.is_multi());
@@ -165,33 +176,56 @@ impl Writer {
         text
     }
 
-    /// The sections before the entities.
-    fn head(&self) -> String {
-        let mut text = String::from("0\nSECTION\n2\nHEADER\n");
-        if let Some(b) = self.extent.bounds() {
-            let (west, south, east, north) = (b.west, b.south, b.east, b.north);
-            let _ = write!(
-                text,
-                "9\n$EXTMIN\n10\n{west}\n20\n{south}\n30\n0.0\n9\n$EXTMAX\n10\n{east}\n20\n{north}\n30\n0.0\n"
-            );
+    fn label(&mut self, layer: &str, place: &str, label: &str) -> String {
+        let begin = self.begin("TEXT", layer, "100\nAcDbText\n");
+        let height = self.height;
+        format!(
+            "{begin}{place}40\n{height}\n1\n{label}\n100\nAcDbText\n1001\n{APPLICATION}\n1000\n{LABEL}\n"
+        )
+    }
+
+    fn flat_line(
+        &mut self,
+        column: &GeometryColumn,
+        range: Range<usize>,
+        closed: bool,
+        layer: &str,
+        extended: &str,
+    ) -> String {
+        let mut text = self.begin("LWPOLYLINE", layer, "100\nAcDbPolyline\n");
+        let _ = write!(text, "90\n{}\n70\n{}\n43\n0.0\n", range.len(), u8::from(closed));
+        let decimals = self.decimals;
+        for at in range {
+            let (x, y) = (column.x[at], column.y[at]);
+            let _ = write!(text, "10\n{x:.decimals$}\n20\n{y:.decimals$}\n");
         }
-        text += "0\nENDSEC\n0\nSECTION\n2\nTABLES\n0\nTABLE\n2\nLTYPE\n70\n1\n0\nLTYPE\n2\nCONTINUOUS\n70\n0\n3\nSolid line\n72\n65\n73\n0\n40\n0.0\n0\nENDTAB\n";
-        let _ = write!(text, "0\nTABLE\n2\nLAYER\n70\n{}\n", self.layers.len());
-        for layer in &self.layers {
-            let _ = write!(text, "0\nLAYER\n2\n{layer}\n70\n0\n62\n7\n6\nCONTINUOUS\n");
+        text + extended
+    }
+
+    fn line_with_heights(
+        &mut self,
+        column: &GeometryColumn,
+        range: Range<usize>,
+        closed: bool,
+        layer: &str,
+        extended: &str,
+    ) -> String {
+        let mut text = self.begin("POLYLINE", layer, "100\nAcDb3dPolyline\n");
+        // Bit 1: closed; bit 8: with heights.
+        let flags = u8::from(closed) + 8;
+        let _ = write!(text, "66\n1\n10\n0.0\n20\n0.0\n30\n0.0\n70\n{flags}\n{extended}");
+        let class = "100\nAcDbVertex\n100\nAcDb3dPolylineVertex\n";
+        for at in range {
+            let place = self.place(column, at, true);
+            text += &(self.begin("VERTEX", layer, class) + &place + "70\n32\n");
         }
-        let _ = write!(
-            text,
-            "0\nENDTAB\n0\nTABLE\n2\nAPPID\n70\n1\n0\nAPPID\n2\n{APPLICATION}\n70\n0\n0\nENDTAB\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n"
-        );
-        text
+        text + &self.begin("SEQEND", layer, "")
     }
 }
 
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         self.extent.add(&batch.geometry);
-        self.measured |= batch.geometry.has_m();
         let columns = batch.columns();
         for feature in 0..batch.len() {
             let values: Vec<ValueRef<'_>> = columns.iter().map(|c| c.value(feature)).collect();
@@ -225,7 +259,8 @@ impl Sink for Writer {
                 Notice::warning(
                     NoticeKind::FormatLimit,
                     format!(
-                        "{} texts were cut to the {MOST_BYTES} bytes that extended data hold",
+                        "values that were cut or left out, because the extended data of an entity \
+                         hold {MOST_BYTES} bytes: {}",
                         self.cut
                     ),
                 )
@@ -236,14 +271,14 @@ impl Sink for Writer {
     }
 
     fn finish(self: Box<Self>) -> Result<Finished> {
-        let head = self.head();
+        let head = frame::before(&self.layers, self.extent.bounds(), self.unit, self.next);
         let failed = |e| Error::file(&self.path, "cannot be written", e);
         let mut entities = self.entities.into_inner().map_err(|e| failed(e.into_error()))?;
         entities.rewind().map_err(failed)?;
         let mut out = BufWriter::with_capacity(1 << 16, new_file(&self.path)?);
         out.write_all(head.as_bytes()).map_err(failed)?;
         std::io::copy(&mut entities, &mut out).map_err(failed)?;
-        out.write_all(b"0\nENDSEC\n0\nEOF\n").and_then(|()| out.flush()).map_err(failed)?;
+        out.write_all(frame::END.as_bytes()).and_then(|()| out.flush()).map_err(failed)?;
         drop(out);
         let read_back = match (self.split, self.cut) {
             (0, 0) => ReadBack::Coordinates,
@@ -253,26 +288,15 @@ impl Sink for Writer {
     }
 }
 
+/// The most bytes of a text, whole characters, up to a number.
+fn boundary(text: &str, most: usize) -> usize {
+    (1..=most.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(text.len())
+}
+
 /// A number with a point, which some readers want to see.
 fn decimal(value: f64) -> String {
     let text = value.to_string();
     if text.contains('.') { text } else { text + ".0" }
-}
-
-/// Line ends become blanks, and characters beyond ASCII are coded.
-fn coded(text: &str) -> String {
-    let mut out = String::new();
-    for c in text.chars() {
-        match c {
-            c if c.is_control() => out.push(' '),
-            c if c.is_ascii() => out.push(c),
-            c if (c as u32) < 0x1_0000 => {
-                let _ = write!(out, "\\U+{:04X}", c as u32);
-            }
-            _ => out.push('?'),
-        }
-    }
-    out
 }
 
 /// A name that layers may have: letters, digits and a few marks; `0` for a blank one.
@@ -282,5 +306,5 @@ fn layer_name(text: &str) -> String {
         .chars()
         .map(|c| if c.is_control() || "<>/\\\":;?*|=`,".contains(c) { '_' } else { c })
         .collect();
-    if clean.is_empty() { "0".to_string() } else { coded(&clean) }
+    if clean.is_empty() { "0".to_string() } else { clean }
 }

@@ -43,8 +43,9 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     let mut learnt = learnt.remove(0);
     learnt.learn.put_first(ID);
     let learnt = (0, learnt);
+    let within = options.tolerance_text(Some(&crs));
     let (info, source, more) =
-        opened(path, collection, learnt, name, (Some(crs), origin), options, &column_names);
+        opened(path, collection, learnt, name, (Some(crs), origin), &within, &column_names);
     notices.extend(more);
     notices.extend(projected(path, &info));
     Ok((info, source, notices))
@@ -61,9 +62,11 @@ pub(super) fn open_lines(path: &Path, options: &ReadOptions) -> Result<OpenedLay
         ))
         .in_file(path));
     }
-    let system = (Some(Crs::from_epsg(4326)?), CrsOrigin::Format);
+    let crs = Crs::from_epsg(4326)?;
+    let within = options.tolerance_text(Some(&crs));
+    let system = (Some(crs), CrsOrigin::Format);
     let (info, source, mut notices) =
-        opened(path, Lines, (0, learnt), &name, system, options, &column_names);
+        opened(path, Lines, (0, learnt), &name, system, &within, &column_names);
     notices.extend(projected(path, &info));
     Ok((info, source, notices))
 }

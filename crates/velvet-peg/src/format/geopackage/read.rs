@@ -154,6 +154,8 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
             schema: Arc::new(Schema::new(schema)),
             kind,
             bare,
+            unit: None,
+            aside: false,
             has_z: entry.has_z,
             has_m: entry.has_m,
             count: u64::try_from(count).ok().map(|count| count + taken.more()),

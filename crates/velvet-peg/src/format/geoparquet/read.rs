@@ -152,6 +152,8 @@ fn open_plain(
     let learn = SchemaInference::default();
     let info = LayerInfo {
         bare: true,
+        unit: None,
+        aside: false,
         count: u64::try_from(rows).ok(),
         ..learn.info(stem(path), None, CrsOrigin::Given, attributes)
     };

@@ -16,6 +16,7 @@ struct Receiver;
 
 pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
     let crs = Crs::from_epsg(4326)?;
+    let within = options.tolerance_text(Some(&crs));
     let mut layers = Vec::new();
     let learnt = learn(path, &Receiver, LAYERS.len())?;
     let nothing = learnt.iter().all(|one| one.learn.count + one.left_out.count == 0);
@@ -26,7 +27,7 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
             let system = (Some(crs.clone()), CrsOrigin::Format);
             let names = |keys: &[String]| keys.to_vec();
             let mut layer =
-                opened(path, Receiver, (at, learnt), LAYERS[at], system, options, &names);
+                opened(path, Receiver, (at, learnt), LAYERS[at], system, &within, &names);
             layer.0.schema =
                 declare(&layer.0.schema, &["time", "time_first", "time_last"], "DATETIME");
             // A line lacks the points that cannot be read.

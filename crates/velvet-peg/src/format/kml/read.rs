@@ -19,8 +19,10 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
     let name = document_name(path)?;
     let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer");
     let name = name.as_deref().unwrap_or(stem);
-    let system = (Some(Crs::from_epsg(4326)?), CrsOrigin::Format);
-    Ok(vec![opened(path, Placemarks, (0, learnt), name, system, options, &|keys| keys.to_vec())])
+    let crs = Crs::from_epsg(4326)?;
+    let within = options.tolerance_text(Some(&crs));
+    let system = (Some(crs), CrsOrigin::Format);
+    Ok(vec![opened(path, Placemarks, (0, learnt), name, system, &within, &|keys| keys.to_vec())])
 }
 
 /// The name of the document, before its first placemark.

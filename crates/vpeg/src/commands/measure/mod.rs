@@ -62,6 +62,9 @@ pub(crate) struct Measure {
     /// Write the features with their figures as new columns.
     #[arg(long, short)]
     output: Option<PathBuf>,
+    /// Encoding of the texts of a Shapefile or drawing, such as windows-1252.
+    #[arg(long)]
+    encoding: Option<String>,
     #[command(flatten)]
     read: ReadArguments,
     #[command(flatten)]
@@ -92,8 +95,8 @@ struct Units {
 
 impl Measure {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let mut reader =
-            LayerReader::open_with(&self.file, self.layer.as_deref(), &self.read.options())?;
+        let options = self.read.with_encoding(self.encoding.as_ref());
+        let mut reader = LayerReader::open_with(&self.file, self.layer.as_deref(), &options)?;
         let named: Vec<&String> = self.name.iter().chain(&self.by).collect();
         reader.reveal_key(&named);
         let grid =
@@ -105,6 +108,7 @@ impl Measure {
         let job = MeasureColumns { write: self.write.options(), ..step.measures(grid) };
         if let Some(output) = &self.output {
             let source = layer_source(&self.file, self.layer.as_ref(), None);
+            let source = self.read.source(source, self.encoding.clone());
             self.save.save(source, None, step, self.write.output(output), &self.write)?;
             let mut progress = TerminalProgress::new("measuring");
             let outcome = job.run_watched(reader, output, &mut progress)?;

@@ -100,6 +100,11 @@ impl Bench {
     }
 }
 
+/// The words of a command.
+pub fn words(line: &str) -> Vec<&str> {
+    line.split_whitespace().collect()
+}
+
 /// Rows of a file in the workspace's `testdata/truth`, by column name.
 pub fn truth(file: &str) -> Vec<std::collections::HashMap<String, String>> {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../testdata/truth").join(file);
