@@ -16,6 +16,7 @@ mod geoparquet;
 mod gpx;
 mod in_memory;
 mod kml;
+mod landxml;
 mod shapefile;
 #[cfg(feature = "workbooks")]
 mod workbook;
@@ -42,6 +43,7 @@ static TABLE: &[&dyn FormatDescription] = &[
     &kml::Kml,
     &gpx::Gpx,
     &dxf::Dxf,
+    &landxml::LandXml,
     &delimited_text::DelimitedText,
     #[cfg(feature = "workbooks")]
     &workbook::Workbook,

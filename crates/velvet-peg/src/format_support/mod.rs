@@ -13,6 +13,7 @@ mod description;
 mod feature_rows;
 pub(crate) mod first_row;
 pub(crate) mod guard;
+pub(crate) mod nested_rings;
 mod read_options;
 mod row_source;
 mod sheet_shape;

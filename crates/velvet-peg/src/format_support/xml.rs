@@ -31,6 +31,11 @@ pub(crate) struct Element {
 }
 
 impl Element {
+    /// Its attributes, but for the names of namespaces.
+    pub(crate) fn attributes(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.attributes.iter().map(|(key, value)| (key.as_str(), value.as_str()))
+    }
+
     pub(crate) fn attribute(&self, name: &str) -> Option<&str> {
         self.attributes.iter().find(|(key, _)| key == name).map(|(_, value)| value.as_str())
     }
@@ -42,6 +47,8 @@ pub(crate) struct Xml {
     reader: Reader<BufReader<Box<dyn Read>>>,
     buffer: Vec<u8>,
     text: String,
+    /// What stood in an element before its child that has just begun.
+    before: String,
     /// The element that closes at once.
     empty: Option<String>,
     /// The names of the elements that are open.
@@ -68,9 +75,15 @@ impl Xml {
             reader,
             buffer: Vec::new(),
             text: String::new(),
+            before: String::new(),
             empty: None,
             stack: Vec::new(),
         })
+    }
+
+    /// What stood in an element before its child that has just begun.
+    pub(crate) fn before(&self) -> &str {
+        &self.before
     }
 
     /// # Errors
@@ -91,14 +104,14 @@ impl Xml {
                 Event::Start(start) => {
                     let element = element(&start);
                     self.stack.push(element.name.clone());
-                    self.text.clear();
+                    self.before = std::mem::take(&mut self.text);
                     return Ok(Node::Open(element));
                 }
                 Event::Empty(start) => {
                     let element = element(&start);
                     self.stack.push(element.name.clone());
                     self.empty = Some(element.name.clone());
-                    self.text.clear();
+                    self.before = std::mem::take(&mut self.text);
                     return Ok(Node::Open(element));
                 }
                 Event::End(_) => {
@@ -144,6 +157,7 @@ fn element(start: &BytesStart<'_>) -> Element {
         .attributes()
         .with_checks(false)
         .flatten()
+        .filter(|a| !a.key.as_ref().starts_with("xmlns"))
         .map(|a| {
             let value = a
                 .normalized_value(XmlVersion::Implicit1_0)

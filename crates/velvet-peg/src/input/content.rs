@@ -125,15 +125,18 @@ pub(super) fn refuse_foreign(path: &Path, format: Format, start: &FileStart<'_>)
         let advice = "was a download refused, or is a login needed? Save the data file itself";
         return refused("a web page", advice);
     }
-    if !format.is_text_table() {
+    // A name that many forms of XML have says as little as that of a text.
+    let any_xml = format.capability().extensions.contains(&"xml");
+    let itself = format.description().begins_like(start);
+    if !format.is_text_table() && (!any_xml || itself) {
         return Ok(());
     }
     let found = Format::recognised(start);
-    if found != format {
+    if found != format && !(any_xml && found.is_text_table()) {
         let advice = format!("call it .{}", found.capability().extensions[0]);
         return refused(&with_article(found), &advice);
     }
-    if begins("<?xml") {
+    if begins("<?xml") || (any_xml && begins("<")) {
         let root = root_of(text).unwrap_or("nothing");
         return refused(
             &format!("XML with the root element `{root}`"),

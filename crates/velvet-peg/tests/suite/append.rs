@@ -134,6 +134,7 @@ fn what_would_be_lost_by_writing_again_is_not_added_to() {
     let folder = tempfile::tempdir().unwrap();
     for (extension, says) in [
         ("kml", "may hold more than would be written again"),
+        ("xml", "may hold more than would be written again"),
         ("gpx", "may hold more than would be written again"),
         ("csv", "may hold more than would be written again"),
         ("geojsonl", "its record 2 cannot be read"),

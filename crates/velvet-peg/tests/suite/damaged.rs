@@ -65,6 +65,7 @@ fn damaged_files_are_refused_or_read_in_part() {
         ("kml", 100..=199),
         ("gpx", 100..=199),
         ("dxf", 100..=199),
+        ("xml", 100..=199),
         ("xlsx", 100..=199),
         ("shp", 1..=60),
     ] {

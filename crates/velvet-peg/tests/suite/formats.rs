@@ -30,8 +30,8 @@ const SOURCES: [(&str, &str); 3] = [
     ),
 ];
 
-const EXTENSIONS: [&str; 9] =
-    ["gpkg", "shp", "geojson", "geojsonl", "fgb", "parquet", "kml", "gpx", "dxf"];
+const EXTENSIONS: [&str; 10] =
+    ["gpkg", "shp", "geojson", "geojsonl", "fgb", "parquet", "kml", "gpx", "dxf", "xml"];
 
 /// A drawing has no holes and no parts, GPX no polygons.
 fn holds(extension: &str, layer: &str) -> bool {
@@ -122,7 +122,9 @@ fn reference_systems_stay_where_a_format_keeps_them() {
         let crs = LayerReader::open_all(&path).unwrap()[0].info().crs.clone();
         let code = crs.as_ref().and_then(Crs::code);
         match extension {
-            "gpkg" | "shp" | "fgb" | "parquet" => assert_eq!(code, Some(2285), "{extension}"),
+            "gpkg" | "shp" | "fgb" | "parquet" | "xml" => {
+                assert_eq!(code, Some(2285), "{extension}")
+            }
             "dxf" => assert!(told && crs.is_none(), "{notices:?}"),
             _ => assert!(told && code == Some(4326), "{extension}: {notices:?}"),
         }

@@ -154,8 +154,8 @@ fn a_job_with_its_data_runs_elsewhere() {
 fn every_format_comes_out_the_same_when_run_again() {
     let (folder, elsewhere) = (laid_out(), laid_out());
     let formats = [
-        "gpkg", "shp", "geojson", "geojsonl", "fgb", "parquet", "kml", "gpx", "dxf", "csv", "xlsx",
-        "svg", "png", "md", "html",
+        "gpkg", "shp", "geojson", "geojsonl", "fgb", "parquet", "kml", "gpx", "dxf", "xml", "csv",
+        "xlsx", "svg", "png", "md", "html",
     ];
     let mut text = String::from(
         "job = 1\ndate = \"2026-09-01\"\nsources.g.file = \"headgates.csv\"\n[[steps]]\n\

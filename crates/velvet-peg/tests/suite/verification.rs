@@ -61,6 +61,8 @@ fn a_file_that_was_damaged_while_it_was_written_does_not_take_its_place() {
         ("kml", b"-119.98291", b"-119.98292", "some coordinates differ"),
         ("kml", b"gate-00070", b"gate-00071", "some attributes differ"),
         ("gpx", b"-119.98291", b"-119.98292", "some coordinates differ"),
+        ("xml", b"-119.98291", b"-119.98292", "some coordinates differ"),
+        ("xml", b"gate-00070", b"gate-00071", "some attributes differ"),
     ];
     for (ending, from, to, says) in cases {
         let folder = tempfile::tempdir().unwrap();

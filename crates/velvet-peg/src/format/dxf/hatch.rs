@@ -4,11 +4,8 @@
 use super::curve::{Ellipse, Vertex, bulged};
 use super::pairs::Pair;
 use super::spline::Spline;
+use crate::format_support::nested_rings::{Polygons, nested};
 use std::f64::consts::TAU;
-use velvet_peg_core::planar;
-
-/// The rings of polygons in the plane of a hatch: the outer one first, then its holes.
-pub(super) type Polygons = Vec<Vec<Vec<[f64; 3]>>>;
 
 /// The pairs of a hatch, read in their order.
 struct Reader<'a> {
@@ -199,44 +196,4 @@ pub(super) fn areas(
         true => Err("it has no outline of three places or more".to_string()),
         false => Ok((nested(rings), reader.curves)),
     }
-}
-
-fn holds(ring: &[[f64; 3]], at: [f64; 3]) -> bool {
-    let crossing = |pair: &[[f64; 3]]| {
-        let ([ax, ay, _], [bx, by, _]) = (pair[0], pair[1]);
-        (ay > at[1]) != (by > at[1]) && at[0] < (bx - ax) * (at[1] - ay) / (by - ay) + ax
-    };
-    ring.windows(2).filter(|pair| crossing(pair)).count() % 2 == 1
-}
-
-/// Rings in an odd number of others are holes in the smallest of these.
-fn nested(rings: Vec<Vec<[f64; 3]>>) -> Polygons {
-    let area = |ring: &[[f64; 3]]| {
-        let (x, y): (Vec<f64>, Vec<f64>) = ring.iter().map(|place| (place[0], place[1])).unzip();
-        planar::ring_area(&x, &y).abs()
-    };
-    let areas: Vec<f64> = rings.iter().map(|ring| area(ring)).collect();
-    let around = |at: usize| -> Vec<usize> {
-        let others = (0..rings.len()).filter(|other| areas[*other] > areas[at]);
-        others.filter(|other| holds(&rings[*other], rings[at][0])).collect()
-    };
-    let around: Vec<Vec<usize>> = (0..rings.len()).map(around).collect();
-    let mut homes: Vec<Option<usize>> = vec![None; rings.len()];
-    let mut polygons: Polygons = Vec::new();
-    let hole = |at: usize| around[at].len() % 2 == 1;
-    for (at, ring) in rings.iter().enumerate() {
-        if !hole(at) {
-            homes[at] = Some(polygons.len());
-            polygons.push(vec![ring.clone()]);
-        }
-    }
-    for (at, ring) in rings.iter().enumerate().filter(|(at, _)| hole(*at)) {
-        let home = around[at].iter().filter(|other| !hole(**other));
-        let home = home.min_by(|a, b| areas[**a].total_cmp(&areas[**b]));
-        match home.and_then(|home| homes[*home]) {
-            Some(home) => polygons[home].push(ring.clone()),
-            None => polygons.push(vec![ring.clone()]),
-        }
-    }
-    polygons
 }

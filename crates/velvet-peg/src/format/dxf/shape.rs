@@ -2,10 +2,11 @@
 
 use super::curve::{Ellipse, Vertex, bulged, turn};
 use super::entity::Entity;
-use super::hatch::{self, Polygons};
+use super::hatch;
 use super::pairs::{Pair, find, flags};
 use super::plane::{Placement, normal};
 use super::spline::Spline;
+use crate::format_support::nested_rings::{self, Polygons};
 use crate::layer::{GeometryColumn, GeometryKind};
 
 /// The geometry of an entity.
@@ -74,34 +75,16 @@ impl Drawn {
 
     /// Adds itself to a column as a feature.
     pub(super) fn add_to(&self, column: &mut GeometryColumn, heights: bool) {
-        let ring = |places: &[[f64; 3]], column: &mut GeometryColumn| {
-            for [x, y, z] in places {
-                column.push_vertex(*x, *y, heights.then_some(*z));
-            }
-            column.end_ring();
+        let (places, kind) = match &self.shape {
+            Shape::Point(place) => (std::slice::from_ref(place), GeometryKind::Point),
+            Shape::Line(places) => (places.as_slice(), GeometryKind::LineString),
+            Shape::Areas(areas) => return nested_rings::push(areas, column, heights),
         };
-        let kind = match &self.shape {
-            Shape::Point(place) => {
-                ring(&[*place], column);
-                column.end_part();
-                GeometryKind::Point
-            }
-            Shape::Line(places) => {
-                ring(places, column);
-                column.end_part();
-                GeometryKind::LineString
-            }
-            Shape::Areas(areas) => {
-                for rings in areas {
-                    rings.iter().for_each(|places| ring(places, column));
-                    column.end_part();
-                }
-                match areas.len() {
-                    1 => GeometryKind::Polygon,
-                    _ => GeometryKind::MultiPolygon,
-                }
-            }
-        };
+        for [x, y, z] in places {
+            column.push_vertex(*x, *y, heights.then_some(*z));
+        }
+        column.end_ring();
+        column.end_part();
         column.end_feature(Some(kind));
     }
 }
