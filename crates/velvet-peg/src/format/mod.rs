@@ -17,6 +17,7 @@ mod gpx;
 mod in_memory;
 mod kml;
 mod landxml;
+mod nmea;
 mod shapefile;
 #[cfg(feature = "workbooks")]
 mod workbook;
@@ -44,6 +45,7 @@ static TABLE: &[&dyn FormatDescription] = &[
     &gpx::Gpx,
     &dxf::Dxf,
     &landxml::LandXml,
+    &nmea::Nmea,
     &delimited_text::DelimitedText,
     #[cfg(feature = "workbooks")]
     &workbook::Workbook,

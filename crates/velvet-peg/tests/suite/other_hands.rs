@@ -8,7 +8,7 @@ use std::path::Path;
 use velvet_peg::table::{CoordinateColumns, TableOptions};
 use velvet_peg::{BuildPoints, Crs, LayerReader, Value};
 
-const LAYERS: [&str; 8] = [
+const LAYERS: [&str; 9] = [
     "native-points.parquet",
     "native-polygons.parquet",
     "wkb-lines.parquet",
@@ -16,6 +16,7 @@ const LAYERS: [&str; 8] = [
     "places.kml",
     "plan.dxf",
     "survey.xml",
+    "fixes.nmea",
     "gates.geojsonl",
 ];
 
