@@ -129,8 +129,12 @@ pub struct Capability {
     pub below_180: bool,
     /// What heights are metres above, if the standard of the format says it.
     pub height_surface: Option<&'static str>,
-    /// Values of a column may name the layers of a drawing, or label its points.
+    /// Values of a column may name the layers of a drawing.
     pub drawing: bool,
+    /// Values of a column may label features.
+    pub labels: bool,
+    /// Values of columns may describe features, and be addresses that they lead to.
+    pub links: bool,
     /// What becomes of features that are added to a file.
     pub appending: Appending,
 }
@@ -169,6 +173,8 @@ pub(crate) const UNLIMITED: Capability = Capability {
     below_180: false,
     height_surface: None,
     drawing: false,
+    labels: false,
+    links: false,
     appending: Appending::Refused,
 };
 

@@ -14,12 +14,14 @@ pub struct ReadOptions {
     pub encoding: Option<String>,
     /// Read what inserted blocks of a drawing draw, not only the points where they are.
     pub blocks: bool,
+    /// Keep members of GeoJSON features that the standard does not know, as columns.
+    pub foreign_members: bool,
 }
 
 impl Default for ReadOptions {
     /// A tolerance of a millimetre.
     fn default() -> ReadOptions {
-        ReadOptions { tolerance: 0.001, encoding: None, blocks: false }
+        ReadOptions { tolerance: 0.001, encoding: None, blocks: false, foreign_members: false }
     }
 }
 

@@ -42,8 +42,12 @@ pub struct WriteOptions {
     pub text: TextDialect,
     /// Column whose values name the layers of a drawing.
     pub layer_by: Option<String>,
-    /// Column whose values label the points of a drawing.
+    /// Column whose values label the points of a drawing, or name the placemarks of KML.
     pub label: Option<String>,
+    /// Column whose values describe the placemarks of KML.
+    pub description: Option<String>,
+    /// Column whose values are addresses that the placemarks of KML lead to.
+    pub link: Option<String>,
     /// Time of the last change (UTC, ISO 8601) in formats that hold one; now if none.
     pub stamp: Option<String>,
     /// Read the file again and compare; none for layers of under a million features.

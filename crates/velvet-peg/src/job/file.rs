@@ -87,6 +87,9 @@ pub struct JobSource {
     /// True if what inserted blocks of a drawing draw is read, too.
     #[serde(skip_serializing_if = "is_default")]
     pub blocks: bool,
+    /// True if members of GeoJSON features that the standard does not know are kept.
+    #[serde(skip_serializing_if = "is_default")]
+    pub foreign_members: bool,
     /// Quotation mark of a text: a character, or `none`.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub quote: Option<Quoting>,
@@ -172,9 +175,15 @@ pub struct JobOutput {
     /// Drawings: column that names their layers.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub layer_by: Option<String>,
-    /// Drawings and maps: column whose values label features.
+    /// Drawings, KML and maps: column whose values label features.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub label: Option<String>,
+    /// KML: column whose values describe features.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub description: Option<String>,
+    /// KML: column whose values are addresses that features lead to.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub link: Option<String>,
     /// Maps and quality sheets: title; of sheets, that of the job if not given.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,

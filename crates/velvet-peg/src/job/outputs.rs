@@ -91,6 +91,8 @@ impl Job {
                             },
                             layer_by: output.layer_by.clone(),
                             label: output.label.clone(),
+                            description: output.description.clone(),
+                            link: output.link.clone(),
                             append: several && !into_copy,
                             overwrite: into_copy,
                             stamp: Some(format!(

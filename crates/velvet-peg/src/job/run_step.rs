@@ -55,6 +55,7 @@ impl Named {
         let mut options = ReadOptions {
             encoding: source.encoding.clone(),
             blocks: source.blocks,
+            foreign_members: source.foreign_members,
             ..ReadOptions::default()
         };
         options.tolerance = source.tolerance.unwrap_or(options.tolerance);

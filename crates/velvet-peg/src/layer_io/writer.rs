@@ -326,7 +326,14 @@ fn refuse_misplaced(path: &Path, format: Format, options: &WriteOptions) -> Resu
             "a column of layer names",
             "drawings (.dxf)",
         ),
-        (options.label.is_some(), capability.drawing, "a column of labels", "drawings (.dxf)"),
+        (
+            options.label.is_some(),
+            capability.labels,
+            "a column of labels",
+            "drawings (.dxf) and KML (.kml)",
+        ),
+        (options.description.is_some(), capability.links, "a column of descriptions", "KML (.kml)"),
+        (options.link.is_some(), capability.links, "a column of links", "KML (.kml)"),
         (options.wkt, capability.table, "geometry as WKT", "tables (.csv, .xlsx)"),
         (
             options.no_geometry,

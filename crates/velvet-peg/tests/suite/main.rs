@@ -8,6 +8,7 @@ mod attribute_tables;
 mod attributes;
 mod batches;
 mod checks;
+mod chosen_columns;
 mod code_pages;
 mod collections;
 mod damaged;

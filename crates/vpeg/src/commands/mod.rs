@@ -227,6 +227,9 @@ pub(crate) struct ReadArguments {
     /// DXF: read what inserted blocks draw, too, not only the points where they are.
     #[arg(long)]
     blocks: bool,
+    /// GeoJSON: keep members of features that the standard does not know, as columns.
+    #[arg(long)]
+    foreign_members: bool,
 }
 
 impl ReadArguments {
@@ -236,12 +239,19 @@ impl ReadArguments {
             options.tolerance = tolerance;
         }
         options.blocks = self.blocks;
+        options.foreign_members = self.foreign_members;
         options
     }
 
     /// A source of a job that is read so.
     pub(crate) fn source(&self, source: JobSource, encoding: Option<String>) -> JobSource {
-        JobSource { tolerance: self.tolerance, blocks: self.blocks, encoding, ..source }
+        JobSource {
+            tolerance: self.tolerance,
+            blocks: self.blocks,
+            foreign_members: self.foreign_members,
+            encoding,
+            ..source
+        }
     }
 
     /// The same with the encoding that was named for tables: it is that of other files, too.
@@ -325,9 +335,15 @@ pub(crate) struct WriteArguments {
     /// DXF: column whose values name the layers of the drawing.
     #[arg(long, value_name = "COLUMN")]
     layer_by: Option<String>,
-    /// DXF: column whose values label the points.
+    /// DXF: column whose values label the points; KML: column whose values name the placemarks.
     #[arg(long, value_name = "COLUMN")]
     label: Option<String>,
+    /// KML: column whose values describe the placemarks.
+    #[arg(long, value_name = "COLUMN")]
+    description: Option<String>,
+    /// KML: column whose values are addresses that the placemarks lead to.
+    #[arg(long, value_name = "COLUMN")]
+    link: Option<String>,
     /// Read the file again and compare, whatever its size (under a million features it is
     /// done anyway).
     #[arg(long, conflicts_with = "no_verify")]
@@ -356,6 +372,8 @@ impl WriteArguments {
             },
             layer_by: self.layer_by.clone(),
             label: self.label.clone(),
+            description: self.description.clone(),
+            link: self.link.clone(),
             verify: (self.verify || self.no_verify).then_some(self.verify),
             ..WriteOptions::default()
         }

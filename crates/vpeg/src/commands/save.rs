@@ -110,6 +110,8 @@ impl WriteArguments {
             crlf: options.text.crlf,
             layer_by: options.layer_by,
             label: options.label,
+            description: options.description,
+            link: options.link,
             ..JobOutput::default()
         }
     }

@@ -49,6 +49,7 @@ impl FormatDescription for Dxf {
             texts: Texts::All,
             coordinate_text: true,
             drawing: true,
+            labels: true,
             ..UNLIMITED
         }
     }

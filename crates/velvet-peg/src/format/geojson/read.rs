@@ -26,14 +26,19 @@ const ID: &str = "\u{0}id";
 struct Whole {
     /// The members of the collection beside its features, after a run.
     head: RefCell<Map<String, Json>>,
+    /// True if members beside those of the standard are kept.
+    foreign: bool,
 }
 
 /// One feature a line.
 #[derive(Debug)]
-struct Lines;
+struct Lines {
+    /// True if members beside those of the standard are kept.
+    foreign: bool,
+}
 
 pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
-    let collection = Whole::default();
+    let collection = Whole { foreign: options.foreign_members, ..Whole::default() };
     let mut learnt = learn(path, &collection, 1)?;
     let head = collection.head.take();
     let mut notices = Vec::new();
@@ -52,7 +57,8 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
 }
 
 pub(super) fn open_lines(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
-    let mut learnt = learn(path, &Lines, 1)?.remove(0);
+    let lines = Lines { foreign: options.foreign_members };
+    let mut learnt = learn(path, &lines, 1)?.remove(0);
     learnt.learn.put_first(ID);
     let name = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();
     if learnt.learn.count == 0 && learnt.left_out.count > 0 {
@@ -66,7 +72,7 @@ pub(super) fn open_lines(path: &Path, options: &ReadOptions) -> Result<OpenedLay
     let within = options.tolerance_text(Some(&crs));
     let system = (Some(crs), CrsOrigin::Format);
     let (info, source, mut notices) =
-        opened(path, Lines, (0, learnt), &name, system, &within, &column_names);
+        opened(path, lines, (0, learnt), &name, system, &within, &column_names);
     notices.extend(projected(path, &info));
     Ok((info, source, notices))
 }
@@ -104,7 +110,7 @@ impl Features for Whole {
     fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
         let mut failed = None;
         let head = each_feature(path, &mut |json| {
-            each(item(json)).map_err(|error| {
+            each(item(json, self.foreign)).map_err(|error| {
                 let text = error.to_string();
                 failed = Some(error);
                 text
@@ -132,7 +138,7 @@ impl Features for Lines {
             if !text.is_empty() {
                 let item = match serde_json::from_str::<Json>(text) {
                     Ok(json) => match feature_of(json) {
-                        Some(feature) => item(feature),
+                        Some(feature) => item(feature, self.foreign),
                         None => left_out(format!("line {number} is no GeoJSON feature"), text),
                     },
                     Err(error) => left_out(format!("line {number} is not JSON: {error}"), text),
@@ -161,7 +167,10 @@ fn left_out(why: String, text: &str) -> Item {
     Item::Unreadable(0, Unreadable::new(why).with_original(text))
 }
 
-fn item(mut feature: Json) -> Item {
+/// Members of a feature that the standard knows (RFC 7946).
+const MEMBERS: [&str; 5] = ["type", "id", "geometry", "properties", "bbox"];
+
+fn item(mut feature: Json, foreign: bool) -> Item {
     let mut raw = Raw::default();
     if !feature.is_object() {
         return left_out("it is no feature, but a bare value".into(), &feature.to_string());
@@ -173,6 +182,17 @@ fn item(mut feature: Json) -> Item {
     if let Json::Object(properties) = feature["properties"].take() {
         let given = |(key, json)| (key, Given::Typed(value(json)));
         raw.values.extend(properties.into_iter().map(given));
+    }
+    if let (true, Json::Object(members)) = (foreign, &mut feature) {
+        for (key, member) in members {
+            if MEMBERS.contains(&key.as_str()) {
+                continue;
+            }
+            // A property of that name is another thing.
+            let taken = raw.values.iter().any(|(known, _)| known == key);
+            let key = if taken { format!("{key}_member") } else { key.clone() };
+            raw.values.push((key, Given::Typed(value(member.take()))));
+        }
     }
     match read {
         Ok(taken) => {

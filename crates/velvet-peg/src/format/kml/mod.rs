@@ -32,6 +32,8 @@ impl FormatDescription for Kml {
             texts: Texts::Xml { blanks: true },
             coordinate_text: true,
             height_surface: Some("sea level"),
+            labels: true,
+            links: true,
             ..UNLIMITED
         }
     }

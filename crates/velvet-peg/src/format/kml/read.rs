@@ -89,6 +89,12 @@ impl Features for Placemarks {
                         let of = |name| element.attribute(name).unwrap_or_default().to_string();
                         schemas.insert(of("name"), of("type"));
                     }
+                    "link" => {
+                        if let (Some(open), Some(href)) = (&mut open, element.attribute("href")) {
+                            let link = Given::Typed(Value::Text(href.to_string()));
+                            open.values.push(("link".into(), link));
+                        }
+                    }
                     "Data" | "SimpleData" => key = element.attribute("name").map(str::to_string),
                     _ => {}
                 },
@@ -224,8 +230,11 @@ impl Placemark {
             values.push(("folder".into(), Given::Typed(Value::Text(folder.join("/")))));
         }
         for (key, value) in self.values {
-            if !values.iter().any(|(other, _)| *other == key) {
-                values.push((key, value));
+            // What is said twice counts once.
+            match values.iter().find(|(other, _)| *other == key) {
+                None => values.push((key, value)),
+                Some((_, known)) if known.text() == value.text() => {}
+                Some(_) => values.push((format!("{key}_data"), value)),
             }
         }
         Item::Feature(Raw { layer: 0, geometry: self.geometry, taken, values })

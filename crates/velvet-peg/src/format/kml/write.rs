@@ -2,10 +2,11 @@
 
 use crate::error::{Error, Result};
 use crate::format_support::xml::{escaped, short};
-use crate::format_support::{Finished, Sink, WriteOptions, default_decimals, wkt};
+use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals, wkt};
+use crate::layer::column_names;
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::output::new_file;
-use arrow_schema::{DataType, SchemaRef};
+use arrow_schema::{DataType, FieldRef, SchemaRef};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::ops::Range;
@@ -17,20 +18,42 @@ pub(super) struct Writer {
     path: PathBuf,
     file: BufWriter<File>,
     schema: SchemaRef,
+    /// The columns of the elements of a placemark.
+    elements: [Option<usize>; 3],
+    /// True if columns were named for them: their values stand twice in the file.
+    chosen: bool,
     decimals: usize,
 }
 
+/// The elements, in the order of the standard.
+const ELEMENTS: [&str; 3] = ["name", "link", "description"];
+
 impl Writer {
     pub(super) fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<Writer> {
+        let names: Vec<String> =
+            info.schema.fields().iter().map(|field| field.name().clone()).collect();
+        let find = |chosen: &Option<String>| match chosen {
+            Some(name) => {
+                column_names::position(&names, name, None).map(Some).map_err(|e| e.in_file(path))
+            }
+            None => Ok(None),
+        };
+        let chosen = [find(&options.label)?, find(&options.link)?, find(&options.description)?];
+        let own = |element: usize| {
+            let column = |f: &FieldRef| own(ELEMENTS[element], f) && chosen[element].is_none();
+            info.schema.fields().iter().position(column)
+        };
+        let elements = [0, 1, 2].map(|element| chosen[element].or_else(|| own(element)));
         let mut file = BufWriter::with_capacity(1 << 16, new_file(path)?);
         let mut head = format!(
             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<kml \
-             xmlns=\"http://www.opengis.net/kml/2.2\"><Document><name>{}</name>\n",
+             xmlns=\"http://www.opengis.net/kml/2.2\" \
+             xmlns:atom=\"http://www.w3.org/2005/Atom\"><Document><name>{}</name>\n",
             escaped(&info.name)
         );
         head += "<Schema name=\"fields\" id=\"fields\">";
-        for field in info.schema.fields() {
-            if own(field.name(), field.data_type()) {
+        for (at, field) in info.schema.fields().iter().enumerate() {
+            if !chosen.iter().any(Option::is_some) && elements.contains(&Some(at)) {
                 continue;
             }
             let kind = match field.data_type() {
@@ -50,6 +73,8 @@ impl Writer {
             path: path.to_path_buf(),
             file,
             schema: info.schema.clone(),
+            elements,
+            chosen: chosen.iter().any(Option::is_some),
             decimals: options.decimals.unwrap_or(default_decimals(info.crs.as_ref())),
         })
     }
@@ -57,16 +82,20 @@ impl Writer {
     fn placemark(&self, values: &[ValueRef<'_>]) -> String {
         let mut text = String::from("<Placemark>");
         let fields = self.schema.fields();
-        // In the order of the standard: name before description before extended data.
-        for element in ["name", "description"] {
-            let at = fields.iter().position(|f| f.name() == element && own(element, f.data_type()));
-            if let Some(ValueRef::Text(value)) = at.map(|at| values[at]) {
-                text += &format!("<{element}>{}</{element}>", escaped(value));
-            }
+        for (element, at) in ELEMENTS.iter().zip(&self.elements) {
+            let Some(value) = at.map(|at| values[at]).filter(|value| !value.is_null()) else {
+                continue;
+            };
+            let value = escaped(&value.to_string());
+            text += &match *element {
+                "link" => format!("<atom:link href=\"{value}\"/>"),
+                _ => format!("<{element}>{value}</{element}>"),
+            };
         }
         let mut data = String::new();
-        for (field, value) in fields.iter().zip(values) {
-            if own(field.name(), field.data_type()) || value.is_null() {
+        for (at, (field, value)) in fields.iter().zip(values).enumerate() {
+            let alone = !self.chosen && self.elements.contains(&Some(at));
+            if alone || value.is_null() {
                 continue;
             }
             data += &format!(
@@ -141,9 +170,9 @@ impl Writer {
     }
 }
 
-/// True for a column that has an element of its own.
-fn own(name: &str, kind: &DataType) -> bool {
-    kind == &DataType::Utf8 && (name == "name" || name == "description")
+/// True for a column that is an element by its name.
+fn own(element: &str, field: &FieldRef) -> bool {
+    field.data_type() == &DataType::Utf8 && element != "link" && field.name() == element
 }
 
 impl Sink for Writer {
@@ -176,6 +205,7 @@ impl Sink for Writer {
             .and_then(|()| self.file.flush())
             .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         drop(self.file);
-        Ok(Finished::default())
+        let read_back = if self.chosen { ReadBack::Coordinates } else { ReadBack::Everything };
+        Ok(Finished { read_back, ..Finished::default() })
     }
 }
