@@ -7,7 +7,6 @@ use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, StringArray}
 use arrow_cast::CastOptions;
 use arrow_cast::display::{ArrayFormatter, FormatOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use std::collections::HashMap;
 use std::sync::Arc;
 
 /// Key of field metadata that keeps a column's declared type, such as DATE.
@@ -16,6 +15,15 @@ pub(crate) const DECLARED: &str = "declared_type";
 /// Key of field metadata that keeps a type of the file that the standard of its format does not
 /// have.
 pub(crate) const FOREIGN: &str = "foreign_type";
+
+/// Key of field metadata: what a column is called for people to read.
+pub const COLUMN_NAME: &str = "column_name";
+/// Key of field metadata: the title of a column.
+pub const COLUMN_TITLE: &str = "column_title";
+/// Key of field metadata: what the values of a column are.
+pub const COLUMN_DESCRIPTION: &str = "column_description";
+/// Key of field metadata: the media type of what a column holds, such as `image/png`.
+pub const COLUMN_MIME: &str = "column_mime_type";
 
 /// Digits of a decimal number that a double holds.
 const DOUBLE_DIGITS: u8 = 15;
@@ -56,7 +64,9 @@ pub(crate) fn held_field(column: &Field) -> Option<Field> {
         "" if column.data_type() == &kind => field.with_metadata(column.metadata().clone()),
         "" => field,
         declared => {
-            field.with_metadata(HashMap::from([(DECLARED.to_string(), declared.to_string())]))
+            let mut metadata = column.metadata().clone();
+            metadata.insert(DECLARED.to_string(), declared.to_string());
+            field.with_metadata(metadata)
         }
     })
 }

@@ -21,6 +21,7 @@ mod value;
 pub(crate) mod value_type;
 
 pub use attribute_column::AttributeColumn;
+pub use attribute_types::{COLUMN_DESCRIPTION, COLUMN_MIME, COLUMN_NAME, COLUMN_TITLE};
 pub use batch::{Batch, Feature};
 pub(crate) use batch_builder::BatchBuilder;
 pub(crate) use collection::Collection;

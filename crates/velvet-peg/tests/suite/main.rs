@@ -38,5 +38,6 @@ mod select;
 mod shapefiles;
 mod sheets;
 mod tables;
+mod titles;
 mod verification;
 mod watched;

@@ -6,7 +6,8 @@ use crate::{Ending, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::PathBuf;
-use velvet_peg::layer::{CrsOrigin, LayerInfo};
+use velvet_peg::arrow::schema::FieldRef;
+use velvet_peg::layer::{COLUMN_DESCRIPTION, COLUMN_NAME, COLUMN_TITLE, CrsOrigin, LayerInfo};
 use velvet_peg::look::look_watched;
 use velvet_peg::look::{Look as Found, LookOptions, TableLook};
 use velvet_peg::{Bounds, Error, Notice};
@@ -176,6 +177,10 @@ impl Look {
         }
         let columns = if columns.is_empty() { "none".to_string() } else { columns.join(", ") };
         pairs.push(("columns".to_string(), columns));
+        let titles: Vec<String> = info.schema.fields().iter().filter_map(title).collect();
+        if !titles.is_empty() {
+            pairs.push(("titles".to_string(), titles.join("; ")));
+        }
         show::answer(&format!("\n{}\n{}", show::heading(&info.name), show::pairs(&pairs)))
     }
 
@@ -342,9 +347,23 @@ fn as_json(found: &Found) -> Json {
                 "extent": bounds_json(info.extent),
                 "columns": info.schema.fields().iter().map(|field| json!({
                     "name": field.name(), "type": velvet_peg::layer::type_name(field),
+                    "title": field.metadata().get(COLUMN_TITLE),
+                    "description": field.metadata().get(COLUMN_DESCRIPTION),
                 })).collect::<Vec<_>>(),
                 "notices": show::notices_as_json(notices),
             })).collect::<Vec<_>>(),
         }),
     }
+}
+
+/// What a column is, where the file says it beside its name.
+fn title(field: &FieldRef) -> Option<String> {
+    let metadata = field.metadata();
+    let said = metadata.get(COLUMN_TITLE).or(metadata.get(COLUMN_NAME));
+    let text = match (said, metadata.get(COLUMN_DESCRIPTION)) {
+        (Some(title), Some(description)) => format!("{title} ({description})"),
+        (Some(text), None) | (None, Some(text)) => text.clone(),
+        (None, None) => return None,
+    };
+    Some(format!("{}: {text}", field.name()))
 }

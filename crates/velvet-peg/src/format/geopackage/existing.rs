@@ -1,7 +1,7 @@
 //! A GeoPackage that is there: it is changed by a transaction of SQLite's own, so that locks are
 //! respected, what other programs write is kept, and a run that is killed leaves the file as it was.
 
-use super::{quoted, schema, write};
+use super::{data_columns, quoted, schema, write};
 use crate::error::{Error, Kind, Result};
 use crate::format_support::Placing;
 use crate::layer::LayerInfo;
@@ -81,7 +81,8 @@ pub(super) fn release(path: &Path) -> Result<()> {
 /// Tables of a file, but those that every GeoPackage has and those of its indexes.
 const TABLES: &str = "SELECT name FROM sqlite_master WHERE type IN ('table', 'view') \
     AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'rtree_%' AND name NOT IN \
-    ('gpkg_spatial_ref_sys', 'gpkg_contents', 'gpkg_geometry_columns', 'gpkg_extensions')";
+    ('gpkg_spatial_ref_sys', 'gpkg_contents', 'gpkg_geometry_columns', 'gpkg_extensions', \
+    'gpkg_data_columns')";
 
 /// What a file holds beside layers of these names: other layers, styles, notes; nothing if it is
 /// no database.
@@ -342,6 +343,7 @@ fn place_in(
         )?;
     }
     describe(connection, &table, placing)?;
+    data_columns::place(connection, name, placing == Placing::Replace)?;
     table.restore_triggers(connection)?;
     // What was written is read again before it counts.
     let differing: i64 = connection.query_row(

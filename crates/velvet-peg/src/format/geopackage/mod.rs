@@ -1,6 +1,7 @@
 //! OGC GeoPackage (12-128r18), in and out.
 
 mod blob;
+mod data_columns;
 mod existing;
 mod read;
 mod rtree_batch;

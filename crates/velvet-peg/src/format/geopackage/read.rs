@@ -1,7 +1,7 @@
 //! Reading the feature tables of a GeoPackage.
 
 use super::existing::read_only;
-use super::{blob, quoted};
+use super::{blob, data_columns, quoted};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::{DECLARED, FOREIGN, OpenedLayer, ReadOptions, Source, key_field};
@@ -146,7 +146,8 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
             _ => TakenApart::default(),
         };
         notices.extend(taken.notices(&options.tolerance_text(crs.as_ref())));
-        let schema = fields(&connection, path, &mut table, taken.any(), &mut notices)?;
+        let mut schema = fields(&connection, path, &mut table, taken.any(), &mut notices)?;
+        data_columns::read(&connection, &name, &mut schema, &mut notices).map_err(failed(path))?;
         let info = LayerInfo {
             name,
             crs,

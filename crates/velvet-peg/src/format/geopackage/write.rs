@@ -2,7 +2,7 @@
 //! more features in one of its tables; with R-tree index and extent.
 
 use super::rtree_batch::RtreeBatch;
-use super::{blob, quoted, schema};
+use super::{blob, data_columns, quoted, schema};
 use crate::error::{Error, Result};
 use crate::format_support::{DECLARED, FOREIGN, KEY};
 use crate::format_support::{Finished, Sink, WriteOptions, wkt};
@@ -100,6 +100,7 @@ impl Writer {
                 ],
             )
             .map_err(&failed)?;
+        data_columns::write(&connection, &table, &info.schema).map_err(&failed)?;
         // The R-tree is filled as features are written; its triggers, which call functions
         // that only readers of GeoPackages bring along, come last.
         if let Some(geometry) = &geometry {
