@@ -19,6 +19,7 @@ mod edges_of_features;
 mod edges_of_tables;
 mod examples;
 mod formats;
+mod geojson_lists;
 mod geometries;
 mod heights;
 mod jobs;

@@ -34,7 +34,9 @@ impl FormatDescription for GeoJson {
     }
 
     fn begins_like(&self, start: &FileStart<'_>) -> bool {
-        start.text.starts_with('{') && !is_by_lines(start.text)
+        let list =
+            start.text.strip_prefix('[').is_some_and(|inside| inside.trim_start().starts_with('{'));
+        list || (start.text.starts_with('{') && !is_by_lines(start.text))
     }
 
     fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {

@@ -11,7 +11,7 @@ use crate::layer::{
 use crate::notice::{Notice, NoticeKind};
 use serde::de::{DeserializeSeed, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use serde_json::{Map, Value as Json};
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::fmt;
 use std::fs::File;
 use std::io::{BufRead, BufReader};
@@ -21,6 +21,9 @@ use velvet_peg_core::Crs;
 /// Key of the features' identifiers, which are no properties.
 const ID: &str = "\u{0}id";
 
+/// The only member of what stands for a record: an object that is no feature, in a list of such.
+const RECORD: &str = "\u{0}record";
+
 /// One collection a file.
 #[derive(Debug, Default)]
 struct Whole {
@@ -28,6 +31,8 @@ struct Whole {
     head: RefCell<Map<String, Json>>,
     /// True if members beside those of the standard are kept.
     foreign: bool,
+    /// What is no record, after a run.
+    others: Cell<u64>,
 }
 
 /// One feature a line.
@@ -49,8 +54,12 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     learnt.learn.put_first(ID);
     let learnt = (0, learnt);
     let within = options.tolerance_text(Some(&crs));
-    let (info, source, more) =
-        opened(path, collection, learnt, name, (Some(crs), origin), &within, &column_names);
+    // A list of records alone is a table.
+    let bare = collection.others.get() == 0 && learnt.1.learn.count > 0;
+    let system = if bare { (None, CrsOrigin::Given) } else { (Some(crs), origin) };
+    let (mut info, source, more) =
+        opened(path, collection, learnt, name, system, &within, &column_names);
+    info.bare = bare;
     notices.extend(more);
     notices.extend(projected(path, &info));
     Ok((info, source, notices))
@@ -109,7 +118,9 @@ fn column_names(keys: &[String]) -> Vec<String> {
 impl Features for Whole {
     fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
         let mut failed = None;
+        self.others.set(0);
         let head = each_feature(path, &mut |json| {
+            self.others.set(self.others.get() + u64::from(json.get(RECORD).is_none()));
             each(item(json, self.foreign)).map_err(|error| {
                 let text = error.to_string();
                 failed = Some(error);
@@ -174,6 +185,12 @@ fn item(mut feature: Json, foreign: bool) -> Item {
     let mut raw = Raw::default();
     if !feature.is_object() {
         return left_out("it is no feature, but a bare value".into(), &feature.to_string());
+    }
+    if let Some(Json::Object(record)) = feature.get_mut(RECORD).map(Json::take) {
+        raw.geometry.end_feature(None);
+        let given = |(key, json)| (key, Given::Typed(value(json)));
+        raw.values.extend(record.into_iter().map(given));
+        return Item::Feature(raw);
     }
     let read = geometry(&feature["geometry"], &mut raw.geometry);
     if let Some(id) = feature.get("id") {
@@ -369,7 +386,7 @@ impl<'de> DeserializeSeed<'de> for Root<'_> {
         self,
         input: D,
     ) -> std::result::Result<(), D::Error> {
-        input.deserialize_map(self)
+        input.deserialize_any(self)
     }
 }
 
@@ -377,7 +394,22 @@ impl<'de> Visitor<'de> for Root<'_> {
     type Value = ();
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("a GeoJSON object")
+        f.write_str("a GeoJSON object or a list of features")
+    }
+
+    /// Features without a collection around them, or records.
+    fn visit_seq<S: SeqAccess<'de>>(self, mut list: S) -> std::result::Result<(), S::Error> {
+        while let Some(element) = list.next_element::<Json>()? {
+            let known = element["type"].is_string()
+                && (element.get("geometry").is_some() || element.get("coordinates").is_some());
+            let feature = match element {
+                element if known => feature_of(element).unwrap_or(Json::Null),
+                Json::Object(record) => serde_json::json!({ RECORD: record }),
+                other => other,
+            };
+            (self.each)(feature).map_err(serde::de::Error::custom)?;
+        }
+        Ok(())
     }
 
     fn visit_map<M: MapAccess<'de>>(self, mut map: M) -> std::result::Result<(), M::Error> {

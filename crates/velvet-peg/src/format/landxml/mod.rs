@@ -32,6 +32,7 @@ impl FormatDescription for LandXml {
             no_geometry: false,
             nulls: false,
             bytes: false,
+            infinite: false,
             attributes: Attributes::Extensions,
             texts: Texts::Xml { blanks: true },
             coordinate_text: true,
