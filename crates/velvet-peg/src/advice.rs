@@ -57,6 +57,8 @@ pub enum Advice {
     NameGroupColumn,
     /// Name the row of the header.
     NameHeaderRow,
+    /// Name one of the tables of attributes.
+    NameTable,
     /// Name one of the layers.
     NameLayer,
     /// Name the columns of a table without a header.

@@ -80,6 +80,7 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::NameHeaderRow => "name the row with --header-row",
         Advice::NameLayer => "name one with --layer",
         Advice::NameTableColumns => "--names gives them names",
+        Advice::NameTable => "name one with --sheet",
         Advice::NameSheet => "name one with --sheet, or take all with --all-sheets",
         Advice::Overwrite => "or add --overwrite to replace it",
         Advice::PrefixColumns => "--prefix sets them apart",

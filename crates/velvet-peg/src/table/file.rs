@@ -2,6 +2,7 @@
 
 use super::TableReader;
 use super::many::{ManyTables, in_folder};
+use super::of_layer::OfLayer;
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
@@ -94,7 +95,10 @@ impl TableFile {
     /// what the first row holds: it counts as values then.
     pub(crate) fn open_located(at: Located, options: &TableOptions) -> Result<TableFile> {
         let table = TableToOpen { real: &at.real, shown: &at.shown, options };
-        let source = at.format.description().open_table(&table)?;
+        let source = match at.format.is_table() {
+            true => at.format.description().open_table(&table)?,
+            false => Box::new(OfLayer::open(at.format, &table)?),
+        };
         let sheets_are_asked =
             !options.sheets.is_empty() || options.all_sheets || options.header_row.is_some();
         if sheets_are_asked && !at.format.capability().several_layers {

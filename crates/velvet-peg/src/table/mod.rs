@@ -13,6 +13,7 @@ mod infer;
 mod many;
 pub(crate) mod natural_order;
 mod number_format;
+mod of_layer;
 mod point_file;
 mod reader;
 mod vertex_columns;

@@ -39,6 +39,7 @@ mod select;
 mod shapefiles;
 mod sheets;
 mod tables;
+mod tables_of_layers;
 mod titles;
 mod verification;
 mod watched;

@@ -252,8 +252,9 @@ impl Look {
             },
             Found::Layers { layers, .. } => match layers.first() {
                 Some((info, _)) if info.bare => format!(
-                    "vpeg fields {file} -o {stem}.csv   (its rows as a table; or join it to \
-                     features: vpeg join FEATURES {file} --on KEY -o OUT.gpkg)"
+                    "vpeg fields {file} -o {stem}.csv   (its rows as a table; coordinates in its \
+                     columns become features: vpeg build points {file} --crs REF -o OUT.gpkg; or \
+                     join it: vpeg join FEATURES {file} --on KEY -o OUT.gpkg)"
                 ),
                 Some((info, _)) if info.crs.is_none() => {
                     format!(

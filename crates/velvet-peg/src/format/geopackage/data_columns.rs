@@ -85,7 +85,7 @@ pub(super) fn read(
 
 /// Writes what fields say of their columns.
 pub(super) fn write(connection: &Connection, table: &str, schema: &Schema) -> rusqlite::Result<()> {
-    let said = |field: &Field| KEYS.iter().any(|(_, key)| field.metadata().contains_key(*key));
+    let said = |field: &Field| KEYS.iter().any(|(_, key)| field.metadata().contains_key(key));
     if !schema.fields().iter().any(|field| said(field)) {
         return Ok(());
     }
