@@ -41,6 +41,8 @@ static TABLE: &[&dyn FormatDescription] = &[
     &flatgeobuf::FlatGeobuf,
     #[cfg(feature = "geoparquet")]
     &geoparquet::GeoParquet,
+    #[cfg(feature = "geoparquet")]
+    &geoparquet::Arrow,
     &kml::Kml,
     &gpx::Gpx,
     &dxf::Dxf,
@@ -63,6 +65,8 @@ static UNBUILT: &[Unbuilt] = &[
     ("FlatGeobuf", &["fgb"], b"fgb", "flatgeobuf"),
     #[cfg(not(feature = "geoparquet"))]
     ("GeoParquet", &["parquet", "geoparquet"], b"PAR1", "geoparquet"),
+    #[cfg(not(feature = "geoparquet"))]
+    ("an Arrow file", &["arrow", "feather", "arrows", "ipc"], b"ARROW1", "geoparquet"),
     #[cfg(not(feature = "workbooks"))]
     ("a workbook", &["xlsx", "xlsm", "xlsb", "xls", "ods"], b"PK", "workbooks"),
 ];

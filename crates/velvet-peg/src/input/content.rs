@@ -66,7 +66,7 @@ static KNOWN: &[Known] = &[
         "save its tables as CSV",
     ),
     (0, b"LASF", "a point cloud", &[], "save its points as CSV"),
-    (0, b"ARROW1", "an Arrow file", &[], "save it as Parquet or CSV"),
+    (0, b"ARROW1", "an Arrow file", &["Arrow"], "call it .arrow"),
     (0, b"7z\xbc\xaf", "an archive", &[], UNPACK),
     (0, b"Rar!", "an archive", &[], UNPACK),
     (0, b"BZh", "a packed file", &[], UNPACK),

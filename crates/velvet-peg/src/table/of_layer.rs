@@ -10,7 +10,7 @@ use crate::format_support::{
 use crate::layer::{Batch, LayerInfo, ValueRef};
 use arrow_schema::{DataType, Field};
 use csv::StringRecord;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, sync_channel};
 
 /// A table of attributes to be read, once or several times.
@@ -25,7 +25,7 @@ pub(super) struct OfLayer {
 }
 
 /// The layer of a name.
-fn layer(format: Format, real: &PathBuf, options: &ReadOptions, name: &str) -> Result<OpenedLayer> {
+fn layer(format: Format, real: &Path, options: &ReadOptions, name: &str) -> Result<OpenedLayer> {
     let layers = format.description().open(real, options)?;
     let found = layers.into_iter().find(|(info, ..)| info.bare && info.name == name);
     found.ok_or_else(|| Error::data(format!("has no table `{name}` any more")).in_file(real))

@@ -3,6 +3,7 @@
 mod advice;
 mod antimeridian;
 mod append;
+mod arrow_files;
 mod assemble;
 mod attribute_tables;
 mod attributes;

@@ -1,8 +1,10 @@
 //! GeoParquet 1.1, in (geometries as WKB or in the native encodings) and out (as WKB, with
 //! kinds, box and reference system in the metadata). Coordinates are x, y whatever the order
-//! of the system's axes, as the standard says.
+//! of the system's axes, as the standard says. Arrow's own files are read in the same way; GeoArrow's
+//! metadata say which of their columns are geometries.
 
 mod column_form;
+mod container;
 mod native;
 mod read;
 mod write;
@@ -10,7 +12,7 @@ mod write;
 use crate::error::Result;
 use crate::format_support::{
     Appending, Capability, FileStart, FormatDescription, NewFile, OpenedLayer, ReadOptions, Sink,
-    UNLIMITED,
+    UNLIMITED, not_written,
 };
 use crate::layer::GeometryKind;
 use std::path::Path;
@@ -38,11 +40,38 @@ impl FormatDescription for GeoParquet {
     }
 
     fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open(path, options)?])
+        Ok(vec![read::open(container::Container::Parquet, path, options)?])
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
         Ok(Box::new(write::Writer::create(new.path, new.info)?))
+    }
+}
+
+/// Arrow files and streams, also called Feather: read as Parquet is.
+#[derive(Debug)]
+pub(super) struct Arrow;
+
+impl FormatDescription for Arrow {
+    fn capability(&self) -> &'static Capability {
+        &Capability {
+            name: "Arrow",
+            extensions: &["arrow", "feather", "arrows", "ipc"],
+            writes: false,
+            ..UNLIMITED
+        }
+    }
+
+    fn begins_like(&self, start: &FileStart<'_>) -> bool {
+        start.is(b"ARROW1")
+    }
+
+    fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
+        Ok(vec![read::open(container::Container::Arrow, path, options)?])
+    }
+
+    fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {
+        Err(not_written(self.capability(), new.path))
     }
 }
 

@@ -1,8 +1,8 @@
 //! Reading: the geometry column once, to tell kinds and box, then everything in batches.
 
-use super::KEY;
+use super::container::{Container, Facts};
 use super::native::{Native, kind_of};
-use crate::error::{Error, Result};
+use crate::error::Result;
 use crate::format_support::{OpenedLayer, ReadOptions};
 use crate::format_support::{Source, wkb};
 use crate::layer::attribute_types::{as_text, held_column, held_field};
@@ -14,15 +14,13 @@ use crate::notice::{Notice, NoticeKind};
 use arrow_array::cast::AsArray;
 use arrow_array::{Array, ArrayRef, BinaryArray};
 use arrow_schema::{DataType, Field};
-use parquet::arrow::ProjectionMask;
-use parquet::arrow::arrow_reader::{ParquetRecordBatchReader, ParquetRecordBatchReaderBuilder};
 use serde_json::Value as Json;
-use std::fs::File;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Crs, definition};
 
 #[derive(Debug)]
-struct GeoParquet {
+struct Columns {
+    container: Container,
     path: PathBuf,
     geometry: String,
     encoding: Encoding,
@@ -40,58 +38,29 @@ enum Encoding {
     None,
 }
 
-fn wrong(path: &Path, what: impl std::fmt::Display) -> Error {
-    Error::data(format!("cannot be read as GeoParquet: {what}")).in_file(path)
-}
-
-fn builder(path: &Path) -> Result<ParquetRecordBatchReaderBuilder<File>> {
-    let file = File::open(path).map_err(|e| Error::file(path, "cannot be read", e))?;
-    ParquetRecordBatchReaderBuilder::try_new(file).map_err(|e| wrong(path, e))
-}
-
-/// A reader of some of the columns.
-fn columns(path: &Path, names: &[&str]) -> Result<ParquetRecordBatchReader> {
-    let builder = builder(path)?;
-    let roots: Vec<usize> = builder
-        .schema()
-        .fields()
-        .iter()
-        .enumerate()
-        .filter(|(_, field)| names.contains(&field.name().as_str()))
-        .map(|(at, _)| at)
-        .collect();
-    let mask = ProjectionMask::roots(builder.parquet_schema(), roots);
-    builder
-        .with_projection(mask)
-        .with_batch_size(crate::layer::BATCH)
-        .build()
-        .map_err(|e| wrong(path, e))
-}
-
-pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
-    let builder = builder(path)?;
-    let metadata = builder
-        .metadata()
-        .file_metadata()
-        .key_value_metadata()
-        .and_then(|pairs| pairs.iter().find(|pair| pair.key == KEY))
-        .and_then(|pair| pair.value.as_deref());
-    let Some(text) = metadata else { return open_plain(path, builder, options) };
-    let metadata: Json = serde_json::from_str(text).map_err(|e| wrong(path, e))?;
+pub(super) fn open(
+    container: Container,
+    path: &Path,
+    options: &ReadOptions,
+) -> Result<OpenedLayer> {
+    let facts = container.facts(path)?;
+    let wrong = |what: String| container.wrong(path, what);
+    let Some(text) = &facts.metadata else { return open_plain(container, path, &facts, options) };
+    let metadata: Json = serde_json::from_str(text).map_err(|e| wrong(e.to_string()))?;
     let geometry = metadata["primary_column"].as_str().unwrap_or("geometry").to_string();
     let entry = &metadata["columns"][geometry.as_str()];
     let name = entry["encoding"].as_str().unwrap_or("WKB");
     let encoding = match (name, kind_of(name)) {
         ("WKB", _) => Encoding::Wkb,
         (_, Some(kind)) => Encoding::Native(kind),
-        _ => return Err(wrong(path, format!("geometries are encoded as {name}"))),
+        _ => return Err(wrong(format!("geometries are encoded as {name}"))),
     };
     let mut notices = Vec::new();
     let (crs, origin) = system(entry.get("crs"), &mut notices)?;
     // A column of boxes only serves to find rows.
     let boxes = entry.pointer("/covering/bbox/xmin/0").and_then(Json::as_str).unwrap_or_default();
-    let others: Vec<&Field> = builder
-        .schema()
+    let others: Vec<&Field> = facts
+        .schema
         .fields()
         .iter()
         .map(AsRef::as_ref)
@@ -100,71 +69,99 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     let fields: Vec<Field> = others.iter().map(|field| field_of(field)).collect();
     let columns_of: Vec<String> = others.iter().map(|field| field.name().clone()).collect();
     let tolerance = options.tolerance_in(crs.as_ref());
-    let source =
-        GeoParquet { path: path.to_path_buf(), geometry, encoding, columns: columns_of, tolerance };
+    let path = path.to_path_buf();
+    let source = Columns { container, path, geometry, encoding, columns: columns_of, tolerance };
     source.opened((crs, origin), fields, options, notices)
 }
 
 /// Columns that hold geometries as well-known binary in files that do not say it.
 const LIKELY: [&str; 6] = ["geometry", "geom", "the_geom", "shape", "wkb", "wkb_geometry"];
 
-/// A file without the metadata of GeoParquet: rows without a geometry, or with one in a column that is
-/// called so.
+/// A file without the metadata of GeoParquet: a column of geometries that says so itself, or is called
+/// so; else rows without a geometry.
 fn open_plain(
+    container: Container,
     path: &Path,
-    builder: ParquetRecordBatchReaderBuilder<File>,
+    facts: &Facts,
     options: &ReadOptions,
 ) -> Result<OpenedLayer> {
-    let fields = builder.schema().fields().clone();
-    let bytes = |kind: &DataType| {
-        matches!(kind, DataType::Binary | DataType::LargeBinary | DataType::BinaryView)
-    };
-    let likely = fields.iter().find(|field| {
-        LIKELY.contains(&field.name().to_ascii_lowercase().as_str()) && bytes(field.data_type())
-    });
-    let (geometry, encoding) = match likely {
-        Some(field) => (field.name().clone(), Encoding::Wkb),
-        None => (String::new(), Encoding::None),
-    };
-    let others: Vec<&Field> =
-        fields.iter().map(AsRef::as_ref).filter(|field| *field.name() != geometry).collect();
-    let attributes: Vec<Field> = others.iter().map(|field| field_of(field)).collect();
-    let columns = others.iter().map(|field| field.name().clone()).collect();
-    let tolerance = options.tolerance_in(None);
-    let source = GeoParquet {
-        path: path.to_path_buf(),
-        geometry: geometry.clone(),
-        encoding,
-        columns,
-        tolerance,
-    };
-    if likely.is_some() {
-        let notice = Notice::note(
+    let fields = facts.schema.fields().clone();
+    let mut notices = Vec::new();
+    let mut system = (None, CrsOrigin::Given);
+    let (mut geometry, mut encoding) = (String::new(), Encoding::None);
+    if let Some((name, found, crs)) = fields.iter().find_map(|field| extension(field)) {
+        (geometry, encoding) = (name, found);
+        system = match crs {
+            Some(json) => self::system(Some(&json), &mut notices)?,
+            None => system,
+        };
+    } else if let Some(field) = fields.iter().find(|field| is_likely(field)) {
+        (geometry, encoding) = (field.name().clone(), Encoding::Wkb);
+        notices.push(Notice::note(
             NoticeKind::Assumed,
             format!(
                 "the file does not say where geometries are: column `{geometry}` is taken for them, \
                  and their reference system is unknown"
             ),
-        );
-        return source.opened((None, CrsOrigin::Given), attributes, options, vec![notice]);
+        ));
     }
-    let rows = builder.metadata().file_metadata().num_rows();
+    let others: Vec<&Field> =
+        fields.iter().map(AsRef::as_ref).filter(|field| *field.name() != geometry).collect();
+    let attributes: Vec<Field> = others.iter().map(|field| field_of(field)).collect();
+    let columns = others.iter().map(|field| field.name().clone()).collect();
+    let tolerance = options.tolerance_in(system.0.as_ref());
+    let shown = path.to_path_buf();
+    let source = Columns {
+        container,
+        path: shown,
+        geometry: geometry.clone(),
+        encoding,
+        columns,
+        tolerance,
+    };
+    if !geometry.is_empty() {
+        return source.opened(system, attributes, options, notices);
+    }
     let learn = SchemaInference::default();
     let info = LayerInfo {
         bare: true,
         unit: None,
         aside: false,
-        count: u64::try_from(rows).ok(),
+        count: facts.rows,
         ..learn.info(stem(path), None, CrsOrigin::Given, attributes)
     };
     Ok((info, Box::new(source), Vec::new()))
+}
+
+/// True for bytes in a column of a usual name.
+fn is_likely(field: &Field) -> bool {
+    let bytes = matches!(
+        field.data_type(),
+        DataType::Binary | DataType::LargeBinary | DataType::BinaryView
+    );
+    bytes && LIKELY.contains(&field.name().to_ascii_lowercase().as_str())
+}
+
+/// What the metadata of a column says of geometries in it (GeoArrow 0.2, extension types), and the
+/// system that it states.
+fn extension(field: &Field) -> Option<(String, Encoding, Option<Json>)> {
+    let metadata = field.metadata();
+    let name = metadata.get("ARROW:extension:name")?;
+    let encoding = match name.as_str() {
+        "geoarrow.wkb" | "ogc.wkb" => Encoding::Wkb,
+        name => Encoding::Native(kind_of(name.strip_prefix("geoarrow.")?)?),
+    };
+    let said = metadata.get("ARROW:extension:metadata");
+    let said: Option<Json> = said.and_then(|text| serde_json::from_str(text).ok());
+    let crs = said.and_then(|mut said| said.get_mut("crs").map(Json::take));
+    Some((field.name().clone(), encoding, crs.filter(|crs| !crs.is_null())))
 }
 
 fn stem(path: &Path) -> &str {
     path.file_stem().and_then(|stem| stem.to_str()).unwrap_or("layer")
 }
 
-impl GeoParquet {
+impl Columns {
     /// Runs through the geometries for what the metadata do not say.
     fn opened(
         self,
@@ -178,10 +175,12 @@ impl GeoParquet {
         let path = path.as_path();
         let mut learn = SchemaInference::default();
         let mut left_out = LeftOut::default();
-        for batch in columns(path, &[&source.geometry])? {
-            let batch = batch.map_err(|e| wrong(path, e))?;
+        for batch in source.container.batches(path, &[&source.geometry])? {
+            let batch = batch?;
             let column = batch.columns().first().ok_or_else(|| {
-                wrong(path, format!("it has no column `{}` of geometries", source.geometry))
+                source
+                    .container
+                    .wrong(path, format!("it has no column `{}` of geometries", source.geometry))
             })?;
             let mut geometry = GeometryColumn::new();
             source.each_row(column, &mut |_, push| {
@@ -210,6 +209,9 @@ fn system(json: Option<&Json>, notices: &mut Vec<Notice>) -> Result<(Option<Crs>
     match json {
         None => Ok((Some(Crs::from_epsg(4326)?), CrsOrigin::Format)),
         Some(Json::Null) => Ok((None, CrsOrigin::Given)),
+        Some(Json::String(text)) if text == "OGC:CRS84" => {
+            Ok((Some(Crs::from_epsg(4326)?), CrsOrigin::File))
+        }
         Some(json) => {
             let code = json.pointer("/id/code").and_then(|code| {
                 let text = code.as_str().and_then(|text| text.parse().ok());
@@ -224,7 +226,11 @@ fn system(json: Option<&Json>, notices: &mut Vec<Notice>) -> Result<(Option<Crs>
             if authority == Some("OGC") && json.pointer("/id/code") == Some(&"CRS84".into()) {
                 return Ok((Some(Crs::from_epsg(4326)?), CrsOrigin::File));
             }
-            match definition::resolve(&json.to_string()) {
+            let found = match json.as_str() {
+                Some(text) => Crs::parse(text).or_else(|_| definition::resolve(text)),
+                None => definition::resolve(&json.to_string()),
+            };
+            match found {
                 Ok(crs) => Ok((Some(crs), CrsOrigin::File)),
                 Err(error) => {
                     notices.push(Notice::warning(
@@ -243,7 +249,7 @@ fn system(json: Option<&Json>, notices: &mut Vec<Notice>) -> Result<(Option<Crs>
 
 type Push<'a> = &'a dyn Fn(&mut GeometryColumn) -> std::result::Result<Taken, Unread>;
 
-impl GeoParquet {
+impl Columns {
     /// Hands on each row with what pushes its geometry.
     fn each_row(
         &self,
@@ -254,7 +260,8 @@ impl GeoParquet {
             // Nobody asks for them.
             Encoding::None => {}
             Encoding::Native(kind) => {
-                let native = Native::of(column, kind).map_err(|why| wrong(&self.path, why))?;
+                let native = Native::of(column, kind)
+                    .map_err(|why| self.container.wrong(&self.path, why))?;
                 for row in 0..column.len() {
                     each(row, &|geometry| {
                         native.push(row, geometry);
@@ -280,13 +287,13 @@ impl GeoParquet {
     }
 }
 
-impl Source for GeoParquet {
+impl Source for Columns {
     fn read(&self, info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
         let mut names: Vec<&str> = self.columns.iter().map(String::as_str).collect();
         names.push(&self.geometry);
         let mut gather = BatchBuilder::new(info.schema.clone(), each);
-        for batch in columns(&self.path, &names)? {
-            let batch = batch.map_err(|e| wrong(&self.path, e))?;
+        for batch in self.container.batches(&self.path, &names)? {
+            let batch = batch?;
             let values: Vec<ArrayRef> = self
                 .columns
                 .iter()
@@ -304,7 +311,7 @@ impl Source for GeoParquet {
             }
             let column = batch
                 .column_by_name(&self.geometry)
-                .ok_or_else(|| wrong(&self.path, "its geometries are gone"))?;
+                .ok_or_else(|| self.container.wrong(&self.path, "its geometries are gone"))?;
             self.each_row(column, &mut |row, push| {
                 let of_row: Vec<Value> =
                     values.iter().map(|column| column.value(row).to_value()).collect();
