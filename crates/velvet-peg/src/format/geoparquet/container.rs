@@ -29,6 +29,9 @@ pub(super) struct Facts {
 /// Batches, one after the other.
 pub(super) type Batches = Box<dyn Iterator<Item = Result<RecordBatch>>>;
 
+/// The same as Arrow hands them on, with their columns.
+type ArrowBatches = (SchemaRef, Box<dyn Iterator<Item = Result<RecordBatch, ArrowError>>>);
+
 fn opened(path: &Path) -> Result<File> {
     File::open(path).map_err(|e| Error::file(path, "cannot be read", e))
 }
@@ -53,11 +56,7 @@ impl Container {
     }
 
     /// The batches of an Arrow file, or of a stream of them.
-    fn arrow(
-        self,
-        path: &Path,
-        columns: Option<Vec<usize>>,
-    ) -> Result<(SchemaRef, Box<dyn Iterator<Item = Result<RecordBatch, ArrowError>>>)> {
+    fn arrow(self, path: &Path, columns: Option<Vec<usize>>) -> Result<ArrowBatches> {
         let mut start = [0; 6];
         let count =
             opened(path)?.read(&mut start).map_err(|e| Error::file(path, "cannot be read", e))?;
