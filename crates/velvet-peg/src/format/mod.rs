@@ -37,6 +37,7 @@ static TABLE: &[&dyn FormatDescription] = &[
     &shapefile::Shapefile,
     &geojson::GeoJson,
     &geojson::GeoJsonLines,
+    &geojson::TopoJson,
     #[cfg(feature = "flatgeobuf")]
     &flatgeobuf::FlatGeobuf,
     #[cfg(feature = "geoparquet")]

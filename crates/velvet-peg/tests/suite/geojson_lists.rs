@@ -74,3 +74,42 @@ fn lists_of_features_and_of_records_are_read() {
     std::fs::copy(folder.path().join("records.json"), &piped).unwrap();
     assert_eq!(velvet_peg::format_of(&piped).unwrap().name(), "GeoJSON");
 }
+
+#[test]
+fn a_topology_is_known_by_any_name_and_told_what_it_lacks() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data");
+    let text = std::fs::read_to_string(data.join("districts.topojson")).unwrap();
+    let (json, bare) = (folder.path().join("a.json"), folder.path().join("no-name"));
+    std::fs::write(&json, format!("\u{feff}  {text}")).unwrap();
+    std::fs::write(&bare, &text).unwrap();
+    assert_eq!(velvet_peg::format_of(&bare).unwrap().name(), "TopoJSON");
+    let layers = LayerReader::open_all(&json).unwrap();
+    let names: Vec<&str> = layers.iter().map(|layer| layer.info().name.as_str()).collect();
+    assert_eq!(names, ["fields", "gate", "ditches"]);
+    // A collection that speaks of one stays a collection.
+    let speaks = format!(
+        r#"{{"about":"\"Topology\"","type":"FeatureCollection","features":[{}]}}"#,
+        point(1.0, "{}")
+    );
+    std::fs::write(&json, speaks).unwrap();
+    assert_eq!(LayerReader::open_all(&json).unwrap()[0].info().count, Some(1));
+    for (text, says) in [
+        (r#"{"type":"Topology","arcs":[]}"#, "the topology has no objects"),
+        (r#"{"type":"Topology","objects":{},"arcs":[]}"#, "the topology has no objects"),
+        (r#"{"type":"Topology","objects":{"a":{"type":"Point"}},"arcs":[7]}"#, "arc 0 is no list"),
+        (
+            r#"{"type":"Topology","objects":{"a":{"type":"Point"}},"arcs":[[[1]]]}"#,
+            "arc 0: [1] is not a position",
+        ),
+        (
+            r#"{"type":"Topology","transform":{"scale":[1]},"objects":{"a":{"type":"Point"}}}"#,
+            "[1] is not a position",
+        ),
+        (r#"{"type":"Topology","objects":"#, "cannot be read as TopoJSON"),
+    ] {
+        std::fs::write(&json, text).unwrap();
+        let error = LayerReader::open_all(&json).unwrap_err().to_string();
+        assert!(error.contains(says) && error.contains("a.json"), "{error}");
+    }
+}

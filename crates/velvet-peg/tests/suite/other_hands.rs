@@ -8,7 +8,7 @@ use std::path::Path;
 use velvet_peg::table::{CoordinateColumns, TableOptions};
 use velvet_peg::{BuildPoints, Crs, LayerReader, Value};
 
-const LAYERS: [&str; 9] = [
+const LAYERS: [&str; 10] = [
     "native-points.parquet",
     "native-polygons.parquet",
     "wkb-lines.parquet",
@@ -17,6 +17,7 @@ const LAYERS: [&str; 9] = [
     "plan.dxf",
     "survey.xml",
     "fixes.nmea",
+    "districts.topojson",
     "gates.geojsonl",
 ];
 

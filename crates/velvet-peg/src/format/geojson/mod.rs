@@ -1,7 +1,10 @@
 //! GeoJSON (RFC 7946), in and out: as a collection, or one feature a line.
 
 mod read;
+mod topology;
 mod write;
+
+pub(super) use topology::TopoJson;
 
 use crate::error::Result;
 use crate::format_support::{
@@ -36,11 +39,15 @@ impl FormatDescription for GeoJson {
     fn begins_like(&self, start: &FileStart<'_>) -> bool {
         let list =
             start.text.strip_prefix('[').is_some_and(|inside| inside.trim_start().starts_with('{'));
-        list || (start.text.starts_with('{') && !is_by_lines(start.text))
+        let object = start.text.starts_with('{') && !is_by_lines(start.text);
+        list || (object && !topology::is_topology(start.text))
     }
 
     fn open(&self, path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer>> {
-        Ok(vec![read::open(path, options)?])
+        match topology::begins(path)? {
+            true => topology::open(path, options),
+            false => Ok(vec![read::open(path, options)?]),
+        }
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

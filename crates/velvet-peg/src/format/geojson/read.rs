@@ -19,7 +19,7 @@ use std::path::Path;
 use velvet_peg_core::Crs;
 
 /// Key of the features' identifiers, which are no properties.
-const ID: &str = "\u{0}id";
+pub(super) const ID: &str = "\u{0}id";
 
 /// The only member of what stands for a record: an object that is no feature, in a list of such.
 const RECORD: &str = "\u{0}record";
@@ -87,7 +87,7 @@ pub(super) fn open_lines(path: &Path, options: &ReadOptions) -> Result<OpenedLay
 }
 
 /// Coordinates that cannot be degrees.
-fn projected(path: &Path, info: &crate::layer::LayerInfo) -> Option<Notice> {
+pub(super) fn projected(path: &Path, info: &crate::layer::LayerInfo) -> Option<Notice> {
     let bounds = info.extent?;
     let beyond = bounds.west.abs().max(bounds.east.abs()) > 180.0
         || bounds.south.abs().max(bounds.north.abs()) > 90.0;
@@ -111,7 +111,7 @@ fn projected(path: &Path, info: &crate::layer::LayerInfo) -> Option<Notice> {
 
 /// Columns are called like the properties; the identifiers' one is `id`, or the next that is
 /// free.
-fn column_names(keys: &[String]) -> Vec<String> {
+pub(super) fn column_names(keys: &[String]) -> Vec<String> {
     keys.iter().map(|key| if key == ID { distinct(keys, "id") } else { key.clone() }).collect()
 }
 
@@ -181,7 +181,7 @@ fn left_out(why: String, text: &str) -> Item {
 /// Members of a feature that the standard knows (RFC 7946).
 const MEMBERS: [&str; 5] = ["type", "id", "geometry", "properties", "bbox"];
 
-fn item(mut feature: Json, foreign: bool) -> Item {
+pub(super) fn item(mut feature: Json, foreign: bool) -> Item {
     let mut raw = Raw::default();
     if !feature.is_object() {
         return left_out("it is no feature, but a bare value".into(), &feature.to_string());
@@ -245,7 +245,10 @@ fn value(json: Json) -> Value {
 }
 
 /// RFC 7946 coordinates are WGS 84. Its forerunner had a `crs` member, which is honoured.
-fn system(head: &Map<String, Json>, notices: &mut Vec<Notice>) -> Result<(Crs, CrsOrigin)> {
+pub(super) fn system(
+    head: &Map<String, Json>,
+    notices: &mut Vec<Notice>,
+) -> Result<(Crs, CrsOrigin)> {
     let name =
         head.get("crs").and_then(|crs| crs.pointer("/properties/name")).and_then(Json::as_str);
     let Some(name) = name else {
