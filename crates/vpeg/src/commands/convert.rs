@@ -127,9 +127,13 @@ impl Convert {
             }
             let (layers, tables) = layer_files(file)?;
             if !tables.is_empty() {
+                let files = match tables.len() {
+                    1 => "1 file".to_string(),
+                    count => format!("{count} files"),
+                };
                 show::remark(&format!(
-                    "{} of {} are tables and are passed over: `vpeg build` makes features of them",
-                    tables.len(),
+                    "passed over, because tables have no features yet: {files} of {} (`vpeg build` \
+                     makes features of them)",
                     file.display()
                 ));
             }

@@ -220,7 +220,7 @@ fn what_is_lost_is_refused_where_nothing_may_be() {
     for (arguments, says) in [
         (&["convert", "gates.gpkg", "--wkt", "-o", "o.shp"][..], "geometry as WKT is for tables"),
         (
-            &["convert", "gates.gpkg", "--label", "gate", "-o", "o.kml"],
+            &["convert", "gates.gpkg", "--label", "gate", "-o", "o.geojson"],
             "a column of labels is for drawings",
         ),
         (&["look", "headgates.csv", "--all-sheets"], "is no workbook"),

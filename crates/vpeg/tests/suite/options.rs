@@ -242,8 +242,12 @@ fn heights_are_carried_and_said_to_be() {
 fn several_files_go_to_a_folder() {
     let bench = gates();
     bench.ok(&["build", "points", "gates.csv", "--crs", "4326", "-o", "more.gpkg"]);
-    let run = bench.run(&["convert", "gates.gpkg", "more.gpkg", "--to", "32610", "-o", "one.gpkg"]);
-    assert!(run.code == 1 && run.err.contains("need a folder"), "{}", run.err);
+    let run = bench.run(&["convert", "gates.gpkg", "more.gpkg", "--to", "32610", "-o", "one.shp"]);
+    assert!(
+        run.code == 1 && run.err.contains("need a GeoPackage (.gpkg) or a folder"),
+        "{}",
+        run.err
+    );
     std::fs::create_dir(bench.path("out")).unwrap();
     bench.ok(&["convert", "gates.gpkg", "more.gpkg", "--to", "32610", "-o", "out"]);
     assert!(bench.has("out/gates.gpkg") && bench.has("out/more.gpkg"));
