@@ -5,9 +5,11 @@ use super::{ColumnArguments, ReadArguments, SelectArguments, TableArguments, Wri
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 use velvet_peg::convert::route_notices;
 use velvet_peg::job::{ConvertStep, Epoch, FieldsStep, Step};
+use velvet_peg::output::is_same_file;
 use velvet_peg::table::AppendOptions;
 use velvet_peg::{
     ConvertLayer, ConvertLayers, ConvertTable, Converter, Crs, Error, Format, LayerReader,
@@ -59,7 +61,7 @@ pub(crate) struct Convert {
     reading: TableArguments,
 }
 
-/// A layer to convert, and where it goes if not to the output itself.
+/// A file, and the layer to take of it.
 type Planned = (PathBuf, Option<String>);
 
 impl Convert {
@@ -121,11 +123,13 @@ impl Convert {
     fn found(&self) -> Result<Vec<PathBuf>, Error> {
         let mut files = Vec::new();
         for file in &self.files {
-            if !file.is_dir() || LayerReader::open(file, None).is_ok() {
+            if !file.is_dir() {
                 files.push(file.clone());
                 continue;
             }
-            let (layers, tables) = layer_files(file)?;
+            let (mut layers, tables) = layer_files(file)?;
+            // What an earlier run has made is not made of itself.
+            layers.retain(|layer| !is_same_file(layer, &self.output));
             if !tables.is_empty() {
                 let files = match tables.len() {
                     1 => "1 file".to_string(),
@@ -138,10 +142,8 @@ impl Convert {
                 ));
             }
             if layers.is_empty() {
-                return Err(Error::usage(format!(
-                    "{} is a folder without a file of layers",
-                    file.display()
-                )));
+                // It may be a database that is kept as a folder.
+                LayerReader::open(file, None)?;
             }
             files.extend(layers);
         }
@@ -173,8 +175,15 @@ impl Convert {
         if self.format.is_none() && layer.is_none() {
             return own;
         }
-        let stem = own.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-        let extension = own.extension().map(|e| e.to_string_lossy().into_owned());
+        let text = |part: Option<&OsStr>| part.map(|part| part.to_string_lossy().into_owned());
+        let (mut stem, mut extension) = (text(own.file_stem()), text(own.extension()));
+        // What is packed has two: fields.geojson.gz.
+        let inner = PathBuf::from(stem.clone().unwrap_or_default());
+        if let (Ok(_), Some(outer)) = (Format::of(&inner), &extension) {
+            extension = text(inner.extension()).map(|inner| format!("{inner}.{outer}"));
+            stem = text(inner.file_stem());
+        }
+        let stem = stem.unwrap_or_default();
         let extension = self.format.clone().or(extension).unwrap_or_default();
         let clean = |c: char| if r#"/\:*?"<>|"#.contains(c) || c.is_control() { '_' } else { c };
         let layer: String =

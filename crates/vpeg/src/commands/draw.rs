@@ -85,7 +85,8 @@ impl Draw {
             overwrite: self.overwrite,
         };
         show::notices(&draw(&layers, &self.output, &options)?);
-        show::remark(&format!("drew {} layers to {}", layers.len(), self.output.display()));
+        let s = if layers.len() == 1 { "" } else { "s" };
+        show::remark(&format!("drew {} layer{s} to {}", layers.len(), self.output.display()));
         Ok(Ending::Done)
     }
 }

@@ -84,6 +84,13 @@ fn a_folder_goes_whole_and_a_failure_leaves_everything_as_it_was() {
         layers(&bench, "whole.gpkg").into_iter().map(|(name, _)| name).collect();
     assert_eq!(names, ["b2", "laterals", "waypoints", "tracks", "track_points"]);
 
+    // Into the folder itself: what it made is not among what it is made of.
+    for _ in 0..2 {
+        bench.ok(&words("convert in -o in/whole.gpkg --overwrite"));
+        assert_eq!(layers(&bench, "in/whole.gpkg").len(), 5);
+    }
+    std::fs::remove_file(bench.path("in/whole.gpkg")).unwrap();
+
     // One that fails: no file, or the old one.
     bench.write("in/z.geojson", r#"{"type":"FeatureCollection","features":["#);
     let before = std::fs::read(bench.path("whole.gpkg")).unwrap();
@@ -102,14 +109,34 @@ fn a_folder_goes_whole_and_a_failure_leaves_everything_as_it_was() {
         .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
         .collect();
     files.sort();
-    let expected = [
-        "b10.geojson.fgb",
-        "b2.fgb",
-        "walk-track_points.fgb",
-        "walk-tracks.fgb",
-        "walk-waypoints.fgb",
-    ];
+    let expected =
+        ["b10.fgb", "b2.fgb", "walk-track_points.fgb", "walk-tracks.fgb", "walk-waypoints.fgb"];
     assert_eq!(files, expected);
+}
+
+#[test]
+fn files_of_layers_keep_how_they_are_packed() {
+    let bench = Bench::with_demo();
+    bench.write("walk.gpx", TRACK);
+    bench.ok(&words("convert fields.geojson -o in.gpkg"));
+    bench.ok(&words("convert laterals.geojson -o in.gpkg --append --output-layer ways"));
+    bench.ok(&words("convert in.gpkg --layer ways -o in.geojson.gz"));
+    for folder in ["out", "empty", "base.gdb"] {
+        std::fs::create_dir(bench.path(folder)).unwrap();
+    }
+    bench.ok(&words("convert walk.gpx in.geojson.gz --all-layers -o out"));
+    bench.ok(&words("convert in.gpkg --all-layers -o out --format geojson.zst"));
+    for name in ["walk-tracks.gpx", "in.geojson.gz", "in-fields.geojson.zst", "in-ways.geojson.zst"]
+    {
+        assert!(bench.has(&format!("out/{name}")), "{name}");
+    }
+    assert_eq!(layers(&bench, "out/in-ways.geojson.zst")[0].1, 9);
+    // Folders of something else are told what they are.
+    bench.write("base.gdb/a.gdbtable", "");
+    for (folder, says) in [("empty", "is a folder, not a file"), ("base.gdb", "holds a database")] {
+        let run = bench.run(&["convert", folder, "-o", "x.gpkg"]);
+        assert!(run.code == 1 && run.err.contains(says), "{}", run.err);
+    }
 }
 
 #[test]

@@ -39,7 +39,7 @@ pub(super) fn before(
     tables += &table("LAYER", "2", named.len() + 1);
     let mut layer = |handle: &str, name: &str| {
         tables += &record("LAYER", handle, "2", "AcDbLayerTableRecord", name);
-        tables += "70\n0\n62\n7\n6\nContinuous\n370\n-3\n390\n0\n";
+        tables += "70\n0\n62\n7\n6\nContinuous\n370\n-3\n";
     };
     layer("10", "0");
     for name in named {
