@@ -105,7 +105,10 @@ impl LayerWriter {
         if options.append && store.is_none() {
             hold = Hold::take(path)?;
         }
-        if options.append && (hold.is_some() || path.exists()) {
+        // One that comes into being behind this is another program's, and is not held: it is refused at
+        // the end, as if it had come later.
+        let there = hold.is_some() || (store.is_some() && path.exists());
+        if options.append && there {
             append = Append::plan(path, format, &info, &options, &mut notices)?;
             if let Some(append) = &append {
                 info = append.info.clone();
