@@ -7,7 +7,8 @@ use crate::layer::column_names::distinct;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Rejected, Rejects, RejectsTo, Summary, layer_columns};
-use crate::output::{Pending, refuse_existing};
+use crate::output::{Hold, Pending, refuse_existing};
+use crate::packing::Packing;
 use crate::progress::{NoProgress, Progress};
 use arrow_schema::{Fields, Schema, SchemaBuilder};
 use std::path::Path;
@@ -101,21 +102,37 @@ impl ConvertLayers {
         watch: &mut dyn Progress,
     ) -> Result<ConvertedLayers> {
         let write = &self.each.write;
-        if !Format::of(out)?.keeps_other_layers() {
+        let Some(store) = Format::of(out)?.description().store() else {
             return Err(Error::usage(format!(
                 "holds one layer, and there are {}: write a GeoPackage (.gpkg), or name a layer",
                 layers.len()
             ))
+            .in_file(out));
+        };
+        if Packing::of_path(out).is_some() {
+            return Err(Error::usage(
+                "is packed, and nothing is added to packed files: write the layers to a .gpkg, and \
+                 pack that",
+            )
             .in_file(out));
         }
         if write.layer.is_some() {
             return Err(Error::usage("several layers cannot have one name").in_file(out));
         }
         refuse_existing(out, write.replaces())?;
-        let pending = Pending::create(out, write.replaces())?;
+        let mut pending = Pending::create(out, write.replaces())?;
         let staged = pending.path();
-        if out.exists() && !write.replace_file {
-            std::fs::copy(out, &staged).map_err(|e| Error::file(out, "cannot be read", e))?;
+        // The layers go into a copy, which takes the place of the file if nobody has changed that.
+        let mut hold = None;
+        match (out.exists(), write.replace_file) {
+            (true, false) => {
+                store.release(out)?;
+                hold = Hold::take(out)?;
+                store.copy(out, &staged)?;
+            }
+            (true, true) => {}
+            // What another program puts there meanwhile would be lost.
+            (false, _) => pending.refuse_existing(),
         }
         let whole = all_columns(layers);
         let to = RejectsTo {
@@ -144,6 +161,12 @@ impl ConvertLayers {
             });
             summary.files = vec![out.to_path_buf()];
             done.layers.push((name, summary));
+        }
+        if out.exists() {
+            store.release(out)?;
+        }
+        if let Some(hold) = &hold {
+            hold.check()?;
         }
         pending.finish(&[])?;
         done.rejected = rejects.finish()?;

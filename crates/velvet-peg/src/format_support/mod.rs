@@ -14,6 +14,7 @@ mod feature_rows;
 pub(crate) mod first_row;
 pub(crate) mod guard;
 pub(crate) mod nested_rings;
+pub(crate) mod read_ahead;
 mod read_options;
 mod row_source;
 mod sheet_shape;

@@ -40,22 +40,21 @@ impl ReadOptions {
         }
     }
 
-    /// The tolerance in words, where all that is known is the unit of the coordinates, or not even
-    /// that.
-    pub(crate) fn tolerance_text_of(&self, unit: Option<LengthUnit>) -> String {
-        match unit {
-            None => format!("{} units", self.tolerance),
-            Some(_) if self.tolerance < 0.1 => format!("{} mm", self.tolerance * 1000.0),
-            Some(_) => format!("{} m", self.tolerance),
-        }
+    /// The tolerance in words, of coordinates in a system, if they are in a known one.
+    pub(crate) fn tolerance_text(&self, crs: Option<&Crs>) -> String {
+        self.in_words(crs.is_some())
     }
 
-    /// The tolerance in words.
-    pub(crate) fn tolerance_text(&self, crs: Option<&Crs>) -> String {
-        match crs {
-            None => format!("{} units", self.tolerance),
-            Some(_) if self.tolerance < 0.1 => format!("{} mm", self.tolerance * 1000.0),
-            Some(_) => format!("{} m", self.tolerance),
+    /// The tolerance in words, of coordinates of which the unit is all that is known, if even that.
+    pub(crate) fn tolerance_text_of(&self, unit: Option<LengthUnit>) -> String {
+        self.in_words(unit.is_some())
+    }
+
+    fn in_words(&self, metres: bool) -> String {
+        match metres {
+            false => format!("{} units", self.tolerance),
+            true if self.tolerance < 0.1 => format!("{} mm", self.tolerance * 1000.0),
+            true => format!("{} m", self.tolerance),
         }
     }
 }

@@ -5,6 +5,7 @@ use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::guard::guarded;
+use crate::format_support::read_ahead::read_ahead;
 use crate::format_support::{KEY, OpenedLayer, ReadOptions, Source, key_field};
 use crate::input::{Located, locate};
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
@@ -16,7 +17,7 @@ use arrow_schema::{FieldRef, Schema};
 use std::fmt::Debug;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, sync_channel};
+use std::sync::mpsc::Receiver;
 use velvet_peg_core::Crs;
 
 /// Reads a layer of a file.
@@ -355,25 +356,9 @@ impl LayerReader {
 #[derive(Debug)]
 pub struct Batches(Receiver<Result<Batch>>);
 
-/// Batches that are read ahead.
-const AHEAD: usize = 2;
-
 impl Batches {
     fn read(reader: LayerReader) -> Batches {
-        let (sender, receiver) = sync_channel(AHEAD);
-        std::thread::spawn(move || {
-            let mut listened = true;
-            let done = reader.for_each_batch(&mut |batch| {
-                listened = sender.send(Ok(batch)).is_ok();
-                // Whoever does not listen any more will not see why reading ended.
-                if listened { Ok(()) } else { Err(Error::data("is not read to its end")) }
-            });
-            if let (Err(error), true) = (done, listened) {
-                // Nobody is left to be told.
-                let _ = sender.send(Err(error));
-            }
-        });
-        Batches(receiver)
+        Batches(read_ahead(move |each| reader.for_each_batch(each)))
     }
 }
 

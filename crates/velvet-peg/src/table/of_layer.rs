@@ -3,6 +3,7 @@
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
+use crate::format_support::read_ahead::read_ahead;
 use crate::format_support::{
     CellType, OpenedLayer, ReadOptions, RowSource, SourceRow, TableFacts, TableSource, TableToOpen,
     declared,
@@ -11,7 +12,7 @@ use crate::layer::{Batch, LayerInfo, ValueRef};
 use arrow_schema::{DataType, Field};
 use csv::StringRecord;
 use std::path::{Path, PathBuf};
-use std::sync::mpsc::{Receiver, sync_channel};
+use std::sync::mpsc::Receiver;
 
 /// A table of attributes to be read, once or several times.
 #[derive(Debug)]
@@ -81,31 +82,18 @@ impl OfLayer {
     }
 }
 
-/// Batches that are read ahead.
-const AHEAD: usize = 2;
-
 impl TableSource for OfLayer {
     fn facts(&self) -> &TableFacts {
         &self.facts
     }
 
     fn rows(&self) -> Result<Box<dyn RowSource>> {
-        let (sender, batches) = sync_channel(AHEAD);
-        let (format, options, info) = (self.format, self.options.clone(), self.info.clone());
+        let (format, options, name) = (self.format, self.options.clone(), self.info.name.clone());
         let (real, shown) = (self.real.clone(), self.shown.clone());
-        std::thread::spawn(move || {
-            let mut listened = true;
-            let done = layer(format, &real, &options, &info.name).and_then(|(info, source, _)| {
-                source.read(&info, &mut |batch| {
-                    listened = sender.send(Ok(batch)).is_ok();
-                    // Whoever does not listen any more will not see why reading ended.
-                    if listened { Ok(()) } else { Err(Error::data("is not read to its end")) }
-                })
-            });
-            if let (Err(error), true) = (done, listened) {
-                // Nobody is left to be told.
-                let _ = sender.send(Err(error.shown_as(&real, &shown)));
-            }
+        let batches = read_ahead(move |each| {
+            layer(format, &real, &options, &name)
+                .and_then(|(info, source, _)| source.read(&info, each))
+                .map_err(|error| error.shown_as(&real, &shown))
         });
         let fields = self.info.schema.fields();
         let names = fields.iter().map(|field| field.name().as_str()).collect();

@@ -270,3 +270,31 @@ fn lines_say_that_they_lack_points() {
     assert!(rejects.contains("track_points,,,"), "{rejects}");
     assert!(rejects.contains("2026-05-03T14:00:00Z"), "{rejects}");
 }
+
+/// Figures of the half circle and, for the clothoid, of a sum of 100,000 places along it.
+#[test]
+fn curves_of_surveys_are_as_large_as_their_formulas_say() {
+    let mut options = ReadOptions::default();
+    options.tolerance = 1e-6;
+    for (layer, name, area) in [
+        ("parcels", "Lot 1a", 12.5 * std::f64::consts::PI),
+        ("alignments", "Main", -(500.0 + 50.0 * std::f64::consts::PI)),
+        ("alignments", "Spur", 51.897_634_27),
+    ] {
+        let reader = LayerReader::open_with(&data("survey.xml"), Some(layer), &options).unwrap();
+        let mut found = None;
+        let mut each = |batch: velvet_peg::layer::Batch| {
+            for feature in batch.features() {
+                if feature.value("name") == Some(name.into()) {
+                    let (x, y): (Vec<f64>, Vec<f64>) = feature.vertices().into_iter().unzip();
+                    found = Some(velvet_peg::planar::ring_area(&x, &y));
+                }
+            }
+            Ok(())
+        };
+        reader.for_each_batch(&mut each).unwrap();
+        let found = found.unwrap();
+        // The end of the spiral is given to six digits, and the spiral is bent to meet it.
+        assert!((found - area).abs() < 1e-4, "{name}: {found}");
+    }
+}

@@ -115,6 +115,26 @@ fn a_folder_goes_whole_and_a_failure_leaves_everything_as_it_was() {
 }
 
 #[test]
+fn what_another_program_has_in_its_log_stays() {
+    let bench = Bench::with_demo();
+    bench.ok(&words("convert fields.geojson -o d.gpkg"));
+    let other = rusqlite::Connection::open(bench.path("d.gpkg")).unwrap();
+    other.execute_batch("CREATE TABLE notes (text TEXT);").unwrap();
+    other.query_row("PRAGMA journal_mode = WAL", [], |_| Ok(())).unwrap();
+    other.execute_batch("INSERT INTO notes VALUES ('kept in the log');").unwrap();
+    // While it is open there, nothing is put in its place.
+    let line = "convert laterals.geojson fields.geojson -o d.gpkg --overwrite";
+    let run = bench.run(&words(line));
+    assert!(run.code == 1 && run.err.contains("is in use"), "{}", run.err);
+    drop(other);
+    bench.ok(&words(line));
+    let file = rusqlite::Connection::open(bench.path("d.gpkg")).unwrap();
+    let note: String = file.query_row("SELECT text FROM notes", [], |row| row.get(0)).unwrap();
+    assert_eq!(note, "kept in the log");
+    assert_eq!(layers(&bench, "d.gpkg"), pairs(&[("fields", 16), ("laterals", 9)]));
+}
+
+#[test]
 fn files_of_layers_keep_how_they_are_packed() {
     let bench = Bench::with_demo();
     bench.write("walk.gpx", TRACK);
@@ -184,9 +204,15 @@ fn what_cannot_go_together_is_told_before_any_work() {
             "cannot have one name",
         ),
         ("convert walk.gpx --all-layers --layer tracks -o x.gpkg", "cannot be used with"),
+        ("convert walk.gpx --all-layers -o x.gpkg.zip", "nothing is added to packed files"),
     ] {
         let run = bench.run(&words(command));
         assert!(run.code != 0 && run.err.contains(says), "{command}: {}", run.err);
-        assert!(!bench.has("x.gpkg") && !bench.has("x.shp") && !bench.has("x.geojson"));
+        assert!(
+            !bench.has("x.gpkg")
+                && !bench.has("x.gpkg.zip")
+                && !bench.has("x.shp")
+                && !bench.has("x.geojson")
+        );
     }
 }

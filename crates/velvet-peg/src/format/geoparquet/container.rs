@@ -23,7 +23,8 @@ pub(super) struct Facts {
     pub(super) schema: SchemaRef,
     /// The metadata of geometries.
     pub(super) metadata: Option<String>,
-    pub(super) rows: Option<u64>,
+    /// The number of rows, where the file states it.
+    rows: Option<u64>,
 }
 
 /// Batches, one after the other.
@@ -89,13 +90,23 @@ impl Container {
             let rows = u64::try_from(file.num_rows()).ok();
             return Ok(Facts { schema: builder.schema().clone(), metadata, rows });
         }
-        let (schema, batches) = self.arrow(path, None)?;
+        let (schema, _) = self.arrow(path, None)?;
+        let metadata = schema.metadata().get(KEY).cloned();
+        Ok(Facts { schema, metadata, rows: None })
+    }
+
+    /// The number of rows; they are counted where the file does not state it.
+    pub(super) fn rows(self, path: &Path, facts: &Facts) -> Result<u64> {
+        if let Some(rows) = facts.rows {
+            return Ok(rows);
+        }
         let mut rows = 0;
-        for batch in batches {
+        for batch in
+            self.arrow(path, Some(vec![0]).filter(|_| !facts.schema.fields().is_empty()))?.1
+        {
             rows += batch.map_err(|e| self.wrong(path, e))?.num_rows() as u64;
         }
-        let metadata = schema.metadata().get(KEY).cloned();
-        Ok(Facts { schema, metadata, rows: Some(rows) })
+        Ok(rows)
     }
 
     /// The batches of some of the columns.

@@ -127,7 +127,7 @@ fn open_plain(
         bare: true,
         unit: None,
         aside: false,
-        count: facts.rows,
+        count: Some(container.rows(path, facts)?),
         ..learn.info(stem(path), None, CrsOrigin::Given, attributes)
     };
     Ok((info, Box::new(source), Vec::new()))

@@ -66,7 +66,7 @@ impl Head {
                         .in_file(path));
                     }
                     root = true;
-                    if name.is_some() && before.is_empty() {
+                    if name.is_some() && before.trim().is_empty() {
                         before = xml.before().to_string();
                     }
                     head.refers |= element.attribute("pntRef").is_some();
@@ -88,7 +88,8 @@ impl Head {
                     }
                 }
                 Node::Close(closed, text) if closed == "CgPoint" => {
-                    let text = if before.is_empty() { text } else { std::mem::take(&mut before) };
+                    let before = std::mem::take(&mut before);
+                    let text = if before.trim().is_empty() { text } else { before };
                     if let (Some(name), Ok(place)) = (name.take(), place(&text)) {
                         head.named.entry(name).or_insert(place);
                     }
