@@ -94,6 +94,10 @@ impl LayerWriter {
         let mut pending = Pending::create(path, options.overwrite)?;
         let mut info = info.clone();
         info.schema = held_schema(&info.schema).map_err(|error| error.in_file(path))?;
+        // Rows without coordinates are in no system.
+        if options.no_geometry {
+            info.crs = None;
+        }
         let columns = info.schema.clone();
         if let Some(layer) = &options.layer {
             info.name.clone_from(layer);

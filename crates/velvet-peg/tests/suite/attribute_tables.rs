@@ -224,8 +224,10 @@ fn one_row_a_feature_without_its_geometry() {
     layer.push(Geometry::Polygon(vec![square]), [("crop", "oats".into())]).unwrap();
     for name in ["a.csv", "a.xlsx", "b.dbf"] {
         let path = folder.path().join(name);
-        let write = WriteOptions { no_geometry: true, ..WriteOptions::default() };
-        layer.write_with(&path, &write).unwrap();
+        // Rows without coordinates are in no system, and nothing is said of one.
+        let write = WriteOptions { no_geometry: true, strict: true, ..WriteOptions::default() };
+        let told = layer.write_with(&path, &write).unwrap();
+        assert!(!told.iter().any(|notice| notice.text.contains("reference system")), "{told:?}");
         assert_eq!(rows_of(&path), [["crop"], ["oats"]], "{name}");
     }
     let vertices = folder.path().join("v.dbf");

@@ -67,7 +67,12 @@ impl Look {
     fn table(&self, look: &TableLook) -> Result<(), Error> {
         let name = show::heading(&self.file.display().to_string());
         let about = if look.sampled.is_some() { "about " } else { "" };
-        let shape = format!("{about}{} rows, {} columns", look.rows, look.columns.len());
+        let many = |count: u64, what: &str| match count {
+            1 => format!("1 {what}"),
+            count => format!("{count} {what}s"),
+        };
+        let columns = many(look.columns.len() as u64, "column");
+        let shape = format!("{about}{}, {columns}", many(look.rows, "row"));
         let kind = match (look.text, &look.sheet) {
             (Some(text), _) => {
                 format!("table, {shape}, delimiter {}, encoding {}", text.delimiter, text.encoding)
