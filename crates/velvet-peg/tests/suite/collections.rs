@@ -274,6 +274,12 @@ fn lines_say_that_they_lack_points() {
 /// Figures of the half circle and, for the clothoid, of a sum of 100,000 places along it.
 #[test]
 fn curves_of_surveys_are_as_large_as_their_formulas_say() {
+    for reader in LayerReader::open_all(&data("survey.xml")).unwrap() {
+        let gaps = reader.notices.iter().find(|notice| notice.text.contains("do not close"));
+        assert_eq!(gaps.is_some(), reader.info().name == "parcels", "{:?}", reader.notices);
+        let widest = "1, the widest gap 10.308 ftUS";
+        assert!(gaps.is_none_or(|notice| notice.text.contains(widest)), "{gaps:?}");
+    }
     let mut options = ReadOptions::default();
     options.tolerance = 1e-6;
     for (layer, name, area) in [

@@ -149,6 +149,7 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
     if let Some(crs) = head.crs.as_ref().filter(|crs| !crs.is_geographic()) {
         notices.extend(stated_unit(head.unit, crs));
     }
+    let mut gaps = None;
     if survey.open.get() > 0 {
         let unit = head.unit.map_or("units", |unit| unit.symbol());
         let text = format!(
@@ -157,7 +158,7 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
             survey.open.get(),
             survey.gap.get()
         );
-        notices.push(Notice::warning(NoticeKind::Shape, text).count(survey.open.get()));
+        gaps = Some(Notice::warning(NoticeKind::Shape, text).count(survey.open.get()));
     }
     let mut layers = Vec::new();
     for (at, learnt) in learnt.into_iter().enumerate() {
@@ -170,6 +171,9 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
             let mut layer = opened(path, source, (at, learnt), LAYERS[at], system, &within, &keys);
             layer.0.unit = head.unit.filter(|_| head.crs.is_none());
             layer.2.append(&mut notices);
+            if LAYERS[at] == "parcels" {
+                layer.2.extend(gaps.take());
+            }
             layers.push(layer);
         }
     }
