@@ -172,6 +172,26 @@ impl Crs {
         &self.0.axes
     }
 
+    /// True if the registry gives the northing, southing or latitude first: then files that follow
+    /// it have their numbers the other way round than x, y.
+    ///
+    /// ```
+    /// # use velvet_peg_core::Crs;
+    /// assert!(Crs::from_epsg(4326)?.is_northing_first());
+    /// assert!(!Crs::from_epsg(2286)?.is_northing_first());
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    pub fn is_northing_first(&self) -> bool {
+        let Some(first) = self.horizontal().as_ref().unwrap_or(self).0.axes.first().cloned() else {
+            return false;
+        };
+        // At the poles all axes run north or south, along a meridian: the name tells.
+        match &*first.direction {
+            direction if direction.contains("along") => first.name.ends_with("orthing"),
+            direction => matches!(direction, "north" | "south"),
+        }
+    }
+
     /// Area of use.
     pub fn extent(&self) -> &Extent {
         &self.0.extent

@@ -13,6 +13,7 @@ mod geojson;
 mod geopackage;
 #[cfg(feature = "geoparquet")]
 mod geoparquet;
+mod gml;
 mod gpx;
 mod in_memory;
 mod kml;
@@ -46,6 +47,7 @@ static TABLE: &[&dyn FormatDescription] = &[
     &geoparquet::Arrow,
     &kml::Kml,
     &gpx::Gpx,
+    &gml::Gml,
     &dxf::Dxf,
     &landxml::LandXml,
     &nmea::Nmea,
@@ -212,6 +214,11 @@ impl Format {
     /// ```
     pub fn keeps_other_layers(self) -> bool {
         self.0.store().is_some()
+    }
+
+    /// True for a format one of whose extensions is that of all XML.
+    pub(crate) fn is_any_xml(self) -> bool {
+        self.capability().extensions.contains(&"xml")
     }
 
     /// What is known of the format beside what it can hold.

@@ -109,18 +109,21 @@ struct TwoPass<F> {
 }
 
 /// What the first pass learnt of one layer.
+#[derive(Default)]
 pub(crate) struct Learnt {
     pub(crate) learn: SchemaInference,
     /// Records that could not be read.
     pub(crate) left_out: LeftOut,
 }
 
-/// Runs through a file and learns each of its layers.
+/// Runs through a file and learns each of its layers: so many, or more where more are met.
 pub(crate) fn learn(path: &Path, features: &dyn Features, layers: usize) -> Result<Vec<Learnt>> {
-    let mut learnt: Vec<Learnt> = (0..layers)
-        .map(|_| Learnt { learn: SchemaInference::default(), left_out: LeftOut::default() })
-        .collect();
+    let mut learnt: Vec<Learnt> = (0..layers).map(|_| Learnt::default()).collect();
     features.each(path, &mut |item| {
+        let (Item::Feature(Raw { layer, .. }) | Item::Unreadable(layer, _)) = &item;
+        if *layer >= learnt.len() {
+            learnt.resize_with(layer + 1, Learnt::default);
+        }
         match item {
             Item::Feature(raw) => {
                 let learn = &mut learnt[raw.layer].learn;

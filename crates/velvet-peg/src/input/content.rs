@@ -125,8 +125,13 @@ pub(super) fn refuse_foreign(path: &Path, format: Format, start: &FileStart<'_>)
         let advice = "was a download refused, or is a login needed? Save the data file itself";
         return refused("a web page", advice);
     }
+    if let Some(why) = refusal_of_service(text) {
+        return Err(
+            Error::data(format!("is the refusal of a service, not data: {why}")).in_file(path)
+        );
+    }
     // A name that many forms of XML have says as little as that of a text.
-    let any_xml = format.capability().extensions.contains(&"xml");
+    let any_xml = format.is_any_xml();
     let itself = format.description().begins_like(start);
     if !format.is_text_table() && (!any_xml || itself) {
         return Ok(());
@@ -158,6 +163,15 @@ fn with_article(format: Format) -> String {
         name @ ("Shapefile" | "GeoPackage" | "workbook" | "DBF table") => format!("a {name}"),
         name => name.to_string(),
     }
+}
+
+/// Why a service refused what was asked of it (OGC 06-121r9, OGC 01-068r3), if that is what a text
+/// says.
+fn refusal_of_service(text: &str) -> Option<String> {
+    root_of(text).filter(|root| root.ends_with("ExceptionReport"))?;
+    let from = text.find("ExceptionText").or_else(|| text.find("<ServiceException "))?;
+    let inner = text[from..].split('>').nth(1)?.split('<').next()?;
+    Some(inner.split_whitespace().collect::<Vec<_>>().join(" "))
 }
 
 /// The name of the outermost element, without that of its space.

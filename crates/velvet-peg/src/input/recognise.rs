@@ -18,7 +18,10 @@ use std::path::Path;
 /// If it is a format that this build leaves out.
 pub(super) fn recognise(path: &Path, bytes: &[u8]) -> Result<Format> {
     if let Ok(format) = Format::of(path) {
-        return Ok(format);
+        // An extension that many forms of XML have says as little as none.
+        let found = with_start(bytes, Format::recognised);
+        let other = format.is_any_xml() && !found.is_table();
+        return Ok(if other { found } else { format });
     }
     match Format::left_out(path, bytes) {
         Some(error) => Err(error),
@@ -58,10 +61,14 @@ pub fn format_of(path: &Path) -> Result<Format> {
         return recognise_standard_input();
     }
     let bare = path.to_str().and_then(|text| text.split(['?', '#']).next()).unwrap_or_default();
+    let address = bare.starts_with("http://") || bare.starts_with("https://");
     if let Ok(format) = Format::of(Path::new(bare)) {
-        return Ok(format);
+        return match format.is_any_xml() && !address && path.is_file() {
+            true => recognise(path, &first_bytes(path)?),
+            false => Ok(format),
+        };
     }
-    if bare.starts_with("http://") || bare.starts_with("https://") {
+    if address {
         // What it is shows when it is fetched; features, most likely.
         return Ok(Format::of_addresses());
     }

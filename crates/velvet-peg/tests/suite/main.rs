@@ -22,6 +22,7 @@ mod examples;
 mod formats;
 mod geojson_lists;
 mod geometries;
+mod gml;
 mod heights;
 mod jobs;
 mod lattice;

@@ -8,7 +8,7 @@ use std::path::Path;
 use velvet_peg::table::{CoordinateColumns, TableOptions};
 use velvet_peg::{BuildPoints, Crs, LayerReader, Value};
 
-const LAYERS: [&str; 10] = [
+const LAYERS: [&str; 11] = [
     "native-points.parquet",
     "native-polygons.parquet",
     "wkb-lines.parquet",
@@ -19,6 +19,7 @@ const LAYERS: [&str; 10] = [
     "fixes.nmea",
     "districts.topojson",
     "gates.geojsonl",
+    "fields.gml",
 ];
 
 fn data(name: &str) -> std::path::PathBuf {
@@ -79,7 +80,7 @@ fn everything_in_files_of_other_hands_is_read() {
                 reader.notices.iter().any(|notice| notice.text.contains("chords that are within"));
             assert_eq!(
                 arcs,
-                ["plan", "parcels", "alignments"].contains(&reader.info().name.as_str()),
+                ["plan", "parcels", "alignments", "Field"].contains(&reader.info().name.as_str()),
                 "{:?}",
                 reader.notices
             );
