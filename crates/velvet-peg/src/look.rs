@@ -68,6 +68,8 @@ pub struct TableLook {
     pub sheet: Option<String>,
     /// The sheets of a workbook.
     pub sheets: Vec<SheetShape>,
+    /// The reference system, where a file beside the table says it.
+    pub crs: Option<Crs>,
     /// Rows below the header; reckoned from their mean length if not all were read.
     pub rows: u64,
     /// Rows that were read, if not all were; the figures below are theirs.
@@ -181,7 +183,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
     }
     notices.extend(reader.renamed());
     let numbers = NumberFormat::default();
-    let found = likely(&headers, &head, &numbers, None, None);
+    let found = likely(&headers, &head, &numbers, file.crs().map(Crs::is_geographic), file.crs());
     let point_file = match file.has_header() {
         true => None,
         false => point_file_names(&head),
@@ -229,6 +231,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
         }),
         sheet: file.sheet().map(str::to_string),
         sheets: file.sheets().to_vec(),
+        crs: file.crs().cloned(),
         rows,
         sampled: is_sampled.then_some(inference.rows),
         columns: headers

@@ -14,7 +14,7 @@ use crate::outcome::Reason;
 use crate::outcome::Summary;
 use crate::output::refuse_existing;
 use crate::progress::{NoProgress, Progress};
-use crate::table::{TableFile, TableReader};
+use crate::table::TableReader;
 use arrow_schema::{DataType, Field};
 use std::collections::HashMap;
 use std::path::Path;
@@ -85,11 +85,14 @@ impl BuildCourses {
     ) -> Result<(Summary, Vec<Closure>)> {
         let build = &self.build;
         refuse_existing(out, build.write.replaces())?;
+        let (file, own, other) = build.open(table)?;
+        if build.crs.is_none() && own.crs.is_some() {
+            return BuildCourses { build: own, ..self.clone() }.run_watched(table, out, watch);
+        }
         let unit = self.grid_unit()?;
-        let file = TableFile::open(table, &build.table)?;
         let reader = file.rows()?;
         let headers = reader.headers.clone();
-        let mut notices: Vec<Notice> = file.notices().to_vec();
+        let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(other).collect();
         notices.extend(reader.renamed());
         let places = self.places(&headers, table, &mut notices)?;
         let length = self.to_grid(unit)?;

@@ -10,7 +10,6 @@ use crate::layer::column_names::{list, position};
 use crate::outcome::Summary;
 use crate::output::refuse_existing;
 use crate::progress::{NoProgress, Progress};
-use crate::table::TableFile;
 use csv::StringRecord;
 use std::path::Path;
 
@@ -55,7 +54,7 @@ impl BuildFeatures {
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
         refuse_existing(out, self.build.write.replaces())?;
-        let file = TableFile::open(table, &self.build.table)?;
+        let (file, build, other) = self.build.open(table)?;
         let mut reader = file.rows()?;
         let headers = reader.headers.clone();
         let at = match &self.geometry {
@@ -78,6 +77,8 @@ impl BuildFeatures {
                 })?
             }
         };
-        row_by_row::run(&self.build, &file, &RowGeometry::Text(at), out, watch)
+        let mut outcome = row_by_row::run(&build, &file, &RowGeometry::Text(at), out, watch)?;
+        outcome.notices.splice(..0, other);
+        Ok(outcome)
     }
 }

@@ -64,7 +64,7 @@ impl BuildLines {
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
         let mut gathered = Gathered::read(&self.vertices, None, table, out, watch)?;
-        let ruler = Ruler::of(self.vertices.build.crs.as_ref());
+        let ruler = Ruler::of(gathered.build.crs.as_ref());
         let mut lines = Vec::new();
         for group in 0..gathered.groups.len() {
             let mut column = GeometryColumn::new();
@@ -103,7 +103,7 @@ impl BuildLines {
                 lines.push((group, column));
             }
         }
-        gathered.write(&self.vertices, lines, out, watch)
+        gathered.write(lines, out, watch)
     }
 }
 

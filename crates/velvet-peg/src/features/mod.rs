@@ -74,6 +74,29 @@ impl BuildOptions {
         named.unwrap_or(stem).to_string()
     }
 
+    /// Opens a table, and gives the options with the system that the table itself is in, where none
+    /// is given; where another is, that is told.
+    ///
+    /// # Errors
+    /// As [`TableFile::open`].
+    fn open(&self, table: &Path) -> Result<(TableFile, BuildOptions, Option<Notice>)> {
+        let file = TableFile::open(table, &self.table)?;
+        let mut own = self.clone();
+        let stated = file.crs().cloned();
+        let other = self.crs.as_ref().zip(stated.as_ref()).filter(|(given, told)| given != told);
+        let notice = other.map(|(given, told)| {
+            let text = format!(
+                "{} is given, and the file beside the table says that it is in {}: the given one \
+                 is used",
+                given.label(),
+                told.label()
+            );
+            Notice::warning(NoticeKind::System, text)
+        });
+        own.crs = own.crs.or(stated);
+        Ok((file, own, notice))
+    }
+
     /// A warning where the features have no reference system.
     fn undeclared(&self, out: &Path) -> Option<Notice> {
         self.crs.is_none().then(|| {

@@ -7,7 +7,7 @@ use crate::error::Result;
 use crate::outcome::Summary;
 use crate::output::refuse_existing;
 use crate::progress::{NoProgress, Progress};
-use crate::table::{CoordinateColumns, Notation, TableFile};
+use crate::table::{CoordinateColumns, Notation};
 use std::path::Path;
 use velvet_peg_core::Crs;
 
@@ -63,16 +63,16 @@ impl BuildPoints {
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
         refuse_existing(out, self.build.write.replaces())?;
-        let file = TableFile::open(table, &self.build.table)?;
+        let (file, build, other) = self.build.open(table)?;
         let headers = file.rows()?.headers;
         let (found, why) = self
             .columns
-            .find(&headers, &file.head()?, self.build.crs.as_ref())
+            .find(&headers, &file.head()?, build.crs.as_ref())
             .map_err(|error| error.in_file(table))?;
         let notation = if self.packed { Notation::Packed } else { Notation::Detected };
         let places = RowGeometry::Columns(found, notation);
-        let mut outcome = row_by_row::run(&self.build, &file, &places, out, watch)?;
-        outcome.notices.splice(..0, why);
+        let mut outcome = row_by_row::run(&build, &file, &places, out, watch)?;
+        outcome.notices.splice(..0, why.into_iter().chain(other));
         Ok(outcome)
     }
 }

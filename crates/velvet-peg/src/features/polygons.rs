@@ -79,7 +79,7 @@ impl BuildPolygons {
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
         let mut gathered = Gathered::read(&self.vertices, self.ring.as_deref(), table, out, watch)?;
-        let ruler = Ruler::of(self.vertices.build.crs.as_ref());
+        let ruler = Ruler::of(gathered.build.crs.as_ref());
         let by_part = self.vertices.part.is_some();
         let mut polygons = Vec::new();
         for group in 0..gathered.groups.len() {
@@ -112,7 +112,7 @@ impl BuildPolygons {
                 polygons.push((group, column));
             }
         }
-        gathered.write(&self.vertices, polygons, out, watch)
+        gathered.write(polygons, out, watch)
     }
 
     /// The rings of a run of vertices; those that enclose nothing are rejected.

@@ -45,11 +45,11 @@ impl VertexColumns {
     /// Finds the columns, and says how those of coordinates were found.
     pub(super) fn find(
         options: &VertexOptions,
+        crs: Option<&Crs>,
         ring: Option<&str>,
         headers: &[String],
         head: &[StringRecord],
     ) -> Result<(VertexColumns, Option<Notice>)> {
-        let crs = options.build.crs.as_ref();
         let (coordinates, why) = options.columns.find(headers, head, crs)?;
         let place = |name: &str| position(headers, name, None);
         let columns = VertexColumns {

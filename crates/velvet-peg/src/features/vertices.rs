@@ -47,6 +47,8 @@ pub(super) struct Vertex {
 
 /// The rows of a table in groups.
 pub(super) struct Gathered {
+    /// How they are built, in the system of the table where none is given.
+    pub(super) build: BuildOptions,
     file: TableFile,
     headers: Vec<String>,
     /// Vertices sorted by group, part, ring and order.
@@ -79,22 +81,24 @@ impl Gathered {
         out: &Path,
         watch: &mut dyn Progress,
     ) -> Result<Gathered> {
-        let build = &options.build;
-        refuse_existing(out, build.write.replaces())?;
-        let file = TableFile::open(table, &build.table)?;
+        refuse_existing(out, options.build.write.replaces())?;
+        let (file, build, other) = options.build.open(table)?;
         let reader = file.rows()?;
         let here = |error: Error| error.in_file(table);
         let head = file.head()?;
         let (columns, why) =
-            VertexColumns::find(options, ring, &reader.headers, &head).map_err(here)?;
-        let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(why).collect();
+            VertexColumns::find(options, build.crs.as_ref(), ring, &reader.headers, &head)
+                .map_err(here)?;
+        let mut notices: Vec<Notice> =
+            file.notices().iter().cloned().chain(why).chain(other).collect();
         notices.extend(reader.renamed());
         if columns.group.is_empty() {
             let one = Notice::note(NoticeKind::Assumed, "all rows make one feature");
             notices.push(one.advise(Advice::NameGroupColumn));
         }
         let total = file.bytes();
-        let mut gathered = Gathered::empty(build, file, reader.headers.clone(), &columns, notices);
+        let mut gathered =
+            Gathered::empty(build.clone(), file, reader.headers.clone(), &columns, notices);
         let mut first_values = FirstValues::new(reader.headers.len());
         let notation = if options.packed { Notation::Packed } else { Notation::Detected };
         let range = CoordinateRange::new(build.crs.as_ref())?;
@@ -141,7 +145,7 @@ impl Gathered {
     }
 
     fn empty(
-        build: &BuildOptions,
+        build: BuildOptions,
         file: TableFile,
         headers: Vec<String>,
         columns: &VertexColumns,
@@ -168,6 +172,7 @@ impl Gathered {
                 None => "units".to_string(),
             },
             headers,
+            build,
             file,
         }
     }
@@ -463,15 +468,14 @@ impl Gathered {
     /// Writes the features made of the groups.
     pub(super) fn write(
         mut self,
-        options: &VertexOptions,
         features: Vec<(usize, GeometryColumn)>,
         out: &Path,
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
-        let build = &options.build;
+        let build = self.build.clone();
         let mut extent = Extender::default();
         features.iter().for_each(|(_, column)| extent.add(column));
-        let carry = Carry::plan(build, extent.bounds())?;
+        let carry = Carry::plan(&build, extent.bounds())?;
         let mut carried = Vec::with_capacity(features.len());
         for (group, column) in features {
             match carry.refuses(column.x.iter().copied().zip(column.y.iter().copied())) {

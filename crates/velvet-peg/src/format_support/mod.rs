@@ -7,6 +7,7 @@
 pub(crate) mod arc;
 mod capability;
 mod column_metadata;
+pub(crate) mod crs_name;
 pub(crate) mod date_time;
 pub(crate) mod definition_file;
 mod description;

@@ -9,6 +9,7 @@ use crate::outcome::Reason;
 use csv::StringRecord;
 use std::fmt::Debug;
 use std::path::Path;
+use velvet_peg_core::Crs;
 
 /// What a cell is in its file.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
@@ -85,6 +86,10 @@ pub(crate) struct TableFacts {
     pub(crate) part: &'static str,
     /// The sheets of the workbook it is from.
     pub(crate) sheets: Vec<SheetShape>,
+    /// The names of the columns of a table without a header, where a file beside it says them.
+    pub(crate) names: Vec<String>,
+    /// The reference system of its coordinates, where the table or a file beside it says so.
+    pub(crate) crs: Option<Crs>,
     /// What was noticed on opening.
     pub(crate) notices: Vec<Notice>,
 }

@@ -14,6 +14,9 @@ pub struct TextDialect {
     pub crlf: bool,
     /// Numbers have a decimal comma.
     pub decimal_comma: bool,
+    /// A file beside it, `NAME-metadata.json`, tells the reference system, the types of the columns
+    /// and how the text is divided (W3C, Metadata Vocabulary for Tabular Data).
+    pub metadata: bool,
 }
 
 /// How a layer is written.

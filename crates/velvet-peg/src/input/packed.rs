@@ -2,6 +2,7 @@
 
 use crate::error::{Error, Result};
 use crate::format::Format;
+use crate::output::SIDE_FILE;
 use crate::packing::members;
 use std::path::Path;
 
@@ -17,6 +18,11 @@ fn format_of(name: &str) -> Option<Format> {
 pub(super) fn main_member(path: &Path, wanted: Option<&str>) -> Result<String> {
     let mut names = members(path)?;
     names.sort();
+    // What tells of a table is none itself.
+    let tells = |name: &str| {
+        name.strip_suffix(SIDE_FILE).is_some_and(|table| names.iter().any(|other| other == table))
+    };
+    let names: Vec<String> = names.iter().filter(|name| !tells(name)).cloned().collect();
     if let Some(wanted) = wanted {
         let same = |name: &&String| name.eq_ignore_ascii_case(wanted);
         return names.iter().find(same).cloned().ok_or_else(|| {

@@ -172,6 +172,9 @@ pub struct JobOutput {
     /// Delimited text: lines end with carriage return and line feed.
     #[serde(skip_serializing_if = "is_default")]
     pub crlf: bool,
+    /// Delimited text: a file beside it with its system, types and dialect.
+    #[serde(skip_serializing_if = "is_default")]
+    pub metadata: bool,
     /// Drawings: column that names their layers.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub layer_by: Option<String>,

@@ -88,6 +88,7 @@ impl Job {
                                 byte_order_mark: output.byte_order_mark,
                                 crlf: output.crlf,
                                 decimal_comma: output.decimal_comma,
+                                metadata: output.metadata,
                             },
                             layer_by: output.layer_by.clone(),
                             label: output.label.clone(),

@@ -6,7 +6,7 @@ use super::held_values::{HeldValues, as_text};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::format_support::{Attributes, Capability, FOREIGN, Systems, declared};
+use crate::format_support::{Attributes, Capability, FOREIGN, Systems, WriteOptions, declared};
 use crate::geometry::antimeridian::{self, Cut};
 use crate::layer::{Batch, LayerInfo};
 use crate::notice::{Notice, NoticeKind};
@@ -59,7 +59,7 @@ impl SchemaAdapter {
         path: &Path,
         format: Format,
         info: &LayerInfo,
-        wkt: bool,
+        options: &WriteOptions,
     ) -> Result<Adapted> {
         let capability = format.capability();
         let name = format.name();
@@ -68,8 +68,9 @@ impl SchemaAdapter {
         let converter = match capability.systems {
             _ if info.bare => None,
             Systems::Wgs84 => wgs84(path, format, info, &mut losses, &mut remarks)?,
+            // A file beside it may tell the system.
             Systems::None => {
-                if let Some(crs) = &info.crs {
+                if let Some(crs) = info.crs.as_ref().filter(|_| !options.text.metadata) {
                     losses.push(Notice::note(
                         NoticeKind::FormatLimit,
                         format!(
@@ -108,7 +109,8 @@ impl SchemaAdapter {
         adapted.schema = schema.clone();
         let drops_m = info.has_m && !capability.m;
         // Well-known text has no word for a missing number (ISO 19125-1 clause 7).
-        let (whole_z, whole_m) = (!capability.partial_z || wkt, !capability.partial_m || wkt);
+        let (whole_z, whole_m) =
+            (!capability.partial_z || options.wkt, !capability.partial_m || options.wkt);
         let without = (0, 0);
         let held = HeldValues::new(format);
         let adapter = SchemaAdapter {

@@ -3,6 +3,7 @@
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::input::format_of;
+use crate::output::SIDE_FILE;
 use crate::packing::{Packing, inner_name};
 use crate::table::natural_order::natural;
 use std::path::{Path, PathBuf};
@@ -27,7 +28,10 @@ pub fn layer_files(folder: &Path) -> Result<(Vec<PathBuf>, Vec<PathBuf>)> {
     for entry in std::fs::read_dir(folder).map_err(failed)? {
         let path = entry.map_err(failed)?.path();
         let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        let ours = name.starts_with('.') || name.ends_with(".rejects.csv");
+        let tells = |table: &str| folder.join(table).is_file();
+        let ours = name.starts_with('.')
+            || name.ends_with(".rejects.csv")
+            || name.strip_suffix(SIDE_FILE).is_some_and(tells);
         // What is in an archive is seen in it, where its name does not say it.
         let format = match (Packing::of_path(&path), inner_name(&path)) {
             (Some(_), None) => format_of(&path),

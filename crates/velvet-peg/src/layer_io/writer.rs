@@ -148,7 +148,7 @@ impl LayerWriter {
             None => None,
         };
         let Adapted { adapter, info: adapted, losses, remarks } =
-            SchemaAdapter::plan(path, format, &info, options.wkt)?;
+            SchemaAdapter::plan(path, format, &info, &options)?;
         refuse_losses(path, &options, &losses)?;
         notices.extend(losses.into_iter().chain(remarks));
         let packed = Packed::of(path, &options)?;

@@ -14,7 +14,7 @@ mod temporary;
 
 pub(crate) use hold::Hold;
 pub(crate) use moves::Moves;
-pub(crate) use parts::parts;
+pub(crate) use parts::{SIDE_FILE, parts, side_file};
 pub(crate) use place::is_same_file as same_file;
 pub(crate) use place::{folder_of, refuse_existing};
 pub use place::{is_same_file, refuse_inputs};

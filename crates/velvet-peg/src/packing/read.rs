@@ -91,14 +91,15 @@ pub(crate) fn unpack(packing: Packing, path: &Path, name: &Path) -> Result<Unpac
     Ok(Unpacked { real, folder })
 }
 
-/// Lays down a file of an archive and those beside it of the same name, which may be its parts.
+/// Lays down a file of an archive and those beside it whose names are the same or begin with its own, which may be its parts.
 pub(crate) fn unpack_member(path: &Path, main: &str) -> Result<Unpacked> {
     let folder = TemporaryFolder::new().map_err(|e| Error::file(path, "cannot be unpacked", e))?;
     let mut archive = archive(path)?;
     let stem = |name: &str| name.rsplit_once('.').map_or(name, |(stem, _)| stem).to_lowercase();
     let names = names(path, &archive)?;
     let mut real = PathBuf::new();
-    for name in names.iter().filter(|name| stem(name) == stem(main) && !name.ends_with('/')) {
+    let part = |name: &str| stem(name) == stem(main) || name.starts_with(main);
+    for name in names.iter().filter(|name| part(name) && !name.ends_with('/')) {
         let entry = archive.by_name(name).map_err(|e| {
             Error::data(format!("`{name}` in it cannot be unpacked: {e}")).in_file(path)
         })?;

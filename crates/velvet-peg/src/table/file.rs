@@ -13,6 +13,7 @@ use crate::output::TemporaryFolder;
 use csv::StringRecord;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use velvet_peg_core::Crs;
 
 /// Rows that columns are judged by.
 const HEAD_ROWS: usize = 200;
@@ -106,13 +107,17 @@ impl TableFile {
                 Error::usage("is no workbook: it has no sheets to choose from").in_file(&at.shown)
             );
         }
+        let names = match options.names.is_empty() {
+            true => source.facts().names.clone(),
+            false => options.names.clone(),
+        };
         Ok(TableFile {
             inputs: vec![at.shown.clone()],
             path: at.shown,
             _keep: at.keep,
             format: at.format,
             source,
-            names: options.names.clone(),
+            names,
         })
     }
 
@@ -129,6 +134,11 @@ impl TableFile {
     /// What was noticed on opening.
     pub fn notices(&self) -> &[Notice] {
         &self.facts().notices
+    }
+
+    /// The reference system of its coordinates, where a file beside it says so.
+    pub fn crs(&self) -> Option<&Crs> {
+        self.facts().crs.as_ref()
     }
 
     /// False if the first row holds values, not names.

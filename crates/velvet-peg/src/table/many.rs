@@ -13,6 +13,7 @@ use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use velvet_peg_core::Crs;
 
 /// Files that a notice names.
 const NAMED: usize = 10;
@@ -91,6 +92,17 @@ impl ManyTables {
         if let Some(first) = parts.first() {
             let of_first = first.file.facts();
             (facts.encoding, facts.delimiter) = (of_first.encoding, of_first.delimiter);
+        }
+        let stated: Vec<&Crs> = parts.iter().filter_map(|part| part.file.crs()).collect();
+        if let Some((first, others)) = stated.split_first() {
+            if stated.len() < parts.len() || others.iter().any(|other| other != first) {
+                return Err(Error::usage(
+                    "the files beside the tables do not say one and the same reference system of \
+                     all of them: build those of each system by themselves",
+                )
+                .in_file(&paths[0]));
+            }
+            facts.crs = Some((*first).clone());
         }
         for part in &parts {
             let lacks: Vec<String> = (0..columns.len())

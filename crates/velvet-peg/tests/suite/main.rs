@@ -40,6 +40,7 @@ mod quality;
 mod select;
 mod shapefiles;
 mod sheets;
+mod side_files;
 mod tables;
 mod tables_of_layers;
 mod titles;

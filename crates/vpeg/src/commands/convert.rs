@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use velvet_peg::convert::route_notices;
 use velvet_peg::job::{ConvertStep, Epoch, FieldsStep, Step};
 use velvet_peg::output::is_same_file;
-use velvet_peg::table::AppendOptions;
+use velvet_peg::table::{AppendOptions, TableFile};
 use velvet_peg::{
     ConvertLayer, ConvertLayers, ConvertTable, Converter, Crs, Error, Format, LayerReader,
     format_of, layer_files,
@@ -284,13 +284,21 @@ impl Convert {
             "layers, and {} is a table (`vpeg build points --save-job` writes that of its points)",
             file.display()
         ))?;
-        let source = self.crs.as_deref().ok_or_else(|| {
-            Error::usage(format!(
-                "{}: a table does not say which reference system its coordinates are in: add --crs REF \
-                 (search with `vpeg crs find`)",
-                file.display()
-            ))
-        })?;
+        let source = match self.crs.as_deref() {
+            Some(source) => reference::system(source)?,
+            // A file beside it may say it.
+            None => {
+                let options = self.reading.options();
+                let table = (file != Path::new("-")).then(|| TableFile::open(file, &options));
+                table.transpose()?.and_then(|table| table.crs().cloned()).ok_or_else(|| {
+                    Error::usage(format!(
+                        "{}: a table does not say which reference system its coordinates are in: \
+                         add --crs REF (search with `vpeg crs find`)",
+                        file.display()
+                    ))
+                })?
+            }
+        };
         let to = self.to.as_deref().ok_or_else(|| {
             Error::usage("say which reference system to carry the table to: add --to REF")
         })?;
@@ -299,7 +307,6 @@ impl Convert {
                 "--where, --set and --keep work on features: use them with `vpeg build points`",
             ));
         }
-        let source = reference::system(source)?;
         let target = reference::system_for_table(
             to,
             file,

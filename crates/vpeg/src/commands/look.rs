@@ -129,9 +129,12 @@ impl Look {
         show::answer(&table.text())?;
         match (&look.x, &look.y) {
             (Some(x), Some(y)) => show::answer(&format!(
-                "\nlikely coordinates: {x} and {y}, {}; reference system: missing (a table does \
-                 not state one)",
-                look.why
+                "\nlikely coordinates: {x} and {y}, {}; reference system: {}",
+                look.why,
+                match &look.crs {
+                    Some(crs) => format!("{}, by the file beside the table", crs.label()),
+                    None => "missing (a table does not state one)".to_string(),
+                }
             ))?,
             _ if look.geometry.is_some() => {}
             _ => show::answer(&format!("\ncoordinates: {}", look.why))?,
@@ -205,56 +208,7 @@ impl Look {
         let stem = self.file.with_extension("");
         let stem = stem.display();
         match found {
-            Found::Table(look) if look.geometry.is_some() => format!(
-                "vpeg build features {file} --geometry {} --crs REF -o {stem}.gpkg\n      (find \
-                 REF, the system that the coordinates are in, with `vpeg crs find WORDS`)",
-                word(look.geometry.as_deref().unwrap_or_default())
-            ),
-            Found::Table(look) if look.courses => format!(
-                "vpeg build courses {file} --start EASTING,NORTHING --crs REF -o {stem}.gpkg\n      \
-                 (the courses of deeds; --by COLUMN if it holds several parcels)"
-            ),
-            Found::Table(look) if look.vertices.is_some() => {
-                let (by, order) = look.vertices.clone().unwrap_or_default();
-                let crs = if look.degrees == Some(true) { "EPSG:4326" } else { "REF" };
-                format!(
-                    "vpeg build lines {file} --by {} --order {} --crs {crs} -o {stem}.gpkg\n      \
-                     (the rows look like vertices; `build polygons` if they are corners, `build \
-                     points` to keep them apart)",
-                    word(&by),
-                    word(&order)
-                )
-            }
-            Found::Table(look) if look.point_file.is_some() => {
-                let names = look.point_file.clone().unwrap_or_default();
-                format!(
-                    "vpeg build points {file}{} --names {} --z elevation --crs REF -o \
-                     {stem}.gpkg\n      (the order of most point files; if the easting comes first \
-                     in this one, exchange `northing` and `easting`. Find REF, the system that the \
-                     coordinates are in, with `vpeg crs find WORDS`)",
-                    self.table.typed(),
-                    names.join(",")
-                )
-            }
-            Found::Table(look) => match (&look.x, &look.y, look.degrees) {
-                (Some(x), Some(y), Some(true)) => format!(
-                    "vpeg build points {file} --lon {} --lat {} --crs EPSG:4326 -o {stem}.gpkg\n      \
-                     (EPSG:4326 is WGS 84, what hand-held receivers give; name another if it is \
-                     another)",
-                    word(x),
-                    word(y)
-                ),
-                (Some(x), Some(y), _) => format!(
-                    "vpeg build points {file} --e {} --n {} --crs REF -o {stem}.gpkg\n      (find \
-                     REF, the system that the coordinates are in, with `vpeg crs find WORDS`)",
-                    word(x),
-                    word(y)
-                ),
-                _ => format!(
-                    "vpeg build points {file} --x COLUMN --y COLUMN --crs REF -o {stem}.gpkg\n      \
-                     (say which columns hold the coordinates)"
-                ),
-            },
+            Found::Table(look) => table_next(look, &file, &stem.to_string(), &self.table.typed()),
             Found::Layers { layers, .. } => match layers.first() {
                 Some((info, _)) if info.bare => format!(
                     "vpeg fields {file} -o {stem}.csv   (its rows as a table; coordinates in its \
@@ -319,6 +273,7 @@ fn as_json(found: &Found) -> Json {
                 "name": sheet.name, "rows": sheet.rows, "columns": sheet.columns,
                 "hidden": sheet.hidden,
             })).collect::<Vec<_>>(),
+            "crs": look.crs.as_ref().map(velvet_peg::Crs::reference),
             "rows": look.rows,
             "rows_read": look.sampled.unwrap_or(look.rows),
             "exact": look.sampled.is_none(),
@@ -372,4 +327,68 @@ fn title(field: &FieldRef) -> Option<String> {
         (None, None) => return None,
     };
     Some(format!("{}: {text}", field.name()))
+}
+
+/// The command that most likely comes next for a table.
+fn table_next(look: &TableLook, file: &str, stem: &str, typed: &str) -> String {
+    // What a file beside the table says need not be said again.
+    let (system, find) = match look.crs {
+        Some(_) => ("", ""),
+        None => (
+            " --crs REF",
+            "\n      (find REF, the system that the coordinates are in, with `vpeg crs find WORDS`)",
+        ),
+    };
+    let wgs84 = look.crs.is_none() && look.degrees == Some(true);
+    let crs = if wgs84 { " --crs EPSG:4326" } else { system };
+    if let Some(geometry) = &look.geometry {
+        return format!(
+            "vpeg build features {file} --geometry {}{system} -o {stem}.gpkg{find}",
+            word(geometry)
+        );
+    }
+    if look.courses {
+        return format!(
+            "vpeg build courses {file} --start EASTING,NORTHING{system} -o {stem}.gpkg\n      \
+             (the courses of deeds; --by COLUMN if it holds several parcels)"
+        );
+    }
+    if let Some((by, order)) = &look.vertices {
+        return format!(
+            "vpeg build lines {file} --by {} --order {}{crs} -o {stem}.gpkg\n      (the rows look \
+             like vertices; `build polygons` if they are corners, `build points` to keep them apart)",
+            word(by),
+            word(order)
+        );
+    }
+    if let Some(names) = &look.point_file {
+        return format!(
+            "vpeg build points {file}{typed} --names {} --z elevation{system} -o {stem}.gpkg\n      \
+             (the order of most point files; if the easting comes first in this one, exchange \
+             `northing` and `easting`. Find REF, the system that the coordinates are in, with \
+             `vpeg crs find WORDS`)",
+            names.join(",")
+        );
+    }
+    match (&look.x, &look.y) {
+        (Some(x), Some(y)) => {
+            let (one, other) = if look.degrees == Some(true) { ("lon", "lat") } else { ("e", "n") };
+            let find = match wgs84 {
+                true => {
+                    "\n      (EPSG:4326 is WGS 84, what hand-held receivers give; name another if \
+                     it is another)"
+                }
+                false => find,
+            };
+            format!(
+                "vpeg build points {file} --{one} {} --{other} {}{crs} -o {stem}.gpkg{find}",
+                word(x),
+                word(y)
+            )
+        }
+        _ => format!(
+            "vpeg build points {file} --x COLUMN --y COLUMN{system} -o {stem}.gpkg\n      (say \
+             which columns hold the coordinates)"
+        ),
+    }
 }

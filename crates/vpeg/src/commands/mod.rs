@@ -332,6 +332,10 @@ pub(crate) struct WriteArguments {
     /// Delimited text: lines end with carriage return and line feed.
     #[arg(long)]
     crlf: bool,
+    /// Delimited text: beside it a file NAME-metadata.json with the reference system, the types of
+    /// the columns and how the text is divided (W3C), which is read with the table again.
+    #[arg(long)]
+    metadata: bool,
     /// DXF: column whose values name the layers of the drawing.
     #[arg(long, value_name = "COLUMN")]
     layer_by: Option<String>,
@@ -369,6 +373,7 @@ impl WriteArguments {
                 byte_order_mark: self.byte_order_mark,
                 crlf: self.crlf,
                 decimal_comma: self.out_decimal_comma,
+                metadata: self.metadata,
             },
             layer_by: self.layer_by.clone(),
             label: self.label.clone(),

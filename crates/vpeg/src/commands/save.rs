@@ -108,6 +108,7 @@ impl WriteArguments {
             decimal_comma: options.text.decimal_comma,
             byte_order_mark: options.text.byte_order_mark,
             crlf: options.text.crlf,
+            metadata: options.text.metadata,
             layer_by: options.layer_by,
             label: options.label,
             description: options.description,

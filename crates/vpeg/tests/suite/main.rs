@@ -13,6 +13,7 @@ mod no_false_alarms;
 mod options;
 mod point_files;
 mod registry;
+mod side_files;
 mod support;
 mod survival;
 mod truth;

@@ -139,6 +139,18 @@ impl Dialect {
         })
     }
 
+    /// How many columns the table has, by the first row of a decoded sample of it.
+    pub(super) fn columns(&self, sample: &str, whole: bool) -> usize {
+        let mark = self.comment.map(char::from);
+        let table: String = sample
+            .split_inclusive('\n')
+            .skip(self.skip_lines)
+            .filter(|line| mark.is_none_or(|mark| !line.starts_with(mark)))
+            .collect();
+        let rows = rows_of(&table, whole, self.delimiter, self.quote, self.layout.as_ref());
+        rows.first().map_or(0, StringRecord::len)
+    }
+
     /// What is known of a table of so many bytes.
     pub(super) fn facts(&self, bytes: u64) -> TableFacts {
         TableFacts {

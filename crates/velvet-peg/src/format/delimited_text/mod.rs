@@ -6,6 +6,7 @@ mod dialect;
 mod layout;
 mod read;
 mod sample;
+mod side_file;
 mod write;
 
 use crate::error::Result;
@@ -14,6 +15,7 @@ use crate::format_support::{
     TableSource, TableToOpen, Texts, UNLIMITED,
 };
 use std::io::Read;
+use std::path::{Path, PathBuf};
 
 /// Delimited text with coordinates as columns.
 #[derive(Debug)]
@@ -49,6 +51,10 @@ impl FormatDescription for DelimitedText {
         table: &TableToOpen<'_>,
     ) -> Option<Result<(Box<dyn RowSource>, TableFacts)>> {
         Some(read::stream(input, table))
+    }
+
+    fn stale_parts(&self, path: &Path, made: &[PathBuf]) -> Vec<PathBuf> {
+        side_file::stale(path, made)
     }
 
     fn create(&self, new: &NewFile<'_>) -> Result<Box<dyn Sink>> {

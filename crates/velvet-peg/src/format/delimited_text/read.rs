@@ -4,10 +4,11 @@
 use super::dialect::Dialect;
 use super::layout::Laid;
 use super::sample;
+use super::side_file::{Told, ToldType};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::text_encoding::{self, SAMPLE_BYTES, by_label, decoded};
-use crate::format_support::{RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
+use crate::format_support::{CellType, RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
 use csv::StringRecord;
 use std::fs::File;
 use std::io::{Cursor, Read};
@@ -25,6 +26,8 @@ pub(super) struct TextTable {
     shown: PathBuf,
     dialect: Dialect,
     facts: TableFacts,
+    /// What the file beside it says of the columns; nothing if it says nothing.
+    types: Arc<[ToldType]>,
 }
 
 impl TextTable {
@@ -33,7 +36,9 @@ impl TextTable {
         let failed = |e| Error::file(table.shown, "cannot be read", e);
         let open = || File::open(table.real).map_err(failed);
         let metadata = open()?.metadata().map_err(failed)?;
-        let encoding = match &table.options.encoding {
+        let told = Told::beside(table.real, table.shown);
+        let options = told.complete(table.options);
+        let encoding = match &options.encoding {
             Some(label) => by_label(label)?,
             None => text_encoding::encoding(|| File::open(table.real)).map_err(failed)?,
         };
@@ -50,10 +55,11 @@ impl TextTable {
         }
         let whole = sample.len() < SAMPLE_BYTES;
         let text = String::from_utf8_lossy(&sample);
-        let dialect = Dialect::tell(table.options, encoding, &text, whole)?;
-        let facts = dialect.facts(metadata.len());
+        let dialect = Dialect::tell(&options, encoding, &text, whole)?;
+        let mut facts = dialect.facts(metadata.len());
+        let types = told.settle(&mut facts, dialect.columns(&text, whole));
         let (real, shown) = (table.real.to_path_buf(), table.shown.to_path_buf());
-        Ok(TextTable { real, shown, dialect, facts })
+        Ok(TextTable { real, shown, dialect, facts, types })
     }
 }
 
@@ -65,7 +71,7 @@ impl TableSource for TextTable {
     fn rows(&self) -> Result<Box<dyn RowSource>> {
         let file =
             File::open(&self.real).map_err(|e| Error::file(&self.shown, "cannot be read", e))?;
-        Ok(Box::new(TextRows::new(file, &self.shown, &self.dialect)?))
+        Ok(Box::new(TextRows::new(file, &self.shown, &self.dialect, &self.types)?))
     }
 
     fn sample(&self) -> Result<Option<(Box<dyn RowSource>, u64)>> {
@@ -78,7 +84,8 @@ impl TableSource for TextTable {
             return Ok(None);
         };
         let lines = sample.head_lines;
-        let rows = TextRows::new(Cursor::new(sample.text), &self.shown, &self.dialect)?;
+        let rows =
+            TextRows::new(Cursor::new(sample.text), &self.shown, &self.dialect, &self.types)?;
         Ok(Some((Box::new(rows), lines)))
     }
 }
@@ -107,7 +114,7 @@ pub(super) fn stream(
     let dialect = Dialect::tell(table.options, encoding, &text, head.len() < SAMPLE_BYTES)?;
     let facts = dialect.facts(0);
     let whole = Cursor::new(head).chain(input);
-    Ok((Box::new(TextRows::new(whole, table.shown, &dialect)?), facts))
+    Ok((Box::new(TextRows::new(whole, table.shown, &dialect, &Arc::default())?), facts))
 }
 
 /// Reads the rows of a text table.
@@ -120,10 +127,16 @@ struct TextRows {
     by_line: bool,
     skipped: u64,
     read: Arc<AtomicU64>,
+    types: Arc<[ToldType]>,
 }
 
 impl TextRows {
-    fn new(input: impl Read + Send + 'static, path: &Path, dialect: &Dialect) -> Result<TextRows> {
+    fn new(
+        input: impl Read + Send + 'static,
+        path: &Path,
+        dialect: &Dialect,
+        types: &Arc<[ToldType]>,
+    ) -> Result<TextRows> {
         let read = Arc::new(AtomicU64::new(0));
         let counted = Counted { input, read: read.clone() };
         let mut decoded: Box<dyn Read + Send> = Box::new(decoded(counted, dialect.encoding));
@@ -156,6 +169,7 @@ impl TextRows {
             by_line: dialect.comment.is_some(),
             skipped: dialect.skip_lines as u64,
             read,
+            types: types.clone(),
         })
     }
 }
@@ -172,6 +186,12 @@ impl RowSource for TextRows {
                 (StringRecord::from_byte_record_lossy(error.into_byte_record()), Some(field))
             }
         };
+        row.types.clear();
+        if !self.types.is_empty() {
+            let known = row.texts.iter().zip(self.types.iter());
+            row.types.extend(known.map(|(cell, told)| told.of(cell)));
+            row.types.resize(row.texts.len(), CellType::Untyped);
+        }
         self.row += u64::from(more);
         // An opening quotation mark that is never closed would swallow the rows below it.
         let lines = row.texts.as_slice().bytes().filter(|byte| *byte == b'\n').count();

@@ -1,5 +1,6 @@
 //! Layers as delimited text (RFC 4180): tabs for `.tsv` and `.tab`, commas otherwise.
 
+use super::side_file::SideFile;
 use crate::error::{Error, Result};
 use crate::format_support::{
     FeatureCell, FeatureRows, Finished, Quoting, ReadBack, Sink, TableOptions, TextDialect,
@@ -24,6 +25,8 @@ pub(super) struct Writer {
     delimiter: u8,
     /// Numbers have a decimal comma.
     comma: bool,
+    /// What the file beside it is to tell, if there is to be one.
+    side_file: Option<SideFile>,
 }
 
 /// Lines from which a text counts as many.
@@ -46,7 +49,19 @@ impl Writer {
         writer.write_record(&rows.header).map_err(|e| Error::file(path, "cannot be written", e))?;
         let path = path.to_path_buf();
         let comma = dialect.decimal_comma;
-        Ok(Writer { path, writer, rows, count: 0, sum: 0, many_lines: false, delimiter, comma })
+        let told = dialect.metadata.then(|| SideFile::of(info, &rows, dialect, delimiter));
+        let side_file = told.transpose().map_err(|error| error.in_file(&path))?;
+        Ok(Writer {
+            side_file,
+            path,
+            writer,
+            rows,
+            count: 0,
+            sum: 0,
+            many_lines: false,
+            delimiter,
+            comma,
+        })
     }
 }
 
@@ -135,6 +150,10 @@ impl Sink for Writer {
                 }),
             },
         };
-        Ok(Finished { read_back, ..Finished::default() })
+        let mut files = vec![path.clone()];
+        if let Some(side_file) = &self.side_file {
+            files.push(side_file.write(&path)?);
+        }
+        Ok(Finished { files, read_back, ..Finished::default() })
     }
 }

@@ -1,5 +1,6 @@
 //! The reference system that `srsName` names, and the order of numbers that goes with the name.
 
+use crate::format_support::crs_name::crs_of_name;
 use velvet_peg_core::Crs;
 
 /// What the name of a system says of the numbers.
@@ -37,7 +38,7 @@ impl System {
     /// The system of a name.
     pub(super) fn named(name: &str) -> System {
         let lower = name.trim().to_ascii_lowercase();
-        match crs_of(&lower) {
+        match crs_of_name(&lower) {
             Ok(crs) => {
                 let ordered = ORDERED.iter().any(|form| lower.contains(form));
                 // OGC 04-094: the systems of these names are longitude first.
@@ -64,34 +65,4 @@ impl System {
             },
         }
     }
-}
-
-/// The system of a name in small letters.
-fn crs_of(name: &str) -> Result<Crs, String> {
-    // Parts of a compound system: `urn:ogc:def:crs,crs:EPSG::25832,crs:EPSG::5783`, or addresses
-    // with the parts as `1=` and `2=`.
-    let parts: Vec<&str> = match name.split_once('?') {
-        Some((start, query)) if start.contains("crs-compound") => {
-            query.split('&').filter_map(|part| part.split_once('=')).map(|(_, part)| part).collect()
-        }
-        _ => name.split(',').filter(|part| part.contains("epsg") || part.contains("84")).collect(),
-    };
-    match parts.as_slice() {
-        [one] => single(one),
-        [horizontal, vertical] => Crs::compound(&single(horizontal)?, &single(vertical)?)
-            .map_err(|error| error.to_string()),
-        _ => Err("it is no code of the EPSG dataset".to_string()),
-    }
-}
-
-fn single(name: &str) -> Result<Crs, String> {
-    let code = match name.rsplit([':', '/', '#']).next().unwrap_or_default() {
-        "crs84" => 4326,
-        "84" if name.ends_with("crs:84") => 4326,
-        digits if name.contains("epsg") => {
-            digits.parse().map_err(|_| format!("`{digits}` is no code of the EPSG dataset"))?
-        }
-        _ => return Err("it is no code of the EPSG dataset".to_string()),
-    };
-    Crs::from_epsg(code).map_err(|error| error.to_string())
 }
