@@ -113,7 +113,12 @@ fn a_stray_cell_far_away_is_named_and_does_not_take_the_memory() {
     use rust_xlsxwriter::Workbook;
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("gates.xlsx");
-    for (row, column, refused) in [(1_048_575, 16_383, true), (1_048_575, 1, false)] {
+    // Beside the table and far below: told. In the first rows and far below: a table of holes.
+    for (cells, refused, told) in [
+        (vec![(1_048_575, 16_383)], false, true),
+        (vec![(1_048_575, 1)], false, false),
+        (vec![(2, 16_383), (1_048_575, 1)], true, false),
+    ] {
         let mut book = Workbook::new();
         let sheet = book.add_worksheet().set_name("Gates").unwrap();
         for (at, name) in ["longitude", "latitude"].into_iter().enumerate() {
@@ -121,18 +126,27 @@ fn a_stray_cell_far_away_is_named_and_does_not_take_the_memory() {
         }
         sheet.write(1, 0, -120.5).unwrap();
         sheet.write(1, 1, 46.5).unwrap();
-        sheet.write(row, column, 7).unwrap();
+        for (row, column) in cells {
+            sheet.write(row, column, 7).unwrap();
+        }
         book.save(&path).unwrap();
         let looked = look(&path, &LookOptions::default());
         match looked {
-            Ok(_) => assert!(!refused),
+            Ok(look::Look::Table(table)) => {
+                assert!(!refused);
+                let beside = |n: &velvet_peg::Notice| {
+                    n.text.contains("1, the first XFD1048576. They are not read")
+                };
+                assert_eq!(table.notices.iter().any(beside), told, "{:?}", table.notices);
+            }
+            Ok(_) => panic!("no table"),
             Err(error) => {
                 assert!(refused, "{error}");
                 let text = error.to_string();
-                assert!(text.contains("sheet Gates") && text.contains("XFD1048576"), "{text}");
+                assert!(text.contains("sheet Gates") && text.contains("XFD3"), "{text}");
             }
         }
-        let converted = convert(&path, &folder.path().join("out.gpkg"));
+        let converted = convert(&path, &folder.path().join(format!("out-{told}-{refused}.gpkg")));
         assert_eq!(converted.is_err(), refused, "{converted:?}");
     }
 }

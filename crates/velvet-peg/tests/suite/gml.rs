@@ -196,6 +196,7 @@ fn documents_of_other_forms_are_read_or_told_what_they_are() {
         ("nothing.gml", format!("<t:FeatureCollection {SPACES}/>"), "nothing 0"),
         // Any XML by its first bytes.
         ("answer.xml", format!("<?xml version='1.0'?>\n<t:FeatureCollection {SPACES}><t:member>{gate}</t:member></t:FeatureCollection>"), "gate 1"),
+        ("plan.xml", "<?xml version='1.0'?><kml xmlns='http://www.opengis.net/kml/2.2'><Placemark/></kml>".into(), "plan 1"),
         ("deep.gml", format!("<t:FeatureCollection {SPACES}><t:member><t:gate><t:at>{deep}</t:at></t:gate></t:member></t:FeatureCollection>"), "gate 0"),
         ("refused.xml", "<ows:ExceptionReport xmlns:ows='http://www.opengis.net/ows/1.1'><ows:Exception><ows:ExceptionText>no type\n t:wier</ows:ExceptionText></ows:Exception></ows:ExceptionReport>".into(), "error: is the refusal of a service, not data: no type t:wier"),
         ("refused.gml", "<?xml version='1.0'?><ServiceExceptionReport xmlns='http://www.opengis.net/ogc'><ServiceException code='x'>login needed</ServiceException></ServiceExceptionReport>".into(), "error: is the refusal of a service, not data: login needed"),

@@ -8,6 +8,7 @@ mod assemble;
 mod attribute_tables;
 mod attributes;
 mod batches;
+mod big_sheets;
 mod checks;
 mod chosen_columns;
 mod code_pages;

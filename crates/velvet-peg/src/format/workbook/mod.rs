@@ -1,7 +1,10 @@
 //! Workbooks: `.xlsx` in and out; `.xls`, `.ods`, `.xlsm`, `.xlsb` in.
 
+mod book;
+mod cell;
 mod read;
 mod sheet;
+mod spool;
 mod write;
 
 use crate::error::Result;

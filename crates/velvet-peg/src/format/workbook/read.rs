@@ -1,7 +1,8 @@
 //! Workbooks as tables: the sheets named, or all, or the only one, with their cells as they are.
 //! Columns of several sheets are matched by their names.
 
-use super::sheet::{Head, Sheet, Workbook};
+use super::book::Workbook;
+use super::sheet::{Head, Sheet, TableRows};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::{
@@ -17,9 +18,13 @@ use std::sync::Arc;
 /// Opens what a workbook holds: the sheets named, or all, or the only one.
 pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
     let (real, shown, options) = (table.real, table.shown, table.options);
-    let mut book = Workbook::open(real).map_err(|e| e.shown_as(real, shown))?;
-    let sheets = book.shapes().map_err(|e| e.shown_as(real, shown))?;
-    let names = chosen(shown, &sheets, options)?;
+    let mut book = Workbook::open(real, options.header_row).map_err(|e| e.shown_as(real, shown))?;
+    let sheets = book.shapes();
+    let names = match book.damaged() {
+        // Which sheet is meant cannot be told where one of them cannot be read.
+        Some(damaged) if options.sheets.is_empty() => vec![damaged.to_string()],
+        _ => chosen(shown, &sheets, options)?,
+    };
     let mut notices = Vec::new();
     let mut tables: Vec<(Sheet, Head)> = Vec::new();
     for name in &names {
@@ -37,7 +42,9 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
             continue;
         }
         let head = sheet.head(options.header_row, options.no_header);
+        sheet.check_extent(&head).map_err(|e| e.in_file(shown))?;
         notices.extend(unsaved_formulas(&sheet));
+        notices.extend(outside(&sheet, &head));
         notices.extend(header_found(name, &head, options.no_header));
         tables.push((sheet, head));
     }
@@ -99,7 +106,7 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
 
 /// A warning of formulas that read as blank.
 fn unsaved_formulas(sheet: &Sheet) -> Option<Notice> {
-    let (name, count) = (&sheet.name, sheet.unsaved);
+    let (name, count) = (&sheet.name, sheet.unsaved());
     (count > 0).then(|| {
         Notice::warning(
             NoticeKind::Unreadable,
@@ -111,6 +118,17 @@ fn unsaved_formulas(sheet: &Sheet) -> Option<Notice> {
         .count(count as u64)
         .in_sheet(name)
     })
+}
+
+/// A warning of cells far below the header that stand in no column of the table.
+fn outside(sheet: &Sheet, head: &Head) -> Option<Notice> {
+    let (count, first) = sheet.outside(head)?;
+    let text = format!(
+        "sheet {}: cells with a value that stand beside the columns of the table: {count}, the first \
+         {first}. They are not read",
+        sheet.name
+    );
+    Some(Notice::warning(NoticeKind::Unreadable, text).count(count).in_sheet(&sheet.name))
 }
 
 /// A word on where the header is, if that is not the first row.
@@ -159,22 +177,31 @@ impl TableSource for SheetTable {
     }
 
     fn rows(&self) -> Result<Box<dyn RowSource>> {
-        let (parts, names) = (self.parts.clone(), self.names.clone());
-        let sheet_column = self.facts.sheet_column;
-        let (bytes, row) = (self.facts.bytes, parts.first().map_or(0, |part| part.head.first));
-        Ok(Box::new(SheetRows { parts, names, sheet_column, part: 0, row, bytes }))
+        Ok(Box::new(SheetRows {
+            parts: self.parts.clone(),
+            names: self.names.clone(),
+            sheet_column: self.facts.sheet_column,
+            part: 0,
+            rows: None,
+            cells: Vec::new(),
+            bytes: self.facts.bytes,
+            done: 0,
+        }))
     }
 }
 
-/// Reads the rows of sheets that are held.
+/// Reads the rows of sheets that are kept.
 struct SheetRows {
     parts: Arc<Vec<Part>>,
     names: StringRecord,
     sheet_column: Option<usize>,
     part: usize,
-    /// The next row of the sheet, from 0.
-    row: u32,
+    rows: Option<TableRows>,
+    cells: Vec<(String, CellType)>,
+    /// Bytes of the workbook.
     bytes: u64,
+    /// Bytes of the kept rows of the sheets that are done.
+    done: u64,
 }
 
 impl RowSource for SheetRows {
@@ -183,19 +210,20 @@ impl RowSource for SheetRows {
         row.types.clear();
         row.types.resize(self.names.len(), CellType::Blank);
         while let Some(part) = self.parts.get(self.part) {
-            let at = self.row;
-            self.row += 1;
-            let Some(cells) = part.sheet.row(&part.head, at) else {
+            let failed = |error| Error::from(error).in_sheet(&part.sheet.name);
+            let rows = match &mut self.rows {
+                Some(rows) => rows,
+                none => none.insert(part.sheet.rows(&part.head).map_err(failed)?),
+            };
+            let Some(at) = rows.next(&mut self.cells).map_err(failed)? else {
+                self.done += part.sheet.bytes();
                 self.part += 1;
-                self.row = self.parts.get(self.part).map_or(0, |part| part.head.first);
+                self.rows = None;
                 continue;
             };
-            if cells.iter().all(|(text, _)| text.trim().is_empty()) {
-                continue;
-            }
             row.number = u64::from(at) + 1;
             let mut texts = vec![""; self.names.len()];
-            for ((text, kind), place) in cells.iter().zip(&part.places) {
+            for ((text, kind), place) in self.cells.iter().zip(&part.places) {
                 texts[*place] = text;
                 row.types[*place] = *kind;
             }
@@ -210,12 +238,10 @@ impl RowSource for SheetRows {
     }
 
     fn bytes_read(&self) -> u64 {
-        // The file was read on opening: what is left is divided over the rows.
-        let rows = |part: &Part| u64::from(part.sheet.last().saturating_sub(part.head.first)) + 1;
-        let all: u64 = self.parts.iter().map(rows).sum();
-        let done: u64 = self.parts[..self.part].iter().map(rows).sum();
-        let here = self.parts.get(self.part).map_or(0, |part| self.row - part.head.first);
-        self.bytes * (done + u64::from(here)).min(all) / all.max(1)
+        // The file was read on opening: what is left is divided over the rows that were kept.
+        let all: u64 = self.parts.iter().map(|part| part.sheet.bytes()).sum();
+        let read = self.done + self.rows.as_ref().map_or(0, TableRows::read);
+        (self.bytes as f64 * read as f64 / all.max(1) as f64) as u64
     }
 
     fn names(&self) -> &StringRecord {

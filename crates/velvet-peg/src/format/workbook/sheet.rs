@@ -1,36 +1,131 @@
-//! Reading the sheets of a workbook: which there are, where their tables begin, and their
-//! rows as text.
+//! A sheet of a workbook: where its table begins, and its rows as text.
 //!
-//! A sheet is held in memory while it is read. Numbers become the shortest text that reads
-//! back the same, dates ISO 8601, formulas the value that was saved with them. Merged cells
-//! repeat their value. The header is the first row that looks like one, wherever it stands;
-//! one of two rows (a group above its columns) gives names like `location easting`.
+//! Numbers become the shortest text that reads back the same, dates ISO 8601, formulas the value
+//! that was saved with them. Merged cells repeat their value. The header is the first row that looks
+//! like one, wherever it stands; one of two rows (a group above its columns) gives names like
+//! `location easting`.
 
+use super::cell::{name_of, text_of, type_of};
+use super::spool::{Spool, SpoolReader, SpoolWriter, SpooledCell};
 use crate::error::{Error, Result};
-use crate::format_support::{CellType, SheetShape};
-use calamine::{
-    Cell, Data, DataRef, Dimensions, Range, Reader, SheetVisible, Sheets, open_workbook_auto,
-};
-use std::fs::File;
-use std::io::BufReader;
-use std::path::Path;
+use crate::format_support::CellType;
+use calamine::{Data, Dimensions};
+use std::collections::{BTreeMap, HashMap};
+use std::io;
 
-/// What the reader of workbooks gives.
-type Fallible<T> = std::result::Result<T, calamine::Error>;
+/// Rows from the top in which a header is looked for.
+const SEARCHED: u32 = 50;
+/// Rows from the top, or from the header that is given, that are held.
+const HELD: u32 = 3 * SEARCHED;
 
-/// An open workbook.
-pub(super) struct Workbook {
-    path: std::path::PathBuf,
-    inner: Sheets<BufReader<File>>,
+/// The cells with a value of a sheet.
+pub(super) struct SheetCells {
+    /// Those of the first rows, and of those from the header on that is given.
+    top: HashMap<(u32, u32), Data>,
+    given: Option<u32>,
+    rows: Rows,
+    /// The row on its way.
+    row: Option<(u32, Vec<SpooledCell>)>,
+    /// The first and the last row and column in use, from 0; none of an empty sheet.
+    extent: Option<Extent>,
+    /// Cells below the rows that are held, by their columns, with the first row of each.
+    below: BTreeMap<u32, (u64, u32)>,
+    count: u64,
+    /// Formulas that no value was saved with.
+    unsaved: usize,
+}
+
+enum Rows {
+    Coming(SpoolWriter),
+    Kept(Spool),
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Extent {
+    first: (u32, u32),
+    last: (u32, u32),
+}
+
+impl SheetCells {
+    /// A sheet whose header may be given, by its row from 1.
+    pub(super) fn new(header_row: Option<u32>) -> SheetCells {
+        SheetCells {
+            top: HashMap::new(),
+            given: header_row.map(|row| row.saturating_sub(1)),
+            rows: Rows::Coming(SpoolWriter::default()),
+            row: None,
+            extent: None,
+            below: BTreeMap::new(),
+            count: 0,
+            unsaved: 0,
+        }
+    }
+
+    /// Takes a cell; false if it belongs to a row before the last one.
+    pub(super) fn take(
+        &mut self,
+        (row, column): (u32, u32),
+        value: &Data,
+        formula: bool,
+    ) -> io::Result<bool> {
+        if value == &Data::Empty {
+            self.unsaved += usize::from(formula);
+            return Ok(true);
+        }
+        match &mut self.row {
+            Some((open, _)) if *open > row => return Ok(false),
+            Some((open, _)) if *open == row => {}
+            _ => {
+                self.end_row()?;
+                self.row = Some((row, Vec::new()));
+            }
+        }
+        if let Some((_, cells)) = &mut self.row {
+            cells.push((column, text_of(value), type_of(value)));
+        }
+        self.count += 1;
+        let extent =
+            self.extent.get_or_insert(Extent { first: (row, column), last: (row, column) });
+        extent.first.1 = extent.first.1.min(column);
+        extent.last = (row, extent.last.1.max(column));
+        let near = |from: u32| (from..=from.saturating_add(HELD)).contains(&row);
+        if near(extent.first.0) || self.given.is_some_and(near) {
+            self.top.insert((row, column), value.clone());
+        } else {
+            self.below.entry(column).or_insert((0, row)).0 += 1;
+        }
+        Ok(true)
+    }
+
+    fn end_row(&mut self) -> io::Result<()> {
+        match (self.row.take(), &mut self.rows) {
+            (Some((row, cells)), Rows::Coming(writer)) => writer.row(row, &cells),
+            _ => Ok(()),
+        }
+    }
+
+    /// Ends the sheet.
+    pub(super) fn finish(mut self) -> io::Result<SheetCells> {
+        self.end_row()?;
+        if let Rows::Coming(writer) = self.rows {
+            self.rows = Rows::Kept(writer.finish()?);
+        }
+        Ok(self)
+    }
+
+    /// Rows and columns from the first of the sheet to the last in use.
+    pub(super) fn size(&self) -> (u64, u64) {
+        self.extent
+            .map_or((0, 0), |Extent { last, .. }| (u64::from(last.0) + 1, u64::from(last.1) + 1))
+    }
 }
 
 /// A sheet, read.
 pub(super) struct Sheet {
     pub(super) name: String,
-    cells: Range<Data>,
+    cells: SheetCells,
+    /// In the order of their first rows.
     merged: Vec<Dimensions>,
-    /// Formulas that no value was saved with.
-    pub(super) unsaved: usize,
     /// The first row and column in use, from 0.
     start: (u32, u32),
     end: (u32, u32),
@@ -48,226 +143,71 @@ pub(super) struct Head {
     columns: (u32, u32),
 }
 
-impl Workbook {
-    pub(super) fn open(path: &Path) -> Result<Workbook> {
-        let inner = open_workbook_auto(path).map_err(|e| unreadable(path, &e))?;
-        Ok(Workbook { path: path.to_path_buf(), inner })
-    }
-
-    /// Every sheet of cells with its shape.
-    pub(super) fn shapes(&mut self) -> Result<Vec<SheetShape>> {
-        let sheets = self.inner.sheets_metadata().to_vec();
-        let mut shapes = Vec::new();
-        for sheet in sheets {
-            // Charts are no sheets of cells.
-            let end = match self.used_cells(&sheet.name) {
-                Some(cells) => cells.map(|cells| {
-                    let places = || cells.iter().map(Cell::get_position);
-                    let row = places().map(|(row, _)| row).max();
-                    row.zip(places().map(|(_, column)| column).max())
-                }),
-                None => self.inner.worksheet_range(&sheet.name).map(|cells| cells.end()),
-            };
-            let Ok(end) = end else { continue };
-            let end = end.map_or((0, 0), |(row, column)| (row + 1, column + 1));
-            shapes.push(SheetShape {
-                name: sheet.name,
-                rows: end.0.into(),
-                columns: end.1.into(),
-                hidden: sheet.visible != SheetVisible::Visible,
-            });
-        }
-        if shapes.is_empty() {
-            return Err(Error::data("has no sheet of cells").in_file(&self.path));
-        }
-        Ok(shapes)
-    }
-
-    /// The cells with a value of a sheet whose kind of workbook allows cells to be far apart.
-    fn used_cells(&mut self, name: &str) -> Option<Fallible<Vec<Cell<Data>>>> {
-        let cells = match &mut self.inner {
-            Sheets::Xlsx(book) => book
-                .worksheet_cells_reader(name)
-                .and_then(|mut reader| every(|| Ok(reader.next_cell()?.map(owned))))
-                .map_err(calamine::Error::from),
-            Sheets::Xlsb(book) => book
-                .worksheet_cells_reader(name)
-                .and_then(|mut reader| every(|| Ok(reader.next_cell()?.map(owned))))
-                .map_err(calamine::Error::from),
-            // Their rows and columns are few, or written one by one.
-            Sheets::Xls(_) | Sheets::Ods(_) => return None,
-        };
-        Some(cells.map(|mut cells| {
-            cells.retain(|cell| cell.get_value() != &Data::Empty);
-            cells
-        }))
-    }
-
-    /// The places of the formulas of a sheet.
-    fn formulas(&mut self, name: &str) -> Vec<(u32, u32)> {
-        let cells = match &mut self.inner {
-            Sheets::Xlsx(book) => book
-                .worksheet_cells_reader(name)
-                .and_then(|mut reader| every(|| reader.next_formula()))
-                .unwrap_or_default(),
-            Sheets::Xlsb(book) => book
-                .worksheet_cells_reader(name)
-                .and_then(|mut reader| every(|| reader.next_formula()))
-                .unwrap_or_default(),
-            Sheets::Xls(_) | Sheets::Ods(_) => {
-                let formulas = self.inner.worksheet_formula(name).unwrap_or_default();
-                let at = formulas.start().unwrap_or_default();
-                let place = |row: usize, column: usize| (at.0 + row as u32, at.1 + column as u32);
-                let used = formulas.used_cells();
-                return used
-                    .filter(|(.., formula)| !formula.is_empty())
-                    .map(|(row, column, _)| place(row, column))
-                    .collect();
-            }
-        };
-        let written = cells.iter().filter(|cell| !cell.get_value().is_empty());
-        written.map(Cell::get_position).collect()
-    }
-
-    pub(super) fn sheet(&mut self, name: &str) -> Result<Sheet> {
-        let path = self.path.clone();
-        let unread = |e| unreadable(&path, &e).in_sheet(name);
-        let cells = match self.used_cells(name) {
-            Some(cells) => {
-                let cells = cells.map_err(unread)?;
-                check_extent(&cells).map_err(|e| e.in_file(&path).in_sheet(name))?;
-                Range::from_sparse(cells)
-            }
-            None => self.inner.worksheet_range(name).map_err(unread)?,
-        };
-        let merged = match &mut self.inner {
-            Sheets::Xlsx(book) => book.merge_cells_by_sheet_name(name).unwrap_or_default(),
-            Sheets::Xls(book) => book.merge_cells_by_sheet_name(name).unwrap_or_default(),
-            _ => Vec::new(),
-        };
-        let empty =
-            |place: &(u32, u32)| cells.get_value(*place).is_none_or(|value| value == &Data::Empty);
-        let unsaved = self.formulas(name).iter().filter(|place| empty(place)).count();
-        let start = cells.start().unwrap_or((0, 0));
-        let end = cells.end().unwrap_or((0, 0));
-        Ok(Sheet { name: name.to_string(), cells, merged, unsaved, start, end })
-    }
-}
-
-/// A cell with a value of its own.
-fn owned(cell: Cell<DataRef<'_>>) -> Cell<Data> {
-    Cell::new(cell.get_position(), Data::from(cell.get_value().clone()))
-}
-
-/// What is read one by one.
-fn every<T, E>(
-    mut next: impl FnMut() -> std::result::Result<Option<T>, E>,
-) -> std::result::Result<Vec<T>, E> {
-    let mut all = Vec::new();
-    while let Some(one) = next()? {
-        all.push(one);
-    }
-    Ok(all)
-}
-
-/// The most places of a sheet that is held whatever share of them is in use.
-const HELD: u64 = 20_000_000;
-
-/// Refuses a sheet of more places than are held of which less than one in a hundred is in use:
-/// every place takes memory, and a table has no such holes.
-fn check_extent(cells: &[Cell<Data>]) -> Result<()> {
-    let places = || cells.iter().map(Cell::get_position);
-    let span = |of: fn((u32, u32)) -> u32| {
-        let (least, most) = (places().map(of).min(), places().map(of).max());
-        u64::from(most.unwrap_or(0) - least.unwrap_or(0)) + 1
-    };
-    let (rows, columns) = (span(|place| place.0), span(|place| place.1));
-    let used = cells.len() as u64;
-    if rows * columns <= HELD || rows * columns / 100 <= used {
-        return Ok(());
-    }
-    let far = places().max_by_key(|(row, column)| u64::from(*row) + u64::from(*column));
-    let far = far.map(place_of).unwrap_or_default();
-    Err(Error::data(format!(
-        "has {used} cells with a value, spread over {rows} rows and {columns} columns: far more \
-         than a table has. Is {far} there by mistake? Clear it, or save the rows of the table as \
-         CSV"
-    )))
-}
-
-/// Thousandths of a second as they stand behind the seconds.
-fn thousandths(milli: u16) -> String {
-    if milli == 0 { String::new() } else { format!(".{milli:03}") }
-}
-
-/// A cell as it is called in a workbook: `C7`.
-fn place_of((row, column): (u32, u32)) -> String {
-    let mut letters = String::new();
-    let mut rest = column + 1;
-    while rest > 0 {
-        let digit = (rest - 1) % 26;
-        letters.insert(0, char::from(b'A' + digit as u8));
-        rest = (rest - 1) / 26;
-    }
-    format!("{letters}{}", row + 1)
-}
-
-fn unreadable(path: &Path, error: &calamine::Error) -> Error {
-    Error::data(format!(
-        "cannot be read as a workbook: {error}. Is it damaged, or protected with a password?"
-    ))
-    .in_file(path)
-}
-
-/// Rows from the top in which a header is looked for.
-const SEARCHED: u32 = 50;
+/// The most places of a table whatever share of them is in use.
+const PLACES: u64 = 20_000_000;
 
 impl Sheet {
-    pub(super) fn is_empty(&self) -> bool {
-        self.cells.is_empty()
+    pub(super) fn new(name: &str, cells: SheetCells, mut merged: Vec<Dimensions>) -> Sheet {
+        let extent = cells.extent.unwrap_or(Extent { first: (0, 0), last: (0, 0) });
+        merged.sort_by_key(|region| region.start);
+        Sheet { name: name.to_string(), cells, merged, start: extent.first, end: extent.last }
     }
 
-    /// The cell at a place from 0; what is merged into another shows that.
+    pub(super) fn is_empty(&self) -> bool {
+        self.cells.extent.is_none()
+    }
+
+    /// Formulas that no value was saved with.
+    pub(super) fn unsaved(&self) -> usize {
+        self.cells.unsaved
+    }
+
+    /// Refuses a table of very many places of which less than one in a hundred is in use: a table has
+    /// no such holes, and each place takes time.
+    ///
+    /// # Errors
+    /// With the place that is far away.
+    pub(super) fn check_extent(&self, head: &Head) -> Result<()> {
+        let rows = u64::from(self.end.0.saturating_sub(head.first)) + 1;
+        let columns = u64::from(head.columns.1 - head.columns.0) + 1;
+        let used = self.cells.count;
+        if rows * columns <= PLACES || rows * columns / 100 <= used {
+            return Ok(());
+        }
+        let far = self.cells.top.keys().max_by_key(|(_, column)| *column);
+        let far = far.copied().map(name_of).unwrap_or_default();
+        Err(Error::data(format!(
+            "has {used} cells with a value, spread over {rows} rows and {columns} columns: far more \
+             than a table has. Is {far} there by mistake? Clear it, or save the rows of the table as \
+             CSV"
+        ))
+        .in_sheet(&self.name))
+    }
+
+    /// Cells with a value, far below the header, that stand in none of the table's columns: how many,
+    /// and the first.
+    pub(super) fn outside(&self, head: &Head) -> Option<(u64, String)> {
+        let columns = head.columns.0..=head.columns.1;
+        let outside = || self.cells.below.iter().filter(|(column, _)| !columns.contains(column));
+        let count = outside().map(|(_, (count, _))| count).sum();
+        let first = outside().map(|(column, (_, row))| (*row, *column)).min()?;
+        Some((count, name_of(first)))
+    }
+
+    /// The cell at a place from 0 in the rows that are held; what is merged into another shows that.
     fn cell(&self, row: u32, column: u32) -> &Data {
         let at = self
             .merged
             .iter()
+            .take_while(|region| region.start.0 <= row)
             .find(|region| region.contains(row, column))
             .map_or((row, column), |region| region.start);
-        self.cells.get_value(at).unwrap_or(&Data::Empty)
+        self.cells.top.get(&at).unwrap_or(&Data::Empty)
     }
 
-    /// The text of a cell.
+    /// The text of a cell in the rows that are held.
     fn text(&self, row: u32, column: u32) -> String {
-        match self.cell(row, column) {
-            Data::Empty => String::new(),
-            Data::String(text) => text.clone(),
-            Data::Float(number) => number.to_string(),
-            Data::Int(number) => number.to_string(),
-            Data::Bool(flag) => flag.to_string(),
-            Data::DateTime(moment) if moment.is_duration() => {
-                let (_, _, _, hours, minutes, seconds, milli) = moment.to_ymd_hms_milli();
-                // Days and more count as hours.
-                let hours = u64::from(hours) + 24 * moment.as_f64() as u64;
-                format!("{hours:02}:{minutes:02}:{seconds:02}{}", thousandths(milli))
-            }
-            Data::DateTime(moment) => {
-                let (year, month, day, h, m, s, milli) = moment.to_ymd_hms_milli();
-                let whole = moment.as_f64().fract() == 0.0;
-                // Below 1 is a time of the day without a date; midnight is 0.
-                match (whole, moment.as_f64() < 1.0) {
-                    (true, false) => format!("{year:04}-{month:02}-{day:02}"),
-                    (_, true) => format!("{h:02}:{m:02}:{s:02}{}", thousandths(milli)),
-                    (false, false) => {
-                        let fine = thousandths(milli);
-                        format!("{year:04}-{month:02}-{day:02}T{h:02}:{m:02}:{s:02}{fine}")
-                    }
-                }
-            }
-            Data::DateTimeIso(text) | Data::DurationIso(text) => text.clone(),
-            // An error of a formula stands as it is shown: nothing reads it as a number.
-            Data::Error(error) => error.to_string(),
-        }
+        text_of(self.cell(row, column))
     }
 
     /// The columns in use of a row, and whether all of them are words.
@@ -341,36 +281,110 @@ impl Sheet {
         Head { names, first: bottom + 1, row: Some(top + 1), columns }
     }
 
-    /// The cells of a row of the table, with what they are; none below the last row.
-    pub(super) fn row(&self, head: &Head, row: u32) -> Option<Vec<(String, CellType)>> {
-        let columns = head.columns.0..=head.columns.1;
-        (row <= self.end.0 && !self.is_empty()).then(|| {
-            columns.map(|column| (self.text(row, column), self.cell_type(row, column))).collect()
+    /// Runs through the rows of the table.
+    pub(super) fn rows(&self, head: &Head) -> io::Result<TableRows> {
+        let reader = match &self.cells.rows {
+            Rows::Kept(spool) => spool.read()?,
+            Rows::Coming(_) => return Err(io::Error::other("the rows are not whole")),
+        };
+        Ok(TableRows {
+            reader,
+            ahead: None,
+            row: 0,
+            first: head.first,
+            columns: head.columns,
+            merged: self.merged.clone(),
+            next: 0,
+            active: Vec::new(),
         })
     }
 
-    /// The last row in use, from 0.
-    pub(super) fn last(&self) -> u32 {
-        self.end.0
+    /// Bytes of its rows.
+    pub(super) fn bytes(&self) -> u64 {
+        match &self.cells.rows {
+            Rows::Kept(spool) => spool.bytes,
+            Rows::Coming(_) => 0,
+        }
+    }
+}
+
+/// Runs through the rows of a table in a sheet.
+pub(super) struct TableRows {
+    reader: SpoolReader,
+    /// The next row with cells of its own, where it was read already.
+    ahead: Option<(u32, Vec<SpooledCell>)>,
+    /// The next row, from 0.
+    row: u32,
+    first: u32,
+    columns: (u32, u32),
+    merged: Vec<Dimensions>,
+    /// The next merged region.
+    next: usize,
+    /// The regions that the row may lie in, with what they show.
+    active: Vec<(Dimensions, String, CellType)>,
+}
+
+impl TableRows {
+    pub(super) fn read(&self) -> u64 {
+        self.reader.read
     }
 
-    fn cell_type(&self, row: u32, column: u32) -> CellType {
-        match self.cell(row, column) {
-            Data::Empty => CellType::Blank,
-            Data::String(_) | Data::Error(_) => CellType::Text,
-            Data::Float(_) | Data::Int(_) => CellType::Number,
-            Data::Bool(_) => CellType::YesNo,
-            Data::DateTime(moment) if moment.is_duration() => CellType::Time,
-            Data::DateTime(moment) => {
-                match (moment.as_f64().fract() == 0.0, moment.as_f64() < 1.0) {
-                    (true, false) => CellType::Date,
-                    (_, true) => CellType::Time,
-                    (false, false) => CellType::DateTime,
+    /// The cells of the next row that is not blank into `cells`, column by column, and its number from
+    /// 0; none behind the last.
+    pub(super) fn next(&mut self, cells: &mut Vec<(String, CellType)>) -> io::Result<Option<u32>> {
+        loop {
+            if self.ahead.is_none() {
+                let mut own = Vec::new();
+                self.ahead = self.reader.next(&mut own)?.map(|row| (row, own));
+            }
+            // Regions that are merged end with the last row that has cells.
+            let Some((own_row, _)) = &self.ahead else { return Ok(None) };
+            let own_row = *own_row;
+            if self.active.is_empty() || self.row >= own_row {
+                self.row = own_row;
+            }
+            let at = self.row;
+            self.row += 1;
+            let own = match at == own_row {
+                true => self.ahead.take().map(|(_, own)| own).unwrap_or_default(),
+                false => Vec::new(),
+            };
+            self.merge(at, &own);
+            if at < self.first {
+                continue;
+            }
+            cells.clear();
+            let (left, right) = self.columns;
+            cells.resize((right - left) as usize + 1, (String::new(), CellType::Blank));
+            for (column, text, kind) in own {
+                if (left..=right).contains(&column) {
+                    cells[(column - left) as usize] = (text, kind);
                 }
             }
-            Data::DateTimeIso(text) if text.contains('T') => CellType::DateTime,
-            Data::DateTimeIso(_) => CellType::Date,
-            Data::DurationIso(_) => CellType::Time,
+            for (region, text, kind) in &self.active {
+                for column in region.start.1.max(left)..=region.end.1.min(right) {
+                    cells[(column - left) as usize] = (text.clone(), *kind);
+                }
+            }
+            if cells.iter().any(|(text, _)| !text.trim().is_empty()) {
+                return Ok(Some(at));
+            }
+        }
+    }
+
+    /// Takes up the regions that begin in a row or before it, and leaves those that ended.
+    fn merge(&mut self, row: u32, own: &[SpooledCell]) {
+        self.active.retain(|(region, ..)| region.end.0 >= row);
+        while let Some(region) = self.merged.get(self.next).filter(|region| region.start.0 <= row) {
+            // One that begins in a row without cells shows nothing.
+            let shown =
+                own.iter().find(|(column, ..)| region.start.0 == row && *column == region.start.1);
+            if let Some((_, text, kind)) = shown
+                && region.end.0 >= row
+            {
+                self.active.push((*region, text.clone(), *kind));
+            }
+            self.next += 1;
         }
     }
 }
