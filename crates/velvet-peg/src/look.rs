@@ -148,10 +148,23 @@ pub fn look_watched(path: &Path, options: &LookOptions, watch: &mut dyn Progress
         return table(TableFile::open_located(at, &table_options(options))?, options, watch);
     }
     let format = at.format;
-    let layers = LayerReader::open_located(at, &options.read)?
-        .into_iter()
-        .map(|reader| (reader.info().clone(), reader.notices.clone()))
-        .collect();
+    let layers: Vec<(LayerInfo, Vec<Notice>)> =
+        LayerReader::open_located(at.clone(), &options.read)?
+            .into_iter()
+            .map(|reader| (reader.info().clone(), reader.notices.clone()))
+            .collect();
+    // A table of attributes may hold places in its columns.
+    if let [(info, _)] = layers.as_slice()
+        && info.bare
+        && info.count != Some(0)
+    {
+        let file = TableFile::open_located(at, &table_options(options))?;
+        if let Look::Table(table) = table(file, options, watch)?
+            && (table.geometry.is_some() || (table.x.is_some() && table.y.is_some()))
+        {
+            return Ok(Look::Table(table));
+        }
+    }
     Ok(Look::Layers { format, layers })
 }
 

@@ -70,7 +70,8 @@ impl BuildOptions {
     fn layer_name(&self, file: &TableFile) -> String {
         let stem = file.path().file_stem().and_then(|stem| stem.to_str());
         let stem = stem.filter(|stem| *stem != "-").unwrap_or("features");
-        let named = self.layer.as_deref().or(file.sheet());
+        let of_file = file.facts().table.as_deref().or(file.sheet());
+        let named = self.layer.as_deref().or(of_file);
         named.unwrap_or(stem).to_string()
     }
 

@@ -78,6 +78,8 @@ pub(crate) struct TableFacts {
     pub(crate) doubt: Option<String>,
     /// Size in bytes.
     pub(crate) bytes: u64,
+    /// Its name in a file of layers, if it is from one.
+    pub(crate) table: Option<String>,
     /// The sheet it is from, if it is from one.
     pub(crate) sheet: Option<String>,
     /// The column that names the sheet or file, if there are several.

@@ -105,6 +105,9 @@ pub struct JobSource {
     /// Names of the columns.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub names: Vec<String>,
+    /// What columns are called elsewhere, on other sheets, by their names.
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub same: IndexMap<String, Vec<String>>,
     /// Lines passed over in front.
     #[serde(skip_serializing_if = "is_default")]
     pub skip_lines: usize,

@@ -34,7 +34,8 @@ pub use run::{JobProgress, NoJobProgress, RunOptions};
 pub use spans::JobSpans;
 pub use step_schema::{
     ConvertStep, CoursesStep, DeclareStep, FeaturesStep, FieldsStep, JoinStep, LinesStep,
-    MeasureStep, PointsStep, PolygonsStep, STEP_KINDS, Step, StepKind, TagStep, WORDS, steps_table,
+    MeasureStep, PointsStep, PolygonsStep, STEP_KINDS, StartsFrom, Step, StepKind, TagStep, WORDS,
+    steps_table,
 };
 pub use step_values::{
     AreaUnitName, Column, ColumnOfWith, CoordinatesText, Epoch, LengthUnitName, SystemText,

@@ -2,7 +2,7 @@
 
 use super::file::Job;
 use super::run_step::{Named, PlannedStep, System};
-use super::step_schema::Step;
+use super::step_schema::{StartsFrom, Step};
 use crate::crs::reference::{depends_on_data, read_reference, read_reference_for};
 use crate::error::{Error, Result};
 use crate::layer::LayerInfo;
@@ -33,6 +33,11 @@ impl Known {
 
     pub(super) fn is_table(&self) -> bool {
         matches!(self, Known::Table(_))
+    }
+
+    /// True for a layer of attributes alone, which is a table to those who build of it.
+    fn is_bare(&self) -> bool {
+        matches!(self, Known::Layer(Some(info)) if info.bare)
     }
 }
 
@@ -151,15 +156,16 @@ impl Checking<'_> {
 
     /// Steps start from tables or layers, each as it can.
     fn kinds(&self, from: &Known, with: Option<&Known>) -> Result<()> {
-        let (step, kind) = (self.step, self.step.kind());
-        let name = |table: bool| if table { "a table" } else { "a layer" };
-        if from.is_table() != kind.from_table {
-            let what = format!(
-                "it starts from {}, but `{}` is {}",
-                name(kind.from_table),
-                step.from(),
-                name(from.is_table())
-            );
+        let (step, starts) = (self.step, self.step.kind().starts_from);
+        let fits = match starts {
+            StartsFrom::Table => from.is_table() || from.is_bare(),
+            StartsFrom::Layer => !from.is_table(),
+            StartsFrom::Either => true,
+        };
+        if !fits {
+            let is = if from.is_table() { StartsFrom::Table } else { StartsFrom::Layer };
+            let what =
+                format!("it starts from {}, but `{}` is {}", starts.name(), step.from(), is.name());
             return Err(self.blame("from", what));
         }
         if matches!(step, Step::Tag(_)) && with.is_some_and(Known::is_table) {

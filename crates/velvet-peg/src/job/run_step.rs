@@ -17,6 +17,7 @@ use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::progress::Progress;
 use crate::select::Selection;
+use crate::table::TableFile;
 use crate::tag::TagPoints;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::Crs;
@@ -42,7 +43,12 @@ impl Named {
             names: source.names.clone(),
             skip_lines: source.skip_lines,
             comment: source.comment,
-            sheets: source.sheets.clone(),
+            // A table of attributes is named as the layer that it is in its file.
+            sheets: match (&source.layer, source.sheets.is_empty()) {
+                (Some(layer), true) => vec![layer.clone()],
+                _ => source.sheets.clone(),
+            },
+            same: source.same.clone().into_iter().collect(),
             all_sheets: source.all_sheets,
             header_row: source.header_row,
             ..TableOptions::default()
@@ -59,7 +65,12 @@ impl Named {
             ..ReadOptions::default()
         };
         options.tolerance = source.tolerance.unwrap_or(options.tolerance);
-        let mut reader = LayerReader::open_with(&self.path, source.layer.as_deref(), &options)?;
+        let named = match (&source.layer, source.sheets.as_slice()) {
+            (None, [one]) => Some(one),
+            (layer, _) => layer.as_ref(),
+        };
+        let named = named.map(String::as_str);
+        let mut reader = LayerReader::open_with(&self.path, named, &options)?;
         if let Some(crs) = &self.source.crs {
             reader.assume(read_reference(crs, folder)?.0);
         }
@@ -156,7 +167,12 @@ impl PlannedStep {
                     .run_watched(&reader, at.out, watch)?
             }
             Step::Fields(_) => {
-                let reader = at.from.layer(at.folder)?;
+                let reader = match at.from.is_table()? {
+                    true => {
+                        LayerReader::of_table(TableFile::open(&at.from.path, &at.from.table())?)?
+                    }
+                    false => at.from.layer(at.folder)?,
+                };
                 let select = self.selection.clone();
                 ConvertLayer { select, write, ..ConvertLayer::default() }
                     .run_watched(&reader, at.out, watch)?

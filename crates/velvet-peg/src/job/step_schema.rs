@@ -102,6 +102,29 @@ words! {
     area_units "area-units": Vec<AreaUnitName> = "units of areas: [\"m2\", \"acUS\"]";
 }
 
+/// What a step starts from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum StartsFrom {
+    /// A table, or a layer of attributes alone.
+    Table,
+    /// A layer.
+    Layer,
+    /// Either: the rows of a table stay rows.
+    Either,
+}
+
+impl StartsFrom {
+    /// In words.
+    pub fn name(self) -> &'static str {
+        match self {
+            StartsFrom::Table => "a table",
+            StartsFrom::Layer => "a layer",
+            StartsFrom::Either => "a layer or table",
+        }
+    }
+}
+
 /// A kind of step.
 #[derive(Clone, Copy, Debug)]
 #[non_exhaustive]
@@ -110,8 +133,8 @@ pub struct StepKind {
     pub name: &'static str,
     /// What it does.
     pub does: &'static str,
-    /// True if it starts from a table, not a layer.
-    pub from_table: bool,
+    /// What it starts from.
+    pub starts_from: StartsFrom,
     /// What it has to say, besides `do` and `from`.
     pub needs: &'static [&'static str],
     /// What it may say, besides `as`.
@@ -120,14 +143,14 @@ pub struct StepKind {
 
 macro_rules! steps {
     ($(
-        $kind:ident($step:ident) $name:literal from $table:literal: $does:literal
+        $kind:ident($step:ident) $name:literal from $table:ident: $does:literal
         needs [$($need:ident),*] may [$($may:ident),*]
     )*) => {
         /// Every kind of step.
         pub const STEP_KINDS: &[StepKind] = &[$(StepKind {
             name: $name,
             does: $does,
-            from_table: $table,
+            starts_from: StartsFrom::$table,
             needs: &[$(names::$need),*],
             may: &[$(names::$may),*],
         }),*];
@@ -250,47 +273,47 @@ macro_rules! steps {
 }
 
 steps! {
-    Points(PointsStep) "points" from true: "one point of every row of a table"
+    Points(PointsStep) "points" from Table: "one point of every row of a table"
         needs []
         may [crs, to, epoch, x, y, z, packed, condition, set, keep, decimal_comma, thousands]
-    Features(FeaturesStep) "features" from true: "features of a column with geometries as text"
+    Features(FeaturesStep) "features" from Table: "features of a column with geometries as text"
         needs []
         may [crs, to, epoch, geometry, condition, set, keep]
-    Lines(LinesStep) "lines" from true: "lines of rows of vertices"
+    Lines(LinesStep) "lines" from Table: "lines of rows of vertices"
         needs []
         may [
             crs, to, epoch, x, y, z, packed, by, order, part, repair, condition, set, keep,
             decimal_comma, thousands
         ]
-    Polygons(PolygonsStep) "polygons" from true: "polygons of rows of vertices"
+    Polygons(PolygonsStep) "polygons" from Table: "polygons of rows of vertices"
         needs []
         may [
             crs, to, epoch, x, y, z, packed, by, order, part, ring, repair, condition, set, keep,
             decimal_comma, thousands
         ]
-    Courses(CoursesStep) "courses" from true: "polygons of the courses of deeds"
+    Courses(CoursesStep) "courses" from Table: "polygons of the courses of deeds"
         needs []
         may [
             crs, to, epoch, by, bearing, distance, radius, delta, turn, start, x, y, unit,
             combined_factor, rotate, adjust, tolerance, condition, set, keep
         ]
-    Declare(DeclareStep) "declare" from false:
+    Declare(DeclareStep) "declare" from Layer:
         "gives a layer its reference system, moving no coordinate"
         needs [crs]
         may []
-    Convert(ConvertStep) "convert" from false: "carries a layer into another reference system"
+    Convert(ConvertStep) "convert" from Layer: "carries a layer into another reference system"
         needs [to]
         may [epoch, condition, set, keep]
-    Fields(FieldsStep) "fields" from false: "chooses features, computes and shapes columns"
+    Fields(FieldsStep) "fields" from Either: "chooses features, computes and shapes columns"
         needs []
         may [condition, set, keep, drop, first, rename, constant, round, format, coords]
-    Join(JoinStep) "join" from false: "takes over columns of a table by key"
+    Join(JoinStep) "join" from Layer: "takes over columns of a table by key"
         needs [with, on]
         may [key, columns, prefix, many, loose, matched_only]
-    Tag(TagStep) "tag" from false: "points take columns of the polygon that they fall in"
+    Tag(TagStep) "tag" from Layer: "points take columns of the polygon that they fall in"
         needs [with]
         may [columns, prefix, within, tolerance, distance_column]
-    Measure(MeasureStep) "measure" from false: "lengths and areas as new columns"
+    Measure(MeasureStep) "measure" from Layer: "lengths and areas as new columns"
         needs []
         may [grid, height, combined_factor, length_units, area_units]
 }
@@ -395,9 +418,9 @@ pub fn steps_table() -> String {
         words.iter().map(|word| format!("`{word}`")).collect::<Vec<_>>().join(", ")
     };
     for kind in STEP_KINDS {
-        let from = if kind.from_table { "table" } else { "layer" };
+        let from = kind.starts_from.name();
         out.push_str(&format!(
-            "| `{}` | {} (from a {from}) | {} | {} |\n",
+            "| `{}` | {} (from {from}) | {} | {} |\n",
             kind.name,
             kind.does,
             list(kind.needs),

@@ -77,7 +77,8 @@ impl OfLayer {
         let (info, notices) = bare.swap_remove(at);
         let bytes =
             std::fs::metadata(&real).map_err(|e| Error::file(&shown, "cannot be read", e))?.len();
-        let facts = TableFacts { header: true, bytes, notices, ..TableFacts::default() };
+        let table = Some(info.name.clone());
+        let facts = TableFacts { header: true, bytes, table, notices, ..TableFacts::default() };
         Ok(OfLayer { format, real, shown, info, options, facts })
     }
 }

@@ -2,6 +2,8 @@
 
 use std::path::{Path, PathBuf};
 use velvet_peg::features::BuildFeatures;
+use velvet_peg::look;
+use velvet_peg::look::{Look, LookOptions};
 use velvet_peg::table::{Cell, TableFile, TableOptions};
 use velvet_peg::{Advice, BuildPoints, ConvertLayer, Crs, Layer, LayerReader, WriteOptions};
 
@@ -120,4 +122,23 @@ fn cells_keep_what_they_are_and_one_of_several_tables_is_named() {
     std::fs::write(&paths[2], &bytes[..bytes.len() / 2]).unwrap();
     let error = TableFile::open(&paths[2], &TableOptions::default()).unwrap_err().to_string();
     assert!(error.contains("gates.parquet"), "{error}");
+}
+
+#[test]
+fn looking_at_a_table_of_attributes_shows_the_places_in_its_columns() {
+    let folder = tempfile::tempdir().unwrap();
+    for table in tables(folder.path()) {
+        let Look::Table(seen) = look(&table, &LookOptions::default()).unwrap() else {
+            panic!("{table:?} is no table");
+        };
+        let found = (seen.x.as_deref(), seen.y.as_deref(), seen.geometry.as_deref());
+        assert_eq!(found, (Some("lon"), Some("lat"), Some("shape")), "{table:?}");
+        assert_eq!((seen.rows, seen.columns.len()), (4, 6), "{table:?}");
+        let rejected = seen.unreadable.1.join("; ");
+        assert!(seen.unreadable.0 >= 1, "{table:?}: {rejected}");
+    }
+    // One without places is a list of attributes.
+    let path = folder.path().join("owners.json");
+    std::fs::write(&path, r#"[{"owner":"Quill","shares":3}]"#).unwrap();
+    assert!(matches!(look(&path, &LookOptions::default()).unwrap(), Look::Layers { .. }));
 }

@@ -354,8 +354,8 @@ impl Common {
 
     fn save(&self, step: Step) -> Result<(), Error> {
         let options = self.table_options();
-        if self.tables[0].is_dir() || !options.more.is_empty() || !options.same.is_empty() {
-            self.save.only("one table, without --same")?;
+        if self.tables[0].is_dir() || !options.more.is_empty() {
+            self.save.only("one table: a job with several has a source for each")?;
         }
         let mut output = self.write.output(&self.output);
         output.layer = output.layer.or_else(|| self.layer.clone());

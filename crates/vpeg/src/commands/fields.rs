@@ -109,11 +109,13 @@ impl Fields {
         let (select, notices) = step.selection(Path::new("")).map_err(|(_, error)| error)?;
         show::notices(&notices);
         reader.reveal_key(&select.words());
-        if is_table {
-            self.save.only("layers: a job makes features of a table first")?;
-        }
-        let source = layer_source(&self.file, self.layer.as_ref(), None);
-        let source = self.read.source(source, self.table.encoding.clone());
+        let source = match is_table {
+            true => self.table.source(&self.file),
+            false => {
+                let source = layer_source(&self.file, self.layer.as_ref(), None);
+                self.read.source(source, self.table.encoding.clone())
+            }
+        };
         let output = self.write.output(&self.output);
         self.save.save(source, None, step, output, &self.write)?;
         let job = ConvertLayer {

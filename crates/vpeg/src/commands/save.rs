@@ -5,7 +5,7 @@ use crate::show;
 use clap::Args;
 use std::path::{Path, PathBuf};
 use velvet_peg::job::{JobOutput, JobSource, Step};
-use velvet_peg::{Error, Job, LayerReader};
+use velvet_peg::{Error, Job, LayerReader, format_of};
 
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct SaveArguments {
@@ -52,7 +52,7 @@ impl SaveArguments {
 /// The name that the layer has without being given one.
 fn layer_name(source: &JobSource) -> Result<String, Error> {
     let path = Path::new(&source.file);
-    if !velvet_peg::format_of(path)?.is_table() {
+    if !format_of(path)?.is_table() {
         return Ok(LayerReader::open(path, source.layer.as_deref())?.info().name.clone());
     }
     Ok(match source.sheets.as_slice() {
@@ -74,9 +74,13 @@ pub(crate) fn layer_source(path: &Path, layer: Option<&String>, crs: Option<&Str
 impl TableArguments {
     /// A table as the source of a job.
     pub(crate) fn source(&self, path: &Path) -> JobSource {
-        let options = self.options();
+        let mut options = self.options();
+        // What is a sheet of a workbook is a layer of a file of layers.
+        let of_layers = format_of(path).is_ok_and(|format| !format.is_table());
+        let layer = of_layers.then(|| options.sheets.pop()).flatten();
         JobSource {
             file: text(path),
+            layer,
             sheets: options.sheets,
             all_sheets: options.all_sheets,
             header_row: options.header_row,
@@ -87,6 +91,7 @@ impl TableArguments {
             header: options.header,
             widths: options.widths,
             names: options.names,
+            same: options.same.into_iter().collect(),
             skip_lines: options.skip_lines,
             comment: options.comment,
             ..JobSource::default()

@@ -34,6 +34,12 @@ fn words(line: &str) -> Vec<String> {
 const SAVED: &[&str] = &[
     "build points headgates.csv --lon longitude --lat latitude --crs EPSG:4326 --to EPSG:2285 --keep gate,cfs -o {}.fgb",
     "build points quoted.csv --quote none --delimiter , --header --crs EPSG:4326 -o {}.fgb",
+    "build points headgates.csv --same headgate=gate,no --crs EPSG:4326 -o {}.fgb",
+    "build points headgates.parquet --crs EPSG:4326 --keep gate -o {}.fgb",
+    "build points records.gpkg --sheet headgates --crs EPSG:4326 -o {}.fgb",
+    "fields headgates.csv --keep gate,cfs --where cfs_>_2 -o {}.parquet",
+    "fields register.xlsx --sheet Shares --first shares -o {}.csv",
+    "convert fields.geojson --to EPSG:2285 --metadata -o {}.csv",
     "build lines lateral-vertices.csv --by ditch,name --order point --z invert~ft --repair --crs EPSG:2285 -o {}.fgb",
     "build polygons beats.csv --by beat --order corner --crs EPSG:2285 --to EPSG:4326 -o {}.fgb",
     "build courses deed.csv --by tract --x start~e --y start~n --adjust --tolerance 0.5 --crs EPSG:2285 -o {}.fgb",
@@ -49,6 +55,10 @@ const SAVED: &[&str] = &[
 #[test]
 fn what_was_done_is_saved_as_a_job_that_does_the_same() {
     let bench = district();
+    for table in ["headgates.parquet", "records.gpkg"] {
+        bench.ok(&["fields", "headgates.csv", "-o", table]);
+    }
+    bench.ok(&["fields", "beats.csv", "-o", "records.gpkg", "--append", "--output-layer", "b"]);
     bench.write("quoted.csv", "gate,lat,lon\n\"7,47.4,-120\n\"8,47.5,-120.1\n");
     for line in SAVED {
         let mut typed = words(&line.replace("{}", "first"));
