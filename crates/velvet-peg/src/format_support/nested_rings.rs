@@ -1,6 +1,8 @@
 //! Rings of which nothing says which is a hole of which.
 
 use crate::layer::{GeometryColumn, GeometryKind};
+use rstar::RTree;
+use rstar::primitives::{GeomWithData, Rectangle};
 use velvet_peg_core::planar;
 
 /// The rings of polygons: the outer one first, then its holes.
@@ -21,8 +23,19 @@ pub(crate) fn nested(rings: Vec<Vec<[f64; 3]>>) -> Polygons {
         planar::ring_area(&x, &y).abs()
     };
     let areas: Vec<f64> = rings.iter().map(|ring| area(ring)).collect();
+    // Only rings whose boxes hold a place can hold it.
+    let boxes = rings.iter().enumerate().filter(|(_, ring)| !ring.is_empty()).map(|(at, ring)| {
+        let corner = |pick: fn(f64, f64) -> f64, start: f64| {
+            [0, 1].map(|axis| ring.iter().fold(start, |known, place| pick(known, place[axis])))
+        };
+        let (least, most) = (corner(f64::min, f64::INFINITY), corner(f64::max, f64::NEG_INFINITY));
+        GeomWithData::new(Rectangle::from_corners(least, most), at)
+    });
+    let boxes = RTree::bulk_load(boxes.collect());
     let around = |at: usize| -> Vec<usize> {
-        let others = (0..rings.len()).filter(|other| areas[*other] > areas[at]);
+        let Some([x, y, _]) = rings[at].first().copied() else { return Vec::new() };
+        let others = boxes.locate_all_at_point([x, y]).map(|found| found.data);
+        let others = others.filter(|other| areas[*other] > areas[at]);
         others.filter(|other| holds(&rings[*other], rings[at][0])).collect()
     };
     let around: Vec<Vec<usize>> = (0..rings.len()).map(around).collect();
