@@ -11,7 +11,7 @@ use crate::layer::LayerInfo;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Reason;
-use crate::plausibility::PositionSample;
+use crate::plausibility::{PositionSample, extent_against};
 use crate::progress::{NoProgress, Progress};
 use crate::table::{
     Found, Inference, Notation, NumberFormat, TableFile, TableReader, likely, point_file_names,
@@ -151,7 +151,11 @@ pub fn look_watched(path: &Path, options: &LookOptions, watch: &mut dyn Progress
     let layers: Vec<(LayerInfo, Vec<Notice>)> =
         LayerReader::open_located(at.clone(), &options.read)?
             .into_iter()
-            .map(|reader| (reader.info().clone(), reader.notices.clone()))
+            .map(|reader| {
+                let mut notices = reader.notices.clone();
+                notices.extend(extent_against(reader.info()));
+                (reader.info().clone(), notices)
+            })
             .collect();
     // A table of attributes may hold places in its columns.
     if let [(info, _)] = layers.as_slice()

@@ -10,8 +10,8 @@ use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Rejects, RejectsTo, layer_columns};
 use crate::outcome::{Summary, nothing_left};
 use crate::output::refuse_existing;
-use crate::plausibility::PositionSample;
 use crate::plausibility::wrong_zone;
+use crate::plausibility::{PositionSample, extent_against};
 use crate::progress::{NoProgress, Progress};
 use crate::reproject::{area_of, heights_in_space, raises};
 use crate::select::{Planned, Selection};
@@ -180,10 +180,10 @@ impl ConvertLayer {
                 ));
             }
             cloud.settle();
-            let wrong = cloud
-                .centre()
-                .and_then(|middle| wrong_zone(converter.source(), converter.target(), middle));
-            outcome.notices.extend(wrong);
+            let (source, target) = (converter.source(), converter.target());
+            // Where the source is wrong already, the target has nothing to tell.
+            let wrong = || wrong_zone(source, target, cloud.centre()?);
+            outcome.notices.extend(cloud.against(source).or_else(wrong));
         }
         let written = writer.finish()?;
         outcome.out = written.count;
@@ -202,7 +202,14 @@ impl ConvertLayer {
         let area = info.extent.and_then(|extent| area_of(source, &extent));
         let plan = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
         let converter = Converter::plan(source, target, &plan);
-        Ok(Some(converter.map_err(|error| Error::from(error).in_file(reader.path()))?))
+        Ok(Some(converter.map_err(|error| {
+            // What lies elsewhere finds no way that is for its place.
+            match extent_against(info) {
+                None => Error::from(error),
+                Some(why) => Error::data(format!("{error}: {}", why.text)),
+            }
+            .in_file(reader.path())
+        })?))
     }
 }
 

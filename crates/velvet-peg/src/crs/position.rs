@@ -3,6 +3,7 @@
 use crate::crs::zones::{systems_of, zones_of_place};
 use crate::error::{Error, Result};
 use crate::notice::Notice;
+use crate::plausibility::PositionSample;
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
 use velvet_peg_core::geodesic::full_circle;
 use velvet_peg_core::zones::{PolarGrid, UtmZone, ZoneSet, grid_reference, state_plane_zones_at};
@@ -63,6 +64,19 @@ pub struct PositionSheet {
 /// # Errors
 /// If the coordinate is out of range for the system.
 pub fn position_sheet(crs: &Crs, at: Coordinate, options: &SheetOptions) -> Result<PositionSheet> {
+    let odd = PositionSample::of([(at.x, at.y)]).against(crs);
+    match (sheet_of(crs, at, options), odd) {
+        (Ok(mut sheet), odd) => {
+            sheet.notices.splice(..0, odd);
+            Ok(sheet)
+        }
+        // What lies elsewhere finds no way that is for its place.
+        (Err(error), Some(odd)) => Err(Error::data(format!("{error}: {}", odd.text))),
+        (Err(error), None) => Err(error),
+    }
+}
+
+fn sheet_of(crs: &Crs, at: Coordinate, options: &SheetOptions) -> Result<PositionSheet> {
     let system = crs
         .in_degrees()
         .ok_or_else(|| Error::usage(format!("{} has no places on an ellipsoid", crs.label())))?;

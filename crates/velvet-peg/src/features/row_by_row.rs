@@ -15,7 +15,7 @@ use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Reason;
 use crate::outcome::Rejects;
 use crate::outcome::{Summary, nothing_left};
-use crate::plausibility::{CoordinateRange, FirstReasons, PositionSample};
+use crate::plausibility::{CoordinateRange, FirstReasons, PositionSample, wrong_zone};
 use crate::progress::Progress;
 use crate::reproject::{heights_in_space, raises};
 use crate::select::Planned;
@@ -224,7 +224,9 @@ fn where_they_lie(
     out: &Path,
 ) -> Option<Notice> {
     let Some(crs) = &options.crs else { return options.undeclared(out) };
-    cloud.against(crs).or_else(|| {
+    // Where the source is wrong already, the target has nothing to tell.
+    let zone = || wrong_zone(crs, options.to.as_ref()?, cloud.centre()?);
+    cloud.against(crs).or_else(zone).or_else(|| {
         (outside > 0).then(|| {
             Notice::warning(
                 NoticeKind::Area,

@@ -498,6 +498,8 @@ impl Gathered {
         self.notices.extend(self.findings.notices());
         self.notices.extend(self.cloud.notices());
         match &build.crs {
+            // Where they are carried on, that is told there.
+            Some(_) if build.to.is_some() => {}
             Some(crs) => self.notices.extend(self.cloud.against(crs)),
             None => self.notices.extend(build.undeclared(out)),
         }

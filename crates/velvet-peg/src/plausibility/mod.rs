@@ -7,6 +7,6 @@ mod stated_unit;
 mod wrong_zone;
 
 pub(crate) use coordinate_range::{CoordinateRange, FirstReasons};
-pub(crate) use outliers::{PositionSample, short};
+pub(crate) use outliers::{PositionSample, extent_against, short};
 pub(crate) use stated_unit::stated_unit;
 pub(crate) use wrong_zone::wrong_zone;

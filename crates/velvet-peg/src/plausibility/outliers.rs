@@ -5,8 +5,9 @@
 
 use crate::advice::Advice;
 use crate::examples::Examples;
+use crate::layer::LayerInfo;
 use crate::notice::{Notice, NoticeKind};
-use velvet_peg_core::{Converter, Coordinate, Crs};
+use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Geographic};
 
 /// Positions kept to know where the bulk of the data lies.
 const SAMPLE: usize = 4096;
@@ -32,6 +33,14 @@ impl PositionSample {
     /// Judges the vertices of features, not rows.
     pub(crate) fn of_features() -> PositionSample {
         PositionSample { noun: Some("feature"), ..PositionSample::default() }
+    }
+
+    /// These positions.
+    pub(crate) fn of(positions: impl IntoIterator<Item = (f64, f64)>) -> PositionSample {
+        let mut sample = PositionSample::default();
+        positions.into_iter().for_each(|(x, y)| sample.gather(x, y));
+        sample.settle();
+        sample
     }
 
     /// What is judged is only looked at.
@@ -125,10 +134,64 @@ impl PositionSample {
         notices
     }
 
+    /// A warning where all numbers would be degrees in a system that counts metres or feet: no system
+    /// of the dataset has its origin where it is used.
+    fn degrees_in(&self, crs: &Crs) -> Option<Notice> {
+        let small = crs.is_projected()
+            && crs.code().is_some()
+            && crs.length_unit().is_some_and(|unit| unit.metres() < 10.0)
+            && self.x.iter().chain(&self.y).all(|value| value.abs() <= 360.0);
+        let (x, y) = self.centre().filter(|_| small)?;
+        // Nothing but zeros are no degrees either.
+        let order = match (x.abs() <= 180.0 && y.abs() <= 90.0, x.abs() <= 90.0) {
+            _ if x == 0.0 && y == 0.0 => return None,
+            (true, _) => "",
+            (false, true) => ", with the latitude as x",
+            (false, false) => return None,
+        };
+        let text = format!(
+            "all coordinates are within ±360, and {} counts {}: these look like degrees{order}, such \
+             as those of EPSG:4326 (WGS 84)",
+            crs.label(),
+            crs.unit_plural()
+        );
+        Some(Notice::warning(NoticeKind::Area, text).advise(Advice::FindSystem))
+    }
+
+    /// What lies there.
+    fn subject(&self) -> &'static str {
+        if self.seen == 1 { "the position" } else { "the middle of the data" }
+    }
+
+    /// A warning of degrees of a world-wide system that lie in Antarctica and, with the coordinates
+    /// swapped, elsewhere.
+    fn at_the_pole(&self, crs: &Crs, at: Geographic, swapped: Geographic) -> Option<Notice> {
+        let pole = Geographic { lat: -89.0, lon: 0.0 };
+        let world = crs.is_geographic() && crs.extent().contains(pole);
+        world.then(|| {
+            let text = format!(
+                "{} falls at latitude {:.4}°, longitude {:.4}°, in Antarctica; with x and y swapped \
+                 it would be at latitude {:.4}°, longitude {:.4}°: are the columns the wrong way \
+                 round?",
+                self.subject(),
+                at.lat,
+                at.lon,
+                swapped.lat,
+                swapped.lon
+            );
+            Notice::warning(NoticeKind::Area, text)
+                .with("latitude", at.lat, "degree")
+                .with("longitude", at.lon, "degree")
+        })
+    }
+
     /// Whether the bulk lies where the declared system is used, and if not, what would put
     /// it there.
     pub(crate) fn against(&self, crs: &Crs) -> Option<Notice> {
         let (x, y) = self.centre()?;
+        if let Some(degrees) = self.degrees_in(crs) {
+            return Some(degrees);
+        }
         if crs.extent().boxes().is_empty() {
             return None;
         }
@@ -143,8 +206,11 @@ impl PositionSample {
                 // Zones are carried on a little beyond their edge as a matter of course.
                 .filter(|at| crs.extent().is_near(*at, margin))
         };
-        if lands(x, y).is_some() {
-            return None;
+        if let Some(at) = lands(x, y) {
+            // Rings about the pole have longitudes that are no latitudes.
+            let all = self.x.iter().all(|x| x.abs() < 75.0) && self.y.iter().all(|y| *y < -60.0);
+            let swapped = lands(y, x).filter(|_| all);
+            return swapped.and_then(|swapped| self.at_the_pole(crs, at, swapped));
         }
         let feet = 0.3048;
         let mut advice = None;
@@ -175,8 +241,9 @@ impl PositionSample {
         let outside = Notice::warning(
             NoticeKind::Area,
             format!(
-                "the middle of the data ({x}, {y}) falls at {place}, outside the area where {} is \
+                "{} ({x}, {y}) falls at {place}, outside the area where {} is \
                  used ({}){hint}",
+                self.subject(),
                 crs.label(),
                 crs.extent().name()
             ),
@@ -189,6 +256,13 @@ impl PositionSample {
             None => outside,
         })
     }
+}
+
+/// A warning of a layer that lies elsewhere than its system is used, by its extent.
+pub(crate) fn extent_against(info: &LayerInfo) -> Option<Notice> {
+    let Bounds { west, south, east, north } = info.extent?;
+    let middle = ((west + east) / 2.0, (south + north) / 2.0);
+    PositionSample::of([(west, south), middle, (east, north)]).against(info.crs.as_ref()?)
 }
 
 /// A coordinate to the centimetre or so, for messages.

@@ -1,6 +1,6 @@
 //! The coordinate columns of a table: those named, or those that look like it.
 
-use super::guess_columns::{Likely, likely};
+use super::guess_columns::{Likely, are_reversed, likely};
 use super::number_format::NumberFormat;
 use crate::advice::Advice;
 use crate::error::{Error, Result};
@@ -78,6 +78,16 @@ impl CoordinateColumns {
             return Err(Error::usage(format!("column {} cannot be both coordinates", headers[x])));
         }
         let named = self.x.is_some() && self.y.is_some();
+        if are_reversed(&headers[x], &headers[y]) {
+            let text = format!(
+                "column `{}` is taken as x and `{}` as y, and their names say the opposite: x is the \
+                 longitude or easting",
+                headers[x], headers[y]
+            );
+            let reversed = Notice::warning(NoticeKind::Assumed, text);
+            let found = Found { x, y, z, numbers: self.numbers };
+            return Ok((found, Some(reversed.advise(Advice::NameCoordinateColumns))));
+        }
         let why = likely.ok().filter(|_| !named).map(|likely| {
             Notice::note(
                 NoticeKind::Assumed,

@@ -123,6 +123,15 @@ const NAMES: [(Role, &[&str]); 6] = [
     (Role::Y, &["y", "ycoord", "coordy", "pointy", "ycoordinate", "ykoordinate"]),
 ];
 
+/// True if the names of two columns say that the first is the latitude or northing and the second the
+/// longitude or easting.
+pub(crate) fn are_reversed(first: &str, second: &str) -> bool {
+    let is = |header: &str, roles: [Role; 2]| {
+        NAMES.iter().any(|(role, names)| roles.contains(role) && fit(header, names) == 3)
+    };
+    is(first, [Role::Latitude, Role::Northing]) && is(second, [Role::Longitude, Role::Easting])
+}
+
 /// A pair of columns and why they were taken.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Likely {

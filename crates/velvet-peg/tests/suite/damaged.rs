@@ -73,6 +73,19 @@ fn damaged_files_are_refused_or_read_in_part() {
         Layer::read(&gates).unwrap().write(&path).unwrap();
         files.push((path, refusals));
     }
+    let collection: String = (1..=12)
+        .map(|n| {
+            format!(
+                "<gml:featureMember><t:gate gml:id='g.{n}'><t:name>Gate {n}</t:name><t:at><gml:Point \
+                 srsName='EPSG:4326'><gml:pos>-120.{n} 47.{n}</gml:pos></gml:Point></t:at></t:gate>\
+                 </gml:featureMember>"
+            )
+        })
+        .collect();
+    let path = folder.path().join("gates.gml");
+    let spaces = "xmlns:gml='http://www.opengis.net/gml/3.2' xmlns:t='urn:t'";
+    fs::write(&path, format!("<t:Gates {spaces}>{collection}</t:Gates>")).unwrap();
+    files.push((path, 100..=199));
     for (whole, refusals) in files {
         let name = whole.file_name().unwrap();
         let path = folder.path().join("damaged").with_extension(whole.extension().unwrap());

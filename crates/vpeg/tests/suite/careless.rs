@@ -52,7 +52,7 @@ const CASES: &[Case] = &[
     Case {
         arguments: &["build", "points", "gates.csv", "--crs", "EPSG:32610", "-o", "o.gpkg"],
         code: 0,
-        says: &["outside the area where EPSG:32610"],
+        says: &["these look like degrees, such as those of EPSG:4326", "vpeg crs find"],
     },
     Case {
         arguments: &["build", "points", "gates.csv", "-o", "o.gpkg"],

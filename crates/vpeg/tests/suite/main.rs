@@ -4,6 +4,7 @@ mod advice;
 mod answers;
 mod careless;
 mod documentation;
+mod evidence;
 mod formats;
 mod hostile;
 mod jobs;

@@ -3,16 +3,14 @@
 use super::features::{Document, ID, Kind, is_member};
 use super::schema::Types;
 use super::shape::GEOMETRIES;
-use super::system::System;
 use crate::error::{Error, Result};
 use crate::format_support::two_pass::{Learnt, learn, opened};
 use crate::format_support::xml::{Node, Xml};
 use crate::format_support::{OpenedLayer, ReadOptions};
+use crate::layer::CrsOrigin;
 use crate::layer::column_names::distinct;
-use crate::layer::{CrsOrigin, LayerInfo};
 use crate::notice::{Notice, NoticeKind};
 use std::path::Path;
-use velvet_peg_core::{Bounds, Geographic};
 
 /// True if features stand in members of a collection.
 fn is_collection(path: &Path) -> Result<bool> {
@@ -70,7 +68,6 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
             &column_names,
         );
         layer.2.extend(notices(kind));
-        layer.2.extend(kind.system.as_ref().and_then(|system| other_order(system, &layer.0)));
         layers.push(layer);
     }
     Ok(layers)
@@ -79,30 +76,6 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
 /// Columns are called like the properties; the identifiers' one is `id`, or the next that is free.
 fn column_names(keys: &[String]) -> Vec<String> {
     keys.iter().map(|key| if key == ID { distinct(keys, "id") } else { key.clone() }).collect()
-}
-
-/// A warning of degrees that lie in the area of their system only the other way round than its name
-/// says.
-fn other_order(system: &System, info: &LayerInfo) -> Option<Notice> {
-    let crs = system.crs.as_ref().filter(|crs| crs.is_geographic())?;
-    let Bounds { west, south, east, north } = info.extent?;
-    let inside = |corners: [(f64, f64); 2]| {
-        corners.iter().all(|(lon, lat)| {
-            lat.abs() <= 90.0 && crs.extent().contains(Geographic { lon: *lon, lat: *lat })
-        })
-    };
-    let other = !inside([(west, south), (east, north)]) && inside([(south, west), (north, east)]);
-    let (order, wrong) = match system.turned {
-        true => ("latitude, longitude", "longitude, latitude"),
-        false => ("longitude, latitude", "latitude, longitude"),
-    };
-    let text = format!(
-        "the numbers are read as {order}, as the file names {}; they lie in its area only as {wrong}: \
-         the file has them the wrong way round. Convert it to CSV and build it again with \
-         the two columns changed over",
-        crs.label()
-    );
-    other.then(|| Notice::warning(NoticeKind::Area, text))
 }
 
 /// What is worth saying of a layer.
