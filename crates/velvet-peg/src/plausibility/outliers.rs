@@ -5,7 +5,7 @@
 
 use crate::advice::Advice;
 use crate::examples::Examples;
-use crate::layer::LayerInfo;
+use crate::layer::{Extender, LayerInfo};
 use crate::notice::{Notice, NoticeKind};
 use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Geographic};
 
@@ -185,6 +185,16 @@ impl PositionSample {
         })
     }
 
+    /// True if the middle lies where a system is used.
+    fn lands(&self, crs: &Crs) -> bool {
+        let place = || {
+            let ((x, y), home) = (self.centre()?, crs.in_degrees()?);
+            let at = Converter::new(crs, &home).ok()?.convert(Coordinate::xy(x, y)).ok()?;
+            Some(crs.extent().contains(home.from_greenwich(at)))
+        };
+        place().unwrap_or(false)
+    }
+
     /// Whether the bulk lies where the declared system is used, and if not, what would put
     /// it there.
     pub(crate) fn against(&self, crs: &Crs) -> Option<Notice> {
@@ -260,9 +270,40 @@ impl PositionSample {
 
 /// A warning of a layer that lies elsewhere than its system is used, by its extent.
 pub(crate) fn extent_against(info: &LayerInfo) -> Option<Notice> {
-    let Bounds { west, south, east, north } = info.extent?;
+    let (Bounds { west, south, east, north }, crs) = (info.extent?, info.crs.as_ref()?);
     let middle = ((west + east) / 2.0, (south + north) / 2.0);
-    PositionSample::of([(west, south), middle, (east, north)]).against(info.crs.as_ref()?)
+    let sample = PositionSample::of([(west, south), middle, (east, north)]);
+    // One stray feature makes an extent wide: what it has of the area may be all the others.
+    let wide = sample.degrees_in(crs).is_none()
+        && areas_of(crs).iter().any(|area| {
+            area.west <= east && area.east >= west && area.south <= north && area.north >= south
+        });
+    if wide && !sample.lands(crs) { None } else { sample.against(crs) }
+}
+
+/// Boxes around the areas of a system, in its coordinates.
+fn areas_of(crs: &Crs) -> Vec<Bounds> {
+    const STEPS: u32 = 8;
+    let Some(home) = crs.in_degrees() else { return Vec::new() };
+    let Ok(converter) = Converter::new(&home, crs) else { return Vec::new() };
+    let mut areas = Vec::new();
+    for area in crs.extent().boxes() {
+        let east = if area.east < area.west { area.east + 360.0 } else { area.east };
+        let mut extender = Extender::default();
+        for step in 0..=STEPS {
+            for other in 0..=STEPS {
+                let share = |step: u32| f64::from(step) / f64::from(STEPS);
+                let lon = area.west + (east - area.west) * share(step);
+                let lat = area.south + (area.north - area.south) * share(other);
+                let place = Coordinate::xy((lon + 540.0).rem_euclid(360.0) - 180.0, lat);
+                if let Ok(at) = converter.convert(place) {
+                    extender.point(at.x, at.y);
+                }
+            }
+        }
+        areas.extend(extender.bounds());
+    }
+    areas
 }
 
 /// A coordinate to the centimetre or so, for messages.

@@ -78,6 +78,27 @@ fn every_command_tells_coordinates_that_are_something_else() {
 }
 
 #[test]
+fn a_layer_with_one_stray_feature_is_not_taken_for_one_elsewhere() {
+    let bench = Bench::new();
+    for (stray, crs) in [
+        ("G-4,120.05,47.4", "EPSG:4269"),
+        ("G-4,-120.05,74.4", "EPSG:4269"),
+        ("G-4,47.42,-80.05", "EPSG:4326"),
+    ] {
+        bench.write("t.csv", format!("{DEGREES}{stray}\n"));
+        bench.ok(&words(&format!("build points t.csv --crs {crs} -o t.gpkg --overwrite")));
+        for to in ["EPSG:2285", "EPSG:26910"] {
+            let line = format!("convert t.gpkg --to {to} -o feet.gpkg --overwrite");
+            bench.run(&words(&line));
+            for layer in ["t.gpkg", "feet.gpkg"] {
+                let look = bench.run(&words(&format!("look {layer}")));
+                assert!(!look.err.contains("middle of the data"), "{stray} {to}: {}", look.err);
+            }
+        }
+    }
+}
+
+#[test]
 fn a_position_that_is_something_else_is_told() {
     let bench = Bench::new();
     for (place, crs, what) in [
