@@ -4,7 +4,7 @@ use crate::advice::Advice;
 use crate::error::Location;
 use serde::Serialize;
 use std::fmt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// How much a notice or a finding matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -116,6 +116,21 @@ pub struct Notice {
 }
 
 impl Notice {
+    /// A word on side files of a file that was replaced, if there are any.
+    pub(crate) fn of_removed(files: &[PathBuf]) -> Option<Notice> {
+        let names: Vec<String> = files.iter().map(|path| path.display().to_string()).collect();
+        (!names.is_empty()).then(|| {
+            Notice::note(
+                NoticeKind::OtherFiles,
+                format!(
+                    "side files of the file that was here before are removed, because they would \
+                     not fit the new one: {}",
+                    names.join(", ")
+                ),
+            )
+        })
+    }
+
     pub(crate) fn warning(kind: NoticeKind, text: impl Into<String>) -> Notice {
         Notice {
             severity: Severity::Warning,

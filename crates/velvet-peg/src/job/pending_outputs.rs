@@ -78,6 +78,15 @@ impl PendingOutputs {
         }
     }
 
+    /// The files that wait for the folder of a target.
+    pub(super) fn beside(&self, target: &Path) -> Result<Vec<PathBuf>> {
+        let folder = folder_of(target);
+        match self.folders.get(&folder) {
+            Some(waiting) => waiting.files().map_err(|e| Error::file(&folder, "cannot be read", e)),
+            None => Ok(Vec::new()),
+        }
+    }
+
     /// Gives every file its place, `stale` ones going away; gives the places.
     pub(super) fn publish(self, stale: Vec<PathBuf>, overwrite: bool) -> Result<Vec<PathBuf>> {
         let mut moves = Moves::default();

@@ -8,6 +8,7 @@ use super::log::{JobLog, LoggedStep, logged, now};
 use super::pending_outputs::{PendingOutputs, folder_of, joined, make_folder, within};
 use super::run_step::{At, Named};
 use crate::error::{Error, Result};
+use crate::format::Format;
 use crate::job::pack::{PackOptions, pack, with_side_files};
 use crate::notice::{Notice, Severity};
 use crate::outcome::is_ours;
@@ -234,6 +235,17 @@ impl Job {
             let target = staged.place(to)?;
             let pack_options = PackOptions { title: self.title.clone(), ..PackOptions::default() };
             pack(&files, &target, &pack_options)?;
+        }
+        if options.overwrite {
+            for (_, path) in targets {
+                let Ok(format) = Format::of(path) else { continue };
+                let mut parts = format.description().stale_parts(path, &staged.beside(path)?);
+                parts.retain(|part| !stale.contains(part));
+                let shown = within(folder, path).unwrap_or(path).display().to_string();
+                let told = Notice::of_removed(&parts);
+                log.notices.extend(told.map(|n| (shown, n.severity.name(), n.text)));
+                stale.extend(parts);
+            }
         }
         let written = staged.publish(stale, options.overwrite)?;
         for path in written {

@@ -287,8 +287,8 @@ impl LayerWriter {
             hold.check()?;
         }
         let mut stale = description.stale_parts(&path, &made);
-        let names: Vec<String> = stale.iter().map(|p| p.display().to_string()).collect();
         if !stale.is_empty() && !self.options.overwrite {
+            let names: Vec<String> = stale.iter().map(|p| p.display().to_string()).collect();
             stale.clear();
             written.notices.push(Notice::warning(
                 NoticeKind::OtherFiles,
@@ -299,16 +299,7 @@ impl LayerWriter {
                 ),
             ));
         }
-        if !stale.is_empty() {
-            written.notices.push(Notice::note(
-                NoticeKind::OtherFiles,
-                format!(
-                    "side files of the file that was here before are removed, because they would \
-                     not fit the new one: {}",
-                    names.join(", ")
-                ),
-            ));
-        }
+        written.notices.extend(Notice::of_removed(&stale));
         if !made.contains(&staged) && path.exists() {
             written.notices.push(Notice::warning(
                 NoticeKind::OtherFiles,

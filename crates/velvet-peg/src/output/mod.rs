@@ -122,9 +122,14 @@ impl Output {
 
     /// Gives the file its name.
     pub(crate) fn finish(self) -> Result<()> {
+        self.finish_without(&[])
+    }
+
+    /// Gives the file its name, those of `stale` (beside it) going away.
+    pub(crate) fn finish_without(self, stale: &[PathBuf]) -> Result<()> {
         let Output { pending, file } = self;
         drop(file);
-        pending.finish(&[]).map(drop)
+        pending.finish(stale).map(drop)
     }
 }
 

@@ -4,6 +4,7 @@
 //! standard input and writes standard output.
 
 use crate::error::{Error, Result};
+use crate::format::Format;
 use crate::format_support::TableOptions;
 use crate::layer::column_names::distinct;
 use crate::notice::{Notice, NoticeKind};
@@ -230,7 +231,12 @@ impl Session {
         writer.flush().map_err(|e| Error::file(out, "cannot be written", e))?;
         drop(writer);
         if let Some(output) = output {
-            output.finish()?;
+            let format = Format::of(out).ok().filter(|_| self.options.overwrite);
+            let made = [out.to_path_buf()];
+            let stale = format.map(|format| format.description().stale_parts(out, &made));
+            let stale = stale.unwrap_or_default();
+            outcome.notices.extend(Notice::of_removed(&stale));
+            output.finish_without(&stale)?;
         }
         outcome.rejected = rejects.finish()?;
         Ok(outcome)

@@ -199,7 +199,7 @@ fn what_other_hands_wrote_is_used_as_far_as_it_fits() {
             None,
             "a b",
             "1 Untyped",
-            "tells of 1 columns, and the table has 2: that is not used",
+            "tells of another number of columns (1) than the table has (2): that is not used",
         ),
         (
             "a,b\n1,2\n",

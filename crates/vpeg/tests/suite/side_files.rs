@@ -1,7 +1,7 @@
 //! Tables with a file beside them that tells their system: each command that reads them needs none
 //! to be named, and none is left beside a table that it does not belong to.
 
-use crate::support::Bench;
+use crate::support::{Bench, words};
 
 /// The command that a run proposes.
 fn next(out: &str) -> Vec<String> {
@@ -30,8 +30,8 @@ fn a_table_with_its_system_beside_it_needs_no_other() {
     );
     let proposed = next(&look.out);
     assert!(!proposed.iter().any(|word| word == "--crs" || word == "REF"), "{proposed:?}");
-    let words: Vec<&str> = proposed.iter().map(String::as_str).collect();
-    let built = bench.ok(&words);
+    let typed: Vec<&str> = proposed.iter().map(String::as_str).collect();
+    let built = bench.ok(&typed);
     assert!(!built.err.contains("warning"), "{}", built.err);
     let layer = velvet_peg::Layer::read(bench.path("feet.gpkg")).unwrap();
     assert_eq!(layer.info().crs.as_ref().and_then(velvet_peg::Crs::code), Some(2285));
@@ -52,6 +52,23 @@ fn a_table_with_its_system_beside_it_needs_no_other() {
         replaced.err
     );
     assert!(!bench.path("feet.csv-metadata.json").exists());
+    // So has one that a job, or the conversion of a table, puts there.
+    let beside = "feet.csv-metadata.json";
+    let job =
+        "convert gates.gpkg --to EPSG:2285 --metadata --overwrite -o feet.csv --save-job j.toml";
+    bench.ok(&words(job));
+    bench.ok(&words("run j.toml --overwrite"));
+    assert!(bench.has(beside));
+    bench.write(
+        "k.toml",
+        bench.read("j.toml").replace("metadata = true", "").replace("2285", "2286"),
+    );
+    let run = bench.ok(&words("run k.toml --overwrite"));
+    assert!(!bench.has(beside) && (run.out + &run.err).contains("would not fit the new one"));
+    bench.ok(&words(job));
+    let table = "convert gates.csv --crs EPSG:4269 --to EPSG:2286 -o feet.csv --overwrite";
+    let run = bench.ok(&words(table));
+    assert!(!bench.has(beside) && run.err.contains("would not fit the new one"), "{}", run.err);
     let refused = bench.run(&["convert", "gates.gpkg", "--metadata", "-o", "gates.geojson"]);
     assert!(refused.err.contains("is for delimited text"), "{}", refused.err);
     let refused = bench.run(&["convert", "gates.csv", "--to", "EPSG:2285", "-o", "no.csv"]);

@@ -188,7 +188,10 @@ impl Told {
         }
         let mut types: Vec<ToldType> = told.iter().map(|(_, told)| *told).collect();
         if !types.is_empty() && types.len() != columns {
-            wrong.push(format!("tells of {} columns, and the table has {columns}", types.len()));
+            wrong.push(format!(
+                "tells of another number of columns ({}) than the table has ({columns})",
+                types.len()
+            ));
             types.clear();
         }
         if types.iter().all(|told| *told == ToldType::Other) {
