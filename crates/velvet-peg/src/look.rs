@@ -327,8 +327,9 @@ impl Seen {
                 Notice::warning(
                     NoticeKind::Unreadable,
                     format!(
-                        "{misfits} rows have more or fewer fields than the header: a delimiter \
-                         inside a value without quotes?"
+                        "{misfits} {} more or fewer fields than the header: a delimiter inside a \
+                         value without quotes?",
+                        if misfits == 1 { "row has" } else { "rows have" }
                     ),
                 )
                 .count(misfits),

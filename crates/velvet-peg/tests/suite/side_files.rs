@@ -258,6 +258,14 @@ fn what_other_hands_wrote_is_used_as_far_as_it_fits() {
             told => assert!(notices.iter().any(|text| text.contains(told)), "{file}: {notices:?}"),
         }
     }
+    // A delimiter that the text contradicts is told.
+    std::fs::write(&path, "a;b\n1;2\n3;4\n").unwrap();
+    let comma = format!("{{{context},\"dialect\":{{\"delimiter\":\",\"}}}}");
+    std::fs::write(folder.path().join("t.csv-metadata.json"), comma).unwrap();
+    let read = TableFile::open(&path, &TableOptions::default()).unwrap();
+    let odd =
+        |n: &velvet_peg::Notice| n.text.ends_with("divided by `,`; the text looks as if by `;`");
+    assert!(read.notices().iter().any(odd), "{:?}", read.notices());
     // What is asked for goes before what the file says.
     std::fs::write(&path, "a;b\n1;2\n").unwrap();
     std::fs::write(

@@ -1,6 +1,7 @@
 //! Reading delimited text row by row. Rows keep their number as a spreadsheet shows it (the header
 //! is row 1).
 
+use super::detect;
 use super::dialect::Dialect;
 use super::layout::Laid;
 use super::sample;
@@ -57,6 +58,9 @@ impl TextTable {
         let text = String::from_utf8_lossy(&sample);
         let dialect = Dialect::tell(&options, encoding, &text, whole)?;
         let mut facts = dialect.facts(metadata.len());
+        if table.options.delimiter.is_none() {
+            facts.notices.extend(told.other_delimiter(detect::delimiter(&text, whole)));
+        }
         let types = told.settle(&mut facts, dialect.columns(&text, whole));
         let (real, shown) = (table.real.to_path_buf(), table.shown.to_path_buf());
         Ok(TextTable { real, shown, dialect, facts, types })

@@ -180,6 +180,17 @@ impl Told {
         options
     }
 
+    /// A warning where the fields look divided by something else than is said here.
+    pub(super) fn other_delimiter(&self, looks: Option<u8>) -> Option<Notice> {
+        let said = self.dialect["delimiter"].as_str().and_then(|text| text.chars().next())?;
+        let looks = looks.map(char::from).filter(|looks| *looks != said)?;
+        let text = format!(
+            "{} says that the fields are divided by `{said}`; the text looks as if by `{looks}`",
+            self.name
+        );
+        Some(Notice::warning(NoticeKind::OtherFiles, text))
+    }
+
     /// Says in the facts what was found, and gives the types of so many columns.
     pub(super) fn settle(self, facts: &mut TableFacts, columns: usize) -> Arc<[ToldType]> {
         let Told { name, crs, columns: told, mut wrong, .. } = self;
