@@ -130,6 +130,10 @@ impl Shape {
                     rings.push(line.vertices);
                 }
             }
+            // A hole must not become the polygon.
+            if rings.is_empty() && !tree.held(&["interior", "innerBoundaryIs"])?.is_empty() {
+                return Err("a polygon has holes and no outer ring".to_string());
+            }
         }
         if !rings.is_empty() {
             self.parts.push((Polygon, rings));
