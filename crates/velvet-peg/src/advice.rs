@@ -73,6 +73,8 @@ pub enum Advice {
     QuotesAsText,
     /// Have the flaws repaired.
     Repair,
+    /// Say which columns are the same under different names.
+    SameColumns,
     /// Say that the first row is the header, or that it is not.
     StateHeader,
     /// Give the height of the ground.

@@ -11,7 +11,7 @@ use crate::layer::LayerInfo;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Reason;
-use crate::plausibility::{PositionSample, extent_against};
+use crate::plausibility::{OwnColumns, PositionSample, extent_against};
 use crate::progress::{NoProgress, Progress};
 use crate::table::{
     Found, Inference, Notation, NumberFormat, TableFile, TableReader, likely, point_file_names,
@@ -96,6 +96,8 @@ pub struct TableLook {
     pub courses: bool,
     /// True if the coordinates read as degrees; none without coordinate columns.
     pub degrees: Option<bool>,
+    /// True if coordinates have a comma for the decimal point.
+    pub decimal_comma: bool,
     /// Rows whose coordinates cannot be read, with the first reasons.
     pub unreadable: (u64, Vec<String>),
     /// Smallest box around the coordinates that can be read.
@@ -153,7 +155,8 @@ pub fn look_watched(path: &Path, options: &LookOptions, watch: &mut dyn Progress
             .into_iter()
             .map(|reader| {
                 let mut notices = reader.notices.clone();
-                notices.extend(extent_against(reader.info()));
+                let astray = extent_against(reader.info());
+                notices.extend(astray.or_else(|| own_columns(&reader)));
                 (reader.info().clone(), notices)
             })
             .collect();
@@ -170,6 +173,15 @@ pub fn look_watched(path: &Path, options: &LookOptions, watch: &mut dyn Progress
         }
     }
     Ok(Look::Layers { format, layers })
+}
+
+/// What the first features say of themselves in columns of longitude and latitude.
+fn own_columns(reader: &LayerReader) -> Option<Notice> {
+    let info = reader.info();
+    let mut own = OwnColumns::new(&info.schema, info.crs.as_ref())?;
+    let batch = reader.first_batch()?;
+    own.add(&batch.columns(), &batch.geometry);
+    own.notice()
 }
 
 fn table_options(options: &LookOptions) -> TableOptions {
@@ -209,6 +221,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
         Ok(likely) => (Some((likely.x, likely.y)), likely.why),
         Err(why) => (None, why),
     };
+    let numbers = pair.map_or(numbers, |pair| number_format(&head, pair, &numbers));
     let found = pair.map(|(x, y)| Found { x, y, z: None, numbers });
     let geometry = head.first().and_then(|row| row.iter().position(wkt::looks_like));
     let wgs84 = Crs::from_epsg(4326)?;
@@ -272,10 +285,28 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
             .map(|(group, order)| (headers[group].clone(), headers[order].clone())),
         courses: CourseNames::default().fit(&headers),
         degrees,
+        decimal_comma: numbers.decimal_comma,
         unreadable: (reading.bad, reading.reasons),
         extent: reading.extent.bounds(),
         notices,
     })))
+}
+
+/// How numbers are written: with a decimal comma, if so the first rows can be read, and not otherwise.
+fn number_format(
+    head: &[StringRecord],
+    (x, y): (usize, usize),
+    plain: &NumberFormat,
+) -> NumberFormat {
+    let with_comma = NumberFormat { decimal_comma: true, ..*plain };
+    let readable = |numbers: NumberFormat| {
+        let found = Found { x, y, z: None, numbers };
+        head.iter().filter(|row| read_pair(row, &found, None, Notation::Detected).is_ok()).count()
+    };
+    match (readable(*plain), readable(with_comma)) {
+        (0, 1..) => with_comma,
+        _ => *plain,
+    }
 }
 
 /// What is seen of the rows.

@@ -1,5 +1,6 @@
 //! What can be done about an error or a notice, in the words of the command line.
 
+use crate::arguments::{in_shell, path_in_shell};
 use std::path::Path;
 use velvet_peg::{Advice, Error, Notice, Reason};
 
@@ -43,7 +44,7 @@ fn joined(text: &str, advice: &str) -> String {
 }
 
 fn words(advice: &Advice, file: Option<&Path>) -> String {
-    let file = |known: Option<&Path>| known.or(file).map_or("FILE".to_string(), in_shell);
+    let file = |known: Option<&Path>| known.or(file).map_or("FILE".to_string(), path_in_shell);
     let fixed = match advice {
         Advice::BuildFirst => {
             "do so with `vpeg build points` (or `vpeg build features` where a column holds \
@@ -62,7 +63,7 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::DeclareLater(out) => {
             return format!(
                 "add --crs REF here, or later `vpeg declare {} --crs REF -o OUT`",
-                in_shell(out)
+                path_in_shell(out)
             );
         }
         Advice::FindSystem => "search with `vpeg crs find`",
@@ -86,6 +87,9 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::PrefixColumns => "--prefix sets them apart",
         Advice::QuotesAsText => "or read marks as ordinary characters with --quote none",
         Advice::Repair => "--repair mends them",
+        Advice::SameColumns => {
+            "if they are the same, say --same NAME=OTHER (several times for several)"
+        }
         Advice::StateHeader => "say which with --header or --no-header",
         Advice::StateHeight => "--height gives the ground's",
         Advice::StateNumberFormat => {
@@ -107,14 +111,4 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         _ => "see `vpeg help`",
     };
     fixed.to_string()
-}
-
-/// A word as shells take it: in quotes where it holds more than plain signs.
-pub(crate) fn in_shell(word: impl AsRef<std::ffi::OsStr>) -> String {
-    let word = word.as_ref().to_string_lossy();
-    let plain = |c: char| c.is_alphanumeric() || "._/-:+,=@%".contains(c);
-    match !word.is_empty() && word.chars().all(plain) {
-        true => word.into_owned(),
-        false => format!("'{}'", word.replace('\'', "'\\''")),
-    }
 }

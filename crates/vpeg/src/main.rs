@@ -4,12 +4,14 @@
 //! or JSON. Answers go to standard output; messages, warnings and progress to standard error.
 
 mod advice;
+mod arguments;
 mod commands;
+mod help;
 mod progress;
 mod reference;
 mod show;
 
-use clap::Parser;
+use clap::FromArgMatches;
 use std::process::ExitCode;
 
 /// How a command ended, if not with an error.
@@ -39,7 +41,12 @@ fn plain_place(word: std::ffi::OsString) -> std::ffi::OsString {
 }
 
 fn main() -> ExitCode {
-    let arguments = commands::Arguments::parse_from(std::env::args_os().map(plain_place));
+    let words = std::env::args_os().map(plain_place);
+    let matches = help::command().get_matches_from(words);
+    let arguments = match commands::Arguments::from_arg_matches(&matches) {
+        Ok(arguments) => arguments,
+        Err(error) => error.exit(),
+    };
     show::set_quiet(arguments.quiet);
     show::set_json(arguments.json);
     show::set_strict(arguments.strict);

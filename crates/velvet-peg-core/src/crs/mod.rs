@@ -16,7 +16,7 @@ pub use axis::{Axis, AxisUnit};
 pub(crate) use build::Custom;
 pub(crate) use datum::Side;
 pub use datum::{Datum, PrimeMeridian};
-pub use find::{CrsMatch, find};
+pub use find::{CrsMatch, CrsSearch, find, search};
 pub use vertical::{Height, VerticalCrs};
 
 use crate::ellipsoid::Ellipsoid;

@@ -1,10 +1,11 @@
 //! Reading a reference to a system: a code, a URN, or plain words.
 
 use super::Crs;
-use super::find::{find, words_of};
+use super::find::{find, search, tokens};
 use crate::error::{Error, Kind, Result};
 use std::fmt;
 use std::str::FromStr;
+use velvet_peg_epsg::CrsKind;
 
 impl Crs {
     /// The system that a text refers to: `EPSG:2286`, `2286`, `urn:ogc:def:crs:EPSG::2286`,
@@ -73,16 +74,20 @@ fn code_of(text: &str) -> Option<Result<u32>> {
 }
 
 fn by_words(text: &str) -> Result<Crs> {
-    let wanted = words_of(text);
+    let wanted = tokens(text);
     if wanted.is_empty() {
         return Err(Error::malformed("an empty text names no reference system"));
     }
     let matches = find(text);
-    let current: Vec<_> = matches.iter().filter(|found| !found.deprecated).collect();
+    let mut current: Vec<_> = matches.iter().filter(|found| !found.deprecated).collect();
+    // Compound systems have the words of their parts: these are meant where they have them all.
+    if current.iter().any(|found| found.kind != CrsKind::Compound) {
+        current.retain(|found| found.kind != CrsKind::Compound);
+    }
     let exact: Vec<_> = current
         .iter()
         .filter(|found| {
-            let mut words = words_of(found.name);
+            let mut words = tokens(found.name);
             let mut sought = wanted.clone();
             words.sort();
             sought.sort();
@@ -92,13 +97,21 @@ fn by_words(text: &str) -> Result<Crs> {
     match (exact.as_slice(), current.as_slice()) {
         // The 2D form stands first where the 3D and geocentric forms share its name.
         ([first, ..], _) => Crs::from_epsg(first.code),
-        ([], [only]) => Crs::from_epsg(only.code),
-        ([], []) => Err(Error::new(
-            Kind::Unknown,
-            format!(
-                "no reference system of the registry matches `{text}`: use fewer words, or a code"
-            ),
-        )),
+        ([], [only, others @ ..]) if others.iter().all(|other| other.name == only.name) => {
+            Crs::from_epsg(only.code)
+        }
+        ([], []) => {
+            // A word that nothing has is not put right without asking.
+            let likely = search(text).matches.into_iter().find(|found| !found.deprecated);
+            let hint = match likely {
+                Some(found) => format!("did you mean EPSG:{} {}?", found.code, found.name),
+                None => "use fewer words, or a code".to_string(),
+            };
+            Err(Error::new(
+                Kind::Unknown,
+                format!("no reference system of the registry matches `{text}`: {hint}"),
+            ))
+        }
         ([], several) => {
             let list: Vec<String> = several
                 .iter()

@@ -309,3 +309,25 @@ fn texts_are_read_and_shown_by_the_usual_traits() {
     assert_eq!((square.side_m, square.easting_m), (1.0, 712_345.0));
     assert_eq!(UtmZone::new(11, true).unwrap().to_string(), "11N");
 }
+
+/// Words as people type them bring up what is meant first.
+#[test]
+fn words_bring_up_what_is_meant() {
+    let mut missed = Vec::new();
+    let mut asked = 0;
+    for line in include_str!("../data/words.csv").lines() {
+        if line.starts_with('#') || line.starts_with("query,") {
+            continue;
+        }
+        let (query, codes) = line.rsplit_once(',').unwrap();
+        let codes: Vec<u32> = codes.split('|').map(|code| code.parse().unwrap()).collect();
+        let found = velvet_peg_core::crs::search(query).matches;
+        let first: Vec<String> =
+            found.iter().take(3).map(|one| format!("{} {}", one.code, one.name)).collect();
+        asked += 1;
+        if !found.first().is_some_and(|one| codes.contains(&one.code)) {
+            missed.push(format!("{query}: {codes:?}, not {}", first.join("; ")));
+        }
+    }
+    assert!(asked > 80 && missed.is_empty(), "{} of {asked}:\n{}", missed.len(), missed.join("\n"));
+}

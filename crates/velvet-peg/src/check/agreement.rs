@@ -4,7 +4,7 @@
 use super::sexagesimal::Misread;
 use super::{Finding, QualitySheet, Severity, in_degrees};
 use serde::Serialize;
-use velvet_peg_core::guess::{Expected, Hypothesis, guess};
+use velvet_peg_core::guess::{Expected, Hypothesis, Surroundings, guess};
 use velvet_peg_core::{Crs, Ellipsoid, Geodesic, Geographic};
 
 /// How several layers go together.
@@ -25,9 +25,10 @@ pub struct Agreement {
 pub struct Elsewhere {
     /// Its name.
     pub layer: String,
-    /// Distance of its middle from that of the others, metres.
+    /// From the nearest of its vertices to the nearest of the others', metres.
     pub distance_m: f64,
-    /// What would bring it home, the likeliest first, with the distance that would be left.
+    /// What would bring it home, the likeliest first, with the distance that would be left; 0 where
+    /// it would lie within the box around the others.
     pub hypotheses: Vec<(String, f64)>,
 }
 
@@ -39,6 +40,8 @@ struct Spot {
     bounds: [f64; 4],
     /// From the middle to where nine of ten positions lie within.
     reach_m: f64,
+    /// Positions that do not stray.
+    places: Vec<Geographic>,
 }
 
 /// Hypotheses named.
@@ -77,11 +80,9 @@ impl Agreement {
         }
         let home = largest_group(&spots, &near);
         let reference: Vec<&Spot> = home.iter().map(|at| &spots[*at]).collect();
-        let Some(first) = reference.first() else { return agreement };
-        let middle = Geographic {
-            lat: reference.iter().map(|s| s.centre.lat).sum::<f64>() / reference.len() as f64,
-            lon: reference.iter().map(|s| s.centre.lon).sum::<f64>() / reference.len() as f64,
-        };
+        let others = reference.iter().flat_map(|spot| spot.places.iter().copied());
+        let Ok(others) = Surroundings::new(others) else { return agreement };
+        let middle = others.middle();
         let datums: Vec<u32> = reference
             .iter()
             .filter_map(|spot| sheets[spot.sheet].system.as_ref()?.datum()?.code())
@@ -89,20 +90,18 @@ impl Agreement {
         let reach = reference
             .iter()
             .map(|s| geodesic.inverse(middle, s.centre).distance_m + s.reach_m)
-            .fold(first.reach_m, f64::max);
+            .fold(0.0, f64::max);
         let lost: Vec<usize> = (0..spots.len()).filter(|at| !home.contains(at)).collect();
         let unplaced: Vec<usize> =
             (0..sheets.len()).filter(|at| !spots.iter().any(|s| s.sheet == *at)).collect();
         let mut strays: Vec<(usize, Option<f64>)> = lost
             .iter()
-            .map(|at| {
-                (spots[*at].sheet, Some(geodesic.inverse(middle, spots[*at].centre).distance_m))
-            })
+            .map(|at| (spots[*at].sheet, Some(nearest_m(&spots[*at].places, &others))))
             .collect();
         strays.extend(unplaced.into_iter().map(|at| (at, None)));
         for (at, distance) in strays {
             let sheet = &sheets[at];
-            let hypotheses = hypotheses(sheet, middle, reach, &datums, &geodesic);
+            let hypotheses = hypotheses(sheet, &others, 2.0 * reach + 200.0, &datums);
             let text = stray(&names[at], distance, &hypotheses);
             agreement.findings.push(Finding { level: Severity::Fault, about: "position", text });
             agreement.elsewhere.push(Elsewhere {
@@ -158,7 +157,10 @@ fn names_of(sheets: &[QualitySheet]) -> Vec<String> {
 fn stray(name: &str, distance: Option<f64>, hypotheses: &[(String, f64)]) -> String {
     let ways: Vec<String> = hypotheses
         .iter()
-        .map(|(what, left)| format!("{what} (then {} from them)", kilometres(*left)))
+        .map(|(what, left)| match left {
+            0.0 => format!("{what} (then among them)"),
+            left => format!("{what} (then {} from the nearest of them)", kilometres(*left)),
+        })
         .collect();
     let ways = match ways.as_slice() {
         [] => "; nothing that is tried brings it to them".to_string(),
@@ -166,7 +168,8 @@ fn stray(name: &str, distance: Option<f64>, hypotheses: &[(String, f64)]) -> Str
     };
     match distance {
         Some(distance) => {
-            format!("{} lies {} from the other layers{ways}", name, kilometres(distance))
+            let distance = kilometres(distance);
+            format!("{name} lies {distance} from the nearest feature of the other layers{ways}")
         }
         None => format!("{} cannot be placed{ways}", name),
     }
@@ -205,7 +208,8 @@ fn spot(at: usize, sheet: &QualitySheet, geodesic: &Geodesic) -> Option<Spot> {
         limit(|p| p.lon, f64::max),
         limit(|p| p.lat, f64::max),
     ];
-    Some(Spot { sheet: at, centre, bounds, reach_m })
+    let places = near.into_iter().copied().collect();
+    Some(Spot { sheet: at, centre, bounds, reach_m, places })
 }
 
 /// The median of both coordinates.
@@ -249,20 +253,29 @@ fn largest_group(spots: &[Spot], near: &dyn Fn(&Spot, &Spot) -> bool) -> Vec<usi
     best
 }
 
-/// What would bring a layer within reach of a place.
+/// Vertices of a layer that are looked at for the nearest to others.
+const LOOKED_AT: usize = 100;
+
+/// From the nearest of some places to the nearest of others, metres.
+fn nearest_m(places: &[Geographic], others: &Surroundings) -> f64 {
+    let step = places.len().div_ceil(LOOKED_AT).max(1);
+    places.iter().step_by(step).map(|at| others.nearest_m(*at)).fold(f64::INFINITY, f64::min)
+}
+
+/// What would bring a layer within reach of others.
 fn hypotheses(
     sheet: &QualitySheet,
-    middle: Geographic,
+    others: &Surroundings,
     reach: f64,
     datums: &[u32],
-    geodesic: &Geodesic,
 ) -> Vec<(String, f64)> {
     let mut found: Vec<(String, f64)> = Vec::new();
-    let reach = 2.0 * reach + 200.0;
     let left = |crs: &Crs, points: &[(f64, f64)]| {
         let places = in_degrees(crs, points);
-        (places.len() * 2 > points.len())
-            .then(|| geodesic.inverse(middle, middle_of(&places)).distance_m)
+        (places.len() * 2 > points.len()).then(|| match others.contains(middle_of(&places)) {
+            true => 0.0,
+            false => nearest_m(&places, others),
+        })
     };
     let mut offer = |what: String, distance: Option<f64>| {
         if let Some(distance) = distance.filter(|distance| *distance <= reach) {
@@ -323,7 +336,8 @@ fn hypotheses(
         Some(datum) if datums.contains(&datum) => 1,
         _ => 2,
     };
-    let guesses = guess(&sheet.sample, &Expected::Near(middle), NAMED).unwrap_or_default();
+    let among = Expected::Among(Box::new(others.clone()));
+    let guesses = guess(&sheet.sample, &among, NAMED).unwrap_or_default();
     for guess in guesses.iter().filter(|guess| guess.distance_m <= reach) {
         let alike = guess.alike.iter().map(|alike| &alike.crs);
         let Some(crs) = std::iter::once(&guess.crs).chain(alike).min_by_key(|crs| rank(crs)) else {
@@ -336,7 +350,8 @@ fn hypotheses(
             Hypothesis::AsWritten => String::new(),
             other => format!(", {}", other.text()),
         };
-        found.push((format!("declared as {}{how}", crs.label()), guess.distance_m));
+        let left = if guess.inside == Some(true) { 0.0 } else { guess.distance_m };
+        found.push((format!("declared as {}{how}", crs.label()), left));
     }
     found.truncate(NAMED);
     found

@@ -7,8 +7,7 @@ use crate::error::Result;
 use crate::examples::Examples;
 use crate::layer::{Extender, GeometryColumn};
 use crate::layer_io::LayerReader;
-use crate::plausibility::CoordinateRange;
-use crate::plausibility::{PositionSample, short};
+use crate::plausibility::{CoordinateRange, OwnColumns, PositionSample, short};
 use velvet_peg_core::{Crs, LengthUnit};
 
 /// Positions kept to compare layers by.
@@ -31,8 +30,10 @@ pub(super) struct Coordinates {
 
 impl Coordinates {
     pub(super) fn new(crs: Option<&Crs>) -> Coordinates {
+        let mut cloud = PositionSample::of_features();
+        cloud.set_system(crs);
         Coordinates {
-            cloud: PositionSample::of_features(),
+            cloud,
             extent: Extender::default(),
             decimals: [0; 11],
             zeros: Examples::default(),
@@ -129,13 +130,16 @@ impl Coordinates {
                 format!("{flat} of {heights} heights are exactly 0: zeros for missing values?"),
             );
         }
+        let mut own = OwnColumns::new(&reader.info().schema, crs);
         // A second reading, now that the bulk is known.
         reader.for_each_batch(&mut |batch| {
             for feature in 0..batch.geometry.len() {
-                for v in batch.geometry.vertices(feature) {
-                    let (x, y) = (batch.geometry.x[v], batch.geometry.y[v]);
-                    self.cloud.judge(batch.first + feature as u64, x, y);
-                }
+                let v = batch.geometry.vertices(feature);
+                let (x, y) = (&batch.geometry.x[v.clone()], &batch.geometry.y[v]);
+                self.cloud.judge_feature(batch.first + feature as u64, x, y);
+            }
+            if let Some(own) = &mut own {
+                own.add(&batch.columns(), &batch.geometry);
             }
             Ok(())
         })?;
@@ -145,6 +149,9 @@ impl Coordinates {
         self.precision(add);
         if let Some(crs) = crs {
             let astray = self.cloud.against(crs);
+            if let Some(own) = own.and_then(|own| own.notice()).filter(|_| astray.is_none()) {
+                add(Severity::Warning, own.text);
+            }
             if self.nowhere.count > 0 {
                 add(
                     Severity::Fault,
@@ -184,7 +191,7 @@ impl Coordinates {
                     ),
                 );
             }
-            feet(crs, sheet.extent, add);
+            sheet.other_foot = other_foot(crs, sheet.extent);
         }
         sheet.sample = self.sample;
         Ok(())
@@ -219,27 +226,17 @@ impl Coordinates {
 }
 
 /// How far coordinates in feet would move if the other foot were meant.
-fn feet(crs: &Crs, extent: Option<[f64; 4]>, add: &mut dyn FnMut(Severity, String)) {
-    let (Some(unit), Some([west, south, east, north])) =
-        (crs.length_unit().filter(|_| crs.is_projected()), extent)
-    else {
-        return;
-    };
+fn other_foot(crs: &Crs, extent: Option<[f64; 4]>) -> Option<String> {
+    let unit = crs.length_unit().filter(|_| crs.is_projected())?;
+    let [west, south, east, north] = extent?;
     let other = match unit {
         LengthUnit::US_SURVEY_FOOT => LengthUnit::FOOT,
         LengthUnit::FOOT => LengthUnit::US_SURVEY_FOOT,
-        _ => return,
+        _ => return None,
     };
     let (x, y) = ((west + east) / 2.0, (south + north) / 2.0);
     let moved = x.hypot(y) * (unit.metres() - other.metres()).abs();
-    add(
-        Severity::Note,
-        format!(
-            "coordinates count {}; taken for {}, they would lie {moved:.2} m away",
-            unit.plural(),
-            other.plural()
-        ),
-    );
+    Some(format!("as {} they would lie {moved:.2} m away", other.plural()))
 }
 
 /// Decimals that a number is written with, up to 10.

@@ -102,6 +102,8 @@ pub struct QualitySheet {
     pub crs_known: &'static str,
     /// Unit of the coordinates.
     pub unit: Option<String>,
+    /// Of coordinates in feet: where the other foot would put them.
+    pub other_foot: Option<String>,
     /// Extent in the layer's own units: smallest x and y, largest x and y.
     pub extent: Option<[f64; 4]>,
     /// Extent in degrees on the system's own datum: west, south, east, north.
@@ -374,6 +376,7 @@ fn empty_sheet(reader: &LayerReader, info: &LayerInfo) -> QualitySheet {
         crs: info.crs.as_ref().map(Crs::label),
         crs_known: if info.crs.is_some() { info.crs_origin.name() } else { "missing" },
         unit: info.crs.as_ref().map(Crs::unit_plural),
+        other_foot: None,
         extent: None,
         extent_degrees: None,
         area_of_use: info.crs.as_ref().map(|crs| crs.extent().name().to_string()),

@@ -40,6 +40,9 @@ impl QualitySheet {
                 format!("x {} to {}, y {} to {}", text(west), text(east), text(south), text(north)),
             ));
         }
+        if let (Some(unit), Some(other)) = (&self.unit, &self.other_foot) {
+            lines.push(("coordinates count", format!("{unit}; {other}")));
+        }
         if let Some([west, south, east, north]) = self.extent_degrees {
             lines.push((
                 "extent in degrees",
@@ -49,6 +52,7 @@ impl QualitySheet {
         if let Some(area) = &self.area_of_use {
             let where_ = match self.outside_area_of_use {
                 0 => "all inside".to_string(),
+                1 => "1 vertex outside".to_string(),
                 outside => format!("{outside} vertices outside"),
             };
             lines.push(("area of use", format!("{area}: {where_}")));

@@ -4,19 +4,19 @@ use super::carried::{Carried, sift};
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::WriteOptions;
-use crate::layer::{Batch, CrsOrigin, no_system};
+use crate::layer::{Batch, CrsOrigin, Extender, no_system};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Rejects, RejectsTo, layer_columns};
 use crate::outcome::{Summary, nothing_left};
 use crate::output::refuse_existing;
-use crate::plausibility::wrong_zone;
-use crate::plausibility::{PositionSample, extent_against};
+use crate::plausibility::{Evidence, extent_against};
+use crate::plausibility::{MIDDLE, wrong_zone};
 use crate::progress::{NoProgress, Progress};
 use crate::reproject::{area_of, heights_in_space, raises};
 use crate::select::{Planned, Selection};
 use std::path::{Path, PathBuf};
-use velvet_peg_core::{Converter, Crs, PlanOptions};
+use velvet_peg_core::{Bounds, Converter, Crs, PlanOptions};
 
 /// Carries a layer into another format, another reference system, or both.
 #[derive(Clone, Debug, Default)]
@@ -94,7 +94,6 @@ impl ConvertLayer {
     ) -> Result<Summary> {
         let options = &self.write;
         let info = reader.info();
-        let converter = self.converter(reader)?;
         let mut outcome = Summary { notices: reader.notices.clone(), ..Summary::default() };
         if let (Some(crs), CrsOrigin::SideFile) = (&info.crs, info.crs_origin) {
             outcome.notices.push(Notice::note(
@@ -104,10 +103,17 @@ impl ConvertLayer {
         }
         // What is computed is computed from the features as they come out.
         let mut carried = info.clone();
-        if let Some(converter) = &converter {
-            carried.crs = Some(converter.target().clone());
+        if self.target.is_some() {
+            carried.crs.clone_from(&self.target);
         }
         let selection = self.select.plan(&carried).map_err(|error| error.in_file(reader.path()))?;
+        // Features that are left out have no say in the choice of the way.
+        let chosen = self.target.is_some() && self.select.condition.is_some();
+        let extent = match chosen && !selection.condition_takes_geometry() {
+            true => kept_extent(reader, &selection)?.or(info.extent),
+            false => info.extent,
+        };
+        let converter = self.converter(reader, extent)?;
         outcome.notices.extend(selection.notices());
         outcome.notices.extend(coordinates_in_expressions(&selection, converter.as_ref()));
         let mut described = info.clone();
@@ -122,7 +128,7 @@ impl ConvertLayer {
         let mut writer = LayerWriter::create(out, &described, options)?;
         outcome.notices.append(&mut writer.notices);
         let before_these = rejects.count();
-        let mut cloud = PositionSample::default();
+        let mut evidence = Evidence::new(info, info.crs.as_ref());
         // Some formats have no place for features without a geometry.
         let format = Format::of(out)?;
         let lacks = (!format.capability().no_geometry).then(|| format.name());
@@ -141,9 +147,7 @@ impl ConvertLayer {
                 kept = kept.filter(&mask)?;
             }
             let source = kept.before.as_ref().unwrap_or(&kept.batch.geometry);
-            for (x, y) in source.x.iter().zip(&source.y) {
-                cloud.gather(*x, *y);
-            }
+            evidence.add_as(&kept.batch, source);
             if converter.is_some() {
                 flat += source.flat_vertices();
                 vertices += source.x.len() as u64;
@@ -179,12 +183,14 @@ impl ConvertLayer {
                         .to_string(),
                 ));
             }
-            cloud.settle();
-            let (source, target) = (converter.source(), converter.target());
-            // Where the source is wrong already, the target has nothing to tell.
-            let wrong = || wrong_zone(source, target, cloud.centre()?);
-            outcome.notices.extend(cloud.against(source).or_else(wrong));
         }
+        let middle = evidence.settle();
+        // Where the source is wrong already, the target has nothing to tell.
+        let wrong = || {
+            let converter = converter.as_ref()?;
+            wrong_zone(converter.source(), converter.target(), MIDDLE, middle?)
+        };
+        outcome.notices.extend(evidence.notice().or_else(wrong));
         let written = writer.finish()?;
         outcome.out = written.count;
         outcome.verified = written.verified;
@@ -195,11 +201,11 @@ impl ConvertLayer {
         Ok(outcome)
     }
 
-    fn converter(&self, reader: &LayerReader) -> Result<Option<Converter>> {
+    fn converter(&self, reader: &LayerReader, extent: Option<Bounds>) -> Result<Option<Converter>> {
         let Some(target) = &self.target else { return Ok(None) };
         let info = reader.info();
         let source = info.crs.as_ref().ok_or_else(|| no_system(info).in_file(reader.path()))?;
-        let area = info.extent.and_then(|extent| area_of(source, &extent));
+        let area = extent.and_then(|extent| area_of(source, &extent));
         let plan = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
         let converter = Converter::plan(source, target, &plan);
         Ok(Some(converter.map_err(|error| {
@@ -211,6 +217,19 @@ impl ConvertLayer {
             .in_file(reader.path())
         })?))
     }
+}
+
+/// The box around the features that a condition keeps.
+fn kept_extent(reader: &LayerReader, selection: &Planned) -> Result<Option<Bounds>> {
+    let mut extent = Extender::default();
+    reader.for_each_batch(&mut |batch| {
+        match selection.mask(&batch)? {
+            Some(mask) => extent.add(&Planned::filter(&batch, &mask)?.geometry),
+            None => extent.add(&batch.geometry),
+        }
+        Ok(())
+    })?;
+    Ok(extent.bounds())
 }
 
 /// A word on the system of coordinates in expressions, where there are two that could be meant.

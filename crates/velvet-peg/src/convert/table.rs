@@ -3,9 +3,9 @@
 use crate::error::{Error, Result};
 use crate::format_support::{coordinate_names, default_decimals};
 use crate::outcome::Summary;
-use crate::plausibility::PositionSample;
 use crate::plausibility::wrong_zone;
 use crate::plausibility::{CoordinateRange, FirstReasons};
+use crate::plausibility::{MIDDLE, PositionSample};
 use crate::progress::{NoProgress, Progress};
 use crate::reproject::{area_of, heights_in_space};
 use crate::table::{AppendOptions, Session};
@@ -155,7 +155,7 @@ impl ConvertTable {
         outcome.notices.extend(heights_in_space(&converter, flat, outcome.rows_in));
         let astray = cloud.against(&self.source);
         // Where the source is wrong already, the target has nothing to tell.
-        let wrong = || wrong_zone(&self.source, &self.target, cloud.centre()?);
+        let wrong = || wrong_zone(&self.source, &self.target, MIDDLE, cloud.centre()?);
         outcome.notices.extend(astray.or_else(wrong));
         Ok((outcome, converter))
     }

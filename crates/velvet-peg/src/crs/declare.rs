@@ -11,7 +11,7 @@ use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo, layer_columns};
 use crate::output::{refuse_existing, same_file};
 use crate::packing::Packing;
-use crate::plausibility::{PositionSample, stated_unit};
+use crate::plausibility::{Evidence, stated_unit};
 use crate::progress::{NoProgress, Progress};
 use std::path::Path;
 use velvet_peg_core::Crs;
@@ -107,17 +107,17 @@ pub fn declare_watched(
         append: options.append,
     };
     let mut rejects = Rejects::new(to, &[reader.path()], out, &columns)?;
-    let mut cloud = PositionSample::default();
+    let mut evidence = Evidence::new(info, Some(crs));
     reader.for_each_watched(watch, &mut |batch| {
         outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
         for record in &batch.unreadable {
             rejects.add_unreadable(record, &info.name, &info.schema)?;
         }
-        batch.geometry.x.iter().zip(&batch.geometry.y).for_each(|(x, y)| cloud.gather(*x, *y));
+        evidence.add(&batch);
         writer.write(&batch)
     })?;
-    cloud.settle();
-    outcome.notices.extend(cloud.against(crs));
+    evidence.settle();
+    outcome.notices.extend(evidence.notice());
     let written = writer.finish()?;
     outcome.out = written.count;
     outcome.verified = written.verified;
@@ -137,14 +137,14 @@ fn declare_in_place(
     watch: &mut dyn Progress,
 ) -> Result<Summary> {
     let info = reader.info();
-    let mut cloud = PositionSample::default();
+    let mut evidence = Evidence::new(info, Some(crs));
     reader.for_each_watched(watch, &mut |batch| {
         outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
-        batch.geometry.x.iter().zip(&batch.geometry.y).for_each(|(x, y)| cloud.gather(*x, *y));
+        evidence.add(&batch);
         Ok(())
     })?;
-    cloud.settle();
-    outcome.notices.extend(cloud.against(crs));
+    evidence.settle();
+    outcome.notices.extend(evidence.notice());
     store.declare(path, &info.name, crs)?;
     // Records that cannot be read are where they were, too.
     outcome.out = outcome.rows_in;

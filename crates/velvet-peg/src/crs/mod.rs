@@ -3,6 +3,7 @@
 //! The systems themselves, their axes and datums are those of the computing core.
 
 mod declare;
+mod find;
 pub mod grid_folder;
 pub mod guess;
 pub mod position;
@@ -10,4 +11,5 @@ pub mod reference;
 pub mod zones;
 
 pub use declare::{declare, declare_watched};
+pub use find::find_systems;
 pub use velvet_peg_core::crs::*;

@@ -13,6 +13,7 @@ use crate::error::{Error, Result};
 use crate::layer::{Extender, GeometryKind, Layer, no_system};
 use crate::notice::{Notice, NoticeKind};
 use crate::output::Output;
+use crate::plausibility::Evidence;
 use std::io::Write;
 use std::path::Path;
 use svg::SvgMap;
@@ -169,6 +170,11 @@ fn in_one_system(
     };
     let mut carried = Vec::new();
     for layer in layers {
+        notices.extend(Evidence::of_layer(layer).map(|mut notice| {
+            let name = &layer.info().name;
+            notice.text = format!("layer {name}: {}", notice.text);
+            notice.in_layer(name)
+        }));
         let own = layer.crs().ok_or_else(|| no_system(layer.info()))?;
         if *own == crs {
             carried.push(layer.clone());

@@ -9,6 +9,7 @@ mod courses;
 mod findings;
 mod first_values;
 mod from_text;
+mod kept_rows;
 mod lines;
 mod points;
 mod polygons;

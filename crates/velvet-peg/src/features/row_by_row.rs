@@ -2,6 +2,7 @@
 //! lies, a second one makes the features and writes them.
 
 use super::BuildOptions;
+use super::kept_rows::kept_rows;
 use super::row_geometry::RowGeometry;
 use crate::advice::Advice;
 use crate::convert::coordinates_in_expressions;
@@ -15,7 +16,9 @@ use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Reason;
 use crate::outcome::Rejects;
 use crate::outcome::{Summary, nothing_left};
-use crate::plausibility::{CoordinateRange, FirstReasons, PositionSample, wrong_zone};
+use crate::plausibility::{
+    CoordinateRange, FirstReasons, MIDDLE, OwnColumns, PositionSample, wrong_zone,
+};
 use crate::progress::Progress;
 use crate::reproject::{heights_in_space, raises};
 use crate::select::Planned;
@@ -50,6 +53,7 @@ fn first_reading(
         cloud: PositionSample::default(),
         reasons: FirstReasons::default(),
     };
+    first.cloud.set_system(options.crs.as_ref());
     let mut column = GeometryColumn::new();
     reader.each_row(&mut |reader, record| {
         if first.inference.rows.is_multiple_of(4096) {
@@ -128,6 +132,16 @@ pub(super) fn run(
     notices.extend(selection.notices());
     let mut info = source.clone();
     info.schema = selection.schema.clone();
+    let depends_on_target = options.to.is_some() && selection.condition_takes_geometry();
+    let matters = || options.to.is_some() || first.astray(options);
+    if options.select.condition.is_some() && !depends_on_target && matters() {
+        let (what, how) = ((file, geometry, &range), (&selection, &source));
+        let kept = kept_rows(options, what, how, (&first.inference, &needed))?;
+        // Where nothing is kept there is nothing to learn.
+        if kept.1.is_some() {
+            (first.cloud, info.extent) = kept;
+        }
+    }
     let converter = match &options.to {
         None => None,
         Some(to) => Some(converter_to(to, options, &mut info, table)?),
@@ -149,19 +163,20 @@ pub(super) fn run(
         left_out: 0,
         first: 1,
         cloud: &mut first.cloud,
+        own: OwnColumns::new(&source.schema, options.crs.as_ref()),
         outside: 0,
         flat: 0,
         range: &range,
     };
     passage.second_reading(options, file, geometry, &first.inference, watch)?;
-    let Passage { converter, writer, left_out, outside, flat, .. } = passage;
+    let Passage { converter, writer, left_out, outside, flat, own, .. } = passage;
     if let Some(converter) = &converter {
         notices.extend(heights_in_space(converter, flat, writer.count()));
     }
     let tolerance = ReadOptions::default().tolerance_text(options.crs.as_ref());
     notices.extend(first.learn.taken.notices(&tolerance));
     notices.extend(first.cloud.notices());
-    notices.extend(where_they_lie(options, &first.cloud, outside, out));
+    notices.extend(where_they_lie(options, &first.cloud, own.as_ref(), outside, out));
     let written = writer.finish()?;
     notices.extend(written.notices);
     notices.extend(nothing_left(left_out, written.count));
@@ -220,13 +235,15 @@ fn converter_to(
 fn where_they_lie(
     options: &BuildOptions,
     cloud: &PositionSample,
+    own: Option<&OwnColumns>,
     outside: u64,
     out: &Path,
 ) -> Option<Notice> {
     let Some(crs) = &options.crs else { return options.undeclared(out) };
     // Where the source is wrong already, the target has nothing to tell.
-    let zone = || wrong_zone(crs, options.to.as_ref()?, cloud.centre()?);
-    cloud.against(crs).or_else(zone).or_else(|| {
+    let zone = || wrong_zone(crs, options.to.as_ref()?, MIDDLE, cloud.centre()?);
+    let own = || own?.notice();
+    cloud.against(crs).or_else(own).or_else(zone).or_else(|| {
         (outside > 0).then(|| {
             Notice::warning(
                 NoticeKind::Area,
@@ -244,6 +261,11 @@ fn where_they_lie(
 
 impl FirstReading {
     /// The layer that the features make in the system of the table, all columns with it.
+    /// True if the rows lie elsewhere than their system is used.
+    fn astray(&self, options: &BuildOptions) -> bool {
+        options.crs.as_ref().is_some_and(|crs| self.cloud.against(crs).is_some())
+    }
+
     fn layer(
         &self,
         options: &BuildOptions,
@@ -291,6 +313,7 @@ struct Passage<'a> {
     left_out: u64,
     first: u64,
     cloud: &'a mut PositionSample,
+    own: Option<OwnColumns>,
     outside: u64,
     /// RowGeometry without a height that were carried into space.
     flat: u64,
@@ -369,12 +392,15 @@ impl Passage<'_> {
             let mut flags = good.iter();
             numbers.retain(|_| flags.next() == Some(&true));
         }
+        if let Some(own) = &mut self.own {
+            own.add(&batch.columns(), &batch.geometry);
+        }
         for (at, number) in numbers.iter().enumerate() {
-            for vertex in batch.geometry.vertices(at) {
-                let (x, y) = (batch.geometry.x[vertex], batch.geometry.y[vertex]);
-                self.cloud.judge(*number, x, y);
-                self.outside += u64::from(self.range.is_outside(x, y));
-            }
+            let vertices = batch.geometry.vertices(at);
+            let (x, y) = (&batch.geometry.x[vertices.clone()], &batch.geometry.y[vertices]);
+            self.cloud.judge_feature(*number, x, y);
+            let outside = x.iter().zip(y).filter(|(x, y)| self.range.is_outside(**x, **y));
+            self.outside += outside.count() as u64;
         }
         if let Some(converter) = &self.converter {
             let before = batch.geometry.clone();

@@ -152,6 +152,8 @@ impl Gathered {
         notices: Vec<Notice>,
     ) -> Gathered {
         let kept = columns.attributes(headers.len());
+        let mut cloud = PositionSample::default();
+        cloud.set_system(build.crs.as_ref());
         Gathered {
             vertices: Vec::new(),
             groups: Vec::new(),
@@ -163,7 +165,7 @@ impl Gathered {
             rejected: BTreeMap::new(),
             findings: Findings::default(),
             notices,
-            cloud: PositionSample::default(),
+            cloud,
             rows: 0,
             median_leg: None,
             unit: match &build.crs {

@@ -6,6 +6,7 @@
 
 pub(crate) mod arc;
 mod capability;
+mod column_gaps;
 mod column_metadata;
 pub(crate) mod crs_name;
 pub(crate) mod date_time;
@@ -33,6 +34,7 @@ pub(crate) mod xml;
 pub(crate) use crate::layer::attribute_types::{DECLARED, FOREIGN};
 pub use capability::{Appending, Attributes, Capability, Systems, Texts};
 pub(crate) use capability::{HEADINGS, UNLIMITED};
+pub(crate) use column_gaps::column_gaps;
 pub(crate) use column_metadata::{KEY, declare, declared, field_declared, key_field};
 pub(crate) use description::{
     FileStart, FormatDescription, LayerStore, NewFile, Placing, not_written,

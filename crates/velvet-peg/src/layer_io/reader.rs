@@ -297,6 +297,17 @@ impl LayerReader {
         done.map_err(|error| if theirs { error } else { error.shown_as(&self.real, &self.path) })
     }
 
+    /// The first batch, where there is one that can be read; the rest is not looked at.
+    pub(crate) fn first_batch(&self) -> Option<Batch> {
+        let mut first = None;
+        // An error ends the reading: there is no other way to stop.
+        let _ = self.for_each_batch(&mut |batch| {
+            first = Some(batch);
+            Err(Error::data("read no further"))
+        });
+        first
+    }
+
     /// As [`LayerReader::for_each_batch`], telling `watch` how many features have been read.
     pub(crate) fn for_each_watched(
         &self,

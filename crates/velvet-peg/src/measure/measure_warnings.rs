@@ -88,7 +88,7 @@ impl MeasureWarnings {
         }
         let small = self.length.abs() < LENGTH && self.area.abs() < AREA;
         if let Some(grid) = grid.filter(|_| !small) {
-            let (what, off) = match self.area == 0.0 {
+            let (what, off) = match self.area.abs() < AREA {
                 true => ("length", self.length),
                 false => ("area", self.area),
             };

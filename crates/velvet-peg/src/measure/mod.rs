@@ -16,6 +16,7 @@ use crate::error::Result;
 use crate::layer::{GeometryKind, no_system};
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
+use crate::plausibility::Evidence;
 use crate::progress::{NoProgress, Progress};
 use measure_warnings::MeasureWarnings;
 use meter::Meter;
@@ -170,13 +171,17 @@ pub fn measure_watched(
         notices: reader.notices.clone(),
     };
     let mut doubts = MeasureWarnings::default();
+    let mut evidence = Evidence::new(info, info.crs.as_ref());
     reader.for_each_watched(watch, &mut |batch| {
         measures.notices.extend(batch.lost(reader.path()));
+        evidence.add(&batch);
         let before = measures.features.len();
         meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))?;
         doubts.add(info.crs.as_ref(), &batch.geometry, &measures.features[before..]);
         Ok(())
     })?;
+    evidence.settle();
+    measures.notices.extend(evidence.notice());
     if measures.grid.is_none() {
         let degrees = measures.crs.unit_plural();
         let none = Notice::note(

@@ -2,11 +2,19 @@
 //! from the others, in a neighbouring zone. What is odd is told and kept; what cannot be is refused.
 
 mod coordinate_range;
+mod evidence;
 mod outliers;
+mod own_columns;
 mod stated_unit;
+mod strays;
 mod wrong_zone;
 
 pub(crate) use coordinate_range::{CoordinateRange, FirstReasons};
+pub(crate) use evidence::Evidence;
 pub(crate) use outliers::{PositionSample, extent_against, short};
+pub(crate) use own_columns::OwnColumns;
 pub(crate) use stated_unit::stated_unit;
 pub(crate) use wrong_zone::wrong_zone;
+
+/// What the warnings of a zone speak of.
+pub(crate) const MIDDLE: &str = "the middle of the data";

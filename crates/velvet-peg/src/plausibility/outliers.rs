@@ -3,6 +3,7 @@
 //!
 //! Works on a bounded sample of the positions, so that it costs the same for any table.
 
+use super::strays::{self, Stray, Strays};
 use crate::advice::Advice;
 use crate::examples::Examples;
 use crate::layer::{Extender, LayerInfo};
@@ -12,6 +13,12 @@ use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Geographic};
 /// Positions kept to know where the bulk of the data lies.
 const SAMPLE: usize = 4096;
 
+/// Spreads of the bulk within which positions are with it, and the least that counts as one, metres.
+const REACH: f64 = 20.0;
+const LEAST_REACH_M: f64 = 100.0;
+/// Length of a degree of latitude, metres, as near as distances are told here.
+const DEGREE_M: f64 = 111_200.0;
+
 /// Gathers positions and then judges single rows against the bulk.
 #[derive(Debug, Default)]
 pub(crate) struct PositionSample {
@@ -19,14 +26,20 @@ pub(crate) struct PositionSample {
     noun: Option<&'static str>,
     /// Nothing is kept or written by looking.
     looked: bool,
+    /// Metres in a unit of the coordinates, where a projected system says it.
+    metres: Option<f64>,
     seen: u64,
+    /// Rows or features judged with all their vertices.
+    features: u64,
+    /// The row that was told last: each is told once.
+    told: Option<u64>,
     x: Vec<f64>,
     y: Vec<f64>,
     centre: (f64, f64),
     spread: (f64, f64),
     flipped: Examples,
     swapped: Examples,
-    distant: Examples,
+    strays: Strays,
 }
 
 impl PositionSample {
@@ -41,6 +54,12 @@ impl PositionSample {
         positions.into_iter().for_each(|(x, y)| sample.gather(x, y));
         sample.settle();
         sample
+    }
+
+    /// The system that the positions are in, if it is known.
+    pub(crate) fn set_system(&mut self, crs: Option<&Crs>) {
+        let unit = crs.filter(|crs| crs.is_projected()).and_then(Crs::length_unit);
+        self.metres = unit.map(|unit| unit.metres());
     }
 
     /// What is judged is only looked at.
@@ -69,8 +88,15 @@ impl PositionSample {
         let middle = |values: &[f64]| -> (f64, f64) {
             let mut sorted = values.to_vec();
             sorted.sort_by(f64::total_cmp);
-            let at = |share: f64| sorted[((sorted.len() - 1) as f64 * share) as usize];
-            (at(0.5), at(0.9) - at(0.1))
+            let last = sorted.len() - 1;
+            let at = |share: f64| sorted[(last as f64 * share) as usize];
+            // Of a few, all but the one that stands out.
+            let spread = match last {
+                0..=1 => at(1.0) - at(0.0),
+                2..=9 => (sorted[last] - sorted[1]).min(sorted[last - 1] - sorted[0]),
+                _ => at(0.9) - at(0.1),
+            };
+            (at(0.5), spread)
         };
         if self.x.is_empty() {
             return;
@@ -87,30 +113,79 @@ impl PositionSample {
 
     /// Judges one row against the bulk.
     pub(crate) fn judge(&mut self, row: u64, x: f64, y: f64) {
-        // A handful of positions has no bulk to stand apart from.
-        if self.seen < 8 || self.near(x, y) {
+        self.judge_one(row, x, y, false);
+    }
+
+    /// Judges the vertices of one feature against the bulk.
+    pub(crate) fn judge_feature(&mut self, number: u64, x: &[f64], y: &[f64]) {
+        self.features += 1;
+        let near = x.iter().zip(y).filter(|(x, y)| self.near(**x, **y)).count();
+        if near < x.len() {
+            for (x, y) in x.iter().zip(y) {
+                self.judge_one(number, *x, *y, near > 0);
+            }
+        }
+    }
+
+    fn judge_one(&mut self, number: u64, x: f64, y: f64, torn: bool) {
+        // Two positions have no bulk to stand apart from.
+        let told = self.noun.is_none() && self.told == Some(number);
+        if self.seen < 3 || told || self.near(x, y) {
             return;
         }
+        let (metres, spreads) = self.distance(x, y);
+        if self.seen < strays::FEW && metres < strays::METRES_OF_FEW {
+            return;
+        }
+        self.told = Some(number);
         let noun = self.noun.unwrap_or("row");
-        let case = || format!("{noun} {row} ({}, {})", short(x), short(y));
+        let case = || format!("{noun} {number} ({}, {})", short(x), short(y));
         if self.near(-x, y) || self.near(x, -y) {
             self.flipped.add(case);
         } else if self.near(y, x) || self.near(-y, x) || self.near(y, -x) {
             self.swapped.add(case);
         } else {
-            self.distant.add(case);
+            // Few vertices are no evidence of a slip in one of them.
+            let torn = torn && self.seen >= strays::FEW;
+            self.strays.add(Stray { number, x, y, metres, spreads, torn });
         }
     }
 
-    /// Within twenty spreads of the middle.
+    /// How far the bulk reaches from its middle, in units of the coordinates.
+    fn reach(&self) -> f64 {
+        let (across, along) = self.metres_of_units();
+        REACH * self.spread.0.max(self.spread.1).max(LEAST_REACH_M / REACH / across.max(along))
+    }
+
     fn near(&self, x: f64, y: f64) -> bool {
-        let reach = 20.0 * self.spread.0.max(self.spread.1).max(1e-6);
+        let reach = self.reach();
         (x - self.centre.0).abs() <= reach && (y - self.centre.1).abs() <= reach
+    }
+
+    /// Metres in a unit of x and of y. Without a system, numbers that could be degrees count as such,
+    /// and others as metres.
+    fn metres_of_units(&self) -> (f64, f64) {
+        match self.metres {
+            Some(metres) => (metres, metres),
+            None if self.centre.0.abs() <= 360.0 && self.centre.1.abs() <= 90.0 => {
+                (DEGREE_M * self.centre.1.to_radians().cos().max(0.01), DEGREE_M)
+            }
+            None => (1.0, 1.0),
+        }
+    }
+
+    /// From the middle of the bulk: in metres, and in its spreads.
+    fn distance(&self, x: f64, y: f64) -> (f64, f64) {
+        let (across, along) = self.metres_of_units();
+        let (east, north) = ((x - self.centre.0).abs(), (y - self.centre.1).abs());
+        let spread = self.spread.0.max(self.spread.1).max(f64::MIN_POSITIVE);
+        ((east * across).hypot(north * along), east.max(north) / spread)
     }
 
     /// What stood out.
     pub(crate) fn notices(&self) -> Vec<Notice> {
         let mut notices = Vec::new();
+        let noun = self.noun.unwrap_or("row");
         let unit = if self.noun.is_some() { "vertice" } else { "row" };
         let mut tell = |suspects: &Examples, one: &str, many: &str, what: &str| {
             let subject = match suspects.count {
@@ -130,7 +205,9 @@ impl PositionSample {
         let join = "would join the others with";
         tell(&self.flipped, join, join, "the sign turned (a lost minus or W?)");
         tell(&self.swapped, join, join, "the coordinates swapped");
-        tell(&self.distant, "lies", "lie", "far from all others");
+        let of = if self.features > 0 { self.features } else { self.seen };
+        let apart = self.strays.apart(noun, of, self.reach());
+        tell(&apart, "lies", "lie", "far from all others");
         notices
     }
 
@@ -225,8 +302,12 @@ impl PositionSample {
         let feet = 0.3048;
         let mut advice = None;
         let hint = if lands(y, x).is_some() {
-            "; with x and y swapped it would be inside: are the columns the wrong way round?"
-                .to_string()
+            match self.seen {
+                1 => "; with x and y swapped it would be inside: is the northing first? Letters say \
+                      which is which: N … E …",
+                _ => "; with x and y swapped it would be inside: are the columns the wrong way round?",
+            }
+            .to_string()
         } else if crs.is_projected() && lands(x * feet, y * feet).is_some() {
             format!(
                 "; taken as feet it would be inside: this system counts in {}",

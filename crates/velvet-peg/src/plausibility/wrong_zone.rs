@@ -10,9 +10,14 @@ use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 /// Degrees that a zone is carried on beyond its edge as a matter of course.
 const MARGIN_DEG: f64 = 0.5;
 
-/// What to say of a target, if the middle of the data, a coordinate of the source, lies outside
-/// the zone or the area that it is for.
-pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Option<Notice> {
+/// What to say of a target, if a coordinate of the source (the middle of the data, for example) lies
+/// outside the zone or the area that it is for.
+pub(crate) fn wrong_zone(
+    source: &Crs,
+    target: &Crs,
+    what: &str,
+    middle: (f64, f64),
+) -> Option<Notice> {
     if !target.is_projected() {
         return None;
     }
@@ -21,8 +26,7 @@ pub(crate) fn wrong_zone(source: &Crs, target: &Crs, middle: (f64, f64)) -> Opti
         .and_then(|converter| converter.convert(Coordinate::xy(middle.0, middle.1)))
         .ok()?;
     let at = home.from_greenwich(at);
-    let place =
-        format!("the middle of the data (latitude {:.4}°, longitude {:.4}°)", at.lat, at.lon);
+    let place = format!("{what} (latitude {:.4}°, longitude {:.4}°)", at.lat, at.lon);
     let label = target.label();
     if let Some((hit, own)) = other_zone(target, at) {
         let instead = counterpart(target, &hit)

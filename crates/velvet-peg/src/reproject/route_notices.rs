@@ -10,7 +10,7 @@ use velvet_peg_core::Converter;
 /// use velvet_peg::{Converter, Crs};
 /// use velvet_peg::convert::route_notices;
 /// let converter = Converter::new(&Crs::from_epsg(4269)?, &Crs::from_epsg(4326)?)?;
-/// assert!(route_notices(&converter)[0].text.contains("changes no number"));
+/// assert!(route_notices(&converter)[0].text.contains("shifts nothing"));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
 pub fn route_notices(converter: &Converter) -> Vec<Notice> {
@@ -28,11 +28,27 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
     let accuracy = route.accuracy_m();
     let known = accuracy.map_or("an accuracy that is not stated".to_string(), |m| format!("{m} m"));
     if route.is_unknown_shift() {
+        let (from, to) = (converter.source().datum(), converter.target().datum());
+        // Geocentric coordinates stay; latitudes follow the ellipsoid.
+        let axes = from.zip(to).map_or(0.0, |(from, to)| {
+            let (from, to) = (from.ellipsoid(), to.ellipsoid());
+            (from.semi_major_m() - to.semi_major_m()).hypot(from.semi_minor_m() - to.semi_minor_m())
+        });
+        let shift = match axes * 1e3 {
+            0.0 => "changes no number".to_string(),
+            mm => {
+                let most = if mm < 1e3 { format!("{mm:.1} mm") } else { format!("{axes:.0} m") };
+                format!(
+                    "shifts nothing (numbers change by {most} at most, the difference of the \
+                     ellipsoids)"
+                )
+            }
+        };
         let text = format!(
-            "{} and {} are different datums, but the operation between them changes no number: \
-             true positions may differ from the result by up to about {known}",
-            converter.source().datum().map_or("", |datum| datum.name()),
-            converter.target().datum().map_or("", |datum| datum.name())
+            "{} and {} are different datums, but the operation between them {shift}: true positions \
+             may differ from the result by up to about {known}",
+            from.map_or("", |datum| datum.name()),
+            to.map_or("", |datum| datum.name())
         );
         notices.push(with_accuracy(Notice::warning(NoticeKind::DatumChange, text), accuracy));
     } else if accuracy.is_none_or(|metres| metres >= 0.5) {

@@ -132,6 +132,17 @@ pub(crate) fn are_reversed(first: &str, second: &str) -> bool {
     is(first, [Role::Latitude, Role::Northing]) && is(second, [Role::Longitude, Role::Easting])
 }
 
+/// The columns that are named longitude and latitude, if one of each is.
+pub(crate) fn degree_columns(headers: &[String]) -> Option<(usize, usize)> {
+    let only = |wanted: Role| {
+        let (_, names) = NAMES.iter().find(|(role, _)| *role == wanted)?;
+        let mut found = (0..headers.len()).filter(|at| fit(&headers[*at], names) == 3);
+        let first = found.next()?;
+        found.next().is_none().then_some(first)
+    };
+    Some((only(Role::Longitude)?, only(Role::Latitude)?))
+}
+
 /// A pair of columns and why they were taken.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Likely {

@@ -5,6 +5,7 @@ use super::natural_order::natural;
 use super::{TableFile, TableReader};
 use crate::error::{Error, Result};
 use crate::format::Format;
+use crate::format_support::column_gaps;
 use crate::format_support::{
     CellType, RowSource, SourceRow, TableFacts, TableOptions, TableSource,
 };
@@ -104,24 +105,10 @@ impl ManyTables {
             }
             facts.crs = Some((*first).clone());
         }
-        for part in &parts {
-            let lacks: Vec<String> = (0..columns.len())
-                .filter(|at| !part.places.contains(at))
-                .map(|at| format!("`{}`", columns[at]))
-                .collect();
-            if !lacks.is_empty() {
-                facts.notices.push(
-                    Notice::warning(
-                        NoticeKind::Unreadable,
-                        format!(
-                            "{} has no column {}: blank in its rows",
-                            part.name,
-                            lacks.join(", ")
-                        ),
-                    )
-                    .in_file(part.file.path()),
-                );
-            }
+        let shapes: Vec<(String, &[usize])> =
+            parts.iter().map(|part| (part.name.clone(), part.places.as_slice())).collect();
+        for (part, notice) in column_gaps(&shapes, &columns) {
+            facts.notices.push(notice.in_file(parts[part].file.path()));
         }
         if parts.len() > 1 {
             let mut shown: Vec<&str> =

@@ -1,7 +1,7 @@
 //! `vpeg build`: features from the rows of tables.
 
 use super::save::{SaveArguments, columns_of, select_of};
-use super::{ColumnArguments, SelectArguments, TableArguments, WriteArguments};
+use crate::arguments::{ColumnArguments, SelectArguments, TableArguments, WriteArguments, heading};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::{Args, Subcommand};
@@ -46,13 +46,13 @@ struct Common {
     #[arg(long, value_name = "YEAR", value_parser = reference::year, requires = "to")]
     epoch: Option<f64>,
     /// File to write; its extension says the format.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: PathBuf,
     /// Name of the layer; that of the table or sheet if not given.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// File for rejected rows; OUTPUT.rejects.csv if not given.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     rejects: Option<PathBuf>,
     #[command(flatten)]
     select: SelectArguments,

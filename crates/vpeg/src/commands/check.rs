@@ -1,6 +1,6 @@
 //! `vpeg check`: the quality sheet of layers, and whether they agree.
 
-use super::{ColumnArguments, TableArguments};
+use crate::arguments::{ColumnArguments, TableArguments, heading};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
@@ -35,16 +35,16 @@ pub(crate) struct Check {
     #[arg(long, value_name = "REF")]
     crs: Option<String>,
     /// Layer to take, if a file has several; all of them if not given.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// Write the sheets to hand in: .md, .html or .json.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
     /// Title of the sheets.
     #[arg(long)]
     title: Option<String>,
     /// Replace an existing file.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
     #[command(flatten)]
     columns: ColumnArguments,

@@ -1,7 +1,9 @@
 //! `vpeg convert`: carry data into another reference system.
 
 use super::save::{SaveArguments, layer_source, select_of};
-use super::{ColumnArguments, ReadArguments, SelectArguments, TableArguments, WriteArguments};
+use crate::arguments::{
+    ColumnArguments, ReadArguments, SelectArguments, TableArguments, WriteArguments, heading,
+};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
@@ -33,15 +35,15 @@ pub(crate) struct Convert {
     epoch: Option<f64>,
     /// File to write; a GeoPackage, or a folder that is there, for several layers; `-` for standard
     /// output.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: PathBuf,
     #[command(flatten)]
     columns: ColumnArguments,
     /// Layer to take, if the file has several.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// Take every layer of each file.
-    #[arg(long, conflicts_with = "layer")]
+    #[arg(long, conflicts_with = "layer", help_heading = heading::READING)]
     all_layers: bool,
     /// Extension of the files in a folder, such as gpkg or shp; as they were if not given.
     #[arg(long, value_name = "EXTENSION")]
@@ -55,7 +57,7 @@ pub(crate) struct Convert {
     #[command(flatten)]
     save: SaveArguments,
     /// File for rejected rows; OUTPUT.rejects.csv if not given.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     rejects: Option<PathBuf>,
     #[command(flatten)]
     reading: TableArguments,

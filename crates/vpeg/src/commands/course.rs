@@ -1,7 +1,7 @@
 //! `vpeg course`: geodesics between places, singly or for the rows of a table.
 
-use super::TableArguments;
 use super::position::place;
+use crate::arguments::{TableArguments, heading};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
@@ -41,13 +41,13 @@ pub(crate) struct Course {
     #[arg(long)]
     decimals: Option<usize>,
     /// Table to write; `-` for standard output.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
     /// Replace existing files.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
     /// File for rejected rows; OUTPUT.rejects.csv if not given.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     rejects: Option<PathBuf>,
     #[command(flatten)]
     reading: TableArguments,

@@ -1,6 +1,7 @@
 //! `vpeg declare`: give data its reference system.
 
 use super::save::{SaveArguments, layer_source};
+use crate::arguments::heading;
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
@@ -16,18 +17,18 @@ pub(crate) struct Declare {
     #[arg(long, value_name = "REF")]
     crs: String,
     /// File to write; the same file if not given, which needs --overwrite.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
     /// Layer to take, if the file has several.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// Encoding of the texts of a Shapefile or drawing, such as windows-1252.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     encoding: Option<String>,
     #[command(flatten)]
-    read: super::ReadArguments,
+    read: crate::arguments::ReadArguments,
     #[command(flatten)]
-    write: super::WriteArguments,
+    write: crate::arguments::WriteArguments,
     #[command(flatten)]
     save: SaveArguments,
 }

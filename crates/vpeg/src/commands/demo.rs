@@ -1,6 +1,7 @@
 //! `vpeg demo`: the whole story on the demo data.
 
 use super::Arguments;
+use crate::arguments::heading;
 use crate::{Ending, show};
 use clap::{Args, Parser};
 use std::path::PathBuf;
@@ -12,7 +13,7 @@ pub(crate) struct Demo {
     #[arg(default_value = "vpeg-demo")]
     folder: PathBuf,
     /// Replace files of an earlier run.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
 }
 

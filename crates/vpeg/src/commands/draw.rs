@@ -1,5 +1,6 @@
 //! `vpeg draw`: a map of layers.
 
+use crate::arguments::heading;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::path::PathBuf;
@@ -12,7 +13,7 @@ pub(crate) struct Draw {
     #[arg(required = true)]
     files: Vec<PathBuf>,
     /// Picture to write: .svg or .png.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: PathBuf,
     /// Title; the layers' names if not given.
     #[arg(long)]
@@ -30,7 +31,7 @@ pub(crate) struct Draw {
     #[arg(long, default_value = "1280x800", value_parser = size)]
     size: (u32, u32),
     /// Replace an existing file.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
 }
 

@@ -1,7 +1,7 @@
 //! `vpeg fields`: choose features, compute and shape columns.
 
 use super::save::{SaveArguments, layer_source};
-use super::{ReadArguments, TableArguments, WriteArguments};
+use crate::arguments::{ReadArguments, TableArguments, WriteArguments, heading};
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
@@ -29,7 +29,7 @@ pub(crate) struct Fields {
     #[arg(long)]
     functions: bool,
     /// Layer to take, if the file has several.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// Keep the features for which this SQL condition is true.
     #[arg(long = "where", value_name = "SQL")]
@@ -72,7 +72,7 @@ pub(crate) struct Fields {
     #[command(flatten)]
     save: SaveArguments,
     /// File for rejected features; OUTPUT.rejects.csv if not given.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     rejects: Option<PathBuf>,
 }
 

@@ -1,7 +1,7 @@
 //! `vpeg join`: take over columns of a table by key.
 
 use super::save::{SaveArguments, layer_source};
-use super::{TableArguments, WriteArguments};
+use crate::arguments::{TableArguments, WriteArguments, heading};
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
@@ -20,7 +20,7 @@ pub(crate) struct Join {
     #[arg(long, value_name = "COLUMN[=COLUMN]")]
     on: String,
     /// File to write; without it, only the report on how the keys meet.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
     /// Columns of the table to take over; all if not given.
     #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
@@ -38,17 +38,17 @@ pub(crate) struct Join {
     #[arg(long)]
     matched_only: bool,
     /// Layer to take, if the layer file has several.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// Layer of the table to take, if that is a file of several.
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", help_heading = heading::READING)]
     table_layer: Option<String>,
     #[command(flatten)]
     write: WriteArguments,
     #[command(flatten)]
     save: SaveArguments,
     /// File for rejected features; OUTPUT.rejects.csv if not given.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     rejects: Option<PathBuf>,
     #[command(flatten)]
     reading: TableArguments,

@@ -1,5 +1,6 @@
 //! `vpeg pack`: a deliverable with its manifest.
 
+use crate::arguments::heading;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::PathBuf;
@@ -14,7 +15,7 @@ pub(crate) struct Pack {
     #[arg(required = true)]
     files: Vec<PathBuf>,
     /// Zip to write.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: PathBuf,
     /// Title in the manifest.
     #[arg(long)]
@@ -23,7 +24,7 @@ pub(crate) struct Pack {
     #[arg(long)]
     no_sheet: bool,
     /// Replace an existing file.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
 }
 

@@ -1,20 +1,29 @@
 //! `vpeg position`: the position sheet of one place.
 
 use crate::{Ending, reference, show};
-use clap::Args;
-use serde_json::{Map, Value as Json, json};
+use clap::{Args, ValueEnum};
+use serde_json::{Value as Json, json};
+use std::path::Path;
 use velvet_peg::course::GeodesicSolver;
-use velvet_peg::position::{SheetOptions, position_sheet};
-use velvet_peg::{Converter, Coordinate, Crs, Error, Geographic};
+use velvet_peg::position::{SheetNotation, SheetOptions, position_sheet, read_grid_position};
+use velvet_peg::{Converter, Coordinate, Crs, Error, Geographic, Layer, LayerReader};
 
 #[derive(Debug, Args)]
 pub(crate) struct Position {
     /// The place: latitude and longitude in any notation, a grid reference, a UTM position
-    /// (10T 705000 5254000), or easting and northing of a projected --crs.
+    /// (10T 705000 5254000), or easting and northing of a projected --crs, in either order with
+    /// letters (N 155850.12 E 1832900.45).
     text: String,
     /// Reference system of the place; WGS 84 if not given.
     #[arg(long, value_name = "REF", default_value = "EPSG:4326")]
     crs: String,
+    /// Give the position in this system, in place of the zones that it falls in; several times for
+    /// several.
+    #[arg(long, value_name = "REF")]
+    to: Vec<String>,
+    /// How latitudes and longitudes are written; decimal, minutes and seconds if not given.
+    #[arg(long, value_name = "NOTATION", value_enum, value_delimiter = ',')]
+    notation: Vec<Written>,
     /// Ellipsoidal height in metres: gives elevation and combined factors.
     #[arg(long, value_name = "METRES", allow_hyphen_values = true)]
     height: Option<f64>,
@@ -29,29 +38,76 @@ pub(crate) struct Position {
     plain: bool,
 }
 
+/// How latitudes and longitudes are written.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+enum Written {
+    /// 47.408333333  -120.004166667
+    Decimal,
+    /// 47°24.500000′N  120°00.250000′W
+    Minutes,
+    /// 47°24′30.00000″N  120°00′15.00000″W
+    Seconds,
+    /// 47 24 30.00000  -120 00 15.00000
+    Plain,
+}
+
+impl Written {
+    fn meant(self) -> SheetNotation {
+        match self {
+            Written::Decimal => SheetNotation::Decimal,
+            Written::Minutes => SheetNotation::Minutes,
+            Written::Seconds => SheetNotation::Seconds,
+            Written::Plain => SheetNotation::Plain,
+        }
+    }
+}
+
 impl Position {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let crs = reference::system(&self.crs)?;
         let at = coordinate(&self.text, &crs)?;
+        let mut notations: Vec<SheetNotation> = self.notation.iter().map(|n| n.meant()).collect();
+        if self.plain && notations.is_empty() {
+            notations =
+                [Written::Decimal, Written::Minutes, Written::Seconds].map(Written::meant).into();
+        }
+        if self.plain && !notations.contains(&SheetNotation::Plain) {
+            notations.push(SheetNotation::Plain);
+        }
         let options = SheetOptions {
             height_m: self.height,
             west_positive: self.west_positive,
             full_circle: self.full_circle,
-            plain: self.plain,
+            notations,
+            systems: self.systems(&crs, at)?,
         };
         let sheet = position_sheet(&crs, at, &options)?;
         if show::wants_json() {
-            let mut sections = Map::new();
+            let mut sections: Vec<(String, Vec<Json>)> = Vec::new();
             for line in &sheet.lines {
-                let section = sections.entry(line.section.clone()).or_insert_with(|| json!({}));
-                section[line.label.as_str()] = Json::String(line.text.clone());
+                let figure = |(name, value, unit): &(&str, f64, String)| {
+                    json!({
+                        "name": name, "value": value, "unit": unit,
+                    })
+                };
+                let figures: Vec<Json> = line.figures.iter().map(figure).collect();
+                let line_json =
+                    json!({ "label": line.label, "text": line.text, "figures": figures });
+                match sections.last_mut().filter(|(name, _)| *name == line.section) {
+                    Some((_, lines)) => lines.push(line_json),
+                    None => sections.push((line.section.clone(), vec![line_json])),
+                }
             }
+            let sections: Vec<Json> = sections
+                .into_iter()
+                .map(|(name, lines)| json!({ "name": name, "lines": lines }))
+                .collect();
             show::json(&json!({
                 "latitude": sheet.position.lat,
                 "longitude": sheet.position.lon,
                 "crs": sheet.system.reference(),
                 "crs_name": sheet.system.name(),
-                "forms": sections,
+                "sections": sections,
                 "notices": show::notices_as_json(&sheet.notices),
             }))?;
         } else {
@@ -74,6 +130,16 @@ impl Position {
     }
 }
 
+impl Position {
+    /// The systems asked for; `utm` and `state-plane` are the zones that the place lies in.
+    fn systems(&self, crs: &Crs, at: Coordinate) -> Result<Vec<Crs>, Error> {
+        let mut place = Layer::new("place", Some(crs.clone()));
+        place.push((at.x, at.y), [])?;
+        let reader = LayerReader::of_layer(&place, Path::new("place"));
+        self.to.iter().map(|text| reference::system_for(text, &reader)).collect()
+    }
+}
+
 /// Reads a place in a system: latitude first if it is geographic, easting first if it is
 /// projected.
 pub(crate) fn coordinate(text: &str, crs: &Crs) -> Result<Coordinate, Error> {
@@ -85,26 +151,7 @@ pub(crate) fn coordinate(text: &str, crs: &Crs) -> Result<Coordinate, Error> {
         let converter = Converter::new(&Crs::from_epsg(4326)?, crs)?;
         return Ok(converter.convert(Coordinate::xy(at.lon, at.lat))?);
     }
-    let numbers: Vec<f64> = text
-        .split([',', ';', ' ', '\t'])
-        .filter(|part| !part.is_empty())
-        .map(|part| part.replace('−', "-").parse())
-        .collect::<Result<_, _>>()
-        .map_err(|_| unreadable(text, crs))?;
-    match numbers.as_slice() {
-        [x, y] => Ok(Coordinate::xy(*x, *y)),
-        [x, y, z] => Ok(Coordinate { x: *x, y: *y, z: *z }),
-        _ => Err(unreadable(text, crs)),
-    }
-}
-
-fn unreadable(text: &str, crs: &Crs) -> Error {
-    Error::usage(format!(
-        "`{text}` cannot be read as a place of {}: write its easting and northing in {}, as in \
-         `1640416.7, 250000`",
-        crs.label(),
-        crs.unit_plural()
-    ))
+    read_grid_position(text, crs)
 }
 
 /// Reads a place in a system as a geographic position.

@@ -1,5 +1,6 @@
 //! `vpeg run`: a written-down job, again.
 
+use crate::arguments::heading;
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
@@ -22,7 +23,7 @@ pub(crate) struct Run {
     #[arg(long = "var", value_name = "NAME=VALUE", value_parser = variable)]
     variables: Vec<(String, String)>,
     /// Replace the outputs of an earlier run.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
 }
 

@@ -1,6 +1,6 @@
 //! `--save-job`: writing down as a job file what a command does.
 
-use super::{TableArguments, WriteArguments};
+use crate::arguments::{TableArguments, WriteArguments, heading};
 use crate::show;
 use clap::Args;
 use std::path::{Path, PathBuf};
@@ -10,7 +10,7 @@ use velvet_peg::{Error, Job, LayerReader, format_of};
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct SaveArguments {
     /// Write the job that does the same (`vpeg run FILE` does it again).
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = heading::OUTPUT, hide_short_help = true)]
     save_job: Option<PathBuf>,
 }
 

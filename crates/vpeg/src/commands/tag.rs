@@ -1,7 +1,7 @@
 //! `vpeg tag`: points take columns of the polygon that they fall in.
 
-use super::WriteArguments;
 use super::save::{SaveArguments, layer_source};
+use crate::arguments::{WriteArguments, heading};
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
@@ -23,7 +23,7 @@ pub(crate) struct Tag {
     #[arg(long = "from", value_name = "POLYGONS")]
     polygons: PathBuf,
     /// File to write; without it, only the report on how the points fall.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
     /// Columns of the polygons to take over; all if not given.
     #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
@@ -41,17 +41,17 @@ pub(crate) struct Tag {
     #[arg(long, value_name = "NAME")]
     distance_column: Option<String>,
     /// Layer of points to take, if the file has several.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// Layer of polygons to take, if the file has several.
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", help_heading = heading::READING)]
     from_layer: Option<String>,
     #[command(flatten)]
     write: WriteArguments,
     #[command(flatten)]
     save: SaveArguments,
     /// File for rejected features; OUTPUT.rejects.csv if not given.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     rejects: Option<PathBuf>,
 }
 

@@ -173,6 +173,98 @@ fn commands_of_the_readme_and_the_cookbook_can_be_typed() {
     assert!(failures.is_empty(), "{failures}");
 }
 
+/// The commands of the tool with the pages of their help, read from the help itself.
+fn pages(bench: &Bench, command: &str, found: &mut Vec<(String, String)>) {
+    let mut line = vec!["help"];
+    line.extend(command.split(' ').filter(|word| !word.is_empty()));
+    let text = bench.ok(&line).out;
+    let list = text.split("Commands:\n").nth(1).unwrap_or_default();
+    let inner = list.lines().take_while(|line| line.starts_with("  "));
+    let names =
+        inner.filter(|line| !line.starts_with("   ")).filter_map(|l| l.split_whitespace().next());
+    for name in names.filter(|name| *name != "help") {
+        pages(bench, format!("{command} {name}").trim(), found);
+    }
+    found.push((command.to_string(), text));
+}
+
+#[test]
+fn examples_of_every_help_page_can_be_typed() {
+    let prepared = prepared();
+    prepared.write("shapes.csv", "id,wkt\n1,\"POLYGON ((0 0, 1 0, 1 1, 0 0))\"\n");
+    let mut found = Vec::new();
+    pages(&prepared, "", &mut found);
+    assert!(found.len() > 25, "{}", found.len());
+    let mut wrong = String::new();
+    for (command, text) in &found {
+        let examples: Vec<&str> =
+            text.lines().filter_map(|line| line.strip_prefix("  vpeg ")).collect();
+        let leaf = !text.contains("\nCommands:\n");
+        if leaf && examples.is_empty() {
+            wrong += &format!("{command} has no example\n");
+        }
+        // What options of their own stand together: those of all commands come last.
+        let general = text.find("\nGeneral:\n").unwrap_or_else(|| panic!("{command}: {text}"));
+        let after = &text[general + 10..];
+        if after.lines().any(|line| line.ends_with(':') && !line.starts_with([' ', 'E'])) {
+            wrong += &format!("{command}: options behind the general ones\n");
+        }
+        for example in examples {
+            let bench = copied(&prepared);
+            let typed = match command.as_str() {
+                "completions" => example.split(" > ").next().unwrap().to_string(),
+                _ => example.replace('\'', "\""),
+            };
+            let words = words(&format!("vpeg {typed}"));
+            if let Some(at) = words.iter().position(|word| word == "-o") {
+                let out = bench.path(&words[at + 1]);
+                let _ = std::fs::remove_file(out);
+            }
+            wrong.extend(fails(&bench, &format!("vpeg {typed}")));
+        }
+    }
+    assert!(wrong.is_empty(), "{wrong}");
+}
+
+#[test]
+fn man_pages_and_completions_know_every_command_and_option() {
+    let bench = Bench::new();
+    bench.ok(&["manual", "man"]);
+    let mut found = Vec::new();
+    pages(&bench, "", &mut found);
+    for (command, text) in &found {
+        let name = format!("vpeg {command}").trim().replace(' ', "-");
+        let page = bench.read(&format!("man/{name}.1")).replace("\\-", "-");
+        let options = text.split_whitespace().filter(|word| word.starts_with("--"));
+        for option in
+            options.filter(|word| word[2..].chars().all(|c| c.is_ascii_lowercase() || c == '-'))
+        {
+            assert!(page.contains(option), "{name}: {option}");
+        }
+    }
+    assert_eq!(bench.run(&["manual", "man"]).code, 1, "pages are not replaced unasked");
+    for shell in ["bash", "zsh", "fish", "powershell", "elvish"] {
+        let script = bench.ok(&["completions", shell]).out;
+        for word in ["position", "guess", "output-layer", "completions"] {
+            assert!(script.contains(word), "{shell}: {word}");
+        }
+    }
+}
+
+#[test]
+fn short_help_fits_a_screen_and_long_help_is_complete() {
+    let bench = Bench::new();
+    let mut found = Vec::new();
+    pages(&bench, "", &mut found);
+    for (command, long) in &found {
+        let mut line: Vec<&str> = command.split(' ').filter(|word| !word.is_empty()).collect();
+        line.push("-h");
+        let short = bench.ok(&line).out;
+        assert!(short.lines().count() <= 66, "{command}: {}", short.lines().count());
+        assert!(long.contains("--no-sync") && long.contains("--grids"), "{command}");
+    }
+}
+
 #[test]
 fn options_of_the_cookbook_are_there() {
     let bench = Bench::new();

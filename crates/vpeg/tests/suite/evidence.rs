@@ -151,3 +151,138 @@ fn names_that_contradict_the_columns_and_zones_that_are_others_are_told_when_bui
         }
     }
 }
+
+/// Rows round a place, with one more.
+fn with_one(rows: u32, step: f64, one: &str) -> String {
+    let row = |n: u32| {
+        let off = step * f64::from(n);
+        format!("G-{n},{},{}\n", -120.05 + off, 47.42 + off / 3.0)
+    };
+    format!("gate,lon,lat\n{}{one}\n", (0..rows).map(row).collect::<String>())
+}
+
+#[test]
+fn rows_that_stand_apart_are_told_in_tables_of_any_size_and_others_are_not() {
+    let bench = Bench::new();
+    for (rows, step, one, what) in [
+        // Two and the one that is odd.
+        (2, 0.001, "X,120.05,47.42", "the sign turned"),
+        (2, 0.001, "X,47.42,-80.05", "far from all others"),
+        (2, 0.001, "X,47.42,-120.05", "swapped"),
+        (2, 0.001, "X,-126.05,47.42", "far from all others"),
+        (6, 0.001, "X,-120.05,37.42", "far from all others"),
+        (30, 0.001, "X,-120.05,47.92", "far from all others"),
+        // Stations of a country.
+        (2, 0.1, "X,-122.3,45.5", ""),
+        (2, 3.0, "X,-110.3,35.5", ""),
+        (7, 0.5, "X,-118.0,46.0", ""),
+        (30, 0.01, "X,-120.3,47.0", ""),
+        // Three together, 40 km away: a second place.
+        (30, 0.001, "X,-120.55,47.42\nY,-120.551,47.421\nZ,-120.552,47.42", ""),
+        // As far as another state: together or not.
+        (30, 0.001, "X,-110.55,47.42\nY,-110.551,47.421\nZ,-110.552,47.42", "3 rows lie far"),
+    ] {
+        bench.write("t.csv", with_one(rows, step, one));
+        let look = bench.ok(&words("look t.csv"));
+        let look = look.err + &look.out;
+        let built =
+            bench.run(&words("build points t.csv --crs EPSG:4326 -o t.gpkg --overwrite")).err;
+        for (command, text) in [("look", look), ("build", built)] {
+            let told = text.contains("warning");
+            match what {
+                "" => assert!(!told, "{command} {one}: {text}"),
+                what => assert!(text.contains(what), "{command} {one}: no `{what}` in {text}"),
+            }
+        }
+    }
+}
+
+#[test]
+fn tracts_some_kilometres_apart_are_no_strays_and_a_torn_one_is() {
+    let bench = Bench::new();
+    let square = |name: &str, x: f64, y: f64, far: f64| {
+        let corner = |n: usize, dx: f64, dy: f64| format!("{name},{n},{},{}\n", x + dx, y + dy);
+        [(0.0, 0.0), (300.0, 0.0), (300.0, 300.0 + far), (150.0, 320.0), (0.0, 300.0)]
+            .iter()
+            .enumerate()
+            .map(|(n, (dx, dy))| corner(n, *dx, *dy))
+            .collect::<String>()
+    };
+    let two = square("A", 1_832_900.0, 155_850.0, 0.0) + &square("B", 1_857_650.0, 150_480.0, 0.0);
+    let torn = two.clone() + &square("C", 1_833_300.0, 155_850.0, 900_000.0);
+    for (table, what) in [(two, ""), (torn, "1 vertex lies far from all others: feature 3")] {
+        bench.write("c.csv", format!("tract,no,easting,northing\n{table}"));
+        bench.ok(&words(
+            "build polygons c.csv --by tract --order no --crs EPSG:2285 -o c.gpkg --overwrite",
+        ));
+        let check = bench.run(&words("check c.gpkg")).out;
+        match what {
+            "" => assert!(check.contains("nothing wrong was found"), "{check}"),
+            what => assert!(check.contains(what), "{check}"),
+        }
+    }
+}
+
+#[test]
+fn columns_of_longitude_and_latitude_that_say_another_place_are_told_on_every_path() {
+    let bench = Bench::new();
+    bench.write(
+        "own.csv",
+        "gate,latitude,longitude,easting,northing\na,47.42,-120.04,270700.1,5256400.2\n\
+         b,47°25'48\"N,120°01'48\"W,271500.1,5257400.2\nc,47.425,-120.02,272200.1,5256900.2\n",
+    );
+    let what = "the columns `longitude` and `latitude` say other places";
+    for (crs, wrong) in [("EPSG:32610", true), ("EPSG:32611", false)] {
+        let build = format!(
+            "build points own.csv --e easting --n northing --crs {crs} -o own.gpkg --overwrite"
+        );
+        let built = bench.ok(&words(&build)).err;
+        let mut told = vec![("build", built)];
+        let declare = format!("declare own.gpkg --crs {crs} -o d.gpkg --overwrite");
+        for (name, line) in [
+            ("look", "look own.gpkg"),
+            ("declare", declare.as_str()),
+            ("convert", "convert own.gpkg --to EPSG:4326 -o c.gpkg --overwrite"),
+            ("format", "convert own.gpkg -o c.fgb --overwrite"),
+            ("check", "check own.gpkg"),
+            ("draw", "draw own.gpkg -o o.svg --overwrite"),
+        ] {
+            let run = bench.run(&words(line));
+            told.push((name, run.out + &run.err));
+        }
+        for (name, text) in told {
+            assert_eq!(text.contains(what), wrong, "{name} {crs}: {text}");
+        }
+    }
+}
+
+#[test]
+fn rows_that_a_condition_leaves_out_have_no_say_in_warnings() {
+    let bench = Bench::with_demo();
+    let strays = "gate NOT IN ('G-005', 'G-032')";
+    let build = |condition: Option<&str>| {
+        let mut line = words(
+            "build points headgates.csv --lon longitude --lat latitude --crs EPSG:4326 --to EPSG:2285 -o g.gpkg --overwrite",
+        );
+        line.extend(condition.iter().flat_map(|sql| ["--where", sql]));
+        bench.run(&line).err
+    };
+    let outside = "lies outside the area that the operation is meant for";
+    assert!(build(None).contains(outside));
+    assert!(!build(Some(strays)).contains(outside), "{}", build(Some(strays)));
+    bench.run(&words(
+        "build points headgates.csv --lon longitude --lat latitude --crs EPSG:4326 -o h.gpkg",
+    ));
+    let mut line = words("convert h.gpkg --to EPSG:2285 -o c.gpkg --overwrite");
+    assert!(bench.ok(&line).err.contains(outside));
+    line.extend(["--where", strays]);
+    assert!(!bench.ok(&line).err.contains(outside));
+}
+
+#[test]
+fn grids_of_equal_area_are_told_by_their_lengths() {
+    let bench = Bench::with_demo();
+    bench.ok(&words("convert fields.geojson --to EPSG:6933 -o f.gpkg"));
+    let told = bench.ok(&words("measure f.gpkg")).err;
+    assert!(told.contains("the worst length on it is") && !told.contains("0.000 %"), "{told}");
+}

@@ -10,6 +10,7 @@ mod hostile;
 mod jobs;
 mod journey;
 mod many_layers;
+mod next_steps;
 mod no_false_alarms;
 mod options;
 mod point_files;

@@ -5,6 +5,7 @@ use super::book::Workbook;
 use super::sheet::{Head, Sheet, TableRows};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
+use crate::format_support::column_gaps;
 use crate::format_support::{
     CellType, RowSource, SheetShape, SourceRow, TableFacts, TableOptions, TableSource, TableToOpen,
 };
@@ -65,24 +66,13 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
         };
         places.push(own.iter().map(|name| place(&mut columns, name)).collect());
     }
-    for ((sheet, _), places) in tables.iter().zip(&places) {
-        let lacks: Vec<String> = (0..columns.len())
-            .filter(|at| !places.contains(at))
-            .map(|at| format!("`{}`", columns[at]))
-            .collect();
-        if !lacks.is_empty() {
-            notices.push(
-                Notice::warning(
-                    NoticeKind::Unreadable,
-                    format!(
-                        "sheet {} has no column {}: blank in its rows",
-                        sheet.name,
-                        lacks.join(", ")
-                    ),
-                )
-                .in_sheet(&sheet.name),
-            );
-        }
+    let shapes: Vec<(String, &[usize])> = tables
+        .iter()
+        .zip(&places)
+        .map(|((sheet, _), places)| (format!("sheet {}", sheet.name), places.as_slice()))
+        .collect();
+    for (part, notice) in column_gaps(&shapes, &columns) {
+        notices.push(notice.in_sheet(&tables[part].0.name));
     }
     let several = names.len() > 1;
     let sheet_column = several.then_some(columns.len());

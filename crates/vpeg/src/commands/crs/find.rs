@@ -5,8 +5,8 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::collections::BTreeSet;
-use velvet_peg::crs::{CrsMatch, find};
-use velvet_peg::{Crs, Error, Geographic, registry};
+use velvet_peg::crs::{CrsMatch, find_systems};
+use velvet_peg::{Crs, Error, Geographic, LengthUnit, registry};
 
 #[derive(Debug, Args)]
 pub(crate) struct Find {
@@ -34,16 +34,12 @@ impl Find {
     pub(super) fn run(&self) -> Result<Ending, Error> {
         let text = self.words.join(" ");
         let place = self.at.as_deref().map(reference::place_text).transpose()?;
-        let found: Vec<CrsMatch> = matching(&text)
-            .into_iter()
-            .filter(|found| self.deprecated || !found.deprecated)
-            .filter(|found| {
-                self.kind
-                    .as_deref()
-                    .is_none_or(|wanted| kind(found.kind).starts_with(&wanted.to_lowercase()))
-            })
-            .filter(|found| self.fits(found, place.as_ref().map(|(at, _)| *at)))
-            .collect();
+        let (matches, taken_for) = matching(&text);
+        let place = place.as_ref().map(|(at, _)| *at);
+        let (found, filters) = self.filtered(matches, place);
+        for (word, meant) in &taken_for {
+            show::remark(&format!("nothing has the word `{word}`: taken for `{meant}`"));
+        }
         if show::wants_json() {
             let list: Vec<Json> = found
                 .iter()
@@ -55,16 +51,21 @@ impl Find {
                     })
                 })
                 .collect();
-            show::json(
-                &json!({ "matches": found.len(), "systems": list, "dataset": registry::VERSION }),
-            )?;
+            show::json(&json!({
+                "matches": found.len(), "systems": list, "dataset": registry::VERSION,
+                "taken_for": taken_for.iter().map(|(word, meant)| json!({
+                    "word": word, "meant": meant,
+                })).collect::<Vec<_>>(),
+            }))?;
             return Ok(Ending::Done);
         }
         if found.is_empty() {
-            return Err(Error::usage(format!(
-                "no current reference system matches all of `{text}`: use fewer words, or look among the \
-                 withdrawn ones with --deprecated"
-            )));
+            return Err(Error::usage(match filters {
+                Some(filter) => filter,
+                None => format!(
+                    "no reference system matches all of `{text}`: use fewer words, or other ones"
+                ),
+            }));
         }
         let mut table = show::Table::new(["code", "name", "kind", "unit", "area"]);
         for found in found.iter().take(self.limit) {
@@ -105,37 +106,63 @@ impl Find {
         Ok(Ending::Done)
     }
 
-    /// Unit and place, which need the system itself.
-    fn fits(&self, found: &CrsMatch, place: Option<Geographic>) -> bool {
-        if self.unit.is_none() && place.is_none() {
-            return true;
+    /// The matches that every filter lets through; and if none is left, which filter took the last.
+    fn filtered(
+        &self,
+        mut found: Vec<CrsMatch>,
+        place: Option<Geographic>,
+    ) -> (Vec<CrsMatch>, Option<String>) {
+        type Filter<'a> = (String, Box<dyn Fn(&CrsMatch) -> bool + 'a>);
+        let mut filters: Vec<Filter<'_>> = Vec::new();
+        if !self.deprecated {
+            let said = "is current: --deprecated lists withdrawn ones";
+            filters.push((said.to_string(), Box::new(|found| !found.deprecated)));
         }
-        let Ok(crs) = Crs::from_epsg(found.code) else { return false };
-        let in_unit = self.unit.as_deref().is_none_or(|wanted| {
-            let symbol = crs.length_unit().map_or("", |unit| unit.symbol());
-            wanted.eq_ignore_ascii_case(symbol) || wanted.eq_ignore_ascii_case(crs.unit_name())
-        });
-        let boxes = crs.extent().boxes();
-        in_unit && place.is_none_or(|at| !boxes.is_empty() && crs.extent().contains(at))
+        if let Some(wanted) = &self.kind {
+            let is = |found: &CrsMatch| kind(found.kind).starts_with(&wanted.to_lowercase());
+            let said = format!("is {wanted} (--kind)");
+            filters.push((said, Box::new(is)));
+        }
+        if let Some(wanted) = &self.unit {
+            filters.push((
+                format!("counts in {wanted} (--unit)"),
+                Box::new(|found| counts_in(found, wanted)),
+            ));
+        }
+        if let (Some(at), Some(text)) = (place, &self.at) {
+            let holds = move |found: &CrsMatch| {
+                Crs::from_epsg(found.code)
+                    .is_ok_and(|crs| !crs.extent().boxes().is_empty() && crs.extent().contains(at))
+            };
+            filters.push((format!("is used at {text} (--at)"), Box::new(holds)));
+        }
+        for (said, lets_through) in filters {
+            let before = found.len();
+            found.retain(|one| lets_through(one));
+            if found.is_empty() && before > 0 {
+                let systems = if before == 1 { "system matches" } else { "systems match" };
+                return (found, Some(format!("{before} {systems}, and none of them {said}")));
+            }
+        }
+        (found, None)
     }
 }
 
-/// What the words match, or all systems where there are none.
-fn matching(text: &str) -> Vec<CrsMatch> {
+/// Whether a system counts in a unit, by its symbol, its name, or another name of the unit.
+fn counts_in(found: &CrsMatch, wanted: &str) -> bool {
+    let Ok(crs) = Crs::from_epsg(found.code) else { return false };
+    let symbol = crs.length_unit().map_or("", |unit| unit.symbol());
+    let named = LengthUnit::named(wanted).ok();
+    wanted.eq_ignore_ascii_case(symbol)
+        || wanted.eq_ignore_ascii_case(crs.unit_name())
+        || named.is_some_and(|unit| crs.length_unit() == Some(unit))
+}
+
+/// What the words match, or all systems where there are none; and words that were taken for others.
+fn matching(text: &str) -> (Vec<CrsMatch>, Vec<(String, String)>) {
     if !text.trim().is_empty() {
-        return find(text);
+        let found = find_systems(text);
+        return (found.matches, found.taken_for);
     }
-    let rows = registry::CrsRow::all();
-    rows.map(|row| CrsMatch {
-        code: row.code,
-        name: row.name,
-        kind: row.kind,
-        deprecated: row.deprecated,
-        area: row
-            .extents
-            .first()
-            .and_then(|code| registry::ExtentRow::find(*code))
-            .map_or("", |extent| extent.name),
-    })
-    .collect()
+    (registry::CrsRow::all().map(CrsMatch::from).collect(), Vec::new())
 }

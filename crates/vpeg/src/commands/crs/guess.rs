@@ -1,12 +1,12 @@
 //! `vpeg crs guess`: the systems in which coordinates without one land where they should be.
 
-use crate::commands::{ColumnArguments, TableArguments};
+use crate::arguments::{ColumnArguments, TableArguments, path_in_shell};
 use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::{Path, PathBuf};
 use velvet_peg::guess::{
-    Expected, Guess as Answer, coordinates_of_layer, coordinates_of_table, guess,
+    Expected, Guess as Answer, Surroundings, coordinates_of_layer, coordinates_of_table, guess,
 };
 use velvet_peg::{Crs, Error, Geographic, LayerReader, format_of};
 
@@ -56,18 +56,54 @@ impl Guess {
         let expected = self.expected(places)?;
         let guesses = guess(&points, &expected, self.limit)?;
         if show::wants_json() {
-            show::json(&as_json(&guesses, points.len()))?;
-        } else {
-            let columns = self.columns.typed();
-            let hint = table.then_some(columns.as_str());
-            show::answer(&as_text(&guesses, &self.file, self.zone.is_some(), hint))?;
+            show::json(&as_json(&guesses, points.len(), &expected))?;
+        } else if !guesses.is_empty() {
+            show::answer(&as_text(&guesses, &self.from()))?;
         }
-        if guesses.is_empty() {
-            return Err(Error::usage(
-                "no system of the registry brings these coordinates near the place expected",
-            ));
+        match guesses.first() {
+            Some(best) if best.distance_m <= expected.limit_m() => {
+                if !show::wants_json() {
+                    show::answer(&format!("\nnext: {}", self.next(&best.crs, table)))?;
+                }
+                Ok(Ending::Done)
+            }
+            // The place is as likely wrong as the systems.
+            _ => Err(Error::usage(format!(
+                "no system of the registry brings these coordinates {}: is the place right, and are \
+                 the columns those of the coordinates?",
+                match &expected {
+                    Expected::State(state) => format!("into {state}"),
+                    other => format!("within {} of {}", distance(other.limit_m()), self.from()),
+                }
+            ))),
         }
-        Ok(Ending::Done)
+    }
+
+    /// What the distances are from.
+    fn from(&self) -> String {
+        match (&self.near, &self.like, &self.zone) {
+            (Some(place), _, _) => place.clone(),
+            (_, Some(file), _) => format!("the nearest feature of {}", file.display()),
+            (_, _, Some(state)) => format!("the middle of {state}"),
+            _ => "the known positions".to_string(),
+        }
+    }
+
+    /// The command that makes use of the best answer.
+    fn next(&self, crs: &Crs, table: bool) -> String {
+        let stem = self.file.with_extension("");
+        let out = path_in_shell(Path::new(&format!("{}.gpkg", stem.display())));
+        let (file, crs) = (path_in_shell(&self.file), crs.reference());
+        match table {
+            true => {
+                let typed = self.columns.typed() + &self.reading.typed();
+                format!("vpeg build points {file}{typed} --crs {crs} -o {out}")
+            }
+            false => {
+                let out = path_in_shell(Path::new(&format!("{}-declared.gpkg", stem.display())));
+                format!("vpeg declare {file} --crs {crs} -o {out}")
+            }
+        }
     }
 
     fn expected(&self, places: Vec<Geographic>) -> Result<Expected, Error> {
@@ -75,7 +111,7 @@ impl Guess {
             return Ok(Expected::Near(reference::place_text(text)?.0));
         }
         if let Some(path) = &self.like {
-            return Ok(Expected::Near(middle_of(path)?));
+            return Ok(Expected::Among(Box::new(surroundings(path)?)));
         }
         match &self.zone {
             Some(state) => Ok(Expected::State(state.clone())),
@@ -84,17 +120,15 @@ impl Guess {
     }
 }
 
-/// The middle of a layer's extent on WGS 84.
-fn middle_of(path: &Path) -> Result<Geographic, Error> {
-    let reader = LayerReader::open(path, None)?;
-    let layer = reader.read()?.convert(&Crs::from_epsg(4326)?)?;
-    let bounds = layer
-        .extent()
-        .ok_or_else(|| Error::usage(format!("{} has no features to be like", path.display())))?;
-    Ok(Geographic {
-        lat: (bounds.south + bounds.north) / 2.0,
-        lon: (bounds.west + bounds.east) / 2.0,
-    })
+/// Where the vertices of a layer lie on WGS 84.
+fn surroundings(path: &Path) -> Result<Surroundings, Error> {
+    let layer = LayerReader::open(path, None)?.read()?.convert(&Crs::from_epsg(4326)?)?;
+    let vertices = layer.batches().flat_map(|batch| {
+        let geometry = batch.geometry();
+        geometry.x.iter().zip(&geometry.y).map(|(x, y)| Geographic { lat: *y, lon: *x })
+    });
+    Surroundings::new(vertices)
+        .map_err(|_| Error::usage(format!("{} has no features to be like", path.display())))
 }
 
 fn distance(metres: f64) -> String {
@@ -107,22 +141,24 @@ fn distance(metres: f64) -> String {
     }
 }
 
-/// The table of answers; `columns` are the column options of a table as they were typed.
-fn as_text(guesses: &[Answer], file: &Path, state: bool, columns: Option<&str>) -> String {
+/// The table of answers, with their distances from what is named.
+fn as_text(guesses: &[Answer], from: &str) -> String {
     let mut table =
-        show::Table::new(["system", "read", "off by", "lands at (latitude, longitude)"]);
+        show::Table::new(["system", "read", "distance", "middle lands at (latitude, longitude)"]);
     for guess in guesses {
         table.row(vec![
             guess.crs.label(),
             guess.hypothesis.text().to_string(),
-            match (state, guess.distance_m) {
-                (true, 0.0) => "in the state".to_string(),
+            match (guess.inside, guess.distance_m) {
+                (Some(true), 0.0) => "inside".to_string(),
+                (Some(true), m) => format!("inside; {}", distance(m)),
                 (_, m) => distance(m),
             },
             format!("{:.5}, {:.5}", guess.lands.lat, guess.lands.lon),
         ]);
     }
-    let mut text = table.text();
+    let note = format!("\ndistance: of the middle one of the coordinates from {from}");
+    let mut text = table.text() + &note;
     for guess in guesses.iter().filter(|guess| !guess.alike.is_empty()).take(2) {
         let list: Vec<String> = guess
             .alike
@@ -149,25 +185,16 @@ fn as_text(guesses: &[Answer], file: &Path, state: bool, columns: Option<&str>) 
             list.concat()
         );
     }
-    if let Some(best) = guesses.first() {
-        let crs = best.crs.reference();
-        let file = file.display();
-        let command = match columns {
-            Some(columns) => format!("vpeg build points {file} {columns}--crs {crs} -o OUT.gpkg"),
-            None => format!("vpeg declare {file} --crs {crs} -o OUT.gpkg"),
-        };
-        text += &format!("\n\nnext: {command}");
-    }
     text
 }
 
-fn as_json(guesses: &[Answer], points: usize) -> Json {
+fn as_json(guesses: &[Answer], points: usize, expected: &Expected) -> Json {
     let list: Vec<Json> = guesses
         .iter()
         .map(|guess| {
             json!({
                 "crs": guess.crs.reference(), "name": guess.crs.name(),
-                "reading": guess.hypothesis.text(), "distance_m": guess.distance_m,
+                "reading": guess.hypothesis.text(), "distance_m": guess.distance_m, "inside": guess.inside,
                 "latitude": guess.lands.lat, "longitude": guess.lands.lon,
                 "alike": guess.alike.iter().map(|alike| json!({
                     "crs": alike.crs.reference(), "name": alike.crs.name(),
@@ -176,5 +203,5 @@ fn as_json(guesses: &[Answer], points: usize) -> Json {
             })
         })
         .collect();
-    json!({ "coordinates": points, "guesses": list })
+    json!({ "coordinates": points, "limit_m": expected.limit_m(), "guesses": list })
 }

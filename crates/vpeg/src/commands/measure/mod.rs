@@ -5,7 +5,7 @@ mod figures;
 mod json;
 
 use super::save::{SaveArguments, layer_source};
-use super::{ReadArguments, WriteArguments};
+use crate::arguments::{ReadArguments, WriteArguments, heading};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::{Args, ValueEnum};
@@ -39,7 +39,7 @@ pub(crate) struct Measure {
     #[arg(long, value_name = "UNITS", value_delimiter = ',')]
     area_unit: Vec<String>,
     /// Layer to take, if the file has several.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// Column that features are known by; their first attribute if not given.
     #[arg(long, value_name = "COLUMN")]
@@ -60,10 +60,10 @@ pub(crate) struct Measure {
     #[arg(long, value_name = "FEATURE", conflicts_with = "output")]
     courses: Option<u64>,
     /// Write the features with their figures as new columns.
-    #[arg(long, short)]
+    #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
     /// Encoding of the texts of a Shapefile or drawing, such as windows-1252.
-    #[arg(long)]
+    #[arg(long, help_heading = heading::READING)]
     encoding: Option<String>,
     #[command(flatten)]
     read: ReadArguments,

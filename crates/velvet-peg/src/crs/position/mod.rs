@@ -1,13 +1,19 @@
 //! The position sheet of one place: every notation and every grid that covers it.
 
+mod grid_text;
+
+pub use grid_text::read_grid_position;
+
 use crate::crs::zones::{systems_of, zones_of_place};
 use crate::error::{Error, Result};
 use crate::notice::Notice;
-use crate::plausibility::PositionSample;
+use crate::plausibility::{PositionSample, wrong_zone};
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
 use velvet_peg_core::geodesic::full_circle;
 use velvet_peg_core::zones::{PolarGrid, UtmZone, ZoneSet, grid_reference, state_plane_zones_at};
-use velvet_peg_core::{Converter, Coordinate, Crs, Geographic, geocentric, registry};
+use velvet_peg_core::{
+    Bounds, Converter, Coordinate, Crs, Geographic, PlanOptions, geocentric, registry,
+};
 
 /// One line of the sheet.
 #[derive(Clone, Debug)]
@@ -16,12 +22,27 @@ pub struct SheetLine {
     pub section: String,
     /// What it is.
     pub label: String,
-    /// The figure with its unit.
+    /// The figures with their units.
     pub text: String,
+    /// The same for programs: name, value, unit (empty for plain numbers).
+    pub figures: Vec<(&'static str, f64, String)>,
 }
 
-/// How longitudes and angles are written beside the usual forms.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+/// How latitudes and longitudes are written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SheetNotation {
+    /// Decimal degrees.
+    Decimal,
+    /// Degrees and decimal minutes.
+    Minutes,
+    /// Degrees, minutes and decimal seconds.
+    Seconds,
+    /// Degrees, minutes and seconds between blanks, without symbols and letters.
+    Plain,
+}
+
+/// What a sheet tells of the place.
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct SheetOptions {
     /// Ellipsoidal height of the place, metres: gives elevation and combined factors.
     pub height_m: Option<f64>,
@@ -29,8 +50,10 @@ pub struct SheetOptions {
     pub west_positive: bool,
     /// Longitudes from 0 to 360° too.
     pub full_circle: bool,
-    /// Degrees, minutes and seconds between blanks, without symbols and letters, too.
-    pub plain: bool,
+    /// How latitudes and longitudes are written; decimal, minutes and seconds if empty.
+    pub notations: Vec<SheetNotation>,
+    /// Systems to give the position in, in place of the zones of UTM and state plane that it falls in.
+    pub systems: Vec<Crs>,
 }
 
 /// A place in all forms.
@@ -87,49 +110,128 @@ fn sheet_of(crs: &Crs, at: Coordinate, options: &SheetOptions) -> Result<Positio
         system: system.clone(),
         lines: Vec::new(),
         notices: Vec::new(),
-        options: *options,
+        options: options.clone(),
     };
     sheet.notations();
     sheet.geocentric();
     if crs.is_projected() {
         sheet.grid(crs, &format!("As given: {}", crs.label()))?;
     }
-    sheet.utm()?;
-    sheet.state_plane()?;
-    let (_, notices) = zones_of_place(position);
-    sheet.notices.extend(notices);
+    for system in &options.systems {
+        sheet.carried(system)?;
+    }
+    if options.systems.is_empty() {
+        sheet.utm()?;
+        sheet.state_plane()?;
+        let (_, notices) = zones_of_place(position);
+        sheet.notices.extend(notices);
+    }
     Ok(sheet)
 }
 
 impl PositionSheet {
-    fn add(&mut self, section: &str, label: &str, text: String) {
-        self.lines.push(SheetLine { section: section.to_string(), label: label.to_string(), text });
+    fn add(
+        &mut self,
+        section: &str,
+        label: &str,
+        text: String,
+        figures: &[(&'static str, f64, &str)],
+    ) {
+        let figures = figures.iter().map(|(name, value, unit)| (*name, *value, unit.to_string()));
+        self.lines.push(SheetLine {
+            section: section.to_string(),
+            label: label.to_string(),
+            text,
+            figures: figures.collect(),
+        });
     }
 
     fn notations(&mut self) {
-        let Geographic { lat, lon } = self.position;
         let section = format!("Geographic, {}", self.system.label());
-        for (label, style, decimals) in [
-            ("decimal degrees", Style::Decimal, 9),
-            ("degrees, minutes", Style::Minutes, 6),
-            ("degrees, minutes, seconds", Style::Seconds, 5),
-        ] {
-            let text = format!(
-                "{}  {}",
-                angle_text(lat, Axis::Latitude, style, decimals),
-                angle_text(lon, Axis::Longitude, style, decimals)
-            );
-            self.add(&section, label, text);
-        }
-        if self.options.plain {
-            let text = format!("{}  {}", spaced(lat), spaced(lon));
-            self.add(&section, "degrees minutes seconds, plain", text);
+        self.notations_of(&section, self.position);
+    }
+
+    fn notations_of(&mut self, section: &str, place: Geographic) {
+        const USUAL: [SheetNotation; 3] =
+            [SheetNotation::Decimal, SheetNotation::Minutes, SheetNotation::Seconds];
+        let Geographic { lat, lon } = place;
+        let figures = [("latitude", lat, "degree"), ("longitude", lon, "degree")];
+        let wanted = match self.options.notations.is_empty() {
+            true => USUAL.to_vec(),
+            false => self.options.notations.clone(),
+        };
+        for notation in wanted {
+            let (label, styled) = match notation {
+                SheetNotation::Decimal => ("decimal degrees", Some((Style::Decimal, 9))),
+                SheetNotation::Minutes => ("degrees, minutes", Some((Style::Minutes, 6))),
+                SheetNotation::Seconds => ("degrees, minutes, seconds", Some((Style::Seconds, 5))),
+                SheetNotation::Plain => ("degrees minutes seconds, plain", None),
+            };
+            let text = match styled {
+                Some((style, decimals)) => format!(
+                    "{}  {}",
+                    angle_text(lat, Axis::Latitude, style, decimals),
+                    angle_text(lon, Axis::Longitude, style, decimals)
+                ),
+                None => format!("{}  {}", spaced(lat), spaced(lon)),
+            };
+            self.add(section, label, text, &figures);
         }
         if self.options.west_positive {
-            self.add(&section, "longitude, west positive", format!("{:.9}", -lon));
+            let west = [("longitude", -lon, "degree, west positive")];
+            self.add(section, "longitude, west positive", format!("{:.9}", -lon), &west);
         }
         if self.options.full_circle {
-            self.add(&section, "longitude, 0 to 360", format!("{:.9}", full_circle(lon)));
+            let turn = full_circle(lon);
+            let figures = [("longitude", turn, "degree, 0 to 360")];
+            self.add(section, "longitude, 0 to 360", format!("{turn:.9}"), &figures);
+        }
+    }
+
+    /// The way to another system that is best at the place.
+    fn converter(&self, system: &Crs) -> Result<Converter> {
+        let at = self.system.from_greenwich(Coordinate::xy(self.position.lon, self.position.lat));
+        let area = Bounds { south: at.lat, west: at.lon, north: at.lat, east: at.lon };
+        let options = PlanOptions { area: Some(area), ..PlanOptions::default() };
+        Ok(Converter::plan(&self.system, system, &options)?)
+    }
+
+    /// The position in a system that was asked for.
+    fn carried(&mut self, system: &Crs) -> Result<()> {
+        let place = (self.position.lon, self.position.lat);
+        self.notices.extend(wrong_zone(&self.system, system, "the place", place));
+        let section = format!("As asked: {}", system.label());
+        if system.is_projected() {
+            return self.grid(system, &section);
+        }
+        let place = Coordinate {
+            x: self.position.lon,
+            y: self.position.lat,
+            z: self.options.height_m.unwrap_or(0.0),
+        };
+        let converter = self.converter(system)?;
+        let at = converter.convert(place)?;
+        if system.is_geocentric() {
+            let figures = [("X", at.x, "m"), ("Y", at.y, "m"), ("Z", at.z, "m")];
+            let text = format!("{:.4} m, {:.4} m, {:.4} m", at.x, at.y, at.z);
+            let label = format!("X, Y, Z at ellipsoidal height {} m", place.z);
+            self.add(&section, &label, text, &figures);
+        } else {
+            let degree = system.degrees_per_unit().ok_or_else(|| {
+                Error::usage(format!("{} has no latitudes and longitudes", system.label()))
+            })?;
+            let place = Geographic { lat: at.y * degree, lon: at.x * degree };
+            self.notations_of(&section, place);
+        }
+        self.change_of_datum(&section, &converter);
+        Ok(())
+    }
+
+    fn change_of_datum(&mut self, section: &str, converter: &Converter) {
+        if converter.route().operations().next().is_some() {
+            let figure = converter.route().accuracy_m().map(|metres| ("accuracy", metres, "m"));
+            let summary = converter.route().summary();
+            self.add(section, "change of datum", summary, figure.as_slice());
         }
     }
 
@@ -144,16 +246,19 @@ impl PositionSheet {
         let [x, y, z] =
             geocentric::from_geographic(&ellipsoid, Geographic { lat: self.position.lat, lon }, h);
         let section = format!("Geocentric, ellipsoidal height {h} m on {}", datum.ellipsoid_name());
-        self.add(&section, "X, Y, Z", format!("{x:.4} m, {y:.4} m, {z:.4} m"));
+        let figures = [("X", x, "m"), ("Y", y, "m"), ("Z", z, "m")];
+        self.add(&section, "X, Y, Z", format!("{x:.4} m, {y:.4} m, {z:.4} m"), &figures);
     }
 
     /// Coordinates, scale, convergence and the way back in a projected system.
     fn grid(&mut self, grid: &Crs, section: &str) -> Result<()> {
         let place = Coordinate::xy(self.position.lon, self.position.lat);
-        let converter = Converter::new(&self.system, grid)?;
+        let converter = self.converter(grid)?;
         let at = converter.convert(place)?;
         let unit = grid.length_unit().map_or("", |unit| unit.symbol());
-        self.add(section, "easting, northing", format!("{:.4} {unit}, {:.4} {unit}", at.x, at.y));
+        let text = format!("{:.4} {unit}, {:.4} {unit}", at.x, at.y);
+        let figures = [("easting", at.x, unit), ("northing", at.y, unit)];
+        self.add(section, "easting, northing", text, &figures);
         let Some(base) = grid.base() else { return Ok(()) };
         let on_base = Converter::new(&self.system, &base)?.convert(place)?;
         let degree = base.degrees_per_unit().unwrap_or(1.0);
@@ -161,23 +266,31 @@ impl PositionSheet {
         let projection = grid.projection()?;
         let factors = projection.factors(on_base)?;
         if projection.is_conformal() {
-            self.add(section, "point scale factor", format!("{:.9}", factors.meridian_scale));
+            let scale = factors.meridian_scale;
+            let figures = [("scale_factor", scale, "")];
+            self.add(section, "point scale factor", format!("{scale:.9}"), &figures);
         } else {
             let (h, k) = (factors.meridian_scale, factors.parallel_scale);
-            self.add(section, "scale north, east", format!("{h:.9}, {k:.9} (not conformal)"));
+            let figures = [("scale_north", h, ""), ("scale_east", k, "")];
+            let text = format!("{h:.9}, {k:.9} (not conformal)");
+            self.add(section, "scale north, east", text, &figures);
         }
         let turn = angle_text(factors.convergence_deg, Axis::Free, Style::Seconds, 2);
-        self.add(section, "convergence", turn);
+        let figures = [("convergence", factors.convergence_deg, "degree")];
+        self.add(section, "convergence", turn, &figures);
         if let (Some(height), Some(ellipsoid)) = (self.options.height_m, base.ellipsoid()) {
             // Mean radius of curvature at the place.
             let radius = (ellipsoid.meridian_radius_m(on_base.lat)
                 * ellipsoid.prime_vertical_radius_m(on_base.lat))
             .sqrt();
             let elevation = radius / (radius + height);
-            self.add(section, "elevation factor", format!("{elevation:.9} (height {height} m)"));
+            let figures = [("elevation_factor", elevation, ""), ("height", height, "m")];
+            let text = format!("{elevation:.9} (height {height} m)");
+            self.add(section, "elevation factor", text, &figures);
             if projection.is_conformal() {
                 let combined = elevation * factors.meridian_scale;
-                self.add(section, "combined factor", format!("{combined:.9}"));
+                let figures = [("combined_factor", combined, "")];
+                self.add(section, "combined factor", format!("{combined:.9}"), &figures);
             }
         }
         let back = Converter::new(grid, &self.system)?.convert(at)?;
@@ -187,10 +300,9 @@ impl PositionSheet {
             section,
             "there and back",
             format!("closes within {:.0} nm", nanometres.ceil().max(1.0)),
+            &[("closure", nanometres, "nm")],
         );
-        if converter.route().operations().next().is_some() {
-            self.add(section, "change of datum", converter.route().summary());
-        }
+        self.change_of_datum(section, &converter);
         Ok(())
     }
 
@@ -224,7 +336,7 @@ impl PositionSheet {
             }
         };
         if let Ok(text) = grid_reference(on_wgs84) {
-            self.add(&section, "grid reference (WGS 84)", format!("{text} (1 m square)"));
+            self.add(&section, "grid reference (WGS 84)", format!("{text} (1 m square)"), &[]);
         }
         Ok(())
     }

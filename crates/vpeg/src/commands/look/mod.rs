@@ -1,6 +1,8 @@
 //! `vpeg look`: what is in a file.
 
-use super::{ReadArguments, TableArguments};
+mod next_step;
+
+use crate::arguments::{ReadArguments, TableArguments};
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
@@ -59,7 +61,8 @@ impl Look {
             Found::Layers { layers, .. } => layers.iter().for_each(|(_, n)| show::notices(n)),
         }
         if !show::wants_json() {
-            show::answer(&format!("\nnext: {}", self.next(&found)))?;
+            let next = next_step::next(&found, &self.file, &self.table, &self.read);
+            show::answer(&format!("\n{}", next.text()))?;
         }
         Ok(Ending::Done)
     }
@@ -191,52 +194,6 @@ impl Look {
         }
         show::answer(&format!("\n{}\n{}", show::heading(&info.name), show::pairs(&pairs)))
     }
-
-    /// The command that most likely comes next.
-    fn next(&self, found: &Found) -> String {
-        let sheet = match found {
-            Found::Table(look) if look.sheets.len() > 1 => {
-                let name = look.sheet.as_deref().unwrap_or_default();
-                format!(" --sheet {}", word(name))
-            }
-            Found::Layers { layers, .. } if layers.len() > 1 => {
-                format!(" --layer {}", word(&layers[0].0.name))
-            }
-            _ => String::new(),
-        };
-        let file = format!("{}{sheet}", self.file.display());
-        let stem = self.file.with_extension("");
-        let stem = stem.display();
-        match found {
-            Found::Table(look) => table_next(look, &file, &stem.to_string(), &self.table.typed()),
-            Found::Layers { layers, .. } => match layers.first() {
-                Some((info, _)) if info.bare => format!(
-                    "vpeg fields {file} -o {stem}.csv   (its rows as a table; coordinates in its \
-                     columns become features: vpeg build points {file} --crs REF -o OUT.gpkg; or \
-                     join it: vpeg join FEATURES {file} --on KEY -o OUT.gpkg)"
-                ),
-                Some((info, _)) if info.crs.is_none() => {
-                    format!(
-                        "vpeg declare {file} --crs REF -o {stem}-declared.gpkg   (find REF with `vpeg crs find WORDS`)"
-                    )
-                }
-                Some((info, _)) if info.crs.as_ref().is_some_and(|crs| crs.is_geographic()) => {
-                    format!(
-                        "vpeg convert {file} --to utm -o {stem}-utm.gpkg   (or another system), or vpeg measure {file}"
-                    )
-                }
-                _ => format!("vpeg measure {file}, or vpeg draw {file} -o {stem}.png"),
-            },
-        }
-    }
-}
-
-/// A column name as a shell takes it.
-fn word(name: &str) -> String {
-    match name.chars().all(|c| c.is_alphanumeric() || c == '_' || c == '-' || c == '.') {
-        true => name.to_string(),
-        false => format!("\"{name}\""),
-    }
 }
 
 fn share(part: u64, whole: u64) -> String {
@@ -327,68 +284,4 @@ fn title(field: &FieldRef) -> Option<String> {
         (None, None) => return None,
     };
     Some(format!("{}: {text}", field.name()))
-}
-
-/// The command that most likely comes next for a table.
-fn table_next(look: &TableLook, file: &str, stem: &str, typed: &str) -> String {
-    // What a file beside the table says need not be said again.
-    let (system, find) = match look.crs {
-        Some(_) => ("", ""),
-        None => (
-            " --crs REF",
-            "\n      (find REF, the system that the coordinates are in, with `vpeg crs find WORDS`)",
-        ),
-    };
-    let wgs84 = look.crs.is_none() && look.degrees == Some(true);
-    let crs = if wgs84 { " --crs EPSG:4326" } else { system };
-    if let Some(geometry) = &look.geometry {
-        return format!(
-            "vpeg build features {file} --geometry {}{system} -o {stem}.gpkg{find}",
-            word(geometry)
-        );
-    }
-    if look.courses {
-        return format!(
-            "vpeg build courses {file} --start EASTING,NORTHING{system} -o {stem}.gpkg\n      \
-             (the courses of deeds; --by COLUMN if it holds several parcels)"
-        );
-    }
-    if let Some((by, order)) = &look.vertices {
-        return format!(
-            "vpeg build lines {file} --by {} --order {}{crs} -o {stem}.gpkg\n      (the rows look \
-             like vertices; `build polygons` if they are corners, `build points` to keep them apart)",
-            word(by),
-            word(order)
-        );
-    }
-    if let Some(names) = &look.point_file {
-        return format!(
-            "vpeg build points {file}{typed} --names {} --z elevation{system} -o {stem}.gpkg\n      \
-             (the order of most point files; if the easting comes first in this one, exchange \
-             `northing` and `easting`. Find REF, the system that the coordinates are in, with \
-             `vpeg crs find WORDS`)",
-            names.join(",")
-        );
-    }
-    match (&look.x, &look.y) {
-        (Some(x), Some(y)) => {
-            let (one, other) = if look.degrees == Some(true) { ("lon", "lat") } else { ("e", "n") };
-            let find = match wgs84 {
-                true => {
-                    "\n      (EPSG:4326 is WGS 84, what hand-held receivers give; name another if \
-                     it is another)"
-                }
-                false => find,
-            };
-            format!(
-                "vpeg build points {file} --{one} {} --{other} {}{crs} -o {stem}.gpkg{find}",
-                word(x),
-                word(y)
-            )
-        }
-        _ => format!(
-            "vpeg build points {file} --x COLUMN --y COLUMN{system} -o {stem}.gpkg\n      (say \
-             which columns hold the coordinates)"
-        ),
-    }
 }

@@ -7,6 +7,12 @@
 //! positions land from where they should be. Systems that land too near to each other to be
 //! told apart are named together, with the distance between their answers.
 
+mod surroundings;
+mod target;
+
+pub use surroundings::Surroundings;
+pub use target::Expected;
+
 use crate::converter::{Converter, PlanOptions};
 use crate::crs::{Crs, Mapping};
 use crate::ellipsoid::Ellipsoid;
@@ -14,20 +20,9 @@ use crate::error::{Error, Result};
 use crate::extent::{Bounds, Extent};
 use crate::geodesic::Geodesic;
 use crate::position::{Coordinate, Geographic};
-use crate::zones::county_at;
 use std::collections::HashMap;
+use target::Target;
 use velvet_peg_epsg::{CrsKind, CrsRow};
-
-/// What is known of where coordinates should be.
-#[derive(Clone, Debug)]
-pub enum Expected {
-    /// Near a place: the typical distance is what counts.
-    Near(Geographic),
-    /// In a state of the United States, by name.
-    State(String),
-    /// At known positions, one for each coordinate in the same order.
-    Known(Vec<Geographic>),
-}
 
 /// How coordinates are read.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -83,8 +78,13 @@ pub struct Guess {
     pub crs: Crs,
     /// How the coordinates are read.
     pub hypothesis: Hypothesis,
-    /// Typical (median) distance from where they should be, metres; for a state, to the state.
+    /// Typical (median) distance from where they should be, metres: from the place, from the nearest
+    /// vertex of the features that they should be among, from the known position of the same point;
+    /// 0 in the state that they should be in, and otherwise the distance from its middle.
     pub distance_m: f64,
+    /// Whether most of them land inside the state, or the box around the features that they should
+    /// be among; none where something else is expected.
+    pub inside: Option<bool>,
     /// Where the middle coordinate lands.
     pub lands: Geographic,
     /// Systems that cannot be told apart from it by this.
@@ -131,14 +131,14 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
     }
     let step = sample.len().div_ceil(SAMPLE);
     sample = sample.into_iter().step_by(step).collect();
-    let centre = centre(expected, &sample)?;
     let geodesic = Geodesic::new(&Ellipsoid::from_epsg(7030)?);
+    let target = Target::new(expected, &sample, &geodesic)?;
     let mut found: Vec<Guess> = Vec::new();
     for row in CrsRow::all() {
         let kind = matches!(row.kind, CrsKind::Projected | CrsKind::Geographic2D);
         let reaches = || {
             let extent = Extent::of_codes(&row.extents);
-            !extent.boxes().is_empty() && extent.is_near(centre, MARGIN)
+            !extent.boxes().is_empty() && extent.is_near(target.centre, MARGIN)
         };
         if !kind || row.deprecated || !reaches() {
             continue;
@@ -150,11 +150,8 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
             if landed.iter().filter(|place| place.is_some()).count() * 2 <= landed.len() {
                 continue;
             }
-            let mut off: Vec<f64> = sample
-                .iter()
-                .zip(&landed)
-                .map(|(at, place)| miss(&geodesic, expected, centre, *at, *place))
-                .collect();
+            let mut off: Vec<f64> =
+                sample.iter().zip(&landed).map(|(at, place)| target.miss(*at, *place)).collect();
             off.sort_by(f64::total_cmp);
             let distance_m = off[off.len() / 2];
             let lands = landed[landed.len() / 2].or(landed.iter().flatten().next().copied());
@@ -164,6 +161,7 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
                     crs: crs.clone(),
                     hypothesis,
                     distance_m,
+                    inside: target.holds(&landed),
                     lands,
                     alike: Vec::new(),
                 });
@@ -171,7 +169,7 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
         }
     }
     if matches!(expected, Expected::Known(_)) {
-        refine(&mut found, points, &sample, expected, centre, &geodesic);
+        refine(&mut found, points, &sample, &target);
     }
     // Nearest first; a mistake is believed only if it explains clearly more than none does, and
     // of equals the plainer name goes first.
@@ -197,14 +195,8 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
 
 /// Known positions are taken as WGS 84, and the nearest candidates carried to it, so that a
 /// datum is not mistaken for another by the shift between them.
-fn refine(
-    found: &mut [Guess],
-    points: &[(f64, f64)],
-    sample: &[usize],
-    expected: &Expected,
-    centre: Geographic,
-    geodesic: &Geodesic,
-) {
+fn refine(found: &mut [Guess], points: &[(f64, f64)], sample: &[usize], target: &Target<'_>) {
+    let centre = target.centre;
     let best = found.iter().map(|guess| guess.distance_m).fold(f64::INFINITY, f64::min);
     let Ok(wgs84) = Crs::from_epsg(4326) else { return };
     let area =
@@ -223,11 +215,8 @@ fn refine(
             Some(Geographic { lat: to.y, lon: to.x })
         };
         let places: Vec<Option<Geographic>> = sample.iter().map(|at| carried(*at)).collect();
-        let mut off: Vec<f64> = sample
-            .iter()
-            .zip(&places)
-            .map(|(at, place)| miss(geodesic, expected, centre, *at, *place))
-            .collect();
+        let mut off: Vec<f64> =
+            sample.iter().zip(&places).map(|(at, place)| target.miss(*at, *place)).collect();
         off.sort_by(f64::total_cmp);
         guess.distance_m = off[off.len() / 2];
         if let Some(place) = places[places.len() / 2] {
@@ -334,46 +323,4 @@ fn land(crs: &Crs, hypothesis: Hypothesis, point: (f64, f64)) -> Option<Geograph
     };
     let place = Geographic { lat, lon: crate::math::degrees::wrap(lon + meridian) };
     (lat.abs() <= 90.0 && lon.abs() <= 360.0).then_some(place)
-}
-
-/// Metres from where a coordinate should be.
-fn miss(
-    geodesic: &Geodesic,
-    expected: &Expected,
-    centre: Geographic,
-    at: usize,
-    place: Option<Geographic>,
-) -> f64 {
-    let Some(place) = place else { return f64::INFINITY };
-    match expected {
-        Expected::Near(target) => geodesic.inverse(place, *target).distance_m,
-        Expected::Known(targets) => match targets.get(at) {
-            Some(target) => geodesic.inverse(place, *target).distance_m,
-            None => f64::INFINITY,
-        },
-        Expected::State(state) => match county_at(place) {
-            Some(county) if county.state.eq_ignore_ascii_case(state) => 0.0,
-            _ => geodesic.inverse(place, centre).distance_m,
-        },
-    }
-}
-
-/// The place that areas of use have to reach.
-fn centre(expected: &Expected, sample: &[usize]) -> Result<Geographic> {
-    match expected {
-        Expected::Near(place) => Ok(*place),
-        Expected::Known(places) => {
-            let mut known: Vec<Geographic> =
-                sample.iter().filter_map(|at| places.get(*at).copied()).collect();
-            known.retain(|place| place.lat.is_finite() && place.lon.is_finite());
-            let middle = known.len() / 2;
-            known
-                .get(middle)
-                .copied()
-                .ok_or_else(|| Error::malformed("none of the known positions can be used"))
-        }
-        Expected::State(name) => crate::zones::state_centre(name).ok_or_else(|| {
-            Error::malformed(format!("`{name}` is not a state of the United States"))
-        }),
-    }
 }

@@ -1,0 +1,414 @@
+//! Words of names and of what people ask for, in one spelling.
+
+/// A word asked for, with what else it may be written as.
+#[derive(Clone, Debug)]
+pub(super) struct Term {
+    /// As it was typed.
+    pub(super) typed: String,
+    /// Spellings, with what it costs to mean them.
+    spellings: Vec<(String, u32)>,
+}
+
+impl Term {
+    pub(super) fn new(word: &str) -> Term {
+        let mut spellings = vec![(word.to_string(), 0)];
+        let others = OTHERS.iter().filter(|(own, _)| *own == word);
+        spellings.extend(others.flat_map(|(_, all)| all.iter().map(|one| (one.to_string(), 1))));
+        let state = STATES.iter().find(|(short, _)| *short == word);
+        spellings.extend(state.map(|(_, name)| (name.to_string(), 1)));
+        Term { typed: word.to_string(), spellings }
+    }
+
+    /// What it costs to find it among words; none if it is not among them.
+    pub(super) fn cost_in(&self, words: &[String]) -> Option<u32> {
+        self.spellings
+            .iter()
+            .filter_map(|(spelling, cost)| Some(cost + found(spelling, words)?))
+            .min()
+    }
+
+    /// How many of the words it stands for.
+    pub(super) fn count_in(&self, words: &[String]) -> usize {
+        self.spellings
+            .iter()
+            .filter(|(spelling, _)| found(spelling, words).is_some())
+            .map(|(spelling, _)| spelling.split(' ').count())
+            .max()
+            .unwrap_or(0)
+    }
+}
+
+/// 0 for a whole word, 2 for its beginning.
+fn found(spelling: &str, words: &[String]) -> Option<u32> {
+    // Names of states are of several words.
+    if let Some((first, rest)) = spelling.split_once(' ') {
+        return (words.iter().any(|w| w == first) && found(rest, words).is_some()).then_some(0);
+    }
+    if words.iter().any(|word| word == spelling) {
+        return Some(0);
+    }
+    // A letter begins too much, and a number is no beginning of a larger one.
+    let begins = |word: &String| {
+        word.strip_prefix(spelling).is_some_and(|rest| {
+            !(spelling.ends_with(|c: char| c.is_ascii_digit())
+                && rest.starts_with(|c: char| c.is_ascii_digit()))
+        })
+    };
+    (spelling.chars().count() > 1 && words.iter().any(begins)).then_some(2)
+}
+
+/// Something asked for.
+#[derive(Clone, Debug)]
+pub(super) enum Wanted {
+    Word(Term),
+    /// A code, a zone number, or a word made of digits.
+    Number(Term, u32),
+    /// A system of latitudes and longitudes.
+    Degrees,
+    /// A system of latitudes, longitudes and heights.
+    Space,
+    /// A geocentric system.
+    Geocentric,
+    /// A system in metres.
+    Metres,
+}
+
+/// What is asked for.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Query {
+    pub(super) wanted: Vec<Wanted>,
+}
+
+impl Query {
+    pub(super) fn of(text: &str) -> Query {
+        let mut text = fold(text);
+        for (phrase, meant) in FEET.iter().chain(&ZONES).chain(&PHRASES) {
+            text = replaced(&text, phrase, meant);
+        }
+        let mut wanted = Vec::new();
+        let words =
+            joined(text.split(|c: char| !c.is_alphanumeric() && c != '#').map(String::from));
+        for word in words.iter().filter(|word| !FILLERS.contains(&word.as_str())) {
+            match word.as_str() {
+                "#degrees" | "2d" => wanted.push(Wanted::Degrees),
+                "3d" => wanted.push(Wanted::Space),
+                "ecef" | "geocentric" => wanted.push(Wanted::Geocentric),
+                "m" | "meter" | "meters" | "metre" | "metres" | "metric" => {
+                    wanted.push(Wanted::Metres);
+                }
+                "gps" => {
+                    wanted.extend([Wanted::Degrees, Wanted::Word(Term::new("wgs84"))]);
+                }
+                word => wanted.push(match word.parse() {
+                    Ok(number) => Wanted::Number(Term::new(word), number),
+                    Err(_) => Wanted::Word(Term::new(word)),
+                }),
+            }
+        }
+        Query { wanted }
+    }
+
+    /// True if these are its words, one by one.
+    pub(super) fn is(&self, words: &[String]) -> bool {
+        self.terms().count() == self.wanted.len()
+            && self.terms().map(|term| &term.typed).eq(words.iter())
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.wanted.is_empty()
+    }
+
+    pub(super) fn terms(&self) -> impl Iterator<Item = &Term> {
+        self.wanted.iter().filter_map(|wanted| match wanted {
+            Wanted::Word(term) | Wanted::Number(term, _) => Some(term),
+            Wanted::Degrees | Wanted::Space | Wanted::Geocentric | Wanted::Metres => None,
+        })
+    }
+}
+
+/// The words of a name, in the spelling that queries have.
+pub(crate) fn tokens(name: &str) -> Vec<String> {
+    let mut text = fold(name);
+    if text.contains('f') || text.contains("cs") {
+        for (phrase, meant) in FEET.iter().chain(&ZONES) {
+            text = replaced(&text, phrase, meant);
+        }
+    }
+    let mut words = joined(text.split(|c: char| !c.is_alphanumeric()).map(String::from));
+    words.retain(|word| !FILLERS.contains(&word.as_str()));
+    words
+}
+
+/// Words apart that belong together, and the other way round: `wgs 84`, `utm13n`, `13 north`.
+fn joined(words: impl Iterator<Item = String>) -> Vec<String> {
+    let mut parts: Vec<String> = Vec::new();
+    for word in words.filter(|word| !word.is_empty()) {
+        match utm_glued(&word) {
+            Some(rest) => parts.extend(["utm".to_string(), rest]),
+            None => parts.push(word),
+        }
+    }
+    let mut out: Vec<String> = Vec::new();
+    let in_utm = parts.iter().any(|word| word == "utm");
+    for word in parts {
+        let digits = !word.is_empty() && word.chars().all(|c| c.is_ascii_digit());
+        let before = out.last().cloned().unwrap_or_default();
+        let zone = in_utm && before.len() <= 2 && before.parse::<u8>().is_ok_and(|z| z <= 60);
+        match word.as_str() {
+            number if digits && DATUMS.contains(&before.as_str()) => {
+                out.pop();
+                out.push(year(&before, number));
+            }
+            "n" | "north" if zone => append(&mut out, "n"),
+            "s" | "south" if zone => append(&mut out, "s"),
+            _ => {
+                let letters = word.trim_end_matches(|c: char| c.is_ascii_digit());
+                let number = &word[letters.len()..];
+                let hemisphere = word.strip_suffix("north").or(word.strip_suffix("south"));
+                out.push(match hemisphere {
+                    Some(zone) if zone.parse::<u8>().is_ok() => word[..zone.len() + 1].to_string(),
+                    _ if DATUMS.contains(&letters) && !number.is_empty() => year(letters, number),
+                    _ => word,
+                });
+            }
+        }
+    }
+    out
+}
+
+fn append(words: &mut [String], letter: &str) {
+    if let Some(last) = words.last_mut() {
+        last.push_str(letter);
+    }
+}
+
+/// What follows in `utm13n`, `utmzone13n`.
+fn utm_glued(word: &str) -> Option<String> {
+    let rest = word.strip_prefix("utm")?;
+    let rest = rest.strip_prefix("zone").unwrap_or(rest).trim_start_matches('0');
+    rest.starts_with(|c: char| c.is_ascii_digit()).then(|| rest.to_string())
+}
+
+/// A datum with the year as its name has it: 1984 is 84 in WGS 84, 1983 is 83 in NAD83.
+fn year(datum: &str, number: &str) -> String {
+    let short = ["wgs", "nad", "etrs", "ed", "osgb", "gda"].contains(&datum);
+    match number.strip_prefix("19").filter(|rest| short && rest.len() == 2) {
+        Some(rest) => format!("{datum}{rest}"),
+        None => format!("{datum}{number}"),
+    }
+}
+
+/// Replaces a phrase of whole words.
+fn replaced(text: &str, phrase: &str, meant: &str) -> String {
+    if !text.contains(phrase) {
+        return text.to_string();
+    }
+    let mut out = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find(phrase) {
+        let (before, after) = (&rest[..at], &rest[at + phrase.len()..]);
+        let whole =
+            !before.ends_with(char::is_alphanumeric) && !after.starts_with(char::is_alphanumeric);
+        out.push_str(before);
+        out.push_str(if whole { meant } else { phrase });
+        rest = after;
+    }
+    out + rest
+}
+
+/// Names of the US survey foot.
+const FEET: [(&str, &str); 9] = [
+    ("us survey feet", "ftus"),
+    ("us survey foot", "ftus"),
+    ("survey feet", "ftus"),
+    ("survey foot", "ftus"),
+    ("us feet", "ftus"),
+    ("us foot", "ftus"),
+    ("us ft", "ftus"),
+    ("usft", "ftus"),
+    ("sft", "ftus"),
+];
+
+/// The two sets of state-plane zones.
+const ZONES: [(&str, &str); 5] = [
+    ("spcs83", "spcs nad83"),
+    ("spcs 83", "spcs nad83"),
+    ("spcs27", "spcs nad27"),
+    ("spcs 27", "spcs nad27"),
+    ("cs27", "spcs nad27"),
+];
+
+/// Phrases, longer ones first, and how the registry says it.
+const PHRASES: [(&str, &str); 29] = [
+    ("international feet", "ft"),
+    ("international foot", "ft"),
+    ("intl feet", "ft"),
+    ("intl ft", "ft"),
+    ("universal transverse mercator", "utm"),
+    ("north american datum", "nad"),
+    ("world geodetic system", "wgs"),
+    ("web mercator", "pseudo mercator"),
+    ("webmercator", "pseudo mercator"),
+    ("google mercator", "pseudo mercator"),
+    ("spherical mercator", "pseudo mercator"),
+    ("state plane", "spcs"),
+    ("stateplane", "spcs"),
+    ("bng", "british national grid"),
+    ("gk", "gauss kruger"),
+    ("lambert conformal conic", "lambert conic conformal"),
+    ("latitude longitude", "#degrees"),
+    ("latitude and longitude", "#degrees"),
+    ("longitude latitude", "#degrees"),
+    ("lat/long", "#degrees"),
+    ("lat/lon", "#degrees"),
+    ("lat long", "#degrees"),
+    ("lat lon", "#degrees"),
+    ("long lat", "#degrees"),
+    ("lon lat", "#degrees"),
+    ("latlong", "#degrees"),
+    ("latlon", "#degrees"),
+    ("lonlat", "#degrees"),
+    ("geographic", "#degrees"),
+];
+
+/// Words that say nothing of which system is meant.
+const FILLERS: [&str; 13] = [
+    "zone",
+    "datum",
+    "crs",
+    "srs",
+    "epsg",
+    "code",
+    "system",
+    "coordinate",
+    "coordinates",
+    "projection",
+    "the",
+    "of",
+    "in",
+];
+
+/// Words that stand in front of a year or number which belongs to them.
+const DATUMS: [&str; 15] = [
+    "wgs", "nad", "etrs", "etrf", "itrf", "ed", "gda", "osgb", "nzgd", "jgd", "sirgas", "cgcs",
+    "sweref", "navd", "ngvd",
+];
+
+/// Other spellings of single words.
+const OTHERS: &[(&str, &[&str])] = &[
+    ("natl", &["national"]),
+    ("n", &["north"]),
+    ("s", &["south"]),
+    ("e", &["east"]),
+    ("w", &["west"]),
+    ("c", &["central"]),
+    ("pole", &["polar"]),
+    ("ft", &["ftus"]),
+    ("feet", &["ft", "ftus"]),
+    ("foot", &["ft", "ftus"]),
+    ("hpgn", &["harn"]),
+    ("sp", &["spcs"]),
+    ("lcc", &["lambert conic"]),
+    ("laea", &["azimuthal"]),
+    ("aea", &["albers"]),
+    ("tm", &["transverse"]),
+    ("gb", &["britain"]),
+    ("uk", &["united kingdom", "british"]),
+    ("google", &["pseudo mercator"]),
+    ("900913", &["pseudo mercator"]),
+];
+
+/// States by their postal letters.
+const STATES: [(&str, &str); 50] = [
+    ("al", "alabama"),
+    ("ak", "alaska"),
+    ("az", "arizona"),
+    ("ar", "arkansas"),
+    ("ca", "california"),
+    ("co", "colorado"),
+    ("ct", "connecticut"),
+    ("de", "delaware"),
+    ("fl", "florida"),
+    ("ga", "georgia"),
+    ("hi", "hawaii"),
+    ("id", "idaho"),
+    ("il", "illinois"),
+    ("in", "indiana"),
+    ("ia", "iowa"),
+    ("ks", "kansas"),
+    ("ky", "kentucky"),
+    ("la", "louisiana"),
+    ("me", "maine"),
+    ("md", "maryland"),
+    ("ma", "massachusetts"),
+    ("mi", "michigan"),
+    ("mn", "minnesota"),
+    ("ms", "mississippi"),
+    ("mo", "missouri"),
+    ("mt", "montana"),
+    ("ne", "nebraska"),
+    ("nv", "nevada"),
+    ("nh", "new hampshire"),
+    ("nj", "new jersey"),
+    ("nm", "new mexico"),
+    ("ny", "new york"),
+    ("nc", "north carolina"),
+    ("nd", "north dakota"),
+    ("oh", "ohio"),
+    ("ok", "oklahoma"),
+    ("or", "oregon"),
+    ("pa", "pennsylvania"),
+    ("ri", "rhode island"),
+    ("sc", "south carolina"),
+    ("sd", "south dakota"),
+    ("tn", "tennessee"),
+    ("tx", "texas"),
+    ("ut", "utah"),
+    ("vt", "vermont"),
+    ("va", "virginia"),
+    ("wa", "washington"),
+    ("wv", "west virginia"),
+    ("wi", "wisconsin"),
+    ("wy", "wyoming"),
+];
+
+/// Small letters without marks on them.
+fn fold(text: &str) -> String {
+    if text.is_ascii() {
+        return text.to_ascii_lowercase();
+    }
+    let mut out = String::with_capacity(text.len());
+    for c in text.to_lowercase().chars() {
+        if c.is_ascii() {
+            out.push(c);
+            continue;
+        }
+        let at = MARKED.iter().find(|(marked, _)| marked.contains(c));
+        match (c, at) {
+            ('ß', _) => out.push_str("ss"),
+            ('æ', _) => out.push_str("ae"),
+            (_, Some((_, plain))) => out.push(*plain),
+            (c, None) => out.push(c),
+        }
+    }
+    out
+}
+
+/// Letters with marks, by the letter that they are found under.
+const MARKED: [(&str, char); 15] = [
+    ("áàâäãåāăą", 'a'),
+    ("çćčĉ", 'c'),
+    ("ďđð", 'd'),
+    ("éèêëēėęě", 'e'),
+    ("ğĝģ", 'g'),
+    ("íìîïīįı", 'i'),
+    ("ķ", 'k'),
+    ("łļľĺ", 'l'),
+    ("ñńņň", 'n'),
+    ("óòôöõøōő", 'o'),
+    ("ŕř", 'r'),
+    ("śšşș", 's'),
+    ("ťţț", 't'),
+    ("úùûüūůűų", 'u'),
+    ("ýÿźžż", 'z'),
+];

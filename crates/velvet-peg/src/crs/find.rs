@@ -1,0 +1,91 @@
+//! Finding systems by words, counties among them.
+
+use velvet_peg_core::crs::{CrsMatch, CrsSearch, search};
+use velvet_peg_core::registry::CrsRow;
+use velvet_peg_core::zones::{County, ZoneSet, county_named, state_plane_zones_of_county};
+
+/// Words that counties are known by.
+const KINDS: [&str; 3] = ["county", "parish", "borough"];
+
+/// Systems that match words, the likeliest first: as [`search`], and the state-plane systems of a
+/// county where one is named (`Douglas county, Washington`, `feet king county washington`).
+///
+/// ```
+/// use velvet_peg::crs::find_systems;
+/// let found = find_systems("douglas county washington feet").matches;
+/// assert_eq!(found[0].name, "NAD83(2011) / Washington North (ftUS)");
+/// assert!(found.iter().any(|one| one.code == 2285));
+/// ```
+pub fn find_systems(text: &str) -> CrsSearch {
+    let words: Vec<&str> =
+        text.split(|c: char| c.is_whitespace() || c == ',').filter(|w| !w.is_empty()).collect();
+    let is_county = |word: &&str| KINDS.contains(&word.to_lowercase().as_str());
+    if words.iter().any(is_county) {
+        return of_county(&words).map_or_else(CrsSearch::default, plain);
+    }
+    let found = search(text);
+    if !found.matches.is_empty() && found.taken_for.is_empty() {
+        return found;
+    }
+    // A county and its state, without the word.
+    of_county(&words).map_or(found, plain)
+}
+
+fn plain(matches: Vec<CrsMatch>) -> CrsSearch {
+    CrsSearch { matches, ..CrsSearch::default() }
+}
+
+/// The systems of the county that some of the words name, held to the other words.
+fn of_county(words: &[&str]) -> Option<Vec<CrsMatch>> {
+    let (counties, rest) = named(words)?;
+    let mut codes: Vec<u32> = Vec::new();
+    for set in [ZoneSet::Spcs83, ZoneSet::Spcs27] {
+        for county in &counties {
+            for zone in state_plane_zones_of_county(set, county.fips) {
+                codes.extend(
+                    zone.systems
+                        .iter()
+                        .filter(|code| !codes.contains(code))
+                        .copied()
+                        .collect::<Vec<_>>(),
+                );
+            }
+        }
+    }
+    let matches = codes.into_iter().filter_map(CrsRow::find).map(CrsMatch::from);
+    let rest = rest.join(" ");
+    let others = search(&rest).matches;
+    let mut matches: Vec<CrsMatch> = matches.collect();
+    if !rest.trim().is_empty() {
+        let place = |one: &CrsMatch| others.iter().position(|other| other.code == one.code);
+        matches.retain(|one| place(one).is_some());
+        matches.sort_by_key(|one| place(one));
+    }
+    (!matches.is_empty()).then_some(matches)
+}
+
+/// The counties that a run of the words names, with a state behind it where that is there, and the
+/// words that are left. The longest run wins.
+fn named<'a>(words: &[&'a str]) -> Option<(Vec<County>, Vec<&'a str>)> {
+    const LONGEST: usize = 5;
+    for length in (1..=words.len().min(LONGEST)).rev() {
+        for first in 0..=words.len() - length {
+            let run = &words[first..first + length];
+            // The state is of one word or two; without one, the kind has to be said.
+            let kind = run.iter().position(|word| KINDS.contains(&word.to_lowercase().as_str()));
+            let splits = match kind {
+                Some(at) => at + 1..=at + 1,
+                None => 1..=length.saturating_sub(1),
+            };
+            for split in splits {
+                let text = format!("{}, {}", run[..split].join(" "), run[split..].join(" "));
+                let counties = county_named(text.trim_end_matches([',', ' ']));
+                if !counties.is_empty() && (kind.is_some() || split < length) {
+                    let rest = words[..first].iter().chain(&words[first + length..]).copied();
+                    return Some((counties, rest.collect()));
+                }
+            }
+        }
+    }
+    None
+}
