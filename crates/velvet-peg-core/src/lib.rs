@@ -35,6 +35,7 @@ pub mod planar;
 mod position;
 pub mod projection;
 pub mod route;
+pub mod spelling;
 pub mod traverse;
 mod unit;
 pub mod zones;

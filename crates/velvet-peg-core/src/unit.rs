@@ -4,6 +4,7 @@
 //! (1200/3937 m) and the international foot (0.3048 m); neither is called "ft" alone.
 
 use crate::error::{Error, Kind, Result};
+use crate::spelling::nearest;
 use std::fmt;
 use std::str::FromStr;
 use velvet_peg_epsg::UnitRow;
@@ -126,9 +127,12 @@ impl LengthUnit {
                 let named = UnitRow::all()
                     .find(|row| row.kind == "length" && row.name.eq_ignore_ascii_case(text.trim()));
                 let row = named.ok_or_else(|| {
+                    let names = UnitRow::all().filter(|row| row.kind == "length");
+                    let names = LENGTHS.into_iter().chain(names.map(|row| row.name));
                     Error::malformed(format!(
-                        "`{text}` is no unit of length known here: use m, km, ftUS, ft-intl, miUS, \
-                         mi-intl, chUS, ch-intl, linkUS, link-intl, yd, nmi"
+                        "`{text}` is no unit of length known here: use {}{}",
+                        LENGTHS.join(", "),
+                        meant(text, names)
                     ))
                 })?;
                 row.code
@@ -164,6 +168,27 @@ impl LengthUnit {
     pub fn code(&self) -> u32 {
         self.code
     }
+}
+
+/// Symbols of units of length that are asked for.
+const LENGTHS: [&str; 12] = [
+    "m",
+    "km",
+    "ftUS",
+    "ft-intl",
+    "miUS",
+    "mi-intl",
+    "chUS",
+    "ch-intl",
+    "linkUS",
+    "link-intl",
+    "yd",
+    "nmi",
+];
+
+/// The end of a message about a word that is spelled like another.
+fn meant(text: &str, names: impl Iterator<Item = &'static str>) -> String {
+    nearest(text, names).map_or(String::new(), |name| format!("; did you mean `{name}`?"))
 }
 
 /// A unit of angle.
@@ -315,9 +340,12 @@ impl AreaUnit {
             }),
         }
         .ok_or_else(|| {
+            const SYMBOLS: [&str; 7] = ["m2", "ha", "km2", "acUS", "ac-intl", "ft2US", "ft2-intl"];
+            let names = SYMBOLS.into_iter().chain(AreaUnit::ALL.map(AreaUnit::name));
             Error::malformed(format!(
-                "`{text}` is no unit of area known here: use m2, ha, km2, acUS, ac-intl, ft2US, \
-                 ft2-intl"
+                "`{text}` is no unit of area known here: use {}{}",
+                SYMBOLS.join(", "),
+                meant(text, names)
             ))
         })
     }

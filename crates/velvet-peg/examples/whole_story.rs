@@ -17,7 +17,7 @@ fn main() -> Result<()> {
     let square_metres = measures.total(|figures| Some(figures.area_m2)).unwrap_or(0.0);
     let acres = square_metres / AreaUnit::UsSurveyAcre.square_metres();
     println!("{} fields, {acres:.2} US survey acres on {}", fields.len(), measures.ellipsoid);
-    let layers = [fields, Layer::read(file("laterals.geojson"))?];
+    let layers = [fields.into_layer(), Layer::read(file("laterals.geojson"))?];
     draw(&layers, &file("map.png"), &draw::DrawOptions::default())?;
     println!("map in {}", file("map.png").display());
     Ok(())

@@ -122,6 +122,15 @@ impl Error {
         self
     }
 
+    /// Of a layer in memory, which has no file: its name stands where a file would.
+    pub(crate) fn without_file(mut self) -> Error {
+        if let Some(name) = self.0.location.file.take() {
+            let name = name.display().to_string();
+            self.0.location.layer.get_or_insert(name);
+        }
+        self
+    }
+
     pub(crate) fn in_row(mut self, row: u64) -> Error {
         self.0.location.row.get_or_insert(row);
         self

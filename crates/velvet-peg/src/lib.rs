@@ -7,12 +7,13 @@
 //! everyday mistakes are told before they hurt.
 //!
 //! ```
-//! use velvet_peg::{Crs, Geometry, Layer};
+//! use velvet_peg::{Crs, Layer};
 //! let mut gates = Layer::new("gates", Some(Crs::parse("EPSG:4326")?));
-//! gates.push(Geometry::Point((-120.004, 47.412)), [("name", "Gate 7".into())])?;
+//! gates.push((-120.004, 47.412), [("name", "Gate 7".into())])?; // longitude first, always
 //! let grid = gates.convert(&Crs::parse("nad83 washington south ftus")?)?;
 //! let (easting, northing) = grid.features().next().unwrap().vertices()[0];
 //! assert!(easting > 1.6e6 && northing > 7e5); // US survey feet
+//! assert_eq!(grid.accuracy_m(), Some(4.0)); // of the change of datum
 //! # Ok::<(), velvet_peg::Error>(())
 //! ```
 //!
@@ -23,6 +24,8 @@
 //! | convert single coordinates | [`Crs`], [`Converter`], [`Coordinate`] |
 //! | read a table row by row | [`table::TableFile`] |
 //! | make features of a table | [`BuildPoints`] and its kin in [`features`] |
+//! | make features in code | [`Layer::push`]: tuples are points, arrays lines; [`Geometry`] has the rest |
+//! | carry, measure, check or draw a layer in memory | [`Layer::convert`], [`Layer::measure`], [`Layer::check`], [`Layer::draw`] |
 //! | read or write a layer | [`Layer`] in memory; [`LayerReader`] and [`LayerWriter`] batch by batch |
 //! | carry a layer or a table into another system | [`ConvertLayer`], [`ConvertTable`] |
 //! | state a missing or wrong system | [`declare()`]; candidates: [`guess::guess`] |

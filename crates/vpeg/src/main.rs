@@ -12,6 +12,8 @@ mod reference;
 mod show;
 
 use clap::FromArgMatches;
+use std::ffi::OsString;
+use std::path::Path;
 use std::process::ExitCode;
 
 /// How a command ended, if not with an error.
@@ -28,7 +30,7 @@ const INTERRUPTED: i32 = 130;
 
 /// A place south of the equator begins with a minus, which would read as an option: such a
 /// word gets the minus sign of typography, which angles are read with as well.
-fn plain_place(word: std::ffi::OsString) -> std::ffi::OsString {
+fn plain_place(word: OsString) -> OsString {
     let is_place = word.to_str().is_some_and(|text| {
         text.strip_prefix('-').is_some_and(|rest| {
             rest.starts_with(|c: char| c.is_ascii_digit()) && rest.contains([',', ' ', ';'])
@@ -40,9 +42,40 @@ fn plain_place(word: std::ffi::OsString) -> std::ffi::OsString {
     }
 }
 
+/// True if the command writes its data to standard output.
+fn to_standard_output(matches: &clap::ArgMatches) -> bool {
+    match matches.subcommand() {
+        Some((_, inner)) => to_standard_output(inner),
+        None => matches!(
+            matches.try_get_one::<std::path::PathBuf>("output"),
+            Ok(Some(path)) if velvet_peg::output::is_standard(path)
+        ),
+    }
+}
+
+/// The words of the command line as they are meant: places with their minus, and standard output in
+/// a format (`-o -.csv`), which would read as options, tied to the option in front.
+fn meant(words: impl Iterator<Item = OsString>) -> Vec<OsString> {
+    let mut out: Vec<OsString> = Vec::new();
+    for word in words.map(plain_place) {
+        let is_output = word != "-" && velvet_peg::output::is_standard(Path::new(&word));
+        match out.last_mut().filter(|_| is_output) {
+            Some(option) if *option == "-o" => option.push(word),
+            Some(option) if *option == "--output" => {
+                option.push("=");
+                option.push(word);
+            }
+            _ => out.push(word),
+        }
+    }
+    out
+}
+
 fn main() -> ExitCode {
-    let words = std::env::args_os().map(plain_place);
-    let matches = help::command().get_matches_from(words);
+    let matches = help::command().get_matches_from(meant(std::env::args_os()));
+    if to_standard_output(&matches) {
+        show::leave_standard_output();
+    }
     let arguments = match commands::Arguments::from_arg_matches(&matches) {
         Ok(arguments) => arguments,
         Err(error) => error.exit(),

@@ -12,6 +12,7 @@ use velvet_peg::{Error, Notice, Severity, Summary};
 static WARNED: AtomicBool = AtomicBool::new(false);
 static JSON: AtomicBool = AtomicBool::new(false);
 static STRICT: AtomicBool = AtomicBool::new(false);
+static TAKEN: AtomicBool = AtomicBool::new(false);
 static QUIET: AtomicBool = AtomicBool::new(false);
 
 /// Warnings count as failures.
@@ -37,6 +38,11 @@ pub(crate) fn set_json(json: bool) {
 /// True if answers are to be JSON.
 pub(crate) fn wants_json() -> bool {
     JSON.load(Ordering::Relaxed)
+}
+
+/// Standard output belongs to the data: answers go to standard error.
+pub(crate) fn leave_standard_output() {
+    TAKEN.store(true, Ordering::Relaxed);
 }
 
 /// True if a warning was shown.
@@ -254,7 +260,7 @@ pub(crate) fn outcome_with(
         1 => format!("1 {}", unit.trim_end_matches('s')),
         number => format!("{number} {unit}"),
     };
-    let standard = out == Path::new("-");
+    let standard = velvet_peg::output::is_standard(out);
     let files = &outcome.files;
     let name = if standard {
         "standard output".to_string()
@@ -308,6 +314,11 @@ pub(crate) fn outcome_with(
 /// # Errors
 /// If standard output is closed.
 pub(crate) fn answer(text: &str) -> Result<(), Error> {
+    if TAKEN.load(Ordering::Relaxed) {
+        return anstream::stderr()
+            .write_all(format!("{}\n", styled_plain(text)).as_bytes())
+            .map_err(Error::from);
+    }
     let mut out = anstream::stdout().lock();
     out.write_all(styled_plain(text).as_bytes())
         .and_then(|()| out.write_all(b"\n"))

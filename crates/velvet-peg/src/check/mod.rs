@@ -22,7 +22,7 @@ use crate::format_support::WriteOptions;
 use crate::geometry::flaws_in;
 use crate::input::format_of;
 use crate::layer::column_names::position;
-use crate::layer::{AttributeColumn, LayerInfo};
+use crate::layer::{AttributeColumn, Layer, LayerInfo};
 use crate::layer_io::LayerReader;
 use crate::notice::Severity;
 use crate::output::TemporaryFolder;
@@ -207,6 +207,27 @@ pub fn check_watched(
         }
     }
     together(sheets, options, several)
+}
+
+impl Layer {
+    /// Its quality sheet: what it holds, where it lies, what is wrong with it.
+    ///
+    /// ```
+    /// use velvet_peg::{Crs, Layer};
+    /// use velvet_peg::check::CheckOptions;
+    /// let mut gates = Layer::new("gates", Some(Crs::from_epsg(4269)?));
+    /// gates.push((120.0, 47.4), [("name", "Gate 7".into())])?; // a lost minus
+    /// let sheet = gates.check(&CheckOptions::default())?;
+    /// assert!(sheet.findings[0].text.contains("is a minus or W missing?"));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If a column that was named is missing.
+    pub fn check(&self, options: &CheckOptions) -> Result<QualitySheet> {
+        let reader = LayerReader::of_layer(self, Path::new(&self.info().name));
+        sheet(&reader, options, false, &mut NoProgress).map_err(|error| error.without_file())
+    }
 }
 
 /// Checks layers that are open already.

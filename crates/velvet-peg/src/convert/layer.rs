@@ -130,7 +130,7 @@ impl ConvertLayer {
         let before_these = rejects.count();
         let mut evidence = Evidence::new(info, info.crs.as_ref());
         // Some formats have no place for features without a geometry.
-        let format = Format::of(out)?;
+        let format = Format::of_output(out)?;
         let lacks = (!format.capability().no_geometry).then(|| format.name());
         let bare =
             |batch: &Batch| lacks.is_some() && batch.geometry.kinds().iter().any(Option::is_none);

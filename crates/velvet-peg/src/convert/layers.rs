@@ -102,7 +102,7 @@ impl ConvertLayers {
         watch: &mut dyn Progress,
     ) -> Result<ConvertedLayers> {
         let write = &self.each.write;
-        let Some(store) = Format::of(out)?.description().store() else {
+        let Some(store) = Format::of_output(out)?.description().store() else {
             return Err(Error::usage(format!(
                 "holds one layer, and there are {}: write a GeoPackage (.gpkg), or name a layer",
                 layers.len()

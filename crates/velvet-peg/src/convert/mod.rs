@@ -1,11 +1,13 @@
 //! Carrying layers and tables into another reference system.
 
 mod carried;
+mod in_memory;
 mod layer;
 mod layers;
 mod table;
 
 pub use crate::reproject::route_notices;
+pub use in_memory::Converted;
 pub use layer::ConvertLayer;
 pub(crate) use layer::coordinates_in_expressions;
 pub use layers::{ConvertLayers, ConvertedLayers};

@@ -94,7 +94,7 @@ pub fn declare_watched(
             )
             .in_file(out));
         }
-        if let Some(store) = Format::of(out)?.description().store() {
+        if let Some(store) = Format::of_output(out)?.description().store() {
             return declare_in_place(store, reader, crs, out, outcome, watch);
         }
     }

@@ -154,6 +154,26 @@ pub fn svg(layers: &[Layer], options: &DrawOptions) -> Result<(String, Vec<Notic
     Ok((picture.finish(), notices))
 }
 
+impl Layer {
+    /// A map of it as SVG text, with what is to be known of the picture.
+    ///
+    /// ```
+    /// use velvet_peg::{Crs, Layer};
+    /// use velvet_peg::draw::DrawOptions;
+    /// let mut gates = Layer::new("gates", Some(Crs::from_epsg(4326)?));
+    /// gates.push((-120.0, 47.4), [("name", "Gate 7".into())])?;
+    /// let (svg, notices) = gates.draw(&DrawOptions::default())?;
+    /// assert!(svg.contains("<circle") && notices.is_empty());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As [`svg`].
+    pub fn draw(&self, options: &DrawOptions) -> Result<(String, Vec<Notice>)> {
+        svg(std::slice::from_ref(self), options)
+    }
+}
+
 /// All layers in one system: the one asked for, or the first layer's.
 fn in_one_system(
     layers: &[Layer],
@@ -188,7 +208,7 @@ fn in_one_system(
                     crs.label()
                 ),
             ));
-            carried.push(layer.convert(&crs)?);
+            carried.push(layer.convert(&crs)?.into_layer());
         }
     }
     Ok((carried, Some(crs), notices))

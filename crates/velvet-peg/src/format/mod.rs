@@ -27,9 +27,12 @@ pub use crate::format_support::{Appending, Attributes, Capability, Systems, Text
 
 use crate::error::{Error, Result};
 use crate::format_support::{FileStart, FormatDescription, HEADINGS};
+use crate::layer::column_names;
+use crate::output::named;
 use crate::packing::inner_name;
 use std::fmt;
 use std::path::Path;
+use velvet_peg_core::spelling::nearest;
 
 /// Every format, in the order of the documentation.
 static TABLE: &[&dyn FormatDescription] = &[
@@ -142,12 +145,20 @@ impl Format {
                 .filter(|entry| entry.writes)
                 .map(|entry| format!(".{}", entry.extensions[0]))
                 .collect();
+            let known = written.iter().map(|known| known.trim_start_matches('.'));
+            let alike = nearest(extension, known).map(|known| format!(".{known}"));
             Error::usage(format!(
-                "the extension names no format that can be used here: use {}",
-                written.join(", ")
+                "the extension names no format that can be used here: use {}{}",
+                written.join(", "),
+                column_names::meant(alike.as_deref())
             ))
             .in_file(path)
         })
+    }
+
+    /// That of an output: a layer on standard output is GeoJSON if nothing else is said.
+    pub(crate) fn of_output(path: &Path) -> Result<Format> {
+        Format::of(&named(path))
     }
 
     /// The error of a file whose format this build leaves out, by its extension or, where that

@@ -4,6 +4,7 @@ use super::file::{JOB_VERSION, Job, JobOutput, JobSource};
 use super::pending_outputs::folder_of;
 use super::step_schema::Step;
 use crate::error::{Error, Result};
+use crate::layer::column_names::distinct;
 use crate::output::{Output, refuse_inputs, same_file};
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -44,10 +45,12 @@ impl Job {
         job
     }
 
-    /// Writes the job to a file, its paths from the folder of the file.
+    /// Writes the job to a file, its paths from the folder of the file. A job that is there and is not
+    /// to be overwritten stays as it is, and this one is put behind it: its steps go on from what
+    /// earlier ones write, where they read it.
     ///
     /// # Errors
-    /// If the file exists and is not to be overwritten, or cannot be written.
+    /// If the file exists and is no job, both write the same, or it cannot be written.
     pub fn save(&self, file: &Path, overwrite: bool) -> Result<()> {
         let sources = self.sources.values().map(|source| Path::new(&source.file));
         refuse_inputs(file, sources)?;
@@ -57,11 +60,10 @@ impl Job {
             )
             .in_file(file));
         }
-        if overwrite && file.exists() && Job::read(file).is_err() {
-            return Err(Error::usage(
-                "is no job, and would be replaced by one: give the job another name",
-            )
-            .in_file(file));
+        if file.exists() && Job::read(file).is_err() {
+            return Err(
+                Error::usage("is there, and is no job: give the job another name").in_file(file)
+            );
         }
         let folder = folder_of(file);
         let mut job = self.clone();
@@ -72,13 +74,79 @@ impl Job {
             output.file = from_folder(&folder, &output.file)?;
         }
         job.change_references(&mut |path| from_folder(&folder, path))?;
-        let text = job.to_toml()?;
+        let text = match file.exists() && !overwrite {
+            false => job.to_toml()?,
+            true => job.behind(file)?,
+        };
+        let overwrite = overwrite || file.exists();
         let mut output = Output::create(file, overwrite)?;
         output
             .file()
             .write_all(text.as_bytes())
             .map_err(|e| Error::file(file, "cannot be written", e))?;
         output.finish()
+    }
+}
+
+impl Job {
+    /// The text of the job in a file with this one behind it, whose names are made others where they
+    /// are taken.
+    fn behind(mut self, file: &Path) -> Result<String> {
+        let there = std::fs::read_to_string(file);
+        let there = there.map_err(|e| Error::file(file, "cannot be read", e))?;
+        let before = Job::parse(&there).map_err(|error| error.in_file(file))?;
+        for output in &self.outputs {
+            let same =
+                |other: &&JobOutput| other.file == output.file && other.layer == output.layer;
+            if before.outputs.iter().any(|other| same(&other)) {
+                return Err(Error::usage(format!(
+                    "writes {} already: give the output or the job another name",
+                    output.file
+                ))
+                .in_file(file));
+            }
+        }
+        let mut taken: Vec<String> = before.sources.keys().cloned().collect();
+        taken.extend((0..before.steps.len()).map(|at| before.name_of(at)));
+        let mut renamed: Vec<(String, String)> = Vec::new();
+        for (name, source) in std::mem::take(&mut self.sources) {
+            let read = |output: &&JobOutput| {
+                let layer = source.layer.is_none() || source.layer == output.layer;
+                output.file == source.file && layer && output.from.len() == 1
+            };
+            let known = before.sources.iter().find(|(_, other)| **other == source);
+            let to = match (before.outputs.iter().rfind(read), known) {
+                (Some(output), _) => output.from[0].clone(),
+                (None, Some((known, _))) => known.clone(),
+                (None, None) => {
+                    let free = distinct(&taken, &name);
+                    taken.push(free.clone());
+                    self.sources.insert(free.clone(), source);
+                    free
+                }
+            };
+            renamed.push((name, to));
+        }
+        let new_name = |name: &str| {
+            renamed.iter().find(|(old, _)| old == name).map_or(name, |(_, new)| new).to_string()
+        };
+        let result = distinct(&taken, "result");
+        for step in &mut self.steps {
+            let from = new_name(step.from());
+            step.set_names(&from, &result);
+            step.set_with(&new_name("other"));
+        }
+        for output in &mut self.outputs {
+            output.from = vec![result.clone()];
+        }
+        // The version stands in front already, and so do comments, which stay.
+        let own = self.to_toml()?;
+        let own = own.split_once('\n').map_or("", |(_, rest)| rest).trim_start();
+        // No new source, no table for one: there is one already.
+        let own = own.strip_prefix("[sources]\n").unwrap_or(own).trim_start();
+        let text = format!("{}\n\n{own}", there.trim_end());
+        Job::parse(&text).map_err(|error| error.in_file(file))?;
+        Ok(text)
     }
 }
 

@@ -2,6 +2,7 @@
 
 use crate::error::{Error, Result};
 use arrow_schema::Schema;
+use velvet_peg_core::spelling::nearest;
 
 /// The place of a column, by its name or its number from 1.
 pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) -> Result<usize> {
@@ -17,13 +18,18 @@ pub(crate) fn position(headers: &[String], name: &str, likely: Option<usize>) ->
             (1..=headers.len()).contains(&place).then(|| place - 1)
         })
         .ok_or_else(|| {
-            let hint =
-                likely.map_or(String::new(), |at| format!("; did you mean `{}`?", headers[at]));
+            let alike = nearest(name, headers.iter().map(String::as_str));
+            let hint = meant(alike.or(likely.map(|at| headers[at].as_str())));
             Error::usage(format!(
                 "there is no column `{name}`: the columns are {}{hint}",
                 list(headers)
             ))
         })
+}
+
+/// The end of a message that says what was likely meant.
+pub(crate) fn meant(word: Option<&str>) -> String {
+    word.map_or(String::new(), |word| format!("; did you mean `{word}`?"))
 }
 
 /// The place of a column in a schema: by its very name, or without regard to capitals.

@@ -4,7 +4,7 @@
 //! ring or line, which rings make a part, and which parts make a feature. Points are parts of
 //! one ring of one vertex. Converting a million features is one pass over the buffers.
 
-use super::Unread;
+use super::{Geometry, Unread};
 use std::fmt;
 use std::ops::Range;
 use velvet_peg_core::Converter;
@@ -55,61 +55,6 @@ impl GeometryKind {
     /// True for a kind that may have several parts.
     pub fn is_multi(self) -> bool {
         self == self.multi()
-    }
-}
-
-/// One geometry, for building a layer from code. Coordinates are `(x, y)`: longitude or
-/// easting first.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Geometry {
-    /// A point.
-    Point((f64, f64)),
-    /// A line through at least two vertices.
-    LineString(Vec<(f64, f64)>),
-    /// A polygon: the outer ring, then holes; rings need not repeat their first vertex.
-    Polygon(Vec<Vec<(f64, f64)>>),
-}
-
-impl Geometry {
-    /// Kind of the geometry.
-    pub fn kind(&self) -> GeometryKind {
-        match self {
-            Geometry::Point(_) => GeometryKind::Point,
-            Geometry::LineString(_) => GeometryKind::LineString,
-            Geometry::Polygon(_) => GeometryKind::Polygon,
-        }
-    }
-
-    /// A polygon of one ring, without holes.
-    ///
-    /// ```
-    /// use velvet_peg::Geometry;
-    /// let field = Geometry::polygon([(0.0, 0.0), (9.0, 0.0), (9.0, 9.0)]);
-    /// assert_eq!(field, Geometry::Polygon(vec![vec![(0.0, 0.0), (9.0, 0.0), (9.0, 9.0)]]));
-    /// ```
-    pub fn polygon(corners: impl IntoIterator<Item = (f64, f64)>) -> Geometry {
-        Geometry::Polygon(vec![corners.into_iter().collect()])
-    }
-}
-
-/// A point.
-impl From<(f64, f64)> for Geometry {
-    fn from(at: (f64, f64)) -> Geometry {
-        Geometry::Point(at)
-    }
-}
-
-/// A line.
-impl From<&[(f64, f64)]> for Geometry {
-    fn from(vertices: &[(f64, f64)]) -> Geometry {
-        Geometry::LineString(vertices.to_vec())
-    }
-}
-
-/// A line.
-impl<const N: usize> From<[(f64, f64); N]> for Geometry {
-    fn from(vertices: [(f64, f64); N]) -> Geometry {
-        Geometry::LineString(vertices.to_vec())
     }
 }
 
@@ -360,19 +305,33 @@ impl GeometryColumn {
         self.end_feature(Some(GeometryKind::Point));
     }
 
-    /// Adds one geometry.
+    /// Adds one geometry, as it is.
     pub fn push(&mut self, geometry: &Geometry) {
-        let rings: Vec<&[(f64, f64)]> = match geometry {
-            Geometry::Point(at) => vec![std::slice::from_ref(at)],
-            Geometry::LineString(vertices) => vec![vertices],
-            Geometry::Polygon(rings) => rings.iter().map(Vec::as_slice).collect(),
-        };
-        for ring in rings {
-            ring.iter().for_each(|(x, y)| self.push_vertex(*x, *y, None));
+        self.push_parts(geometry);
+        self.end_feature(geometry.kind());
+    }
+
+    fn push_parts(&mut self, geometry: &Geometry) {
+        let mut ring = |vertices: &mut dyn Iterator<Item = (f64, f64, Option<f64>)>| {
+            vertices.for_each(|(x, y, z)| self.push_vertex(x, y, z));
             self.end_ring();
+        };
+        let flat = |(x, y): &(f64, f64)| (*x, *y, None);
+        let high = |(x, y, z): &(f64, f64, f64)| (*x, *y, Some(*z));
+        match geometry {
+            Geometry::Point(at) => ring(&mut std::iter::once(flat(at))),
+            Geometry::PointZ(at) => ring(&mut std::iter::once(high(at))),
+            Geometry::LineString(vertices) => ring(&mut vertices.iter().map(flat)),
+            Geometry::LineStringZ(vertices) => ring(&mut vertices.iter().map(high)),
+            Geometry::Polygon(rings) => {
+                rings.iter().for_each(|vertices| ring(&mut vertices.iter().map(flat)));
+            }
+            Geometry::PolygonZ(rings) => {
+                rings.iter().for_each(|vertices| ring(&mut vertices.iter().map(high)));
+            }
+            Geometry::Multi(parts) => return parts.iter().for_each(|part| self.push_parts(part)),
         }
         self.end_part();
-        self.end_feature(Some(geometry.kind()));
     }
 
     /// Copies one feature of another column to the end of this one.

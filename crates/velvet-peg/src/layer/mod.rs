@@ -13,6 +13,8 @@ pub(crate) mod column_names;
 mod extender;
 mod geometry;
 mod info;
+mod one_geometry;
+mod push;
 mod row_builder;
 mod schema_inference;
 mod taken;
@@ -27,8 +29,9 @@ pub(crate) use batch_builder::BatchBuilder;
 pub(crate) use collection::Collection;
 pub(crate) use extender::Extender;
 pub(crate) use geometry::common_kind;
-pub use geometry::{Geometry, GeometryColumn, GeometryKind};
+pub use geometry::{GeometryColumn, GeometryKind};
 pub use info::{CrsOrigin, LayerInfo};
+pub use one_geometry::Geometry;
 pub(crate) use row_builder::RowBuilder;
 pub(crate) use schema_inference::SchemaInference;
 pub(crate) use taken::{Taken, TakenApart};
@@ -38,11 +41,10 @@ pub use value::{Value, ValueRef, type_name};
 
 use crate::advice::Advice;
 use crate::error::{Error, Result};
-use crate::reproject::area_of;
-use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use arrow_schema::{Field, Schema, SchemaRef};
 use std::collections::BTreeSet;
 use std::sync::{Arc, OnceLock};
-use velvet_peg_core::{Bounds, Converter, Crs, PlanOptions};
+use velvet_peg_core::{Bounds, Converter, Crs};
 
 /// Features of a batch that a transform works on at once.
 pub(crate) const BATCH: usize = 8192;
@@ -59,12 +61,15 @@ pub struct Layer {
     count: usize,
     /// True while features may be pushed.
     open: bool,
+    /// Columns of a layer that is pushed to which hold nothing so far, and have no type yet.
+    untyped: Vec<bool>,
 }
 
 impl Clone for Layer {
     fn clone(&self) -> Layer {
         let (info, batches) = (self.info.clone(), self.batches().cloned().collect());
-        Layer { info, batches, pending: None, count: self.count, open: self.open }
+        let (count, open, untyped) = (self.count, self.open, self.untyped.clone());
+        Layer { info, batches, pending: None, count, open, untyped }
     }
 }
 
@@ -131,6 +136,7 @@ impl Layer {
             pending: None,
             count: 0,
             open: true,
+            untyped: Vec::new(),
         }
     }
 
@@ -180,68 +186,7 @@ impl Layer {
 
     pub(crate) fn from_batches(info: LayerInfo, batches: Vec<Batch>) -> Layer {
         let count = batches.iter().map(|batch| batch.geometry.len()).sum();
-        Layer { info, batches, pending: None, count, open: false }
-    }
-
-    /// Adds a feature with its attributes. A pair of numbers is a point, a slice or array of
-    /// them a line; [`Geometry`] has the rest. The first feature decides the columns and their
-    /// types.
-    ///
-    /// # Errors
-    /// If the layer was read from a file, the attribute names differ from the first feature's, or
-    /// a value does not fit the type of its column.
-    pub fn push<const N: usize>(
-        &mut self,
-        geometry: impl Into<Geometry>,
-        attributes: [(&str, Value); N],
-    ) -> Result<()> {
-        self.add(geometry, attributes.into_iter().collect())
-    }
-
-    /// As [`Layer::push`], with attributes whose number is not known beforehand.
-    ///
-    /// # Errors
-    /// As [`Layer::push`].
-    pub fn add(
-        &mut self,
-        geometry: impl Into<Geometry>,
-        attributes: Vec<(&str, Value)>,
-    ) -> Result<()> {
-        let geometry = geometry.into();
-        if !self.open {
-            return Err(Error::usage(
-                "features can be pushed only to a layer made with Layer::new",
-            ));
-        }
-        if self.is_empty() && self.info.schema.fields().is_empty() {
-            let fields: Vec<Field> =
-                attributes.iter().map(|(name, value)| field(name, value)).collect();
-            self.info.schema = Arc::new(Schema::new(fields));
-        }
-        let names = self.info.schema.fields().iter().map(|field| field.name().as_str());
-        if !names.eq(attributes.iter().map(|(name, _)| *name)) {
-            return Err(Error::usage(
-                "every feature of a layer needs the same attribute names in the same order",
-            ));
-        }
-        let kind = geometry.kind();
-        let mixed = !self.is_empty() && self.info.kind.is_none();
-        let first = self.count as u64 + 1;
-        let schema = &self.info.schema;
-        let pending = self.pending.get_or_insert_with(|| Pending::new(schema.clone(), first));
-        pending.rows.push(attributes.into_iter().map(|(_, value)| value))?;
-        pending.geometry.push(&geometry);
-        pending.batch = OnceLock::new();
-        self.info.kind = match mixed {
-            true => None,
-            false => common_kind(self.info.kind.into_iter().chain([kind])),
-        };
-        self.info.count = Some(first);
-        self.count += 1;
-        if pending.geometry.len() == BATCH {
-            self.batches.extend(self.pending.take().map(Pending::into_batch));
-        }
-        Ok(())
+        Layer { info, batches, pending: None, count, open: false, untyped: Vec::new() }
     }
 
     /// Name, system, columns and kind.
@@ -279,31 +224,15 @@ impl Layer {
         self.info.crs = Some(crs);
     }
 
-    /// The layer carried into another reference system, by the operation that is best where the
-    /// layer lies.
-    ///
-    /// ```
-    /// use velvet_peg::{Crs, Geometry, Layer};
-    /// let mut gates = Layer::new("gates", Some(Crs::from_epsg(4326)?));
-    /// gates.push(Geometry::Point((-123.0, 47.4)), [("name", "Gate 7".into())])?;
-    /// let utm = gates.convert(&Crs::from_epsg(32610)?)?;
-    /// let (easting, _) = utm.features().next().unwrap().vertices()[0];
-    /// assert!((easting - 500_000.0).abs() < 1e-6);
-    /// # Ok::<(), velvet_peg::Error>(())
-    /// ```
+    /// The layer carried by a converter from its own system.
     ///
     /// # Errors
-    /// If the layer has no reference system, no operation joins the two, or a vertex cannot
-    /// be converted.
-    pub fn convert(&self, target: &Crs) -> Result<Layer> {
-        let source = self.crs().ok_or_else(|| no_system(&self.info))?;
-        let area = self.extent().and_then(|extent| area_of(source, &extent));
-        let options = PlanOptions { area, ..PlanOptions::default() };
-        let converter = Converter::plan(source, target, &options)?;
+    /// If a vertex cannot be carried.
+    pub(crate) fn carried(&self, converter: &Converter) -> Result<Layer> {
+        let (source, target) = (converter.source(), converter.target());
         let mut converted = self.clone();
-        converted.batches.extend(converted.pending.take().map(Pending::into_batch));
         for batch in &mut converted.batches {
-            let failed = batch.geometry.convert(&converter);
+            let failed = batch.geometry.convert(converter);
             if failed > 0 {
                 return Err(Error::data(format!(
                     "{failed} vertices cannot be carried from {} to {}",
@@ -315,7 +244,6 @@ impl Layer {
         }
         converted.info.crs = Some(target.clone());
         converted.info.extent = None;
-        converted.open = false;
         Ok(converted)
     }
 
@@ -325,17 +253,6 @@ impl Layer {
         self.batches().for_each(|batch| extent.add(&batch.geometry));
         extent.bounds()
     }
-}
-
-fn field(name: &str, value: &Value) -> Field {
-    let kind = match value {
-        Value::Integer(_) => DataType::Int64,
-        Value::Real(_) => DataType::Float64,
-        Value::Boolean(_) => DataType::Boolean,
-        Value::Binary(_) => DataType::Binary,
-        Value::Text(_) | Value::Null => DataType::Utf8,
-    };
-    Field::new(name, kind, true)
 }
 
 /// The error of a layer whose coordinates are in no known system, or that has none.

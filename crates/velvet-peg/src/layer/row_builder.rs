@@ -99,7 +99,10 @@ impl RowBuilder {
         for (at, (column, value)) in self.columns.iter().zip(&mut self.row).enumerate() {
             let fitted = match (column, std::mem::replace(value, Value::Null)) {
                 (_, Value::Null) => Value::Null,
-                (Column::Text(_), Value::Text(text)) => Value::Text(text),
+                (
+                    Column::Text(_),
+                    Value::Text(text) | Value::Date(text) | Value::DateTime(text),
+                ) => Value::Text(text),
                 (Column::Text(_), value) => Value::Text(value.to_text()),
                 (Column::Integer(_), Value::Boolean(value)) => Value::Integer(value.into()),
                 (Column::Real(_), Value::Integer(value)) if value.unsigned_abs() <= EXACT => {
@@ -113,10 +116,10 @@ impl RowBuilder {
                 (_, value) => {
                     let field = self.schema.field(at);
                     return Err(Error::data(format!(
-                        "column `{}` holds {}s, and `{}` is none",
+                        "`{}` does not fit column `{}` (of the type: {})",
+                        value.to_text(),
                         field.name(),
-                        type_name(field),
-                        value.to_text()
+                        type_name(field)
                     )));
                 }
             };

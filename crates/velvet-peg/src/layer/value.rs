@@ -1,6 +1,8 @@
 //! Attribute values, owned and borrowed.
 
 use super::attribute_types::DECLARED;
+use crate::error::{Error, Result};
+use crate::format_support::date_time;
 use arrow_schema::{DataType, Field};
 use std::fmt;
 
@@ -19,9 +21,52 @@ pub enum Value {
     Text(String),
     /// Bytes.
     Binary(Vec<u8>),
+    /// A date as ISO 8601 writes it: [`Value::date`] makes one.
+    Date(String),
+    /// A date with a time as ISO 8601 writes it: [`Value::date_time`] makes one.
+    DateTime(String),
 }
 
 impl Value {
+    /// A date.
+    ///
+    /// ```
+    /// use velvet_peg::Value;
+    /// assert_eq!(Value::date(2026, 4, 1)?.to_text(), "2026-04-01");
+    /// assert!(Value::date(2026, 2, 29).is_err());
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If there is no such day.
+    pub fn date(year: i32, month: u8, day: u8) -> Result<Value> {
+        let text = format!("{year:04}-{month:02}-{day:02}");
+        match date_time::day(&text) {
+            Some(_) => Ok(Value::Date(text)),
+            None => Err(Error::data(format!("there is no day {text}"))),
+        }
+    }
+
+    /// A date with a time, as ISO 8601 writes it: `2026-04-01T06:30:00`, with `Z` or an offset from
+    /// UTC behind it if it has one.
+    ///
+    /// ```
+    /// use velvet_peg::Value;
+    /// assert!(Value::date_time("2026-04-01T06:30:00Z").is_ok());
+    /// assert!(Value::date_time("half past six").is_err());
+    /// ```
+    ///
+    /// # Errors
+    /// If it is none.
+    pub fn date_time(text: &str) -> Result<Value> {
+        match date_time::moment(text) {
+            Some(_) => Ok(Value::DateTime(text.to_string())),
+            None => Err(Error::data(format!(
+                "`{text}` is no date with a time, such as 2026-04-01T06:30:00"
+            ))),
+        }
+    }
+
     /// The value as text; nothing is the empty text, bytes are hexadecimal.
     pub fn to_text(&self) -> String {
         self.as_ref().to_string()
@@ -43,19 +88,50 @@ impl From<f64> for Value {
         Value::Real(value)
     }
 }
+impl From<f32> for Value {
+    fn from(value: f32) -> Value {
+        Value::Real(value.into())
+    }
+}
 impl From<i64> for Value {
     fn from(value: i64) -> Value {
         Value::Integer(value)
     }
 }
-impl From<i32> for Value {
-    fn from(value: i32) -> Value {
-        Value::Integer(value.into())
-    }
+
+/// Whole numbers that fit 64 bits with a sign.
+macro_rules! whole {
+    ($($kind:ty),*) => {$(
+        impl From<$kind> for Value {
+            fn from(value: $kind) -> Value {
+                Value::Integer(value.into())
+            }
+        }
+    )*};
 }
+whole!(i8, i16, i32, u8, u16, u32);
+
+/// Whole numbers that may be larger than 64 bits with a sign hold: these become text, which keeps
+/// every digit.
+macro_rules! large {
+    ($($kind:ty),*) => {$(
+        impl From<$kind> for Value {
+            fn from(value: $kind) -> Value {
+                i64::try_from(value).map_or_else(|_| Value::Text(value.to_string()), Value::Integer)
+            }
+        }
+    )*};
+}
+large!(u64, usize, isize, i128, u128);
+
 impl<T: Into<Value>> From<Option<T>> for Value {
     fn from(value: Option<T>) -> Value {
         value.map_or(Value::Null, Into::into)
+    }
+}
+impl From<Vec<u8>> for Value {
+    fn from(value: Vec<u8>) -> Value {
+        Value::Binary(value)
     }
 }
 impl From<bool> for Value {
@@ -122,7 +198,9 @@ impl Value {
             Value::Boolean(value) => ValueRef::Boolean(*value),
             Value::Integer(value) => ValueRef::Integer(*value),
             Value::Real(value) => ValueRef::Real(*value),
-            Value::Text(value) => ValueRef::Text(value),
+            Value::Text(value) | Value::Date(value) | Value::DateTime(value) => {
+                ValueRef::Text(value)
+            }
             Value::Binary(bytes) => ValueRef::Binary(bytes),
         }
     }

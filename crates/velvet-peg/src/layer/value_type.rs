@@ -27,7 +27,7 @@ impl ValueType {
             Value::Boolean(_) => ValueType::Boolean,
             Value::Integer(value) => ValueType::of_whole(*value),
             Value::Real(_) => ValueType::Real,
-            Value::Text(_) => ValueType::Text,
+            Value::Text(_) | Value::Date(_) | Value::DateTime(_) => ValueType::Text,
             Value::Binary(_) => ValueType::Binary,
         })
     }

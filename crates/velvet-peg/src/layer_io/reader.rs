@@ -8,6 +8,7 @@ use crate::format_support::guard::guarded;
 use crate::format_support::read_ahead::read_ahead;
 use crate::format_support::{KEY, OpenedLayer, ReadOptions, Source, key_field};
 use crate::input::{Located, locate};
+use crate::layer::column_names::meant;
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
@@ -19,6 +20,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::mpsc::Receiver;
 use velvet_peg_core::Crs;
+use velvet_peg_core::spelling::nearest;
 
 /// Reads a layer of a file.
 #[derive(Debug)]
@@ -76,8 +78,9 @@ impl LayerReader {
             Some(name) => {
                 let at = names.iter().position(|other| other == name).ok_or_else(|| {
                     Error::usage(format!(
-                        "has no layer `{name}`: its layers are {}",
-                        names.join(", ")
+                        "has no layer `{name}`: its layers are {}{}",
+                        names.join(", "),
+                        meant(nearest(name, names.iter().map(String::as_str)))
                     ))
                     .in_file(path)
                 })?;

@@ -14,7 +14,7 @@ use crate::format_support::{
 use crate::layer::attribute_types::held_schema;
 use crate::layer::{Batch, Layer, LayerInfo, column_names, same_columns};
 use crate::notice::{Notice, NoticeKind};
-use crate::output::{Hold, Pending};
+use crate::output::{Hold, Pending, TemporaryFolder, hand_over, is_standard, named};
 use crate::packing::Packing;
 use arrow_schema::SchemaRef;
 use std::path::{Path, PathBuf};
@@ -38,6 +38,8 @@ pub struct Written {
 /// Writes a layer, batch by batch.
 pub struct LayerWriter {
     path: PathBuf,
+    /// Where a file is written that goes to standard output.
+    standard: Option<TemporaryFolder>,
     pending: Pending,
     /// Where the file is written that is to be packed.
     packed: Option<Packed>,
@@ -81,6 +83,25 @@ impl LayerWriter {
     /// unknown, the format cannot hold the layer (GeoJSON needs a reference system), or, with
     /// `strict`, not in full.
     pub fn create(path: &Path, info: &LayerInfo, options: &WriteOptions) -> Result<LayerWriter> {
+        if !is_standard(path) {
+            return LayerWriter::create_as(path, path, info, options);
+        }
+        let folder = TemporaryFolder::new()?;
+        let shown = named(path);
+        let file = folder.path().join(&shown);
+        let mut writer = LayerWriter::create_as(&file, &shown, info, options)
+            .map_err(|error| error.shown_as(&file, &shown))?;
+        writer.standard = Some(folder);
+        Ok(writer)
+    }
+
+    /// As [`LayerWriter::create`], with the name that the file is shown by.
+    fn create_as(
+        path: &Path,
+        shown: &Path,
+        info: &LayerInfo,
+        options: &WriteOptions,
+    ) -> Result<LayerWriter> {
         let format = Format::of(path)?;
         let capability = format.capability();
         if !capability.writes {
@@ -148,8 +169,8 @@ impl LayerWriter {
             None => None,
         };
         let Adapted { adapter, info: adapted, losses, remarks } =
-            SchemaAdapter::plan(path, format, &info, &options)?;
-        refuse_losses(path, &options, &losses)?;
+            SchemaAdapter::plan(shown, format, &info, &options)?;
+        refuse_losses(shown, &options, &losses)?;
         notices.extend(losses.into_iter().chain(remarks));
         let packed = Packed::of(path, &options)?;
         let staged = packed.as_ref().map_or_else(|| pending.path(), Packed::path);
@@ -166,6 +187,7 @@ impl LayerWriter {
         let decimals = capability.coordinate_text.then(digits);
         let mut writer = LayerWriter {
             path: path.to_path_buf(),
+            standard: None,
             pending,
             packed,
             placing,
@@ -272,6 +294,9 @@ impl LayerWriter {
                 .pack(&made, &self.pending.path())
                 .map_err(|e| e.shown_as(&self.pending.path(), &path))?;
             written.files = self.pending.finish(&[])?;
+            if self.standard.is_some() {
+                hand_over(&std::mem::take(&mut written.files), false)?;
+            }
             return Ok(written);
         }
         if let Some((store, placing)) = self.placing {
@@ -310,6 +335,11 @@ impl LayerWriter {
             ));
         }
         written.files = self.pending.finish(&stale)?;
+        if self.standard.is_some() {
+            let capability = format.capability();
+            let text = capability.coordinate_text || format.is_text_table();
+            hand_over(&std::mem::take(&mut written.files), text)?;
+        }
         Ok(written)
     }
 }

@@ -13,7 +13,7 @@ pub use statistics::Statistics;
 
 use crate::advice::Advice;
 use crate::error::Result;
-use crate::layer::{GeometryKind, no_system};
+use crate::layer::{GeometryKind, Layer, no_system};
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::plausibility::Evidence;
@@ -21,6 +21,7 @@ use crate::progress::{NoProgress, Progress};
 use measure_warnings::MeasureWarnings;
 use meter::Meter;
 use std::collections::HashSet;
+use std::path::Path;
 use velvet_peg_core::{Crs, LengthUnit};
 
 /// How to measure.
@@ -147,6 +148,30 @@ impl Measures {
 /// If the layer has no reference system, or a vertex is out of range for it.
 pub fn measure(reader: &LayerReader, options: &MeasureOptions) -> Result<Measures> {
     measure_watched(reader, options, &mut NoProgress)
+}
+
+impl Layer {
+    /// The lengths, perimeters and areas of its features: on the ellipsoid, and on the grid if its
+    /// system is projected.
+    ///
+    /// ```
+    /// use velvet_peg::{Crs, Geometry, Layer};
+    /// use velvet_peg::measure::MeasureOptions;
+    /// let mut fields = Layer::new("fields", Some(Crs::from_epsg(32610)?));
+    /// let square = [(6e5, 5.25e6), (6.01e5, 5.25e6), (6.01e5, 5.251e6), (6e5, 5.251e6)];
+    /// fields.push(Geometry::polygon(square), [("no", 1.into())])?;
+    /// let measures = fields.measure(&MeasureOptions::default())?;
+    /// assert_eq!(measures.features[0].grid_area_m2, Some(1e6));
+    /// assert!((measures.features[0].area_m2 - 1_000_547.0).abs() < 10.0);
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// As [`measure()`].
+    pub fn measure(&self, options: &MeasureOptions) -> Result<Measures> {
+        let reader = LayerReader::of_layer(self, Path::new(&self.info().name));
+        measure(&reader, options).map_err(|error| error.without_file())
+    }
 }
 
 /// As [`measure()`], telling `watch` how far it has come.

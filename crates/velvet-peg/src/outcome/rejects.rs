@@ -5,7 +5,7 @@ use super::Reason;
 use crate::error::{Error, Result};
 use crate::layer::Unreadable;
 use crate::layer::column_names::distinct;
-use crate::output::{Output, refuse_existing, refuse_inputs, rejects_path, same_file};
+use crate::output::{Output, is_standard, refuse_existing, refuse_inputs, rejects_path, same_file};
 use arrow_schema::Schema;
 use std::fs::File;
 use std::io::{BufWriter, Write};
@@ -75,7 +75,7 @@ impl Rejects {
         out: &Path,
         columns: &[String],
     ) -> Result<Rejects> {
-        let standard = out == Path::new("-");
+        let standard = is_standard(out);
         let path = match to.named {
             Some(named) => Some(named.to_path_buf()),
             None if standard => None,

@@ -10,6 +10,7 @@ mod moves;
 mod parts;
 mod place;
 mod publish;
+mod standard;
 mod temporary;
 
 pub(crate) use hold::Hold;
@@ -20,6 +21,8 @@ pub(crate) use place::{folder_of, refuse_existing};
 pub use place::{is_same_file, refuse_inputs};
 pub(crate) use publish::publish;
 pub use publish::sync_outputs;
+pub use standard::is_standard;
+pub(crate) use standard::{hand_over, named};
 pub(crate) use temporary::TemporaryFolder;
 pub use temporary::remove_temporaries;
 

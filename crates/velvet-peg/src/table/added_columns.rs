@@ -11,7 +11,7 @@ use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Reason;
 use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo};
-use crate::output::{Output, refuse_existing, refuse_inputs};
+use crate::output::{Output, is_standard, refuse_existing, refuse_inputs};
 use crate::packing::Packing;
 use crate::progress::Progress;
 use crate::table::{TableFile, TableReader, standard_input};
@@ -112,7 +112,7 @@ impl Session {
     /// # Errors
     /// If what is read or written is of a kind that columns are not added to.
     fn refuse_places(&self, out: &Path) -> Result<()> {
-        let standard = out == Path::new("-");
+        let standard = is_standard(out);
         if self.input.is_dir() {
             return Err(
                 Error::usage("is a folder: columns are added to one table").in_file(&self.input)
@@ -140,7 +140,7 @@ impl Session {
         each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), Reason>,
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
-        let standard = out == Path::new("-");
+        let standard = is_standard(out);
         self.refuse_places(out)?;
         let mut outcome = Summary { notices: self.notices.clone(), ..Summary::default() };
         outcome.notices.extend(self.reader.renamed());

@@ -97,7 +97,7 @@ impl TagPoints {
     ) -> Result<(Summary, TagReport)> {
         let name = self.write.layer.as_deref().unwrap_or(&points.info().name);
         // A GeoPackage takes the points beside the polygons; any other file would lose these.
-        let store = Format::of(out)?.description().store();
+        let store = Format::of_output(out)?.description().store();
         if self.write.replace_file
             || store.is_none_or(|store| store.layer_name(name) == polygons.info().name)
         {

@@ -301,3 +301,148 @@ fn the_index_of_a_geopackage_answers_like_a_search_through_all() {
     assert!((found - wanted as i64).abs() <= 2 && wanted > 100, "{found} for {wanted}");
     assert_eq!(number("SELECT id FROM rtree_points_geom WHERE id = 20000"), 20_000);
 }
+
+/// What is pushed is there, or nothing is: values, geometries, and why not.
+#[test]
+fn nothing_that_is_pushed_is_dropped() {
+    let at = |n: f64| (n, n);
+    // Values of one column, one after the other, and what they come back as, or why the last is not taken.
+    let none = || Value::Null;
+    let day = || Value::date(2026, 4, 1).unwrap();
+    type Pushed = (Vec<Value>, Result<Vec<&'static str>, &'static str>);
+    let cases: Vec<Pushed> = vec![
+        (vec![4.into(), 2.5.into(), 7u8.into()], Ok(vec!["4", "2.5", "7"])),
+        (vec![none(), none(), 2.5.into()], Ok(vec!["", "", "2.5"])),
+        (vec![none(), true.into()], Ok(vec!["", "true"])),
+        (vec![none(), day(), "2026-05-02".into()], Ok(vec!["", "2026-04-01", "2026-05-02"])),
+        (vec![day(), "soon".into()], Err("`soon` does not fit column `v` (of the type: date)")),
+        (vec![day(), 7.into()], Err("`7` does not fit column `v`")),
+        (
+            vec![4.into(), "much".into()],
+            Err("`much` does not fit column `v` (of the type: whole number)"),
+        ),
+        (vec![(1i64 << 60).into(), 2.5.into()], Err("which no number with a fraction is exactly")),
+        (
+            vec![2.5.into(), (1i64 << 60).into()],
+            Err("does not fit column `v` (of the type: number)"),
+        ),
+        (vec![u64::MAX.into(), 3.into()], Ok(vec!["18446744073709551615", "3"])),
+        (
+            vec![true.into(), 1.into(), 2.into()],
+            Err("`2` does not fit column `v` (of the type: yes or no)"),
+        ),
+        (
+            vec![vec![1u8, 2].into(), "x".into()],
+            Err("`x` does not fit column `v` (of the type: bytes)"),
+        ),
+    ];
+    for (values, wanted) in cases {
+        let mut layer = Layer::new("gates", Some(Crs::from_epsg(32610).unwrap()));
+        let mut pushed = Ok(());
+        for (n, value) in values.iter().enumerate() {
+            pushed = layer.push(at(n as f64), [("v", value.clone())]);
+        }
+        let back: Vec<String> = layer.features().map(|f| f.value("v").unwrap().to_text()).collect();
+        match wanted {
+            Ok(texts) => {
+                pushed.unwrap();
+                assert_eq!(back, texts, "{values:?}");
+            }
+            Err(why) => {
+                let error = pushed.unwrap_err().to_string();
+                assert!(error.contains(why), "{values:?}: {error}");
+                assert_eq!(back.len(), values.len() - 1, "{values:?}: what was there stays");
+            }
+        }
+    }
+
+    // The type changes after full batches, too.
+    let mut many = Layer::new("many", None);
+    for n in 0..20_000 {
+        many.push(at(f64::from(n)), [("v", n.into())]).unwrap();
+    }
+    many.push(at(0.0), [("v", 0.5.into())]).unwrap();
+    let sum: f64 = many
+        .features()
+        .map(|f| match f.value("v") {
+            Some(Value::Real(value)) => value,
+            other => panic!("{other:?}"),
+        })
+        .sum();
+    assert_eq!((many.len(), sum), (20_001, 199_990_000.5));
+}
+
+#[test]
+fn geometries_that_are_none_are_refused_and_all_others_taken() {
+    let geographic = || Some(Crs::from_epsg(4326).unwrap());
+    let ring = vec![(0.0, 0.0), (9.0, 0.0), (9.0, 9.0), (0.0, 0.0)];
+    let refused: [(Geometry, &str); 8] = [
+        ((47.4, -120.0).into(), "a latitude beyond 90°; longitude goes first"),
+        ((f64::NAN, 1.0).into(), "coordinates have to be numbers"),
+        ((0.0, 1.0, f64::INFINITY).into(), "coordinates have to be numbers"),
+        ([(1.0, 1.0), (1.0, 1.0)].into(), "a line needs 2 different vertices, and has 1"),
+        (Geometry::polygon([(0.0, 0.0), (1.0, 1.0), (0.0, 0.0)]), "a ring needs 3 different"),
+        (Geometry::Polygon(vec![]), "a polygon needs a ring"),
+        (Geometry::Multi(vec![]), "or there are none"),
+        (Geometry::Multi(vec![(0.0, 0.0).into(), ring.clone().into()]), "of several kinds"),
+    ];
+    for (geometry, why) in refused {
+        let mut layer = Layer::new("gates", geographic());
+        let error = layer.push(geometry.clone(), [("no", 1.into())]).unwrap_err().to_string();
+        assert!(error.contains(why) && error.contains("gates"), "{geometry:?}: {error}");
+        assert!(layer.is_empty());
+    }
+    let taken: [(Geometry, GeometryKind, usize, bool); 8] = [
+        ((1.0, 2.0).into(), GeometryKind::Point, 1, false),
+        ((1.0, 2.0, 3.0).into(), GeometryKind::Point, 1, true),
+        (ring.clone().into(), GeometryKind::LineString, 4, false),
+        (ring.as_slice().into(), GeometryKind::LineString, 4, false),
+        ([(0.0, 0.0, 1.0), (1.0, 1.0, 2.0)].into(), GeometryKind::LineString, 2, true),
+        (vec![ring.clone()].into(), GeometryKind::Polygon, 4, false),
+        (
+            Geometry::PolygonZ(vec![ring.iter().map(|(x, y)| (*x, *y, 5.0)).collect()]),
+            GeometryKind::Polygon,
+            4,
+            true,
+        ),
+        (
+            Geometry::Multi(vec![Geometry::Polygon(vec![ring.clone()]), vec![ring].into()]),
+            GeometryKind::MultiPolygon,
+            8,
+            false,
+        ),
+    ];
+    for (geometry, kind, vertices, high) in taken {
+        let mut layer = Layer::new("gates", geographic());
+        layer.push(geometry, [("no", 1.into())]).unwrap();
+        assert_eq!(layer.info().kind, Some(kind));
+        let feature = layer.features().next().unwrap();
+        assert_eq!(feature.vertices().len(), vertices, "{kind:?}");
+        assert_eq!(layer.batches().next().unwrap().geometry().has_z(), high, "{kind:?}");
+        // It goes to a file and comes back.
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("one.gpkg");
+        layer.write(&file).unwrap();
+        let back = Layer::read(&file).unwrap();
+        assert_eq!(back.info().kind.map(GeometryKind::single), Some(kind.single()));
+        assert_eq!(back.features().next().unwrap().vertices().len(), vertices);
+    }
+}
+
+#[test]
+fn a_layer_in_code_tells_what_is_learned_of_it() {
+    let mut gates = Layer::new("gates", Some(Crs::from_epsg(4267).unwrap()));
+    gates.push((-120.0, 47.4), [("no", 1.into())]).unwrap();
+    let utm = gates.convert(&Crs::from_epsg(26918).unwrap()).unwrap();
+    assert!(utm.accuracy_m().unwrap() > 1.0 && utm.route().operations().count() > 0);
+    let told: Vec<&str> = utm.notices().iter().map(|notice| notice.text.as_str()).collect();
+    assert!(told.iter().any(|text| text.contains("outside the area where")), "{told:?}");
+    assert!(told.iter().any(|text| text.contains("change of datum is known to")), "{told:?}");
+    // It can be pushed to, in its own system.
+    let mut more = utm.into_layer();
+    more.push((500_000.0, 5_250_000.0), [("no", 2.into())]).unwrap();
+    assert_eq!((more.len(), more.crs().unwrap().code()), (2, Some(26918)));
+    let error = gates.measure(&MeasureOptions { by: Some("crop".into()), ..Default::default() });
+    let error = error.unwrap_err().to_string();
+    assert!(error.contains("gates") && error.contains("there is no column `crop`"), "{error}");
+}

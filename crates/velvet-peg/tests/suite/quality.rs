@@ -20,12 +20,13 @@ struct Bench(tempfile::TempDir);
 
 impl Bench {
     fn layer(&self, name: &str, crs: Option<u32>, points: &[(f64, f64)]) -> PathBuf {
-        let crs = crs.map(|code| Crs::from_epsg(code).unwrap());
-        let mut layer = Layer::new(name, crs);
+        // What is pushed to a layer in degrees has to be degrees: declared behind that, it need not.
+        let mut layer = Layer::new(name, None);
         for (number, at) in points.iter().enumerate() {
             let id = number as i64 + 1;
             layer.push(Geometry::Point(*at), [("id", id.into())]).unwrap();
         }
+        crs.into_iter().for_each(|code| layer.declare(Crs::from_epsg(code).unwrap()));
         let path = self.0.path().join(format!("{name}.gpkg"));
         let _ = std::fs::remove_file(&path);
         layer.write(&path).unwrap();

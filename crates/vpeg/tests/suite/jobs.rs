@@ -97,6 +97,53 @@ fn what_was_done_is_saved_as_a_job_that_does_the_same() {
 }
 
 #[test]
+fn what_is_done_next_is_added_to_the_job() {
+    let bench = district();
+    let lines = [
+        "build polygons beats.csv --by beat,rider --order corner --crs EPSG:2285 -o b1.gpkg",
+        "convert b1.gpkg --to EPSG:4326 -o b2.fgb",
+        "tag gates.gpkg --from b1.gpkg --columns rider -o t.fgb",
+        "fields b2.fgb --keep beat -o b3.fgb",
+        "join fields.gpkg register.xlsx --sheet Shares --on field -o j.fgb",
+        "measure fields.gpkg -o m.fgb",
+    ];
+    for (number, line) in lines.iter().enumerate() {
+        bench.ok(&words(&format!("{line} --save-job all.toml")));
+        if number == 0 {
+            bench.write("all.toml", format!("# The whole story.\n{}", bench.read("all.toml")));
+        }
+    }
+    let text = bench.read("all.toml");
+    assert!(text.starts_with("# The whole story."), "{text}");
+    let job = velvet_peg::Job::parse(&text).unwrap();
+    assert_eq!((job.steps.len(), job.outputs.len()), (lines.len(), lines.len()));
+    let from: Vec<&str> = job.steps.iter().map(velvet_peg::job::Step::from).collect();
+    // What an earlier step makes is not read from its file, and what is read twice is one source.
+    assert_eq!(from[1], "result", "{text}");
+    assert_eq!(from[3], job.steps[1].name().unwrap(), "{text}");
+    assert_eq!(from[5], from[4], "{text}");
+    assert_eq!(job.sources.len(), 4, "{text}");
+    let outputs = ["b2.fgb", "t.fgb", "b3.fgb", "j.fgb", "m.fgb"];
+    let first: Vec<Vec<u8>> =
+        outputs.iter().map(|name| std::fs::read(bench.path(name)).unwrap()).collect();
+    for name in outputs.iter().chain(&["b1.gpkg"]) {
+        std::fs::remove_file(bench.path(name)).unwrap();
+    }
+    bench.ok(&["run", "all.toml"]);
+    for (name, first) in outputs.iter().zip(first) {
+        assert!(std::fs::read(bench.path(name)).unwrap() == first, "{name}");
+    }
+    for (line, job, why) in [
+        (lines[5], "all.toml", "writes m.fgb already"),
+        (lines[5], "beats.csv", "is there, and is no job"),
+    ] {
+        let run = bench.run(&words(&format!("{line} --save-job {job}")));
+        assert!(run.code == 1 && run.err.contains(why), "{job}: {}", run.err);
+    }
+    assert_eq!(bench.read("all.toml"), text);
+}
+
+#[test]
 fn a_job_that_is_killed_leaves_old_or_new_outputs_whole() {
     let bench = Bench::with_demo();
     let outputs = |bench: &Bench| -> Vec<(String, Vec<u8>)> {
@@ -227,7 +274,7 @@ const SAID: &[(&str, i32, &str)] = &[
     ("tag gates.gpkg --from beats.gpkg -o t.gpkg", 0, "in no polygon"),
     ("tag gates.gpkg --from beats.gpkg", 0, "34 points in one polygon, 0 in several, 2 in none"),
     ("tag fields.gpkg --from beats.gpkg -o t2.gpkg", 1, "points are what is tagged"),
-    ("measure fields.gpkg --by crop --limit 1", 0, "std deviation"),
+    ("measure fields.gpkg --by crop --limit 1", 0, "sample std dev"),
     ("measure fields.gpkg --sort area --descending --limit 1 --area-unit ha", 0, "F-13"),
     ("measure fields.gpkg --courses 3", 0, "12 courses"),
     ("measure fields.gpkg --courses 99", 1, "no feature 99"),
@@ -396,7 +443,7 @@ const PIPED: &[(&str, &str, &str)] = &[
     ("beats.gpkg", "tag gates.gpkg --from - --columns beat -o p.gpkg", "34 points in one polygon"),
     ("gates.gpkg", "tag - --from beats.gpkg --columns beat -o p.gpkg", "34 points in one polygon"),
     ("fields.geojson", "fields - --keep field -o p.gpkg", "16 features out"),
-    ("fields.geojson", "measure - --limit 1", "std deviation"),
+    ("fields.geojson", "measure - --limit 1", "sample std dev"),
     ("fields.geojson", "check -", "16 (16 polygon)"),
     ("headgates.csv", "check - --crs EPSG:4326", "(delimited text)"),
 ];

@@ -130,7 +130,9 @@ impl super::read::DbfField {
             (Value::Integer(_) | Value::Real(_), _) => CellType::Number,
             (Value::Text(_), b'D') => CellType::Date,
             (Value::Text(_), b'T' | b'@') => CellType::DateTime,
-            (Value::Text(_) | Value::Binary(_), _) => CellType::Text,
+            (Value::Text(_) | Value::Binary(_) | Value::Date(_) | Value::DateTime(_), _) => {
+                CellType::Text
+            }
         }
     }
 }

@@ -9,12 +9,13 @@ use crate::format_support::column_gaps;
 use crate::format_support::{
     CellType, RowSource, SheetShape, SourceRow, TableFacts, TableOptions, TableSource, TableToOpen,
 };
-use crate::layer::column_names::distinct;
+use crate::layer::column_names::{distinct, meant};
 use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
 use std::fmt;
 use std::path::Path;
 use std::sync::Arc;
+use velvet_peg_core::spelling::nearest;
 
 /// Opens what a workbook holds: the sheets named, or all, or the only one.
 pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
@@ -258,7 +259,10 @@ fn chosen(path: &Path, sheets: &[SheetShape], options: &TableOptions) -> Result<
                     .map(|sheet| sheet.name.clone())
                     .ok_or_else(|| {
                         let list = list(sheets);
-                        Error::usage(format!("has no sheet `{wanted}`: there {list}")).in_file(path)
+                        let names = sheets.iter().map(|sheet| sheet.name.as_str());
+                        let meant = meant(nearest(wanted, names));
+                        Error::usage(format!("has no sheet `{wanted}`: there {list}{meant}"))
+                            .in_file(path)
                     })
             })
             .collect();

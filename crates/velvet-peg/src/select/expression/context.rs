@@ -2,12 +2,13 @@
 
 use crate::error::{Error, Result};
 use crate::layer::GeometryColumn;
-use crate::layer::column_names::place_in;
+use crate::layer::column_names::{list, meant, place_in};
 use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::DataType;
 use sqlparser::ast::{Expr, visit_expressions};
 use std::ops::ControlFlow;
 use velvet_peg_core::Crs;
+use velvet_peg_core::spelling::nearest;
 
 pub(super) struct Context<'a> {
     attributes: &'a RecordBatch,
@@ -35,15 +36,17 @@ impl<'a> Context<'a> {
                 let schema = self.attributes.schema();
                 let names: Vec<String> =
                     schema.fields().iter().map(|field| field.name().clone()).collect();
+                let alike = nearest(name, names.iter().map(String::as_str));
                 let advice = match name {
                     "geometry" | "geom" => {
-                        "; a geometry is reached through a function, such as ST_X(geometry)"
+                        "; a geometry is reached through a function, such as ST_X(geometry)".into()
                     }
-                    _ => "; a text stands in 'single' quotation marks",
+                    _ if alike.is_some() => meant(alike),
+                    _ => "; a text stands in 'single' quotation marks".to_string(),
                 };
                 Err(Error::usage(format!(
                     "there is no column `{name}`: the columns are {}{advice}",
-                    crate::layer::column_names::list(&names)
+                    list(&names)
                 )))
             }
         }

@@ -100,6 +100,7 @@ impl Columns {
     /// What the symbols in the titles stand for, where they need a word.
     pub(super) fn legend(&self) -> String {
         let words = [
+            ("perimeter", "perimeter: of all rings, holes included"),
             ("ftUS", "ftUS: US survey feet, 1200/3937 m"),
             ("ft-intl", "ft-intl: international feet, 0.3048 m"),
             ("acUS", "acUS: US survey acres, 43 560 square US survey feet"),

@@ -6,7 +6,7 @@ use velvet_peg::AreaUnit;
 use velvet_peg::layer::GeometryKind;
 use velvet_peg::measure::{Measured, Measures, Statistics};
 
-pub(super) fn as_json(measures: &Measures, name: &str, units: &Units) -> Json {
+pub(super) fn as_json(measures: &Measures, name: &str, units: &Units, groups: &[&str]) -> Json {
     let acre = AreaUnit::UsSurveyAcre.square_metres();
     let features: Vec<Json> = measures
         .features
@@ -54,9 +54,9 @@ pub(super) fn as_json(measures: &Measures, name: &str, units: &Units) -> Json {
             entry
         })
         .collect();
-    let groups: Vec<Json> = measures
-        .groups()
-        .into_iter()
+    let groups: Vec<Json> = groups
+        .iter()
+        .copied()
         .filter(|group| !group.is_empty())
         .map(|group| {
             let of = |figure: fn(&Measured) -> Option<f64>| {
@@ -118,7 +118,7 @@ fn statistics(of: &Statistics) -> Json {
             "median": of.median,
             "minimum": of.minimum,
             "maximum": of.maximum,
-            "standard_deviation": of.deviation,
+            "sample_standard_deviation": of.deviation,
         }),
     }
 }

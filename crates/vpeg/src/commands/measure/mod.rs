@@ -123,7 +123,8 @@ impl Measure {
         drop(progress);
         self.sort(&mut measures.features);
         if show::wants_json() {
-            show::json(&json::as_json(&measures, &reader.info().name, &units))?;
+            let groups = self.groups(&measures);
+            show::json(&json::as_json(&measures, &reader.info().name, &units, &groups))?;
         } else {
             self.text(&measures, &reader.info().name, &units)?;
         }
@@ -154,14 +155,36 @@ impl Measure {
             Order::Name => features.sort_by(|a, b| a.label.cmp(&b.label)),
             Order::Length => by(|m| m.length_m, features),
             Order::Area => by(|m| m.area_m2, features),
-            Order::Difference => by(
-                |m| m.area_ppm().filter(|_| m.area_m2 > 0.0).or(m.length_ppm()).unwrap_or(0.0),
-                features,
-            ),
+            Order::Difference => by(difference, features),
         }
         if self.descending {
             features.reverse();
         }
+    }
+
+    /// The groups in the order that was asked for: by their sums, or the worst difference.
+    fn groups<'a>(&self, measures: &'a Measures) -> Vec<&'a str> {
+        let mut groups = measures.groups();
+        let all = |of: fn(&Measured) -> f64, group: &str| -> Vec<f64> {
+            let members = measures.features.iter().filter(|m| m.group == group);
+            members.map(of).filter(|figure| figure.is_finite()).collect()
+        };
+        let mut by = |key: &dyn Fn(&str) -> f64| {
+            groups.sort_by(|a, b| key(a).total_cmp(&key(b)));
+        };
+        match self.sort {
+            Order::File => return groups,
+            Order::Name => groups.sort_unstable(),
+            Order::Length => by(&|group| all(|m| m.length_m, group).iter().sum()),
+            Order::Area => by(&|group| all(|m| m.area_m2, group).iter().sum()),
+            Order::Difference => {
+                by(&|group| all(difference, group).into_iter().fold(f64::NEG_INFINITY, f64::max));
+            }
+        }
+        if self.descending {
+            groups.reverse();
+        }
+        groups
     }
 
     fn text(&self, measures: &Measures, name: &str, units: &Units) -> Result<(), Error> {
@@ -207,7 +230,7 @@ impl Measure {
             row.extend(columns.cells(measured));
             table.row(row);
         }
-        let groups = measures.groups();
+        let groups = self.groups(measures);
         if self.by.is_none() && measures.features.len() > 1 {
             table.rule();
             statistics(&columns, &measures.features.iter().collect::<Vec<_>>(), "", &mut table);
@@ -239,6 +262,12 @@ impl Measure {
     }
 }
 
+/// What the grid makes of a feature: of its area, or of its length if it has none.
+fn difference(measured: &Measured) -> f64 {
+    let area = measured.area_ppm().filter(|_| measured.area_m2 > 0.0);
+    area.or(measured.length_ppm()).unwrap_or(0.0)
+}
+
 /// Rows of sum, mean, median, extremes and standard deviation.
 fn statistics(columns: &Columns, members: &[&Measured], name: &str, table: &mut show::Table) {
     type Row = (&'static str, fn(&Statistics) -> f64);
@@ -248,7 +277,7 @@ fn statistics(columns: &Columns, members: &[&Measured], name: &str, table: &mut 
         ("median", |s| s.median),
         ("minimum", |s| s.minimum),
         ("maximum", |s| s.maximum),
-        ("std deviation", |s| s.deviation),
+        ("sample std dev", |s| s.deviation),
     ];
     for (number, (label, of)) in rows.into_iter().enumerate() {
         let first = match number {
