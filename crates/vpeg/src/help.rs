@@ -1,6 +1,5 @@
 //! The command line with its examples: one source of help texts, man pages and completions.
 
-use crate::commands::Arguments;
 use clap::{Command, CommandFactory};
 
 /// Examples of each command: what is typed, and what that does. The files are those of the demo
@@ -222,8 +221,8 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     ),
 ];
 
-/// The command line with its examples.
-pub(crate) fn command() -> Command {
+/// A command line with its examples.
+pub(crate) fn command<Arguments: CommandFactory>() -> Command {
     let mut whole = Arguments::command();
     for (path, examples) in EXAMPLES {
         let text = text(examples);

@@ -72,7 +72,8 @@ fn meant(words: impl Iterator<Item = OsString>) -> Vec<OsString> {
 }
 
 fn main() -> ExitCode {
-    let matches = help::command().get_matches_from(meant(std::env::args_os()));
+    let matches =
+        help::command::<commands::Arguments>().get_matches_from(meant(std::env::args_os()));
     if to_standard_output(&matches) {
         show::leave_standard_output();
     }

@@ -15,7 +15,12 @@ pub(crate) struct Completions {
 impl Completions {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let mut text = Vec::new();
-        clap_complete::generate(self.shell, &mut help::command(), "vpeg", &mut text);
+        clap_complete::generate(
+            self.shell,
+            &mut help::command::<super::Arguments>(),
+            "vpeg",
+            &mut text,
+        );
         show::answer(String::from_utf8_lossy(&text).trim_end())?;
         Ok(Ending::Done)
     }

@@ -18,7 +18,7 @@ pub(crate) struct Manual {
 impl Manual {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         std::fs::create_dir_all(&self.folder).map_err(Error::from)?;
-        let mut whole = whole(help::command());
+        let mut whole = whole(help::command::<super::Arguments>());
         whole.build();
         let count = pages(&whole, "", &self.folder, self.overwrite)?;
         show::remark(&format!("wrote {count} pages to {}", self.folder.display()));

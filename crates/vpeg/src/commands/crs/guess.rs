@@ -144,7 +144,7 @@ fn distance(metres: f64) -> String {
 /// The table of answers, with their distances from what is named.
 fn as_text(guesses: &[Answer], from: &str) -> String {
     let mut table =
-        show::Table::new(["system", "read", "distance", "middle lands at (latitude, longitude)"]);
+        show::Table::new(["system", "read", "distance", "lands at (latitude, longitude)"]);
     for guess in guesses {
         table.row(vec![
             guess.crs.label(),
@@ -157,7 +157,7 @@ fn as_text(guesses: &[Answer], from: &str) -> String {
             format!("{:.5}, {:.5}", guess.lands.lat, guess.lands.lon),
         ]);
     }
-    let note = format!("\ndistance: of the middle one of the coordinates from {from}");
+    let note = format!("\ndistance: median of the coordinates, from {from}");
     let mut text = table.text() + &note;
     for guess in guesses.iter().filter(|guess| !guess.alike.is_empty()).take(2) {
         let list: Vec<String> = guess
