@@ -12,8 +12,9 @@ mod reference;
 mod show;
 
 use clap::FromArgMatches;
+use clap::parser::ValueSource;
 use std::ffi::OsString;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 /// How a command ended, if not with an error.
@@ -46,10 +47,14 @@ fn plain_place(word: OsString) -> OsString {
 fn to_standard_output(matches: &clap::ArgMatches) -> bool {
     match matches.subcommand() {
         Some((_, inner)) => to_standard_output(inner),
-        None => matches!(
-            matches.try_get_one::<std::path::PathBuf>("output"),
-            Ok(Some(path)) if velvet_peg::output::is_standard(path)
-        ),
+        None => match matches.try_get_one::<PathBuf>("output") {
+            Ok(Some(path)) => {
+                // What stands there by default is not asked for.
+                matches.value_source("output") == Some(ValueSource::CommandLine)
+                    && velvet_peg::output::is_standard(path)
+            }
+            _ => false,
+        },
     }
 }
 

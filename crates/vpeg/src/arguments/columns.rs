@@ -15,7 +15,7 @@ pub(crate) struct ColumnArguments {
     #[arg(long, visible_aliases = ["lat", "n"], value_name = "COLUMN", help_heading = heading::COORDINATES)]
     y: Option<String>,
     /// Column of heights.
-    #[arg(long, value_name = "COLUMN", help_heading = heading::COORDINATES)]
+    #[arg(long, value_name = "COLUMN", help_heading = heading::COORDINATES, hide_short_help = true)]
     z: Option<String>,
     /// Angles are packed as DDDMMSS.s.
     #[arg(long, help_heading = heading::COORDINATES, hide_short_help = true)]

@@ -24,7 +24,7 @@ pub(crate) struct TableArguments {
     widths: Vec<usize>,
     /// The first row holds values, not names; columns go by their numbers from 1. Told by the rows
     /// below if not given.
-    #[arg(long, help_heading = heading::READING)]
+    #[arg(long, help_heading = heading::READING, hide_short_help = true)]
     no_header: bool,
     /// The first row holds names, whatever it looks like.
     #[arg(long, conflicts_with = "no_header", help_heading = heading::READING, hide_short_help = true)]
@@ -46,7 +46,7 @@ pub(crate) struct TableArguments {
     #[arg(long, value_name = "NAME", help_heading = heading::READING)]
     sheet: Vec<String>,
     /// Every sheet of a workbook (hidden ones aside), with a column that names it.
-    #[arg(long, conflicts_with = "sheet", help_heading = heading::READING)]
+    #[arg(long, conflicts_with = "sheet", help_heading = heading::READING, hide_short_help = true)]
     all_sheets: bool,
     /// Row of the sheet that the header is in; found if not given.
     #[arg(long, value_name = "N", conflicts_with = "no_header", help_heading = heading::READING, hide_short_help = true)]

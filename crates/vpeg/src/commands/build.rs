@@ -43,7 +43,7 @@ struct Common {
     #[arg(long, value_name = "REF", requires = "crs")]
     to: Option<String>,
     /// Epoch of the coordinates in decimal years, for operations between moving frames.
-    #[arg(long, value_name = "YEAR", value_parser = reference::year, requires = "to")]
+    #[arg(long, value_name = "YEAR", value_parser = reference::year, requires = "to", hide_short_help = true)]
     epoch: Option<f64>,
     /// File to write; its extension says the format.
     #[arg(long, short, help_heading = heading::OUTPUT)]
@@ -132,10 +132,10 @@ pub(crate) struct Courses {
     #[arg(long, value_name = "COLUMN")]
     radius: Option<String>,
     /// Column of the central angles of curves.
-    #[arg(long, value_name = "COLUMN")]
+    #[arg(long, value_name = "COLUMN", hide_short_help = true)]
     delta: Option<String>,
     /// Column of the turns of curves, left or right.
-    #[arg(long, value_name = "COLUMN")]
+    #[arg(long, value_name = "COLUMN", hide_short_help = true)]
     turn: Option<String>,
     /// Where the first course begins.
     #[arg(long, value_name = "EASTING,NORTHING", value_parser = start, allow_hyphen_values = true)]
@@ -160,14 +160,14 @@ pub(crate) struct Courses {
     #[arg(long, value_name = "FACTOR")]
     combined_factor: Option<f64>,
     /// Degrees to add to every bearing: from the deed's north to the grid's.
-    #[arg(long, value_name = "DEGREES", allow_negative_numbers = true)]
+    #[arg(long, value_name = "DEGREES", allow_negative_numbers = true, hide_short_help = true)]
     rotate: Option<f64>,
     /// Spread the misclosure over the corners by the compass rule.
     #[arg(long)]
     adjust: bool,
     /// How far curves may be from the chords that stand for them, in the system's unit; 1 mm if
     /// not given.
-    #[arg(long, value_name = "LENGTH")]
+    #[arg(long, value_name = "LENGTH", hide_short_help = true)]
     tolerance: Option<f64>,
 }
 

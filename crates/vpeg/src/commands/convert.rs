@@ -31,7 +31,7 @@ pub(crate) struct Convert {
     crs: Option<String>,
     /// Epoch of the coordinates in decimal years, such as 2026.9: operations between moving
     /// frames need it.
-    #[arg(long, value_name = "YEAR", value_parser = reference::year)]
+    #[arg(long, value_name = "YEAR", value_parser = reference::year, hide_short_help = true)]
     epoch: Option<f64>,
     /// File to write; a GeoPackage, or a folder that is there, for several layers; `-` for standard
     /// output.
@@ -43,10 +43,10 @@ pub(crate) struct Convert {
     #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
     /// Take every layer of each file.
-    #[arg(long, conflicts_with = "layer", help_heading = heading::READING)]
+    #[arg(long, conflicts_with = "layer", help_heading = heading::READING, hide_short_help = true)]
     all_layers: bool,
     /// Extension of the files in a folder, such as gpkg or shp; as they were if not given.
-    #[arg(long, value_name = "EXTENSION")]
+    #[arg(long, value_name = "EXTENSION", hide_short_help = true)]
     format: Option<String>,
     #[command(flatten)]
     select: SelectArguments,

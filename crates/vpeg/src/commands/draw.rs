@@ -85,7 +85,15 @@ impl Draw {
             label: self.label.clone(),
             overwrite: self.overwrite,
         };
-        show::notices(&draw(&layers, &self.output, &options)?);
+        let notices = draw(&layers, &self.output, &options)?;
+        if show::wants_json() {
+            show::json(&serde_json::json!({
+                "layers": layers.iter().map(|layer| layer.info().name.as_str()).collect::<Vec<_>>(),
+                "output": self.output,
+                "notices": show::notices_as_json(&notices),
+            }))?;
+        }
+        show::notices(&notices);
         let s = if layers.len() == 1 { "" } else { "s" };
         show::remark(&format!("drew {} layer{s} to {}", layers.len(), self.output.display()));
         Ok(Ending::Done)

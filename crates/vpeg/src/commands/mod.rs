@@ -34,7 +34,7 @@ use velvet_peg::Error;
 /// state-plane. `-` is standard
 /// input or output. Exit status: 0 done, 1 failed, 2 wrong usage, 3 done with rejects.
 #[derive(Debug, Parser)]
-#[command(name = "vpeg", version, max_term_width = 100)]
+#[command(name = "vpeg", version, max_term_width = 120)]
 pub(crate) struct Arguments {
     #[command(subcommand)]
     command: Command,

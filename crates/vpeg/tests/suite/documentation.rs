@@ -261,7 +261,7 @@ fn short_help_fits_a_screen_and_long_help_is_complete() {
         let mut line: Vec<&str> = command.split(' ').filter(|word| !word.is_empty()).collect();
         line.push("-h");
         let short = bench.ok(&line).out;
-        assert!(short.lines().count() <= 66, "{command}: {}", short.lines().count());
+        assert!(short.lines().count() <= 58, "{command}: {}", short.lines().count());
         assert!(long.contains("--no-sync") && long.contains("--grids"), "{command}");
     }
 }

@@ -2,6 +2,7 @@
 
 mod advice;
 mod answers;
+mod answers_in_json;
 mod careless;
 mod documentation;
 mod evidence;
