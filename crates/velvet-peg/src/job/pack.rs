@@ -3,6 +3,7 @@
 
 use crate::check::{CheckOptions, check, sheets_as_html};
 use crate::error::{Error, Result};
+use crate::format_support::date_time;
 use crate::input::format_of;
 use crate::job::{Job, RunOptions, folder_of, logged, within};
 use crate::layer_io::LayerReader;
@@ -24,6 +25,9 @@ pub struct PackOptions {
     pub no_sheet: bool,
     /// Replace an existing file.
     pub overwrite: bool,
+    /// Date of the files in the zip, as in 2026-09-01; that of the job, or the first day of the calendar
+    /// of zip files, if none. The same files give the same zip.
+    pub date: Option<String>,
 }
 
 /// What went into a deliverable.
@@ -120,7 +124,7 @@ pub fn pack(files: &[PathBuf], out: &Path, options: &PackOptions) -> Result<Pack
         "made_by": format!("velvet-peg {}", env!("CARGO_PKG_VERSION")),
         "files": described,
     });
-    let mut zip = Zip::create(out, options.overwrite)?;
+    let mut zip = Zip::create(out, options.overwrite, options.date.as_deref())?;
     for (name, path) in &entries {
         zip.file(name, path)?;
     }
@@ -183,7 +187,8 @@ pub fn pack_job(file: &Path, out: &Path, options: &PackOptions) -> Result<Packed
         "job": name_of(file),
         "files": described,
     });
-    let mut zip = Zip::create(out, options.overwrite)?;
+    let date = options.date.as_ref().or(job.date.as_ref());
+    let mut zip = Zip::create(out, options.overwrite, date.map(String::as_str))?;
     zip.text(&name_of(file), &text)?;
     for (name, path) in &entries {
         zip.file(name, path)?;
@@ -234,26 +239,41 @@ fn is_layers(path: &Path) -> bool {
     format_of(path).is_ok_and(|format| !format.is_table())
 }
 
+/// Midnight of a day in the calendar of zip files.
+fn zip_date(text: &str) -> Option<DateTime> {
+    let day = date_time::day(text)?;
+    let year = u16::try_from(day.year()).ok()?;
+    DateTime::from_date_and_time(year, day.month().into(), day.day(), 0, 0, 0).ok()
+}
+
 /// A zip being written, with the same bytes for the same content.
 struct Zip {
     path: PathBuf,
     output: Output,
     writer: ZipWriter<BufWriter<File>>,
+    date: DateTime,
     files: Vec<(String, u64)>,
 }
 
 impl Zip {
-    fn create(path: &Path, overwrite: bool) -> Result<Zip> {
+    fn create(path: &Path, overwrite: bool, date: Option<&str>) -> Result<Zip> {
+        let date = match date {
+            None => DateTime::default(),
+            Some(text) => zip_date(text).ok_or_else(|| {
+                Error::usage(format!(
+                    "`{text}` is no date of a zip: write one from 1980 on, as in 2026-09-01"
+                ))
+            })?,
+        };
         let output = Output::create(path, overwrite)?;
         let writer = ZipWriter::new(BufWriter::new(output.reopen()?));
-        Ok(Zip { path: path.to_path_buf(), output, writer, files: Vec::new() })
+        Ok(Zip { path: path.to_path_buf(), output, writer, date, files: Vec::new() })
     }
 
     fn start(&mut self, name: &str, bytes: u64) -> Result<()> {
-        // The beginning of the calendar of zip files.
         let options = SimpleFileOptions::default()
             .compression_method(CompressionMethod::Deflated)
-            .last_modified_time(DateTime::default())
+            .last_modified_time(self.date)
             .large_file(bytes >= u64::from(u32::MAX))
             .unix_permissions(0o644);
         self.files.push((name.to_string(), bytes));

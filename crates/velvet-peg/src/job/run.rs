@@ -233,7 +233,11 @@ impl Job {
                 .map(|(_, path)| staged.at(path))
                 .collect();
             let target = staged.place(to)?;
-            let pack_options = PackOptions { title: self.title.clone(), ..PackOptions::default() };
+            let pack_options = PackOptions {
+                title: self.title.clone(),
+                date: self.date.clone(),
+                ..PackOptions::default()
+            };
             pack(&files, &target, &pack_options)?;
         }
         if options.overwrite {

@@ -139,6 +139,25 @@ fn a_job_with_its_data_runs_elsewhere() {
     let packed = pack_job(&job, &zip, &PackOptions::default()).unwrap();
     assert!(packed.files.iter().any(|(name, _)| name == "data/beats.csv"), "{:?}", packed.files);
     let mut archive = zip::ZipArchive::new(std::fs::File::open(&zip).unwrap()).unwrap();
+    // The date of the files is that of the job, or the one that is named.
+    let date = |archive: &mut zip::ZipArchive<std::fs::File>| {
+        let date = archive.by_index(0).unwrap().last_modified().unwrap();
+        (date.year(), date.month(), date.day())
+    };
+    assert_eq!(date(&mut archive), (2026, 9, 1));
+    let named = |date: &str| PackOptions {
+        date: Some(date.into()),
+        overwrite: true,
+        ..PackOptions::default()
+    };
+    let again = elsewhere.path().join("again.zip");
+    pack_job(&job, &again, &named("2027-02-28")).unwrap();
+    let mut other = zip::ZipArchive::new(std::fs::File::open(&again).unwrap()).unwrap();
+    assert_eq!(date(&mut other), (2027, 2, 28));
+    for wrong in ["1979-12-31", "2027-02-29", "soon"] {
+        let error = pack_job(&job, &again, &named(wrong)).unwrap_err().to_string();
+        assert!(error.contains("is no date of a zip"), "{error}");
+    }
     archive.extract(elsewhere.path()).unwrap();
     drop(outside);
     run(&elsewhere.path().join("tumblewick.toml"), false).unwrap();

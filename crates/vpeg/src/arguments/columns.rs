@@ -31,9 +31,19 @@ pub(crate) struct ColumnArguments {
 impl ColumnArguments {
     /// What was said, as it would be typed again.
     pub(crate) fn typed(&self) -> String {
+        self.typed_as(self.x.as_ref(), self.y.as_ref())
+    }
+
+    /// As [`ColumnArguments::typed`], with the columns exchanged; none if they were not named.
+    pub(crate) fn typed_exchanged(&self) -> Option<String> {
+        let (x, y) = (self.x.as_ref()?, self.y.as_ref()?);
+        Some(self.typed_as(Some(y), Some(x)))
+    }
+
+    fn typed_as(&self, x: Option<&String>, y: Option<&String>) -> String {
         Typed::default()
-            .value("--x", self.x.as_ref())
-            .value("--y", self.y.as_ref())
+            .value("--x", x)
+            .value("--y", y)
             .value("--z", self.z.as_ref())
             .flag("--packed", self.packed)
             .flag("--decimal-comma", self.decimal_comma)

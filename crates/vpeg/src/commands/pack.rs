@@ -20,6 +20,10 @@ pub(crate) struct Pack {
     /// Title in the manifest.
     #[arg(long)]
     title: Option<String>,
+    /// Date of the files in the zip, as in 2026-09-01; that of a job, and otherwise the first day of 1980:
+    /// the same files give the same zip.
+    #[arg(long, value_name = "DATE")]
+    date: Option<String>,
     /// Leave out the quality sheet.
     #[arg(long)]
     no_sheet: bool,
@@ -34,6 +38,7 @@ impl Pack {
             title: self.title.clone(),
             no_sheet: self.no_sheet,
             overwrite: self.overwrite,
+            date: self.date.clone(),
         };
         let packed = match self.files.as_slice() {
             [job] if job.extension().is_some_and(|e| e == "toml") => {

@@ -163,6 +163,23 @@ fn guesses_propose_what_they_were_asked_with() {
     );
     assert_eq!(fails(&bench, &told[0]), None);
 
+    // What is the wrong way round is proposed the right way, and what has to be corrected is said.
+    let table = "old-weirs.csv --e north --n east --like fields.geojson --limit 1";
+    let swapped = bench.ok(&crate::support::words(&format!("crs guess {table}")));
+    let told = proposals(&swapped.out);
+    assert_eq!(
+        told,
+        ["vpeg build points old-weirs.csv --x east --y north --crs EPSG:2285 -o old-weirs.gpkg"]
+    );
+    bench.write("lost.csv", "g,lon,lat\n1,120.05,47.42\n2,120.06,47.43\n3,120.07,47.44\n");
+    let lost = bench.ok(&crate::support::words("crs guess lost.csv --like fields.geojson"));
+    assert!(proposals(&lost.out).is_empty(), "{}", lost.out);
+    assert!(
+        lost.out.contains("longitude with its sign turned): correct them first"),
+        "{}",
+        lost.out
+    );
+
     // Nothing is proposed where nothing is near.
     let far = bench
         .run(&crate::support::words("crs guess old-weirs.csv --e east --n north --near 51.4,0.0"));

@@ -72,6 +72,8 @@ fn positions_are_given_in_the_systems_that_are_asked_for() {
         let one = &figures[at];
         (one["name"].clone(), one["value"].as_f64().unwrap().round(), one["unit"].clone())
     };
-    assert_eq!(figure(0), ("easting".into(), 1_784_531.0, "ftUS".into()));
+    assert_eq!(figure(0), ("easting".into(), 1_784_609.0, "ftUS".into()));
+    let text = grid.unwrap()["lines"][0]["text"].as_str().unwrap();
+    assert!(text.starts_with("1784609.2703 ftUS, "), "{text}");
     assert_eq!(figure(1).2, "ftUS");
 }

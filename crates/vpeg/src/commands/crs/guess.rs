@@ -6,7 +6,8 @@ use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::{Path, PathBuf};
 use velvet_peg::guess::{
-    Expected, Guess as Answer, Surroundings, coordinates_of_layer, coordinates_of_table, guess,
+    Expected, Guess as Answer, Hypothesis, Surroundings, coordinates_of_layer,
+    coordinates_of_table, guess,
 };
 use velvet_peg::{Crs, Error, Geographic, LayerReader, format_of};
 
@@ -63,7 +64,7 @@ impl Guess {
         match guesses.first() {
             Some(best) if best.distance_m <= expected.limit_m() => {
                 if !show::wants_json() {
-                    show::answer(&format!("\nnext: {}", self.next(&best.crs, table)))?;
+                    show::answer(&format!("\n{}", self.next(best, table)))?;
                 }
                 Ok(Ending::Done)
             }
@@ -89,19 +90,32 @@ impl Guess {
         }
     }
 
-    /// The command that makes use of the best answer.
-    fn next(&self, crs: &Crs, table: bool) -> String {
+    /// The command that makes use of the best answer, or what has to be done to the numbers before.
+    fn next(&self, best: &Answer, table: bool) -> String {
+        let crs = &best.crs;
+        let columns = match best.hypothesis {
+            Hypothesis::AsWritten => Some(self.columns.typed()),
+            Hypothesis::Swapped if table => self.columns.typed_exchanged(),
+            _ => None,
+        };
+        let Some(columns) = columns else {
+            return format!(
+                "the numbers fit {} only if they are read otherwise ({}): correct them first",
+                crs.reference(),
+                best.hypothesis.text()
+            );
+        };
         let stem = self.file.with_extension("");
         let out = path_in_shell(Path::new(&format!("{}.gpkg", stem.display())));
         let (file, crs) = (path_in_shell(&self.file), crs.reference());
         match table {
             true => {
-                let typed = self.columns.typed() + &self.reading.typed();
-                format!("vpeg build points {file}{typed} --crs {crs} -o {out}")
+                let typed = columns + &self.reading.typed();
+                format!("next: vpeg build points {file}{typed} --crs {crs} -o {out}")
             }
             false => {
                 let out = path_in_shell(Path::new(&format!("{}-declared.gpkg", stem.display())));
-                format!("vpeg declare {file} --crs {crs} -o {out}")
+                format!("next: vpeg declare {file} --crs {crs} -o {out}")
             }
         }
     }
