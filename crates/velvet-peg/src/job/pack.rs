@@ -298,7 +298,7 @@ impl Zip {
     }
 
     fn finish(self) -> Result<Vec<(String, u64)>> {
-        let Zip { path, output, writer, files } = self;
+        let Zip { path, output, writer, files, .. } = self;
         let failed = |e| Error::file(&path, "cannot be written", e);
         let buffer = writer.finish().map_err(|e| Error::file(&path, "cannot be written", e))?;
         buffer.into_inner().map_err(|e| failed(e.into_error()))?;
