@@ -29,7 +29,7 @@ impl Geometry {
     /// Kind of the geometry; none of no parts, or of parts of several kinds.
     ///
     /// ```
-    /// use velvet_peg::{Geometry, GeometryKind};
+    /// use velvet_peg::{Geometry, layer::GeometryKind};
     /// let two = Geometry::Multi(vec![(0.0, 0.0).into(), (9.0, 0.0).into()]);
     /// assert_eq!(two.kind(), Some(GeometryKind::MultiPoint));
     /// assert_eq!(Geometry::Multi(vec![]).kind(), None);
