@@ -18,7 +18,7 @@ const VERTICES: usize = 400;
 /// let place = |(lat, lon)| Geographic { lat, lon };
 /// let fields = Surroundings::new(corners.map(place))?;
 /// assert!(fields.contains(place((47.1, -119.2))));
-/// assert_eq!(fields.nearest_m(place((46.0, -120.0))).round(), 111_166.0);
+/// assert_eq!(fields.nearest_m(place((46.0, -120.0))).round(), 111_161.0);
 /// # Ok::<(), velvet_peg_core::Error>(())
 /// ```
 #[derive(Clone, Debug)]
