@@ -55,6 +55,15 @@ fn positions_are_given_in_the_systems_that_are_asked_for() {
         assert!(one.out.contains(part), "{part}: {}", one.out);
     }
     assert!(!one.out.contains("State plane"), "{}", one.out);
+    // There and back is one way, also where several operations would serve.
+    for system in ["EPSG:26710", "EPSG:32048", "EPSG:4267", "EPSG:26910", "EPSG:2926", "EPSG:3857"]
+    {
+        let sheet = asked(&[system]).out;
+        let closes = sheet.split("closes within ").skip(1);
+        for figure in closes.map(|text| text.split(' ').next().unwrap()) {
+            assert!(figure.parse::<f64>().unwrap() <= 10.0, "{system}: {figure} nm");
+        }
+    }
     let wrong = asked(&["EPSG:2286"]);
     assert!(wrong.err.contains("not in Washington South"), "{}", wrong.err);
     let plain = bench.ok(&["position", "47.5 -120.25", "--notation", "seconds,plain"]).out;

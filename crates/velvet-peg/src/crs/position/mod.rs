@@ -188,12 +188,16 @@ impl PositionSheet {
         }
     }
 
-    /// The way to another system that is best at the place.
-    fn converter(&self, system: &Crs) -> Result<Converter> {
+    /// The way between two systems that is best at the place.
+    fn planned(&self, from: &Crs, to: &Crs) -> Result<Converter> {
         let at = self.system.from_greenwich(Coordinate::xy(self.position.lon, self.position.lat));
         let area = Bounds { south: at.lat, west: at.lon, north: at.lat, east: at.lon };
         let options = PlanOptions { area: Some(area), ..PlanOptions::default() };
-        Ok(Converter::plan(&self.system, system, &options)?)
+        Ok(Converter::plan(from, to, &options)?)
+    }
+
+    fn converter(&self, system: &Crs) -> Result<Converter> {
+        self.planned(&self.system, system)
     }
 
     /// The position in a system that was asked for.
@@ -260,7 +264,7 @@ impl PositionSheet {
         let figures = [("easting", at.x, unit), ("northing", at.y, unit)];
         self.add(section, "easting, northing", text, &figures);
         let Some(base) = grid.base() else { return Ok(()) };
-        let on_base = Converter::new(&self.system, &base)?.convert(place)?;
+        let on_base = self.converter(&base)?.convert(place)?;
         let degree = base.degrees_per_unit().unwrap_or(1.0);
         let on_base = Geographic { lat: on_base.y * degree, lon: on_base.x * degree };
         let projection = grid.projection()?;
@@ -293,7 +297,7 @@ impl PositionSheet {
                 self.add(section, "combined factor", format!("{combined:.9}"), &figures);
             }
         }
-        let back = Converter::new(grid, &self.system)?.convert(at)?;
+        let back = self.planned(grid, &self.system)?.convert(at)?;
         let off = (back.y - place.y).hypot((back.x - place.x) * place.y.to_radians().cos());
         let nanometres = off.to_radians() * 6.371e15;
         self.add(
