@@ -19,6 +19,15 @@ const LEAST_REACH_M: f64 = 100.0;
 /// Length of a degree of latitude, metres, as near as distances are told here.
 const DEGREE_M: f64 = 111_200.0;
 
+/// What the numbers count.
+#[derive(Clone, Copy, Debug)]
+enum Unit {
+    /// Lengths of so many metres.
+    Metres(f64),
+    /// Angles of so many degrees.
+    Degrees(f64),
+}
+
 /// Gathers positions and then judges single rows against the bulk.
 #[derive(Debug, Default)]
 pub(crate) struct PositionSample {
@@ -26,8 +35,8 @@ pub(crate) struct PositionSample {
     noun: Option<&'static str>,
     /// Nothing is kept or written by looking.
     looked: bool,
-    /// Metres in a unit of the coordinates, where a projected system says it.
-    metres: Option<f64>,
+    /// Metres in a unit of the coordinates, or degrees in one, where the system says it.
+    unit: Option<Unit>,
     seen: u64,
     /// Rows or features judged with all their vertices.
     features: u64,
@@ -58,8 +67,10 @@ impl PositionSample {
 
     /// The system that the positions are in, if it is known.
     pub(crate) fn set_system(&mut self, crs: Option<&Crs>) {
-        let unit = crs.filter(|crs| crs.is_projected()).and_then(Crs::length_unit);
-        self.metres = unit.map(|unit| unit.metres());
+        self.unit = crs.and_then(|crs| match crs.degrees_per_unit() {
+            Some(degrees) if crs.is_geographic() => Some(Unit::Degrees(degrees)),
+            _ => crs.length_unit().map(|unit| Unit::Metres(unit.metres())),
+        });
     }
 
     /// What is judged is only looked at.
@@ -162,13 +173,19 @@ impl PositionSample {
         (x - self.centre.0).abs() <= reach && (y - self.centre.1).abs() <= reach
     }
 
-    /// Metres in a unit of x and of y. Without a system, numbers that could be degrees count as such,
-    /// and others as metres.
+    /// The unit that is known, or that of numbers that could be degrees.
+    fn known_unit(&self) -> Option<Unit> {
+        let could_be_degrees = self.centre.0.abs() <= 360.0 && self.centre.1.abs() <= 90.0;
+        self.unit.or(could_be_degrees.then_some(Unit::Degrees(1.0)))
+    }
+
+    /// Metres in a unit of x and of y; what nobody knows counts as metres.
     fn metres_of_units(&self) -> (f64, f64) {
-        match self.metres {
-            Some(metres) => (metres, metres),
-            None if self.centre.0.abs() <= 360.0 && self.centre.1.abs() <= 90.0 => {
-                (DEGREE_M * self.centre.1.to_radians().cos().max(0.01), DEGREE_M)
+        match self.known_unit() {
+            Some(Unit::Metres(metres)) => (metres, metres),
+            Some(Unit::Degrees(degrees)) => {
+                let north = (self.centre.1 * degrees).to_radians().cos().max(0.01);
+                (DEGREE_M * degrees * north, DEGREE_M * degrees)
             }
             None => (1.0, 1.0),
         }
@@ -206,7 +223,7 @@ impl PositionSample {
         tell(&self.flipped, join, join, "the sign turned (a lost minus or W?)");
         tell(&self.swapped, join, join, "the coordinates swapped");
         let of = if self.features > 0 { self.features } else { self.seen };
-        let apart = self.strays.apart(noun, of, self.reach());
+        let apart = self.strays.apart(noun, of, self.reach(), self.known_unit().is_some());
         tell(&apart, "lies", "lie", "far from all others");
         notices
     }

@@ -54,21 +54,19 @@ impl Strays {
         }
     }
 
-    /// The ones that are apart, among so many rows or features of which the bulk reaches so far.
-    pub(super) fn apart(&self, noun: &str, of: u64, reach: f64) -> Examples {
+    /// The ones that are apart, among so many rows or features of which the bulk reaches so far. How
+    /// far they are is told where the unit of the coordinates is known.
+    pub(super) fn apart(&self, noun: &str, of: u64, reach: f64, unit_known: bool) -> Examples {
         let mut apart = Examples::default();
         for stray in self.first.iter().filter(|stray| self.is_apart(stray, of, reach)) {
-            let distance = match stray.metres {
-                m if m < 10_000.0 => format!("{:.1} km", m / 1000.0),
-                m => format!("{:.0} km", m / 1000.0),
+            let distance = match stray.metres / 1000.0 {
+                _ if !unit_known => String::new(),
+                km if km < 10.0 => format!(", some {km:.1} km from the middle of the data"),
+                km => format!(", some {km:.0} km from the middle of the data"),
             };
             apart.add(|| {
-                format!(
-                    "{noun} {} ({}, {}), some {distance} from the middle of the data",
-                    stray.number,
-                    short(stray.x),
-                    short(stray.y)
-                )
+                let (x, y) = (short(stray.x), short(stray.y));
+                format!("{noun} {} ({x}, {y}){distance}", stray.number)
             });
         }
         apart.count += self.more_far;

@@ -198,6 +198,25 @@ fn rows_that_stand_apart_are_told_in_tables_of_any_size_and_others_are_not() {
 }
 
 #[test]
+fn distances_are_told_where_the_unit_is_known() {
+    let bench = Bench::new();
+    bench.write("t.csv", "g,e,n\na,1834765,149303\nb,1834999,149503\nc,183476,149800\n");
+    // Nobody knows what the numbers count.
+    let look = bench.ok(&words("look t.csv")).err;
+    let bare = bench.ok(&words("build points t.csv -o bare.gpkg")).err;
+    for text in [look, bare] {
+        assert!(text.contains("row 4 (183476, 149800)") && !text.contains(" km "), "{text}");
+    }
+    // 1 651 323 US survey feet.
+    let feet = bench.ok(&words("build points t.csv --crs EPSG:2285 -o feet.gpkg")).err;
+    assert!(feet.contains("some 503 km from the middle of the data"), "{feet}");
+    // Grads from Paris: 40 of them are 36 degrees.
+    bench.write("g.csv", "g,lon,lat\na,0.5,52.0\nb,0.501,52.001\nc,0.5,12.0\n");
+    let grads = bench.ok(&words("build points g.csv --crs EPSG:4807 -o g.gpkg")).err;
+    assert!(grads.contains("some 4003 km from the middle of the data"), "{grads}");
+}
+
+#[test]
 fn tracts_some_kilometres_apart_are_no_strays_and_a_torn_one_is() {
     let bench = Bench::new();
     let square = |name: &str, x: f64, y: f64, far: f64| {
