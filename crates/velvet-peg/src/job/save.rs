@@ -4,6 +4,7 @@ use super::file::{JOB_VERSION, Job, JobOutput, JobSource};
 use super::pending_outputs::folder_of;
 use super::step_schema::Step;
 use crate::error::{Error, Result};
+use crate::format::{Format, Systems};
 use crate::layer::column_names::distinct;
 use crate::output::{Output, refuse_inputs, same_file};
 use std::io::Write;
@@ -116,7 +117,20 @@ impl Job {
             };
             let known = before.sources.iter().find(|(_, other)| **other == source);
             let to = match (before.outputs.iter().rfind(read), known) {
-                (Some(output), _) => output.from[0].clone(),
+                (Some(output), _) => {
+                    let plain = JobSource { file: source.file.clone(), ..JobSource::default() };
+                    let as_it_is = JobSource { layer: None, ..source.clone() } == plain;
+                    if !as_it_is || !keeps_all(Path::new(&output.file)) {
+                        return Err(Error::usage(format!(
+                            "writes {}, which may hold something else than what it is made of: \
+                             have it written as GeoPackage, FlatGeobuf or GeoParquet, or save what \
+                             is done with it in a job of its own",
+                            output.file
+                        ))
+                        .in_file(file));
+                    }
+                    output.from[0].clone()
+                }
                 (None, Some((known, _))) => known.clone(),
                 (None, None) => {
                     let free = distinct(&taken, &name);
@@ -148,6 +162,19 @@ impl Job {
         Job::parse(&text).map_err(|error| error.in_file(file))?;
         Ok(text)
     }
+}
+
+/// True for formats from which a layer comes back as it went there: its system, every digit, names
+/// and texts of any length.
+fn keeps_all(path: &Path) -> bool {
+    Format::of(path).is_ok_and(|format| {
+        let capability = format.capability();
+        capability.systems == Systems::Any
+            && !capability.table
+            && !capability.coordinate_text
+            && capability.name_bytes.is_none()
+            && capability.text_bytes.is_none()
+    })
 }
 
 /// A path as it is from a folder.

@@ -141,6 +141,11 @@ fn what_is_done_next_is_added_to_the_job() {
         assert!(run.code == 1 && run.err.contains(why), "{job}: {}", run.err);
     }
     assert_eq!(bench.read("all.toml"), text);
+    // What comes back from GeoJSON is in another system than what went there.
+    bench.ok(&words("convert fields.gpkg -o q.geojson --save-job q.toml"));
+    let run = bench.run(&words("measure q.geojson -o q.gpkg --save-job q.toml"));
+    assert!(run.code == 1 && !bench.has("q.gpkg"), "{}", run.err);
+    assert!(run.err.contains("writes q.geojson, which may hold something else"), "{}", run.err);
 }
 
 #[test]
