@@ -1,10 +1,9 @@
 //! Features pushed to a layer one by one: no value is dropped, and no geometry taken that is none.
 
 use super::attribute_types::DECLARED;
+use super::row_builder::{RowBuilder, misfit};
 use super::value_type::EXACT;
-use super::{
-    AttributeColumn, BATCH, Batch, Geometry, Layer, Pending, Value, common_kind, type_name,
-};
+use super::{AttributeColumn, BATCH, Batch, Geometry, Layer, Pending, Value, common_kind};
 use crate::error::{Error, Result};
 use crate::format_support::date_time;
 use arrow_array::{Array, ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, new_null_array};
@@ -71,15 +70,18 @@ impl Layer {
                 "every feature of a layer needs the same attribute names in the same order",
             ));
         }
-        for (at, (_, value)) in attributes.iter().enumerate() {
-            self.make_room(at, value).map_err(|error| in_layer(error, self))?;
-        }
+        let values: Vec<Value> = attributes.into_iter().map(|(_, value)| value).collect();
+        self.make_room(&values).map_err(|error| in_layer(error, self))?;
+        let there: Vec<bool> = values.iter().map(|value| *value != Value::Null).collect();
         let kind = geometry.kind();
         let mixed = !self.is_empty() && self.info.kind.is_none();
         let first = self.count as u64 + 1;
         let schema = &self.info.schema;
         let pending = self.pending.get_or_insert_with(|| Pending::new(schema.clone(), first));
-        pending.rows.push(attributes.into_iter().map(|(_, value)| value))?;
+        pending.rows.push(values).map_err(|error| error.in_layer(&self.info.name))?;
+        for (untyped, there) in self.untyped.iter_mut().zip(there) {
+            *untyped &= !there;
+        }
         pending.geometry.push(&geometry);
         pending.batch = OnceLock::new();
         self.info.has_z |= pending.geometry.has_z();
@@ -95,79 +97,91 @@ impl Layer {
         Ok(())
     }
 
-    /// Changes the type of a column where a value needs it: one without values so far, or one of
-    /// whole numbers for a fraction.
-    fn make_room(&mut self, at: usize, value: &Value) -> Result<()> {
-        let field = self.info.schema.field(at);
-        let fits = match field.metadata().get(DECLARED).map(String::as_str) {
+    /// Changes the types of columns where values need it: of those without values so far, and of whole
+    /// numbers where a fraction comes.
+    ///
+    /// # Errors
+    /// If the values do not fit: then nothing is changed.
+    fn make_room(&mut self, values: &[Value]) -> Result<()> {
+        let mut changes: Vec<(usize, Field)> = Vec::new();
+        for (at, value) in values.iter().enumerate() {
+            let wanted = self.wanted(at, value)?;
+            changes.extend(wanted.map(|field| (at, field)));
+        }
+        if changes.is_empty() {
+            return Ok(());
+        }
+        let mut fields: Vec<Arc<Field>> = self.info.schema.fields().iter().cloned().collect();
+        for (at, field) in &changes {
+            fields[*at] = Arc::new(field.clone());
+        }
+        let schema = Arc::new(Schema::new(fields));
+        // Values that do not fit are found before anything is changed.
+        RowBuilder::new(schema.clone()).push(values.iter().cloned())?;
+        let changed: Vec<usize> = changes.iter().map(|(at, _)| *at).collect();
+        let batches = self.batches().map(|batch| with_columns(batch, &changed, &schema));
+        self.batches = batches.collect::<Result<_>>()?;
+        self.pending = None;
+        self.info.schema = schema;
+        Ok(())
+    }
+
+    /// The type that a column has to have for a value, if it is another one.
+    fn wanted(&self, at: usize, value: &Value) -> Result<Option<Field>> {
+        let own = self.info.schema.field(at);
+        if *value == Value::Null {
+            return Ok(None);
+        }
+        if self.untyped.get(at) == Some(&true) {
+            let wanted = field(own.name(), value);
+            return Ok(Some(wanted).filter(|wanted| wanted != own));
+        }
+        let fits = match own.metadata().get(DECLARED).map(String::as_str) {
             Some("DATE") => match value {
-                Value::Null | Value::Date(_) => true,
+                Value::Date(_) => true,
                 Value::Text(text) => date_time::day(text).is_some(),
                 _ => false,
             },
             Some("DATETIME") => match value {
-                Value::Null | Value::DateTime(_) => true,
+                Value::DateTime(_) => true,
                 Value::Text(text) => date_time::moment(text).is_some(),
                 _ => false,
             },
             _ => true,
         };
         if !fits {
-            return Err(Error::data(format!(
-                "`{}` does not fit column `{}` (of the type: {})",
-                value.to_text(),
-                field.name(),
-                type_name(field)
-            )));
+            return Err(misfit(own, value));
         }
-        let wanted = match value {
-            Value::Null => return Ok(()),
-            _ if self.untyped.get(at) == Some(&true) => {
-                self.untyped[at] = false;
-                self::field(field.name(), value)
-            }
-            Value::Real(_) if *field.data_type() == DataType::Int64 => {
-                field.clone().with_data_type(DataType::Float64)
-            }
-            _ => return Ok(()),
-        };
-        if wanted.data_type() == field.data_type() && wanted.metadata() == field.metadata() {
-            return Ok(());
-        }
-        self.batches.extend(self.pending.take().map(Pending::into_batch));
-        let mut fields: Vec<Arc<Field>> = self.info.schema.fields().iter().cloned().collect();
-        fields[at] = Arc::new(wanted);
-        let schema = Arc::new(Schema::new(fields));
-        let changed = self.batches.iter().map(|batch| with_column(batch, at, &schema));
-        self.batches = changed.collect::<Result<_>>()?;
-        self.info.schema = schema;
-        Ok(())
+        let widens = matches!(value, Value::Real(_)) && *own.data_type() == DataType::Int64;
+        Ok(widens.then(|| own.clone().with_data_type(DataType::Float64)))
     }
 }
 
-/// The batch with one column of the type that a schema has for it.
-fn with_column(batch: &Batch, at: usize, schema: &Arc<Schema>) -> Result<Batch> {
-    let field = schema.field(at);
+/// The batch with some columns of the types that a schema has for them.
+fn with_columns(batch: &Batch, changed: &[usize], schema: &Arc<Schema>) -> Result<Batch> {
     let mut columns: Vec<ArrayRef> = batch.attributes().columns().to_vec();
-    columns[at] = match AttributeColumn::of(&columns[at]) {
-        Some(AttributeColumn::Integer(whole)) if *field.data_type() == DataType::Float64 => {
-            let exact = |value: i64| match value.unsigned_abs() <= EXACT {
-                true => Ok(value as f64),
-                false => Err(Error::data(format!(
-                    "column `{}` holds the {} {value}, which no number with a fraction is exactly",
-                    field.name(),
-                    type_name(&Field::new("", DataType::Int64, true))
-                ))),
-            };
-            let values = whole.iter().map(|value| value.map(exact).transpose());
-            Arc::new(values.collect::<Result<Float64Array>>()?)
-        }
-        // Nothing is in it so far.
-        _ => new_null_array(field.data_type(), columns[at].len()),
-    };
+    for at in changed {
+        columns[*at] = of_type(schema.field(*at), &columns[*at])?;
+    }
     let options = RecordBatchOptions::new().with_row_count(Some(batch.len()));
     let rows = RecordBatch::try_new_with_options(schema.clone(), columns, &options)?;
     batch.clone().with_attributes(rows)
+}
+
+/// A column of whole numbers as one of numbers, or one without values as one of another type.
+fn of_type(field: &Field, column: &ArrayRef) -> Result<ArrayRef> {
+    let Some(AttributeColumn::Integer(whole)) = AttributeColumn::of(column) else {
+        return Ok(new_null_array(field.data_type(), column.len()));
+    };
+    let exact = |value: i64| match value.unsigned_abs() <= EXACT {
+        true => Ok(value as f64),
+        false => Err(Error::data(format!(
+            "column `{}` holds the whole number {value}, which no number with a fraction is exactly",
+            field.name()
+        ))),
+    };
+    let values = whole.iter().map(|value| value.map(exact).transpose());
+    Ok(Arc::new(values.collect::<Result<Float64Array>>()?))
 }
 
 /// The column of a value.

@@ -7,7 +7,7 @@ use arrow_array::builder::{
     BinaryBuilder, BooleanBuilder, Float64Builder, Int64Builder, StringBuilder,
 };
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions};
-use arrow_schema::{DataType, SchemaRef};
+use arrow_schema::{DataType, Field, SchemaRef};
 use std::sync::Arc;
 
 #[derive(Debug)]
@@ -49,6 +49,16 @@ impl Column {
             Column::Binary(column) => Arc::new(column.finish_cloned()),
         }
     }
+}
+
+/// A value that does not fit the type of its column.
+pub(super) fn misfit(field: &Field, value: &Value) -> Error {
+    Error::data(format!(
+        "`{}` does not fit column `{}` (of the type: {})",
+        value.to_text(),
+        field.name(),
+        type_name(field)
+    ))
 }
 
 /// Gathers rows of values into a record batch of the given schema.
@@ -114,13 +124,7 @@ impl RowBuilder {
                 | (Column::Boolean(_), value @ Value::Boolean(_))
                 | (Column::Binary(_), value @ Value::Binary(_)) => value,
                 (_, value) => {
-                    let field = self.schema.field(at);
-                    return Err(Error::data(format!(
-                        "`{}` does not fit column `{}` (of the type: {})",
-                        value.to_text(),
-                        field.name(),
-                        type_name(field)
-                    )));
+                    return Err(misfit(self.schema.field(at), &value));
                 }
             };
             *value = fitted;

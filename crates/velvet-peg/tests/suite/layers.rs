@@ -356,6 +356,16 @@ fn nothing_that_is_pushed_is_dropped() {
         }
     }
 
+    // A row that is refused leaves no trace: neither the type of the one column, nor a value in it.
+    let mut two = Layer::new("two", None);
+    two.push(at(0.0), [("a", none()), ("n", 1.into())]).unwrap();
+    let refused = two.push(at(1.0), [("a", 7.into()), ("n", "x".into())]).unwrap_err();
+    assert!(refused.to_string().contains("`x` does not fit column `n`"), "{refused}");
+    two.push(at(2.0), [("a", "seven".into()), ("n", 0.5.into())]).unwrap();
+    let back: Vec<Value> =
+        two.features().flat_map(|f| [f.value("a"), f.value("n")]).flatten().collect();
+    assert_eq!(back, [none(), 1.0.into(), "seven".into(), 0.5.into()]);
+
     // The type changes after full batches, too.
     let mut many = Layer::new("many", None);
     for n in 0..20_000 {
