@@ -48,6 +48,15 @@ impl Deref for Converted {
     }
 }
 
+/// A layer carried by the operation that is best where it lies, with the way.
+pub(crate) fn carry(layer: &Layer, target: &Crs) -> Result<(Layer, Converter)> {
+    let source = layer.crs().ok_or_else(|| no_system(layer.info()))?;
+    let area = layer.extent().and_then(|extent| area_of(source, &extent));
+    let options = PlanOptions { area, ..PlanOptions::default() };
+    let converter = Converter::plan(source, target, &options)?;
+    Ok((layer.carried(&converter)?, converter))
+}
+
 impl Layer {
     /// The layer carried into another reference system, by the operation that is best where the
     /// layer lies.
@@ -70,11 +79,8 @@ impl Layer {
     /// If the layer has no reference system, no operation joins the two, or a vertex cannot
     /// be converted.
     pub fn convert(&self, target: &Crs) -> Result<Converted> {
-        let source = self.crs().ok_or_else(|| no_system(self.info()))?;
-        let area = self.extent().and_then(|extent| area_of(source, &extent));
-        let options = PlanOptions { area, ..PlanOptions::default() };
-        let converter = Converter::plan(source, target, &options)?;
-        let layer = self.carried(&converter)?;
+        let (layer, converter) = carry(self, target)?;
+        let source = converter.source();
         let mut notices = route_notices(&converter);
         let mut evidence = Evidence::new(self.info(), Some(source));
         self.batches().for_each(|batch| evidence.add(batch));

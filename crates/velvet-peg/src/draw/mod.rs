@@ -9,12 +9,12 @@ mod raster;
 mod svg;
 mod ticks;
 
+use crate::convert::carry;
 use crate::error::{Error, Result};
 use crate::layer::{Extender, GeometryKind, Layer, no_system};
 use crate::notice::{Notice, NoticeKind};
-use crate::output::Output;
+use crate::output::{is_standard, refuse_existing, write_whole};
 use crate::plausibility::Evidence;
-use std::io::Write;
 use std::path::Path;
 use svg::SvgMap;
 use velvet_peg_core::{Bounds, Crs};
@@ -92,10 +92,13 @@ const COLOURS: [(&str, &str); 6] = [
 pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<Notice>> {
     let extension =
         out.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
+    // What cannot be replaced is not drawn first.
+    if !is_standard(out) {
+        refuse_existing(out, options.overwrite)?;
+    }
     if !matches!(extension.as_str(), "svg" | "png") {
         return Err(Error::usage("a map is written as .svg or .png").in_file(out));
     }
-    let mut output = Output::create(out, options.overwrite)?;
     let (svg, mut notices) = svg(layers, options)?;
     let bytes = match extension.as_str() {
         "svg" => svg.into_bytes(),
@@ -105,8 +108,7 @@ pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<N
             bytes
         }
     };
-    output.file().write_all(&bytes).map_err(|e| Error::file(out, "cannot be written", e))?;
-    output.finish()?;
+    write_whole(out, &bytes, options.overwrite)?;
     Ok(notices)
 }
 
@@ -208,7 +210,7 @@ fn in_one_system(
                     crs.label()
                 ),
             ));
-            carried.push(layer.convert(&crs)?.into_layer());
+            carried.push(carry(layer, &crs)?.0);
         }
     }
     Ok((carried, Some(crs), notices))

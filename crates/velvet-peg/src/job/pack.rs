@@ -7,7 +7,7 @@ use crate::format_support::date_time;
 use crate::input::format_of;
 use crate::job::{Job, RunOptions, folder_of, logged, within};
 use crate::layer_io::LayerReader;
-use crate::output::{Output, parts, refuse_inputs};
+use crate::output::{Output, is_standard, parts, refuse_inputs};
 
 use serde_json::{Value as Json, json};
 use std::fs::File;
@@ -265,6 +265,9 @@ impl Zip {
                 ))
             })?,
         };
+        if is_standard(path) {
+            return Err(Error::usage("a pack goes to a file: name a .zip").in_file(path));
+        }
         let output = Output::create(path, overwrite)?;
         let writer = ZipWriter::new(BufWriter::new(output.reopen()?));
         Ok(Zip { path: path.to_path_buf(), output, writer, date, files: Vec::new() })

@@ -38,8 +38,8 @@ pub struct Written {
 /// Writes a layer, batch by batch.
 pub struct LayerWriter {
     path: PathBuf,
-    /// Where a file is written that goes to standard output.
-    standard: Option<TemporaryFolder>,
+    /// Where a file is written that goes to standard output, and what it is called to people.
+    standard: Option<(TemporaryFolder, PathBuf)>,
     pending: Pending,
     /// Where the file is written that is to be packed.
     packed: Option<Packed>,
@@ -91,7 +91,7 @@ impl LayerWriter {
         let file = folder.path().join(&shown);
         let mut writer = LayerWriter::create_as(&file, &shown, info, options)
             .map_err(|error| error.shown_as(&file, &shown))?;
-        writer.standard = Some(folder);
+        writer.standard = Some((folder, shown));
         Ok(writer)
     }
 
@@ -219,9 +219,13 @@ impl LayerWriter {
     /// If the columns of the batch are not those of the layer, the file cannot be written, or a
     /// coordinate cannot be carried into the system that the format demands.
     pub fn write(&mut self, batch: &Batch) -> Result<()> {
-        same_columns(&self.columns, &batch.attributes().schema())
-            .map_err(|error| error.in_file(&self.path))?;
-        self.put(batch)
+        let done = same_columns(&self.columns, &batch.attributes().schema())
+            .map_err(|error| error.in_file(&self.path))
+            .and_then(|()| self.put(batch));
+        done.map_err(|error| match &self.standard {
+            Some((_, shown)) => error.shown_as(&self.path, shown),
+            None => error,
+        })
     }
 
     /// Writes a batch whose columns are known to fit.
@@ -261,7 +265,18 @@ impl LayerWriter {
     /// If the file cannot be completed, with `strict` if something was lost on the way, or
     /// if, read again, it does not hold what it should: what was there before is still there then,
     /// and nothing of the new file is left.
-    pub fn finish(self) -> Result<Written> {
+    pub fn finish(mut self) -> Result<Written> {
+        let Some((_folder, shown)) = self.standard.take() else { return self.complete() };
+        let (path, is_packed) = (self.path.clone(), self.packed.is_some());
+        let mut written = self.complete().map_err(|error| error.shown_as(&path, &shown))?;
+        let format = Format::of(&shown)?;
+        let text = format.capability().coordinate_text || format.is_text_table();
+        hand_over(&std::mem::take(&mut written.files), text && !is_packed)?;
+        Ok(written)
+    }
+
+    /// As [`LayerWriter::finish`], with the file where it was begun.
+    fn complete(self) -> Result<Written> {
         let path = self.path;
         let staged = self.packed.as_ref().map_or_else(|| self.pending.path(), Packed::path);
         let format = Format::of(&path)?;
@@ -294,9 +309,6 @@ impl LayerWriter {
                 .pack(&made, &self.pending.path())
                 .map_err(|e| e.shown_as(&self.pending.path(), &path))?;
             written.files = self.pending.finish(&[])?;
-            if self.standard.is_some() {
-                hand_over(&std::mem::take(&mut written.files), false)?;
-            }
             return Ok(written);
         }
         if let Some((store, placing)) = self.placing {
@@ -335,11 +347,6 @@ impl LayerWriter {
             ));
         }
         written.files = self.pending.finish(&stale)?;
-        if self.standard.is_some() {
-            let capability = format.capability();
-            let text = capability.coordinate_text || format.is_text_table();
-            hand_over(&std::mem::take(&mut written.files), text)?;
-        }
         Ok(written)
     }
 }

@@ -28,6 +28,7 @@ pub use temporary::remove_temporaries;
 
 use crate::error::{Error, Result};
 use std::fs::File;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// The files of one output, waiting beside their places until they are whole.
@@ -141,13 +142,17 @@ pub(crate) fn new_file(path: &Path) -> Result<File> {
     File::create(path).map_err(|e| Error::file(path, "cannot be written", e))
 }
 
-/// Writes a file that appears whole or not at all.
+/// Writes a file that appears whole or not at all, or hands its content to standard output.
 ///
 /// # Errors
 /// If it exists and is not to be overwritten, is no regular file, or cannot be written.
 pub fn write_whole(path: &Path, content: &[u8], overwrite: bool) -> Result<()> {
+    if is_standard(path) {
+        let mut out = std::io::stdout().lock();
+        return Ok(out.write_all(content).and_then(|()| out.flush())?);
+    }
     let mut output = Output::create(path, overwrite)?;
-    let written = std::io::Write::write_all(output.file(), content);
+    let written = output.file().write_all(content);
     written.map_err(|e| Error::file(path, "cannot be written", e))?;
     output.finish()
 }

@@ -77,7 +77,11 @@ impl Check {
                 Some("html") => sheets_as_html(&report),
                 Some("json") => format!("{:#}\n", as_json(&report)),
                 _ => {
-                    return Err(Error::usage("quality sheets are written as .md, .html or .json"));
+                    let file = output.display();
+                    return Err(Error::usage(format!(
+                        "{file}: quality sheets are written as .md, .html or .json: name a file of one \
+                         of these"
+                    )));
                 }
             };
             velvet_peg::output::write_whole(output, text.as_bytes(), self.overwrite)?;

@@ -70,6 +70,22 @@ fn standard_output_has_the_format_that_is_said() {
         assert!(run.code == 1 && run.err.contains(why), "{out}: {}", run.err);
         assert!(run.out.is_empty(), "{out}");
     }
+    for (line, begins) in [
+        ("draw fields.geojson -o -.svg", "<svg"),
+        ("check fields.geojson -o -.html", "<!doctype html>"),
+        ("check fields.geojson -o -.md", "# "),
+    ] {
+        let run = bench.ok(&words(line));
+        assert!(run.out.starts_with(begins), "{line}: {}", run.out);
+    }
+    let run = bench.run(&words("pack fields.geojson -o -.zip"));
+    assert!(run.code == 1 && run.err.contains("a pack goes to a file"), "{}", run.err);
+    std::fs::create_dir(bench.path("folder")).unwrap();
+    for command in ["draw", "convert", "measure", "fields", "pack"] {
+        let run = bench.run(&[command, "fields.geojson", "-o", "folder"]);
+        let said = command == "convert" || run.err.contains("is a folder");
+        assert!(said, "{command}: {}", run.err);
+    }
     // A chain, and what is rejected.
     let chain =
         "vpeg convert fields.geojson -o - | vpeg fields - --where \"crop = 'wheat'\" -o -.csv";
