@@ -110,7 +110,7 @@ impl ConvertLayer {
         // Features that are left out have no say in the choice of the way.
         let chosen = self.target.is_some() && self.select.condition.is_some();
         let extent = match chosen && !selection.condition_takes_geometry() {
-            true => kept_extent(reader, &selection)?.or(info.extent),
+            true => kept_extent(reader, &selection, watch)?.or(info.extent),
             false => info.extent,
         };
         let converter = self.converter(reader, extent)?;
@@ -220,9 +220,13 @@ impl ConvertLayer {
 }
 
 /// The box around the features that a condition keeps.
-fn kept_extent(reader: &LayerReader, selection: &Planned) -> Result<Option<Bounds>> {
+fn kept_extent(
+    reader: &LayerReader,
+    selection: &Planned,
+    watch: &mut dyn Progress,
+) -> Result<Option<Bounds>> {
     let mut extent = Extender::default();
-    reader.for_each_batch(&mut |batch| {
+    reader.for_each_watched(watch, &mut |batch| {
         match selection.mask(&batch)? {
             Some(mask) => extent.add(&Planned::filter(&batch, &mask)?.geometry),
             None => extent.add(&batch.geometry),

@@ -1,5 +1,6 @@
 //! Finding systems by words, counties among them.
 
+use std::collections::BTreeSet;
 use velvet_peg_core::crs::{CrsMatch, CrsSearch, search};
 use velvet_peg_core::registry::CrsRow;
 use velvet_peg_core::zones::{County, ZoneSet, county_named, state_plane_zones_of_county};
@@ -42,16 +43,12 @@ fn of_county(words: &[&str]) -> Option<Vec<CrsMatch>> {
     for set in [ZoneSet::Spcs83, ZoneSet::Spcs27] {
         for county in &counties {
             for zone in state_plane_zones_of_county(set, county.fips) {
-                codes.extend(
-                    zone.systems
-                        .iter()
-                        .filter(|code| !codes.contains(code))
-                        .copied()
-                        .collect::<Vec<_>>(),
-                );
+                codes.extend(&zone.systems);
             }
         }
     }
+    let mut seen = BTreeSet::new();
+    codes.retain(|code| seen.insert(*code));
     let matches = codes.into_iter().filter_map(CrsRow::find).map(CrsMatch::from);
     let rest = rest.join(" ");
     let others = search(&rest).matches;

@@ -6,6 +6,7 @@ use super::row_geometry::RowGeometry;
 use crate::error::Result;
 use crate::layer::{BATCH, Batch, Extender, GeometryColumn, LayerInfo, RowBuilder};
 use crate::plausibility::{CoordinateRange, PositionSample};
+use crate::progress::Progress;
 use crate::select::Planned;
 use crate::table::{Inference, TableFile};
 use arrow_array::Array;
@@ -17,6 +18,7 @@ pub(super) fn kept_rows(
     (file, geometry, range): (&TableFile, &RowGeometry, &CoordinateRange),
     (selection, source): (&Planned, &LayerInfo),
     (inference, needed): (&Inference, &[usize]),
+    watch: &mut dyn Progress,
 ) -> Result<(PositionSample, Option<Bounds>)> {
     let mut cloud = PositionSample::default();
     cloud.set_system(options.crs.as_ref());
@@ -36,7 +38,12 @@ pub(super) fn kept_rows(
         }
         Ok(())
     };
+    let mut seen = 0u64;
     file.rows()?.each_row(&mut |reader, record| {
+        if seen.is_multiple_of(4096) {
+            watch.at(reader.bytes_read(), Some(file.bytes()));
+        }
+        seen += 1;
         if let Ok(taken) = geometry.push(reader, record, options, range, &mut column) {
             let value =
                 |at: &usize| inference.types[*at].value(record.get(*at).unwrap_or_default());

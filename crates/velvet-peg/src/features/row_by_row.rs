@@ -136,7 +136,7 @@ pub(super) fn run(
     let matters = || options.to.is_some() || first.astray(options);
     if options.select.condition.is_some() && !depends_on_target && matters() {
         let (what, how) = ((file, geometry, &range), (&selection, &source));
-        let kept = kept_rows(options, what, how, (&first.inference, &needed))?;
+        let kept = kept_rows(options, what, how, (&first.inference, &needed), watch)?;
         // Where nothing is kept there is nothing to learn.
         if kept.1.is_some() {
             (first.cloud, info.extent) = kept;

@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 use velvet_peg::table::{TableFile, TableOptions};
-use velvet_peg::{BuildPoints, Crs, Layer};
+use velvet_peg::{BuildPoints, Crs, Layer, Severity};
 
 /// Files by name and content, laid out in a folder.
 fn lay_out(folder: &Path, files: &[(&str, &str)]) -> Vec<PathBuf> {
@@ -117,4 +117,55 @@ fn what_cannot_be_one_table_is_refused() {
     let error = build.run(&files[0], &more[0]).unwrap_err().to_string();
     assert!(error.contains("is what is read"), "{error}");
     assert_eq!(fs::read_to_string(&more[0]).unwrap(), "pt,lon,lat\n1,2,3\n");
+}
+
+/// Of tables that are read as one the odd one is named, not the many that agree.
+#[test]
+fn the_odd_table_is_told_and_not_the_others() {
+    let folder = tempfile::tempdir().unwrap();
+    let told = |headers: &[&str]| -> Vec<String> {
+        for entry in fs::read_dir(folder.path()).unwrap() {
+            fs::remove_file(entry.unwrap().path()).unwrap();
+        }
+        for (number, header) in headers.iter().enumerate() {
+            let values = vec!["1"; header.split(',').count()].join(",");
+            let file = folder.path().join(format!("d{}.csv", number + 1));
+            fs::write(file, format!("{header}\n{values}\n")).unwrap();
+        }
+        let file = TableFile::open(folder.path(), &TableOptions::default()).unwrap();
+        let gaps = file.notices().iter().filter(|n| n.severity == Severity::Warning);
+        gaps.map(|notice| notice.text.clone()).collect()
+    };
+    let usual = "gate,easting,northing";
+    for (headers, wanted) in [
+        (vec![usual; 4], vec![]),
+        (
+            vec!["gate,east,north", usual, usual, usual, usual, usual],
+            vec![
+                "d1.csv has `east`, `north` where the others have `easting`, `northing`: each is \
+                 blank in the rows of the other",
+            ],
+        ),
+        (
+            vec![usual, usual, "gate,easting"],
+            vec!["d3.csv has no column `northing`: blank in its rows"],
+        ),
+        (
+            vec![usual, "gate,easting,northing,z", usual],
+            vec!["only d2.csv has `z`: blank in the rows of the others"],
+        ),
+        (
+            vec![usual, "gate,easting,northing,z", usual, usual, "gate,easting,northing,z"],
+            vec!["only d2.csv, d5.csv have `z`: blank in the rows of the others"],
+        ),
+        (
+            vec!["gate,x", "gate,y"],
+            vec![
+                "d1.csv has no column `y`: blank in its rows",
+                "d2.csv has no column `x`: blank in its rows",
+            ],
+        ),
+    ] {
+        assert_eq!(told(&headers), wanted, "{headers:?}");
+    }
 }
