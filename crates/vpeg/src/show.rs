@@ -1,7 +1,6 @@
 //! Messages on standard error and tables on standard output.
 
-use crate::Ending;
-use crate::advice;
+use crate::{Ending, advice, record};
 use anstyle::{AnsiColor, Style};
 use console::{Alignment, pad_str};
 use std::io::Write;
@@ -128,8 +127,10 @@ pub(crate) fn notices(notices: &[Notice]) {
         match notice.severity {
             Severity::Warning | Severity::Fault => {
                 WARNED.store(true, Ordering::Relaxed);
-                let label = format!("{}:", notice.severity.name());
-                message(&label, AnsiColor::Yellow, &advice::of_notice(notice));
+                let (label, text) =
+                    (format!("{}:", notice.severity.name()), advice::of_notice(notice));
+                record::said(notice.severity, &text);
+                message(&label, AnsiColor::Yellow, &text);
             }
             Severity::Note => remark(&advice::of_notice(notice)),
         }
@@ -170,6 +171,7 @@ pub(crate) fn notices_as_json(notices: &[Notice]) -> serde_json::Value {
 /// Shows a warning.
 pub(crate) fn warning(text: &str) {
     WARNED.store(true, Ordering::Relaxed);
+    record::said(Severity::Warning, text);
     message("warning:", AnsiColor::Yellow, text);
 }
 
@@ -196,6 +198,7 @@ pub(crate) fn finding(level: Severity, text: &str) -> Result<(), Error> {
 
 /// Shows a remark.
 pub(crate) fn remark(text: &str) {
+    record::said(Severity::Note, text);
     if !QUIET.load(Ordering::Relaxed) {
         message("note:", AnsiColor::Cyan, text);
     }
@@ -232,6 +235,7 @@ pub(crate) fn outcome_with(
     extra: &[(&str, serde_json::Value)],
 ) -> Result<Ending, Error> {
     notices(&outcome.notices);
+    record::done(outcome, out);
     let rejected = &outcome.rejected;
     let row = unit_in.trim_end_matches('s');
     // Without a file they stand on standard error already, every one.
@@ -314,6 +318,7 @@ pub(crate) fn outcome_with(
 /// # Errors
 /// If standard output is closed.
 pub(crate) fn answer(text: &str) -> Result<(), Error> {
+    record::answered(text);
     if TAKEN.load(Ordering::Relaxed) {
         return anstream::stderr()
             .write_all(format!("{}\n", styled_plain(text)).as_bytes())

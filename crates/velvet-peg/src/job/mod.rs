@@ -8,6 +8,7 @@
 mod check_names;
 mod file;
 mod log;
+mod log_files;
 mod outputs;
 pub mod pack;
 mod pending_outputs;
@@ -19,6 +20,7 @@ mod run;
 mod run_checks;
 mod run_step;
 mod save;
+mod side_files;
 mod spans;
 mod step_options;
 mod step_schema;
@@ -27,7 +29,10 @@ mod written;
 
 pub use file::{JOB_VERSION, Job, JobCheck, JobOutput, JobPack, JobSource};
 pub(crate) use log::logged;
-pub use log::{JobLog, LoggedCheck, LoggedFile, LoggedStep};
+pub use log::{
+    JobLog, LoggedCheck, LoggedClosure, LoggedFile, LoggedNotice, LoggedReject, LoggedRoute,
+    LoggedStep,
+};
 pub(crate) use pending_outputs::{folder_of, within};
 pub use plan::JobPlan;
 pub use run::{JobProgress, NoJobProgress, RunOptions};

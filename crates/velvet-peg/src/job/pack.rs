@@ -1,13 +1,14 @@
 //! Deliverables: files with all that belongs to them, a manifest with checksums and reference
 //! systems, and the quality sheet, in one zip; and jobs with their data.
 
+use super::side_files::with_side_files;
 use crate::check::{CheckOptions, check, sheets_as_html};
 use crate::error::{Error, Result};
 use crate::format_support::date_time;
 use crate::input::format_of;
 use crate::job::{Job, RunOptions, folder_of, logged, within};
 use crate::layer_io::LayerReader;
-use crate::output::{Output, is_standard, parts, refuse_inputs};
+use crate::output::{Output, is_standard, refuse_inputs};
 
 use serde_json::{Value as Json, json};
 use std::fs::File;
@@ -39,15 +40,6 @@ pub struct Packed {
     pub manifest: Json,
     /// What is missing that should be there.
     pub missing: Vec<String>,
-}
-
-/// A file and the files that belong to it: the parts of a Shapefile, a `.prj` beside anything,
-/// its rejects.
-pub(crate) fn with_side_files(path: &Path) -> Vec<PathBuf> {
-    let mut files = parts(path);
-    let rejects = crate::output::rejects_path(path);
-    files.extend(rejects.is_file().then_some(rejects));
-    files
 }
 
 /// Packs files with all that belongs to them into a zip: the same files give the same bytes.

@@ -4,21 +4,20 @@
 //! Every step streams from file to file: what goes between them lies on disk, not in memory.
 
 use super::file::{Job, JobOutput};
-use super::log::{JobLog, LoggedStep, logged, now};
-use super::pending_outputs::{PendingOutputs, folder_of, joined, make_folder, within};
+use super::log::{JobLog, LoggedNotice, LoggedStep, logged};
+use super::pending_outputs::{PendingOutputs, folder_of, joined, within};
 use super::run_step::{At, Named};
+use super::side_files::with_side_files;
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::job::pack::{PackOptions, pack, with_side_files};
-use crate::notice::{Notice, Severity};
+use crate::job::pack::{PackOptions, pack};
+use crate::notice::Notice;
 use crate::outcome::is_ours;
-use crate::output::{Output, TemporaryFolder, refuse_existing};
+use crate::output::{TemporaryFolder, refuse_existing};
 use crate::progress::{NoProgress, Progress};
 use indexmap::IndexMap;
-use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
-use velvet_peg_core::registry;
 
 /// How a job is run.
 #[derive(Clone, Debug, Default)]
@@ -27,6 +26,8 @@ pub struct RunOptions {
     pub variables: Vec<(String, String)>,
     /// Replace the outputs of an earlier run.
     pub overwrite: bool,
+    /// Where the log goes, whatever the job says.
+    pub log: Option<PathBuf>,
 }
 
 /// Hears how a job goes.
@@ -110,13 +111,7 @@ impl Job {
         if let Some(path) = &pack_to {
             refuse_existing(path, options.overwrite)?;
         }
-        let mut log = JobLog {
-            title: self.title.clone(),
-            started: now(),
-            version: env!("CARGO_PKG_VERSION"),
-            registry: registry::VERSION,
-            ..JobLog::default()
-        };
+        let mut log = JobLog { title: self.title.clone(), ..JobLog::begun() };
         let mut known = self.sources(&folder, options)?;
         self.log_inputs(&known, &mut log)?;
         let work = TemporaryFolder::new()?;
@@ -139,7 +134,8 @@ impl Job {
                 let what = format!("step {} ({kind} → {name}): {error}", number + 1);
                 self.spans.blame(&format!("steps.{number}.do"), what)
             })?;
-            let logged = logged_step(step, &name, &outcome, &closures, began);
+            let mut logged = LoggedStep::of(kind, &name, &outcome).with_closures(&closures);
+            logged.seconds = began.elapsed().as_secs_f64();
             watch.ended(&logged);
             log.steps.push(logged);
             if let Some(path) = outcome.rejected.path {
@@ -159,8 +155,8 @@ impl Job {
                 &mut log,
             )?;
         }
-        log.finished = now();
-        self.write_log(file, &folder, options, &log)?;
+        log.finish();
+        log.save(&self.log_path(file, &folder, options)?)?;
         Ok(log)
     }
 
@@ -200,9 +196,10 @@ impl Job {
                     let what = format!("output {shown}: {error}");
                     self.spans.blame(&format!("outputs.{number}.file"), what)
                 })?;
-            log.notices.extend(notices.into_iter().map(|notice| {
-                let weight = notice.severity.name();
-                (shown.clone(), weight, notice.text)
+            log.notices.extend(notices.into_iter().map(|notice| LoggedNotice {
+                output: Some(shown.clone()),
+                severity: notice.severity,
+                text: notice.text,
             }));
         }
         let rejects_to = self.rejects_folder(folder, options)?;
@@ -247,7 +244,11 @@ impl Job {
                 parts.retain(|part| !stale.contains(part));
                 let shown = within(folder, path).unwrap_or(path).display().to_string();
                 let told = Notice::of_removed(&parts);
-                log.notices.extend(told.map(|n| (shown, n.severity.name(), n.text)));
+                log.notices.extend(told.map(|notice| LoggedNotice {
+                    output: Some(shown),
+                    severity: notice.severity,
+                    text: notice.text,
+                }));
                 stale.extend(parts);
             }
         }
@@ -299,63 +300,5 @@ impl Job {
                 Ok((output, path))
             })
             .collect()
-    }
-
-    fn write_log(
-        &self,
-        file: &Path,
-        folder: &Path,
-        options: &RunOptions,
-        log: &JobLog,
-    ) -> Result<()> {
-        let [text_to, json_to] = self.logs(file, folder, options)?;
-        let json = serde_json::to_string_pretty(log)
-            .map_err(|e| Error::file(&text_to, "cannot be written", e))?;
-        for (path, text) in [(text_to.as_path(), log.to_text()), (&json_to, json)] {
-            make_folder(path)?;
-            let mut output = Output::create(path, true)?;
-            output
-                .file()
-                .write_all(text.as_bytes())
-                .map_err(|e| Error::file(path, "cannot be written", e))?;
-            output.finish()?;
-        }
-        Ok(())
-    }
-}
-
-fn logged_step(
-    step: &super::step_schema::Step,
-    name: &str,
-    outcome: &crate::outcome::Summary,
-    closures: &[crate::features::Closure],
-    began: Instant,
-) -> LoggedStep {
-    let texts = |weight: Severity| -> Vec<String> {
-        let of = |notice: &&Notice| notice.severity == weight;
-        outcome.notices.iter().filter(of).map(|notice| notice.text.clone()).collect()
-    };
-    LoggedStep {
-        kind: step.kind().name.to_string(),
-        name: name.to_string(),
-        rows_in: outcome.rows_in,
-        out: outcome.out,
-        left_out: outcome.left_out,
-        rejected: outcome.rejected.count,
-        rejects: {
-            let first = outcome.rejected.first.iter();
-            first.map(|(row, reason)| (*row, reason.text.clone())).collect()
-        },
-        route: outcome
-            .converter
-            .as_ref()
-            .map(|converter| (converter.route().summary(), converter.route().accuracy_m())),
-        closures: closures
-            .iter()
-            .map(|c| (c.name.clone(), c.misclosure.length, c.misclosure.ratio()))
-            .collect(),
-        warnings: texts(Severity::Warning),
-        remarks: texts(Severity::Note),
-        seconds: began.elapsed().as_secs_f64(),
     }
 }

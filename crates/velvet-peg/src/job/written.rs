@@ -2,6 +2,7 @@
 //! is not its own to replace, is written over.
 
 use super::file::Job;
+use super::log_files::{log_files, refuse_other_than_log};
 use super::pending_outputs::{folder_of, joined};
 use super::run::RunOptions;
 use crate::error::{Error, Result};
@@ -9,20 +10,18 @@ use crate::output::{refuse_existing, refuse_inputs, same_file};
 use std::path::{Path, PathBuf};
 
 impl Job {
-    /// Where the log goes: for people, and for machines.
-    pub(super) fn logs(
+    /// Where the log for people goes; that for machines stands beside it.
+    pub(super) fn log_path(
         &self,
         file: &Path,
         folder: &Path,
         options: &RunOptions,
-    ) -> Result<[PathBuf; 2]> {
-        let text = match &self.log {
-            Some(text) => self.path(text, folder, &options.variables)?,
-            None => file.with_extension("log"),
-        };
-        let mut json = text.clone().into_os_string();
-        json.push(".json");
-        Ok([text, json.into()])
+    ) -> Result<PathBuf> {
+        match (&options.log, &self.log) {
+            (Some(path), _) => Ok(path.clone()),
+            (None, Some(text)) => self.path(text, folder, &options.variables),
+            (None, None) => Ok(file.with_extension("log")),
+        }
     }
 
     /// The folder that rejects go to, if there are outputs.
@@ -59,9 +58,8 @@ impl Job {
         if let Some(pack) = &self.pack {
             written.push(("pack.file".into(), self.path(&pack.file, &folder, &options.variables)?));
         }
-        for path in self.logs(file, &folder, options)? {
-            written.push(("log".into(), path));
-        }
+        let log = self.log_path(file, &folder, options)?;
+        written.extend(log_files(&log).map(|path| ("log".to_string(), path)));
         if let Some(to) = self.rejects_folder(&folder, options)? {
             for number in 0..self.steps.len() {
                 let name = format!("{}.rejects.csv", self.name_of(number));
@@ -80,35 +78,11 @@ impl Job {
                 }
             }
             // What is no regular file is in nobody's way before the first file is moved.
-            if word == "log" {
-                refuse_existing(path, true).map_err(blame)?;
-                if path.exists() && !is_log(path) {
-                    let what = "is no log of a job, and would be replaced by one: name another \
-                                file with `log`";
-                    return Err(blame(Error::usage(what).in_file(path)));
-                }
-            } else {
-                refuse_existing(path, true).map_err(blame)?;
+            match word == "log" {
+                true => refuse_other_than_log(path).map_err(blame)?,
+                false => refuse_existing(path, true).map_err(blame)?,
             }
         }
         Ok(())
-    }
-}
-
-/// True for a log that a job has written, or nothing.
-fn is_log(path: &Path) -> bool {
-    let Ok(text) = std::fs::read_to_string(path) else { return false };
-    if text.trim().is_empty() {
-        return true;
-    }
-    match serde_json::from_str::<serde_json::Value>(&text) {
-        Ok(json) => ["started", "registry", "steps"].iter().all(|key| json.get(key).is_some()),
-        Err(_) => {
-            let mut lines = text.lines().skip(1);
-            let begins = |line: Option<&str>, with: &str| line.is_some_and(|l| l.starts_with(with));
-            begins(lines.next(), "started  ")
-                && begins(lines.next(), "finished ")
-                && begins(lines.next(), "velvet-peg ")
-        }
     }
 }

@@ -107,7 +107,7 @@ fn the_story_of_the_demo_runs_and_runs_again_to_the_same_bytes() {
     assert_eq!(counts[1], ("laterals", 95, 9, 0));
     assert_eq!(counts[3], ("tracts", 10, 2, 0));
     // The tracts close as the deeds do, the gates have their beat.
-    assert_eq!(log.steps[3].closures[0].2.map(f64::round), Some(20_520.0));
+    assert_eq!(log.steps[3].closures[0].one_in.map(f64::round), Some(20_520.0));
     let first = files(&folder.path().join("out"));
     assert!(first.len() > 8);
     let text = std::fs::read_to_string(folder.path().join("tumblewick.log")).unwrap();

@@ -157,8 +157,8 @@ fn every_layer_of_a_file_gets_its_sheet() {
         step("gates").line().split(" (").next(),
         Some("points → gates: 40 in, 34 out, 2 left out, 4 rejected")
     );
-    assert_eq!(step("gates").rejects[0].0, 11);
-    assert_eq!(step("fields-sp").route.as_ref().unwrap().1, Some(4.0));
+    assert_eq!(step("gates").rejects[0].row, 11);
+    assert_eq!(step("fields-sp").route.as_ref().unwrap().accuracy_m, Some(4.0));
     assert!(step("laterals").warnings[0].contains("from 4 to 6"));
-    assert!(log.to_text().contains("closes: Gravel lot misses by 0.126, 1 in 9717"));
+    assert!(log.to_text().contains("closes: Gravel lot misses by 0.126 US survey feet, 1 in 9717"));
 }

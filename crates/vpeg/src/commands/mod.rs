@@ -24,6 +24,7 @@ mod zone;
 use crate::Ending;
 use crate::arguments::heading;
 use clap::{Parser, Subcommand};
+use std::path::PathBuf;
 use velvet_peg::Error;
 
 /// Coordinate tables become features with a known reference system: look, build, declare,
@@ -53,7 +54,11 @@ pub(crate) struct Arguments {
     pub(crate) no_sync: bool,
     /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b).
     #[arg(long, global = true, help_heading = heading::GENERAL, env = "VELVET_PEG_GRIDS", value_name = "DIR", hide_short_help = true)]
-    grids: Option<std::path::PathBuf>,
+    grids: Option<PathBuf>,
+    /// Write down what was read, done, said and written, as `run` does: FILE for people, and
+    /// FILE.json for machines.
+    #[arg(long, global = true, help_heading = heading::GENERAL, value_name = "FILE", hide_short_help = true)]
+    pub(crate) log: Option<PathBuf>,
 }
 
 #[derive(Debug, Subcommand)]
@@ -127,7 +132,7 @@ impl Arguments {
             Command::Course(command) => command.run(),
             Command::Crs(command) => command.run(),
             Command::Draw(command) => command.run(),
-            Command::Run(command) => command.run(),
+            Command::Run(command) => command.run(self.log.clone()),
             Command::Pack(command) => command.run(),
             Command::Demo(command) => command.run(),
             Command::Completions(command) => command.run(),

@@ -5,8 +5,8 @@ use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
 use std::path::PathBuf;
-use velvet_peg::job::{JobLog, JobProgress, LoggedStep, RunOptions};
-use velvet_peg::{Error, Job, Progress};
+use velvet_peg::job::{JobLog, JobProgress, LoggedNotice, LoggedReject, LoggedStep, RunOptions};
+use velvet_peg::{Error, Job, Progress, Severity};
 
 /// Run a job file.
 ///
@@ -47,7 +47,7 @@ impl JobProgress for Shown {
     fn ended(&mut self, step: &LoggedStep) {
         self.progress = TerminalProgress::new("running");
         show::remark(&step.line());
-        for (row, reason) in &step.rejects {
+        for LoggedReject { row, reason } in &step.rejects {
             show::rejected(&format!("{row}: {reason}"));
         }
         for warning in &step.warnings {
@@ -61,9 +61,10 @@ impl JobProgress for Shown {
 }
 
 impl Run {
-    pub(crate) fn run(&self) -> Result<Ending, Error> {
+    pub(crate) fn run(&self, log: Option<PathBuf>) -> Result<Ending, Error> {
         let job = Job::read(&self.job)?;
-        let options = RunOptions { variables: self.variables.clone(), overwrite: self.overwrite };
+        let options =
+            RunOptions { variables: self.variables.clone(), overwrite: self.overwrite, log };
         let in_file = |error: Error| error.with_path(&self.job);
         if self.plan {
             let plan = job.plan(&self.job, &options).map_err(in_file)?;
@@ -114,10 +115,11 @@ fn text(log: &JobLog) -> Result<(), Error> {
         ]);
     }
     show::answer(&table.text())?;
-    for (output, weight, text) in &log.notices {
-        match *weight {
-            "warning" => show::warning(&format!("{output}: {text}")),
-            _ => show::remark(&format!("{output}: {text}")),
+    for LoggedNotice { output, severity, text } in &log.notices {
+        let of = output.as_ref().map_or(String::new(), |output| format!("{output}: "));
+        match severity {
+            Severity::Note => show::remark(&format!("{of}{text}")),
+            Severity::Warning | Severity::Fault => show::warning(&format!("{of}{text}")),
         }
     }
     for check in &log.checks {

@@ -211,7 +211,7 @@ fn jobs_are_planned_run_and_refused() {
     let log: Json = serde_json::from_str(&bench.read("tumblewick.log.json")).unwrap();
     assert_eq!(log["steps"].as_array().unwrap().len(), 15);
     assert_eq!(log["inputs"][0]["sha256"].as_str().unwrap().len(), 64);
-    assert_eq!(log["steps"][0]["route"][1], 4.0);
+    assert_eq!(log["steps"][0]["route"]["accuracy_m"], 4.0);
     let run = bench.run(&["run", "tumblewick.toml"]);
     assert!(run.code == 1 && run.err.contains("exists already"), "{}", run.err);
     let run = bench.ok(&["run", "tumblewick.toml", "--plan"]);

@@ -10,6 +10,7 @@ mod formats;
 mod hostile;
 mod jobs;
 mod journey;
+mod logs;
 mod many_layers;
 mod next_steps;
 mod no_false_alarms;
