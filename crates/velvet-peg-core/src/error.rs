@@ -10,6 +10,16 @@ use std::fmt;
 pub struct Error {
     kind: Kind,
     message: String,
+    ambiguity: Option<Box<Ambiguity>>,
+}
+
+/// A text that stands for several things.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Ambiguity {
+    /// The text.
+    pub text: String,
+    /// What it may stand for: of reference systems the labels, likeliest first.
+    pub choices: Vec<String>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -24,7 +34,12 @@ pub(crate) enum Kind {
 
 impl Error {
     pub(crate) fn new(kind: Kind, message: impl Into<String>) -> Error {
-        Error { kind, message: message.into() }
+        Error { kind, message: message.into(), ambiguity: None }
+    }
+
+    pub(crate) fn ambiguous(message: impl Into<String>, text: &str, choices: Vec<String>) -> Error {
+        let ambiguity = Ambiguity { text: text.to_string(), choices };
+        Error { ambiguity: Some(Box::new(ambiguity)), ..Error::new(Kind::Ambiguous, message) }
     }
 
     pub(crate) fn malformed(message: impl Into<String>) -> Error {
@@ -71,6 +86,19 @@ impl Error {
     /// Several things match and one has to be chosen.
     pub fn is_ambiguous(&self) -> bool {
         self.kind == Kind::Ambiguous
+    }
+
+    /// The text that stands for several things, and those.
+    ///
+    /// ```
+    /// use velvet_peg_core::Crs;
+    /// let error = Crs::parse("washington south ftus").unwrap_err();
+    /// let ambiguity = error.ambiguity().unwrap();
+    /// assert_eq!(ambiguity.text, "washington south ftus");
+    /// assert!(ambiguity.choices[0].starts_with("EPSG:"));
+    /// ```
+    pub fn ambiguity(&self) -> Option<&Ambiguity> {
+        self.ambiguity.as_deref()
     }
 }
 

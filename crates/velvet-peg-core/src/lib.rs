@@ -44,7 +44,7 @@ pub use converter::{Converter, PlanOptions, check_epoch};
 pub use crs::Crs;
 pub use datum::Operation;
 pub use ellipsoid::Ellipsoid;
-pub use error::{Error, Result};
+pub use error::{Ambiguity, Error, Result};
 pub use extent::{Bounds, Extent};
 pub use geodesic::Geodesic;
 pub use position::{Coordinate, Geographic};

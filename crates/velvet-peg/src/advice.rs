@@ -17,6 +17,7 @@ use std::path::PathBuf;
 /// }
 /// let error = LayerReader::open(&file, None).unwrap_err();
 /// assert_eq!(error.advice(), Some(&Advice::NameLayer));
+/// assert_eq!(error.choices(), ["gates", "weirs"]);
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -39,6 +40,8 @@ pub enum Advice {
     FindSystem,
     /// Leave columns out.
     KeepColumns,
+    /// Put one of the systems that these words match in their place.
+    ChooseSystem(String),
     /// Compare keys without regard to capitals, blanks and leading zeros.
     LooseKeys,
     /// Allow several rows for one feature.
@@ -63,6 +66,8 @@ pub enum Advice {
     NameLayer,
     /// Name the columns of a table without a header.
     NameTableColumns,
+    /// Name the layer of the output, one of those that are there or a new one.
+    NameOutputLayer,
     /// Name one of the sheets, or take all of them.
     NameSheet,
     /// Allow the output to replace what is there.

@@ -51,6 +51,7 @@ struct Inner {
     message: String,
     location: Location,
     advice: Option<Advice>,
+    choices: Vec<String>,
     source: Option<Box<dyn std::error::Error + Send + Sync>>,
 }
 
@@ -70,6 +71,7 @@ impl Error {
             message: message.into(),
             location: Location::default(),
             advice: None,
+            choices: Vec::new(),
             source: None,
         }))
     }
@@ -96,6 +98,19 @@ impl Error {
             Some(advice) => self.advise(advice),
             None => self,
         }
+    }
+
+    /// Adds what there is to choose from.
+    pub(crate) fn among(mut self, choices: impl IntoIterator<Item = impl Into<String>>) -> Error {
+        self.0.choices = choices.into_iter().map(Into::into).collect();
+        self
+    }
+
+    /// What there is to choose from where something has to be named and nothing was: the layers,
+    /// sheets or columns that the advice is about, likeliest first; of reference systems the labels.
+    /// Empty where nothing is to be chosen.
+    pub fn choices(&self) -> &[String] {
+        &self.0.choices
     }
 
     /// What can be done about it, if something is known.

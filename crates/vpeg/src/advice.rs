@@ -32,7 +32,9 @@ pub(crate) fn of_reason(reason: &Reason) -> String {
 
 /// A sentence goes on with what to do; what ended before it is followed by a sentence of its own.
 fn joined(text: &str, advice: &str) -> String {
-    if advice.starts_with("or ") {
+    if advice.is_empty() {
+        text.to_string()
+    } else if advice.starts_with("or ") {
         format!("{text}, {advice}")
     } else if text.ends_with(['.', '?', '!']) {
         let mut letters = advice.chars();
@@ -50,6 +52,8 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
             "do so with `vpeg build points` (or `vpeg build features` where a column holds \
              geometries as text)"
         }
+        // The message lists them with their codes.
+        Advice::ChooseSystem(_) => return String::new(),
         Advice::Check => "`vpeg check` says where",
         Advice::Convert => "to carry them from one to the other use `vpeg convert`",
         Advice::ConvertTo(reference) => return format!("add --to {}", in_shell(reference)),
@@ -80,6 +84,7 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::NameGroupColumn => "name the column that tells them apart with --by",
         Advice::NameHeaderRow => "name the row with --header-row",
         Advice::NameLayer => "name one with --layer",
+        Advice::NameOutputLayer => "name one with --output-layer",
         Advice::NameTableColumns => "--names gives them names",
         Advice::NameTable => "name one with --sheet",
         Advice::NameSheet => "name one with --sheet, or take all with --all-sheets",

@@ -5,6 +5,7 @@
 
 mod advice;
 mod arguments;
+mod ask;
 mod commands;
 mod help;
 mod progress;
@@ -13,8 +14,8 @@ mod reference;
 mod show;
 mod words;
 
-use clap::FromArgMatches;
 use clap::parser::ValueSource;
+use clap::{ArgMatches, FromArgMatches};
 use std::ffi::OsString;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -33,7 +34,7 @@ pub(crate) enum Ending {
 const INTERRUPTED: i32 = 130;
 
 /// True if the command writes its data to standard output.
-fn to_standard_output(matches: &clap::ArgMatches) -> bool {
+fn to_standard_output(matches: &ArgMatches) -> bool {
     match matches.subcommand() {
         Some((_, inner)) => to_standard_output(inner),
         None => match matches.try_get_one::<PathBuf>("output") {
@@ -60,8 +61,7 @@ fn main() -> ExitCode {
         velvet_peg::output::remove_temporaries();
         std::process::exit(INTERRUPTED);
     });
-    let words = words::meant(std::env::args_os());
-    match run(&words) {
+    match ended(words::meant(std::env::args_os())) {
         Ok(Ending::Done) if show::is_strict() && show::warned() => ExitCode::from(3),
         Ok(Ending::Done) => ExitCode::SUCCESS,
         Ok(Ending::Rejects) => ExitCode::from(3),
@@ -74,13 +74,27 @@ fn main() -> ExitCode {
     }
 }
 
-/// Does what the words say; wrong usage ends the program.
-fn run(words: &[OsString]) -> Result<Ending, Error> {
-    let matches = help::command::<commands::Arguments>().get_matches_from(words);
-    if to_standard_output(&matches) {
+/// Does what the words say, or what they say with the answers to questions. Wrong usage ends the
+/// program.
+fn ended(mut words: Vec<OsString>) -> Result<Ending, Error> {
+    loop {
+        let matches = help::command::<commands::Arguments>().get_matches_from(&words);
+        let error = match run(&words, &matches) {
+            Ok(ending) => return Ok(ending),
+            Err(error) => error,
+        };
+        words = match ask::answered(&error, &words, &matches) {
+            Some(more) => more,
+            None => return Err(error),
+        };
+    }
+}
+
+fn run(words: &[OsString], matches: &ArgMatches) -> Result<Ending, Error> {
+    if to_standard_output(matches) {
         show::leave_standard_output();
     }
-    let arguments = match commands::Arguments::from_arg_matches(&matches) {
+    let arguments = match commands::Arguments::from_arg_matches(matches) {
         Ok(arguments) => arguments,
         Err(error) => error.exit(),
     };
@@ -89,7 +103,7 @@ fn run(words: &[OsString]) -> Result<Ending, Error> {
     show::set_strict(arguments.strict);
     velvet_peg::output::sync_outputs(!arguments.no_sync);
     arguments.take_grids()?;
-    record::begin(arguments.log.as_deref(), words, &matches)?;
+    record::begin(arguments.log.as_deref(), words, matches)?;
     let ending = arguments.run()?;
     record::save()?;
     Ok(ending)

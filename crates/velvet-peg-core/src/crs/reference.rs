@@ -119,14 +119,16 @@ fn by_words(text: &str) -> Result<Crs> {
                 .map(|found| format!("\n  EPSG:{} {}", found.code, found.name))
                 .collect();
             let more = several.len().saturating_sub(8);
-            Err(Error::new(
-                Kind::Ambiguous,
+            let choices = several.iter().map(|found| format!("EPSG:{} {}", found.code, found.name));
+            Err(Error::ambiguous(
                 format!(
                     "`{text}` matches {} reference systems: choose one by its code{}{}",
                     several.len(),
                     list.concat(),
                     if more > 0 { format!("\n  and {more} more") } else { String::new() }
                 ),
+                text,
+                choices.collect(),
             ))
         }
     }

@@ -53,7 +53,12 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
     }
     let crs = Crs::parse(text).map_err(|error| {
         let unknown = error.is_unknown().then_some(Advice::FindSystem);
-        Error::from(error).advise_if(unknown)
+        let ambiguity = error.ambiguity().cloned();
+        let error = Error::from(error).advise_if(unknown);
+        match ambiguity {
+            Some(of) => error.advise(Advice::ChooseSystem(of.text)).among(of.choices),
+            None => error,
+        }
     })?;
     Ok((crs, None))
 }

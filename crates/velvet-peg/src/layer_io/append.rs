@@ -76,7 +76,8 @@ impl Append {
                 if names.len() == 1 { "is" } else { "are" },
                 names.join(", ")
             ))
-            .advise(Advice::NameLayer)
+            .advise(Advice::NameOutputLayer)
+            .among(names)
             .in_file(path));
         };
         let mut reader = layers.swap_remove(at);

@@ -94,6 +94,7 @@ impl LayerReader {
             None if layers.len() > 1 => {
                 Err(Error::usage(format!("has {} layers: {}", names.len(), names.join(", ")))
                     .advise(Advice::NameLayer)
+                    .among(names)
                     .in_file(path))
             }
             None => {

@@ -31,6 +31,19 @@ pub(crate) struct Found {
     pub(crate) numbers: NumberFormat,
 }
 
+/// The columns that may hold coordinates: those with digits in most of their cells.
+fn with_digits<'a>(headers: &'a [String], rows: &[StringRecord]) -> Vec<&'a str> {
+    let holds = |at: usize| {
+        let cells =
+            rows.iter().filter_map(|row| row.get(at)).filter(|cell| !cell.trim().is_empty());
+        let (all, digits) = cells.fold((0, 0), |(all, digits), cell| {
+            (all + 1, digits + usize::from(cell.contains(|c: char| c.is_ascii_digit())))
+        });
+        digits * 2 > all
+    };
+    headers.iter().enumerate().filter(|(at, _)| holds(*at)).map(|(_, name)| name.as_str()).collect()
+}
+
 impl CoordinateColumns {
     /// Finds the columns in a header: those named (compared first as they are, then without
     /// regard to case), or, for what is not named, those that look like it; with a word on why
@@ -48,7 +61,10 @@ impl CoordinateColumns {
         let degrees = crs.map(Crs::is_geographic);
         let likely = likely(headers, rows, &self.numbers, degrees, crs);
         let wanted = || {
-            let unnamed = |why| Error::usage(why).advise(Advice::NameCoordinateColumns);
+            let unnamed = |why| {
+                let choices = with_digits(headers, rows);
+                Error::usage(why).advise(Advice::NameCoordinateColumns).among(choices)
+            };
             likely.clone().map_err(unnamed)
         };
         let hint = |of: fn(&Likely) -> usize| likely.as_ref().ok().map(of);

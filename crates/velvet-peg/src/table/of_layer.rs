@@ -71,6 +71,7 @@ impl OfLayer {
                     names.join(", ")
                 ))
                 .advise(Advice::NameTable)
+                .among(names)
                 .in_file(&shown));
             }
         };

@@ -23,6 +23,7 @@ mod zone;
 
 use crate::Ending;
 use crate::arguments::heading;
+use clap::builder::FalseyValueParser;
 use clap::{Parser, Subcommand};
 use std::path::PathBuf;
 use velvet_peg::Error;
@@ -55,6 +56,10 @@ pub(crate) struct Arguments {
     /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b).
     #[arg(long, global = true, help_heading = heading::GENERAL, env = "VELVET_PEG_GRIDS", value_name = "DIR", hide_short_help = true)]
     grids: Option<PathBuf>,
+    /// Ask nothing, also on a terminal, where a sheet, a layer, coordinate columns or a system is left
+    /// open: fail and list them instead, as is done without a terminal and where CI is set.
+    #[arg(long, global = true, help_heading = heading::GENERAL, env = "VELVET_PEG_NO_QUESTIONS", value_parser = FalseyValueParser::new(), hide_short_help = true)]
+    pub(crate) no_questions: bool,
     /// Write down what was read, done, said and written, as `run` does: FILE for people, and
     /// FILE.json for machines.
     #[arg(long, global = true, help_heading = heading::GENERAL, value_name = "FILE", hide_short_help = true)]

@@ -17,6 +17,8 @@ mod no_false_alarms;
 mod options;
 mod point_files;
 mod positions;
+#[cfg(unix)]
+mod questions;
 mod registry;
 mod side_files;
 mod standard_output;

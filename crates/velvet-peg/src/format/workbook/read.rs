@@ -274,6 +274,7 @@ fn chosen(path: &Path, sheets: &[SheetShape], options: &TableOptions) -> Result<
         [first, ..] if options.first_sheet => Ok(vec![first.name.clone()]),
         _ => Err(Error::usage(format!("has several sheets; there {}", list(sheets)))
             .advise(Advice::NameSheet)
+            .among(used.iter().map(|sheet| &sheet.name))
             .in_file(path)),
     }
 }
