@@ -9,6 +9,7 @@ mod ask;
 mod commands;
 mod help;
 mod progress;
+mod project;
 mod record;
 mod reference;
 mod show;
@@ -61,7 +62,8 @@ fn main() -> ExitCode {
         velvet_peg::output::remove_temporaries();
         std::process::exit(INTERRUPTED);
     });
-    match ended(words::meant(std::env::args_os())) {
+    let words = words::meant(std::env::args_os());
+    match project::applied(words).and_then(|(words, said)| ended(words, said.as_deref())) {
         Ok(Ending::Done) if show::is_strict() && show::warned() => ExitCode::from(3),
         Ok(Ending::Done) => ExitCode::SUCCESS,
         Ok(Ending::Rejects) => ExitCode::from(3),
@@ -76,10 +78,10 @@ fn main() -> ExitCode {
 
 /// Does what the words say, or what they say with the answers to questions. Wrong usage ends the
 /// program.
-fn ended(mut words: Vec<OsString>) -> Result<Ending, Error> {
+fn ended(mut words: Vec<OsString>, of_project: Option<&str>) -> Result<Ending, Error> {
     loop {
         let matches = help::command::<commands::Arguments>().get_matches_from(&words);
-        let error = match run(&words, &matches) {
+        let error = match run(&words, &matches, of_project) {
             Ok(ending) => return Ok(ending),
             Err(error) => error,
         };
@@ -90,7 +92,11 @@ fn ended(mut words: Vec<OsString>) -> Result<Ending, Error> {
     }
 }
 
-fn run(words: &[OsString], matches: &ArgMatches) -> Result<Ending, Error> {
+fn run(
+    words: &[OsString],
+    matches: &ArgMatches,
+    of_project: Option<&str>,
+) -> Result<Ending, Error> {
     if to_standard_output(matches) {
         show::leave_standard_output();
     }
@@ -104,6 +110,7 @@ fn run(words: &[OsString], matches: &ArgMatches) -> Result<Ending, Error> {
     velvet_peg::output::sync_outputs(!arguments.no_sync);
     arguments.take_grids()?;
     record::begin(arguments.log.as_deref(), words, matches)?;
+    of_project.into_iter().for_each(show::remark);
     let ending = arguments.run()?;
     record::save()?;
     Ok(ending)

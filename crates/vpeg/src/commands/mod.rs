@@ -60,6 +60,9 @@ pub(crate) struct Arguments {
     /// open: fail and list them instead, as is done without a terminal and where CI is set.
     #[arg(long, global = true, help_heading = heading::GENERAL, env = "VELVET_PEG_NO_QUESTIONS", value_parser = FalseyValueParser::new(), hide_short_help = true)]
     pub(crate) no_questions: bool,
+    /// Leave out what vpeg.toml, beside the data or in a folder above, says is usual.
+    #[arg(long, global = true, help_heading = heading::GENERAL, hide_short_help = true)]
+    pub(crate) no_project: bool,
     /// Write down what was read, done, said and written, as `run` does: FILE for people, and
     /// FILE.json for machines.
     #[arg(long, global = true, help_heading = heading::GENERAL, value_name = "FILE", hide_short_help = true)]

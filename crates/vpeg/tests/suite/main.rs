@@ -17,6 +17,7 @@ mod no_false_alarms;
 mod options;
 mod point_files;
 mod positions;
+mod project;
 #[cfg(unix)]
 mod questions;
 mod registry;

@@ -1,6 +1,7 @@
 //! The commands that most likely come next after looking at a file.
 
 use crate::arguments::{ReadArguments, TableArguments, Typed, in_shell, path_in_shell};
+use crate::project;
 use std::path::Path;
 use velvet_peg::Geographic;
 use velvet_peg::layer::LayerInfo;
@@ -9,13 +10,13 @@ use velvet_peg::zones::{UtmZone, ZoneSet, state_plane_zones_at};
 
 /// Commands as they can be pasted, each with what has to be known of it.
 #[derive(Default)]
-pub(super) struct Proposals(Vec<(String, Option<&'static str>)>);
+pub(super) struct Proposals(Vec<(String, Option<&'static str>)>, Option<String>);
 
 const FIND: &str = "find REF, the system that the coordinates are in, with `vpeg crs find WORDS` or `vpeg crs guess`";
 
 impl Proposals {
     fn one(command: String, remark: Option<&'static str>) -> Proposals {
-        Proposals(vec![(command, remark)])
+        Proposals(vec![(command, remark)], None)
     }
 
     fn or(mut self, command: String, remark: Option<&'static str>) -> Proposals {
@@ -30,6 +31,7 @@ impl Proposals {
             lines.push(format!("{} {command}", if number == 0 { "next:" } else { "or:  " }));
             lines.extend(remark.map(|remark| format!("      ({remark})")));
         }
+        lines.extend(self.1.as_ref().map(|of_all| format!("      ({of_all})")));
         lines.join("\n")
     }
 }
@@ -51,7 +53,20 @@ pub(super) fn next(
                 _ => None,
             };
             let typed = Typed::default().value("--sheet", sheet).text() + &table.typed();
-            of_table(look, &format!("{}{typed}", path_in_shell(file)), &beside(".gpkg"))
+            // A command without --crs takes what the project says, but for standard input.
+            let of_project = project::current().filter(|_| look.crs.is_none() && !is_stdin);
+            let system =
+                of_project.and_then(|of| Some((of, of.system(look.degrees == Some(true))?)));
+            let proposals = of_table(
+                look,
+                &format!("{}{typed}", path_in_shell(file)),
+                &beside(".gpkg"),
+                look.crs.is_some() || system.is_some(),
+            );
+            let told = system.map(|(of, system)| {
+                format!("{} names {} for such data", of.file.display(), system.crs.label())
+            });
+            Proposals(proposals.0, told)
         }
         Look::Layers { layers, .. } => {
             let layer = layers.first().filter(|_| layers.len() > 1).map(|(info, _)| &info.name);
@@ -109,14 +124,14 @@ fn zone_of(info: &LayerInfo) -> Option<&'static str> {
     (first.len() == 1 && corners.iter().all(|at| areas(at) == first)).then_some("state-plane")
 }
 
-/// What comes next for a table.
-fn of_table(look: &TableLook, file: &str, out: &str) -> Proposals {
-    // What a file beside the table says need not be said again.
-    let (system, find) = match look.crs {
-        Some(_) => ("", None),
-        None => (" --crs REF", Some(FIND)),
+/// What comes next for a table, whose system may be known.
+fn of_table(look: &TableLook, file: &str, out: &str, known: bool) -> Proposals {
+    // What a file beside the table or the project says need not be said again.
+    let (system, find) = match known {
+        true => ("", None),
+        false => (" --crs REF", Some(FIND)),
     };
-    let wgs84 = look.crs.is_none() && look.degrees == Some(true);
+    let wgs84 = !known && look.degrees == Some(true);
     let (crs, found) = match wgs84 {
         true => (
             " --crs EPSG:4326",
