@@ -136,7 +136,9 @@ impl Use<'_> {
         // Of a group one is enough.
         let settled = self.command.get_groups().any(|group| {
             let members: Vec<_> = group.get_args().collect();
-            members.contains(&argument.get_id())
+            // Others are only what belongs together.
+            !group.clone().is_multiple()
+                && members.contains(&argument.get_id())
                 && self
                     .command
                     .get_arguments()
