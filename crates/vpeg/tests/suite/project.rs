@@ -74,7 +74,7 @@ const CASES: &[Case] = &[
     ("crs show project", &["EPSG:2285 NAD83"], &[]),
     ("draw data/fields.geojson -o map.svg", &["-o out/map.svg"], &["--crs"]),
     ("position 47.4,-120.0", &["--height 350"], &["--crs"]),
-    ("pack data/fields.geojson -o fields.zip", &[], &["-o"]),
+    ("pack data/fields.geojson -o fields.zip", &["--grids shifts"], &["-o"]),
 ];
 
 #[test]
