@@ -19,6 +19,9 @@
 //!
 //! # Where to begin
 //!
+//! [`prelude`] holds the few types that most programs need; what is used seldom lies in the module of
+//! its subject.
+//!
 //! | to | use |
 //! | --- | --- |
 //! | convert single coordinates | [`Crs`], [`Converter`], [`Coordinate`] |
@@ -38,6 +41,32 @@
 //!
 //! A walk through the library, recipes and the reasons of its design are in [`guide`].
 //!
+//! # Features
+//!
+//! All but `http` are on by default; with `default-features = false` a build has what it names, and
+//! delimited text. What was left out is refused by name. The last column counts the crates that a
+//! feature adds to the 88 of a build with none (all together: 208).
+//!
+//! | feature | what | crates |
+//! | --- | --- | --- |
+//! | `archives` | files in zip archives and packed by gzip or zstd, in and out (a C compiler builds zstd) | 16 |
+//! | `drawing` | maps as SVG and PNG | 39 |
+//! | `dxf` | DXF drawings, in and out | 0 |
+//! | `expressions` | conditions and computed columns | 18 |
+//! | `flatgeobuf` | FlatGeobuf, in and out | 12 |
+//! | `geojson` | GeoJSON, in and out; TopoJSON, in | 0 |
+//! | `geopackage` | GeoPackage, in and out (a C compiler builds the database) | 10 |
+//! | `geoparquet` | GeoParquet, in and out; Arrow files, in | 23 |
+//! | `gml` | GML, in | 1 |
+//! | `gpx` | GPX, in and out | 1 |
+//! | `http` | files from `http(s)` addresses | 24 |
+//! | `jobs` | job files and deliverables; takes `drawing`, `expressions` and `geopackage` along | 83 |
+//! | `kml` | KML, in and out | 1 |
+//! | `landxml` | LandXML, in and out | 1 |
+//! | `nmea` | NMEA 0183 logs, in | 0 |
+//! | `shapefile` | Shapefiles and `.dbf`, in and out | 3 |
+//! | `workbooks` | workbooks, in and out | 19 |
+//!
 //! The modules hold what belongs to each of these. The computing core is re-exported: reference
 //! systems, converters, geodesics and angles come from here too. It works without files or threads
 //! and can be used alone as `velvet-peg-core`.
@@ -45,9 +74,17 @@
 // What serves some features only is not marked one by one.
 #![cfg_attr(
     not(all(
-        feature = "jobs",
+        feature = "dxf",
         feature = "flatgeobuf",
+        feature = "geojson",
         feature = "geoparquet",
+        feature = "gml",
+        feature = "gpx",
+        feature = "jobs",
+        feature = "kml",
+        feature = "landxml",
+        feature = "nmea",
+        feature = "shapefile",
         feature = "workbooks"
     )),
     allow(dead_code, unused_imports)
@@ -58,7 +95,12 @@ pub mod check;
 pub mod convert;
 pub mod course;
 pub mod crs;
-#[cfg(all(feature = "geopackage", feature = "workbooks"))]
+#[cfg(all(
+    feature = "geojson",
+    feature = "geopackage",
+    feature = "shapefile",
+    feature = "workbooks"
+))]
 pub mod demo;
 #[cfg(feature = "drawing")]
 pub mod draw;
@@ -88,6 +130,24 @@ mod reproject;
 pub mod select;
 pub mod table;
 pub mod tag;
+
+/// What most programs need: `use velvet_peg::prelude::*;`.
+///
+/// ```
+/// use velvet_peg::prelude::*;
+/// let mut weirs = Layer::new("weirs", Some(Crs::parse("EPSG:4269")?));
+/// weirs.push((-120.004, 47.412), [("crest_ft", 1.5.into())])?;
+/// let utm = Converter::new(&Crs::parse("EPSG:4269")?, &Crs::parse("EPSG:26910")?)?;
+/// let at = utm.convert(Coordinate::xy(-120.004, 47.412))?;
+/// assert!((at.x - 725_914.6).abs() < 0.1, "{}", at.x); // metres
+/// # Ok::<(), Error>(())
+/// ```
+pub mod prelude {
+    pub use crate::{
+        BuildPoints, ConvertLayer, Converter, Coordinate, Crs, Error, Geodesic, Geographic,
+        Geometry, Layer, LayerReader, Selection, Value,
+    };
+}
 
 /// The Arrow crates that batches are made of, at the versions in use here.
 pub mod arrow {

@@ -8,8 +8,9 @@ use velvet_peg::{
 
 const GATES: &str = "gate,lon,lat,cfs\nNo. 1,-120.01,47.41,3.5\nNo. 2,-119.99,47.42,0\n";
 
-/// Every feature with a format of its own, the extensions, and the first bytes of such files.
-const FORMATS: [(&str, bool, &[&str], &[u8]); 4] = [
+/// Every feature with a format of its own, the extensions, and the first bytes of such files where
+/// they alone tell.
+const FORMATS: [(&str, bool, &[&str], &[u8]); 12] = [
     ("geopackage", cfg!(feature = "geopackage"), &["gpkg"], b"SQLite format 3\0"),
     ("flatgeobuf", cfg!(feature = "flatgeobuf"), &["fgb"], b"fgb\x03fgb\0"),
     ("geoparquet", cfg!(feature = "geoparquet"), &["parquet", "geoparquet"], b"PAR1"),
@@ -19,55 +20,73 @@ const FORMATS: [(&str, bool, &[&str], &[u8]); 4] = [
         &["xlsx", "xls", "ods", "xlsm", "xlsb"],
         b"PK\x03\x04",
     ),
+    (
+        "geojson",
+        cfg!(feature = "geojson"),
+        &["geojson", "json", "geojsonl", "ndjson", "jsonl", "topojson"],
+        b"{\"type\": \"FeatureCollection\", \"features\": []}",
+    ),
+    ("shapefile", cfg!(feature = "shapefile"), &["shp", "dbf"], b"\0\0\x27\x0a"),
+    ("kml", cfg!(feature = "kml"), &["kml"], b""),
+    ("gpx", cfg!(feature = "gpx"), &["gpx"], b""),
+    ("gml", cfg!(feature = "gml"), &["gml"], b""),
+    ("dxf", cfg!(feature = "dxf"), &["dxf"], b""),
+    ("landxml", cfg!(feature = "landxml"), &["landxml", "xml"], b""),
+    ("nmea", cfg!(feature = "nmea"), &["nmea", "nma"], b"$GPGGA,"),
 ];
 
-fn gates(folder: &Path) -> Layer {
-    let table = folder.join("gates.csv");
-    std::fs::write(&table, GATES).unwrap();
-    let out = folder.join("gates.geojson");
-    let points = BuildPoints::in_system(Crs::from_epsg(4326).unwrap());
-    assert_eq!(points.run(&table, &out).unwrap().out, 2);
-    Layer::read(&out).unwrap()
+/// Two gates in memory.
+fn gates() -> Layer {
+    let mut layer = Layer::new("gates", Some(Crs::from_epsg(4326).unwrap()));
+    layer.push((-120.01, 47.41), [("gate", "No. 1".into()), ("cfs", 3.5.into())]).unwrap();
+    layer.push((-119.99, 47.42), [("gate", "No. 2".into()), ("cfs", 0.0.into())]).unwrap();
+    layer
 }
 
 #[test]
-fn formats_that_need_no_feature_are_read_and_written() {
+fn formats_that_are_built_are_written_and_read_whatever_the_others_are() {
     let folder = tempfile::tempdir().unwrap();
-    let layer = gates(folder.path());
-    for extension in ["geojson", "geojsonl", "shp", "kml", "gpx", "csv"] {
+    let table = folder.path().join("gates.csv");
+    std::fs::write(&table, GATES).unwrap();
+    let copy = folder.path().join("copy.csv");
+    let points = BuildPoints::in_system(Crs::from_epsg(4326).unwrap());
+    let done = points.run(&table, &copy).unwrap();
+    assert_eq!((done.out, done.rejected.count), (2, 0));
+    assert!(std::fs::read_to_string(&copy).unwrap().contains("No. 2"));
+    for format in Format::all().filter(|format| format.capability().writes && !format.is_table()) {
+        let extension = format.capability().extensions[0];
         let out = folder.path().join(format!("copy.{extension}"));
-        layer.write(&out).unwrap_or_else(|error| panic!("{extension}: {error}"));
-        if extension == "csv" {
-            assert!(std::fs::read_to_string(&out).unwrap().contains("No. 2"));
-            continue;
-        }
+        gates().write(&out).unwrap_or_else(|error| panic!("{extension}: {error}"));
         let again = Layer::read(&out).unwrap();
         assert_eq!(again.len(), 2, "{extension}");
-        for (before, after) in layer.features().zip(again.features()) {
-            assert_eq!(before.vertices(), after.vertices(), "{extension}");
+        for (before, after) in gates().features().zip(again.features()) {
+            let ((x, y), (u, v)) = (before.vertices()[0], after.vertices()[0]);
+            assert!((x - u).abs() < 1e-8 && (y - v).abs() < 1e-8, "{extension}: {u} {v}");
         }
     }
+    let expected = FORMATS.iter().filter(|(_, built, ..)| *built).count();
+    let all = Format::all().filter(|format| format.name() != "delimited text").count();
+    assert!(all >= expected, "{all} {expected}");
 }
 
 #[test]
 fn layers_are_converted() {
+    let reader = LayerReader::of_layer(&gates(), Path::new("gates"));
     let folder = tempfile::tempdir().unwrap();
-    gates(folder.path());
-    let reader = LayerReader::open(&folder.path().join("gates.geojson"), None).unwrap();
     let target = Some(Crs::from_epsg(32610).unwrap());
-    let out = folder.path().join("utm.shp");
+    let out = folder.path().join("utm.csv");
     let summary = ConvertLayer { target, ..ConvertLayer::default() }.run(&reader, &out).unwrap();
-    assert_eq!((summary.rows_in, summary.out, summary.verified), (2, 2, true));
-    let layer = Layer::read(&out).unwrap();
-    assert_eq!(layer.crs().and_then(Crs::code), Some(32610));
+    assert_eq!((summary.rows_in, summary.out), (2, 2));
+    let layer = gates().convert(&Crs::from_epsg(32610).unwrap()).unwrap();
     let (x, y) = layer.features().next().unwrap().vertices()[0];
     assert!((x - 725_000.0).abs() < 2e3 && (y - 5_254_000.0).abs() < 2e3, "{x} {y}");
+    assert!(std::fs::read_to_string(&out).unwrap().contains("No. 1"));
 }
 
 #[test]
 fn formats_that_were_left_out_are_refused_by_name() {
     let folder = tempfile::tempdir().unwrap();
-    let layer = gates(folder.path());
+    let layer = gates();
     for (feature, built, extensions, start) in FORMATS {
         let says = |done: Result<(), Error>, what: &str| {
             let said = done.map_or_else(|error| error.to_string(), |()| "done".into());
@@ -84,6 +103,9 @@ fn formats_that_were_left_out_are_refused_by_name() {
             says(Layer::read(&named).map(|_| ()), extension);
             says(format_of(&named).map(|_| ()), extension);
         }
+        if start.is_empty() {
+            continue;
+        }
         // Without a word in its name, the file shows itself by its first bytes.
         let bare = folder.path().join(format!("bare-{feature}"));
         std::fs::write(&bare, start).unwrap();
@@ -95,15 +117,14 @@ fn formats_that_were_left_out_are_refused_by_name() {
 #[test]
 fn expressions_that_were_left_out_are_refused() {
     let folder = tempfile::tempdir().unwrap();
-    gates(folder.path());
-    let reader = LayerReader::open(&folder.path().join("gates.geojson"), None).unwrap();
+    let reader = LayerReader::of_layer(&gates(), Path::new("gates"));
     let built = cfg!(feature = "expressions");
     let wanted = [
         Selection { condition: Some("cfs > 1".into()), ..Selection::default() },
         Selection { set: vec!["twice = cfs * 2".into()], ..Selection::default() },
     ];
     for (number, select) in wanted.into_iter().enumerate() {
-        let out = folder.path().join(format!("chosen-{number}.geojson"));
+        let out = folder.path().join(format!("chosen-{number}.csv"));
         let done = ConvertLayer { select, ..ConvertLayer::default() }.run(&reader, &out);
         match done {
             Ok(summary) => assert!(built && summary.out + summary.left_out == 2, "{summary:?}"),
@@ -115,10 +136,10 @@ fn expressions_that_were_left_out_are_refused() {
         }
     }
     // What takes no expression is done all the same.
-    let out = folder.path().join("renamed.geojson");
+    let out = folder.path().join("renamed.csv");
     let rename = vec![("cfs".into(), "flow".into())];
     let select = Selection { rename, keep: vec!["cfs".into()], ..Selection::default() };
     ConvertLayer { select, ..ConvertLayer::default() }.run(&reader, &out).unwrap();
-    let layer = Layer::read(&out).unwrap();
-    assert_eq!(layer.features().next().unwrap().value("flow"), Some(3.5.into()));
+    let text = std::fs::read_to_string(&out).unwrap();
+    assert!(text.starts_with("flow,") && text.contains("3.5"), "{text}");
 }

@@ -1,7 +1,7 @@
 //! Quality sheets to hand in: Markdown and HTML.
 
 use super::{CheckReport, Finding, QualitySheet};
-use crate::format_support::xml::escaped;
+use crate::format_support::markup::escaped;
 use crate::notice::Severity;
 use std::fmt::Write;
 use velvet_peg_core::registry;

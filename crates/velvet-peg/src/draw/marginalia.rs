@@ -20,7 +20,7 @@ fn title(picture: &mut SvgMap, layers: &[Layer], options: &DrawOptions) {
     let at = picture.frame[0];
     picture.put(format_args!(
         "<text x=\"{at}\" y=\"36\" font-size=\"20\" font-weight=\"bold\">{}</text>",
-        crate::format_support::xml::escaped(&text)
+        crate::format_support::markup::escaped(&text)
     ));
 }
 

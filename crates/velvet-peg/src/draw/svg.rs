@@ -1,7 +1,7 @@
 //! The drawing surface: from map coordinates to pixels, and SVG elements for layers.
 
 use super::DrawOptions;
-use crate::format_support::xml::escaped;
+use crate::format_support::markup::escaped;
 use crate::layer::{Batch, GeometryKind, Layer};
 use std::fmt::Write;
 use velvet_peg_core::{Bounds, Crs};

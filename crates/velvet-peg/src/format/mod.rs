@@ -3,22 +3,31 @@
 // A new format is a folder with its `FormatDescription` and a line in `TABLE`. What reads, writes,
 // recognises, verifies and adds to files goes through the table.
 
+#[cfg(feature = "shapefile")]
 mod dbf;
 mod delimited_text;
+#[cfg(feature = "dxf")]
 mod dxf;
 #[cfg(feature = "flatgeobuf")]
 mod flatgeobuf;
+#[cfg(feature = "geojson")]
 mod geojson;
 #[cfg(feature = "geopackage")]
 mod geopackage;
 #[cfg(feature = "geoparquet")]
 mod geoparquet;
+#[cfg(feature = "gml")]
 mod gml;
+#[cfg(feature = "gpx")]
 mod gpx;
 mod in_memory;
+#[cfg(feature = "kml")]
 mod kml;
+#[cfg(feature = "landxml")]
 mod landxml;
+#[cfg(feature = "nmea")]
 mod nmea;
+#[cfg(feature = "shapefile")]
 mod shapefile;
 #[cfg(feature = "workbooks")]
 mod workbook;
@@ -38,9 +47,13 @@ use velvet_peg_core::spelling::nearest;
 static TABLE: &[&dyn FormatDescription] = &[
     #[cfg(feature = "geopackage")]
     &geopackage::GeoPackage,
+    #[cfg(feature = "shapefile")]
     &shapefile::Shapefile,
+    #[cfg(feature = "geojson")]
     &geojson::GeoJson,
+    #[cfg(feature = "geojson")]
     &geojson::GeoJsonLines,
+    #[cfg(feature = "geojson")]
     &geojson::TopoJson,
     #[cfg(feature = "flatgeobuf")]
     &flatgeobuf::FlatGeobuf,
@@ -48,20 +61,27 @@ static TABLE: &[&dyn FormatDescription] = &[
     &geoparquet::GeoParquet,
     #[cfg(feature = "geoparquet")]
     &geoparquet::Arrow,
+    #[cfg(feature = "kml")]
     &kml::Kml,
+    #[cfg(feature = "gpx")]
     &gpx::Gpx,
+    #[cfg(feature = "gml")]
     &gml::Gml,
+    #[cfg(feature = "dxf")]
     &dxf::Dxf,
+    #[cfg(feature = "landxml")]
     &landxml::LandXml,
+    #[cfg(feature = "nmea")]
     &nmea::Nmea,
     &delimited_text::DelimitedText,
     #[cfg(feature = "workbooks")]
     &workbook::Workbook,
+    #[cfg(feature = "shapefile")]
     &dbf::Dbf,
 ];
 
-/// Formats that this build leaves out: the name, the extensions, the first bytes, and the feature
-/// of the library that holds it.
+/// Formats that this build leaves out: the name, the extensions, the first bytes where they are
+/// unmistakable, and the feature of the library that holds it.
 type Unbuilt = (&'static str, &'static [&'static str], &'static [u8], &'static str);
 
 static UNBUILT: &[Unbuilt] = &[
@@ -73,6 +93,24 @@ static UNBUILT: &[Unbuilt] = &[
     ("GeoParquet", &["parquet", "geoparquet"], b"PAR1", "geoparquet"),
     #[cfg(not(feature = "geoparquet"))]
     ("an Arrow file", &["arrow", "feather", "arrows", "ipc"], b"ARROW1", "geoparquet"),
+    #[cfg(not(feature = "shapefile"))]
+    ("a Shapefile", &["shp"], b"\x00\x00\x27\x0a", "shapefile"),
+    #[cfg(not(feature = "shapefile"))]
+    ("a table of a Shapefile", &["dbf"], b"", "shapefile"),
+    #[cfg(not(feature = "geojson"))]
+    ("GeoJSON", &["geojson", "json", "geojsonl", "ndjson", "jsonl", "topojson"], b"{", "geojson"),
+    #[cfg(not(feature = "kml"))]
+    ("KML", &["kml", "kmz"], b"", "kml"),
+    #[cfg(not(feature = "gpx"))]
+    ("GPX", &["gpx"], b"", "gpx"),
+    #[cfg(not(feature = "gml"))]
+    ("GML", &["gml"], b"", "gml"),
+    #[cfg(not(feature = "dxf"))]
+    ("a DXF drawing", &["dxf"], b"", "dxf"),
+    #[cfg(not(feature = "landxml"))]
+    ("LandXML", &["landxml", "xml"], b"", "landxml"),
+    #[cfg(not(feature = "nmea"))]
+    ("an NMEA 0183 log", &["nmea", "nma"], b"$G", "nmea"),
     #[cfg(not(feature = "workbooks"))]
     ("a workbook", &["xlsx", "xlsm", "xlsb", "xls", "ods"], b"PK", "workbooks"),
 ];
@@ -167,7 +205,7 @@ impl Format {
         let extension = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
         let (name, .., feature) = UNBUILT.iter().find(|(_, extensions, magic, _)| {
             extension.as_deref().is_some_and(|e| extensions.contains(&e))
-                || (!start.is_empty() && start.starts_with(magic))
+                || (!magic.is_empty() && start.starts_with(magic))
         })?;
         Some(
             Error::usage(format!(
@@ -186,7 +224,7 @@ impl Format {
 
     /// The format of an address whose extension says nothing: features, most likely.
     pub(crate) fn of_addresses() -> Format {
-        Format(&geojson::GeoJson)
+        Format::of_extension("geojson").unwrap_or(Format(&delimited_text::DelimitedText))
     }
 
     /// What a layer in memory counts as: a format without limits.

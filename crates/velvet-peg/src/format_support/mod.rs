@@ -15,6 +15,7 @@ mod description;
 mod feature_rows;
 pub(crate) mod first_row;
 pub(crate) mod guard;
+pub(crate) mod markup;
 pub(crate) mod nested_rings;
 pub(crate) mod read_ahead;
 mod read_options;
@@ -29,6 +30,7 @@ pub(crate) mod two_pass;
 pub(crate) mod wkb;
 pub(crate) mod wkt;
 mod write_options;
+#[cfg(feature = "xml")]
 pub(crate) mod xml;
 
 pub(crate) use crate::layer::attribute_types::{DECLARED, FOREIGN};

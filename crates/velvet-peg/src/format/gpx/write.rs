@@ -2,7 +2,7 @@
 
 use super::FIELDS;
 use crate::error::{Error, Result};
-use crate::format_support::xml::{escaped, short};
+use crate::format_support::markup::{escaped, short};
 use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals, wkt};
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::notice::{Notice, NoticeKind};

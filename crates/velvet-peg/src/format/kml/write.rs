@@ -1,7 +1,7 @@
 //! Writing KML.
 
 use crate::error::{Error, Result};
-use crate::format_support::xml::{escaped, short};
+use crate::format_support::markup::{escaped, short};
 use crate::format_support::{Finished, ReadBack, Sink, WriteOptions, default_decimals, wkt};
 use crate::layer::column_names;
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
