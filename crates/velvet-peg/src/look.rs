@@ -14,8 +14,8 @@ use crate::outcome::Reason;
 use crate::plausibility::{OwnColumns, PositionSample, extent_against};
 use crate::progress::{NoProgress, Progress};
 use crate::table::{
-    Found, Inference, Notation, NumberFormat, TableFile, TableReader, likely, point_file_names,
-    read_pair, vertices,
+    Found, Inference, Notation, NumberFormat, TableFile, TableReader, is_named_angle, likely,
+    point_file_names, read_pair, vertices,
 };
 use csv::StringRecord;
 use std::path::Path;
@@ -243,7 +243,11 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
     watch.at(file.bytes(), Some(file.bytes()));
     notices.extend(seen.misread());
     let Seen { inference, bytes, angles, lengths, .. } = seen;
-    let degrees = found.map(|_| angles.good > 0 && angles.good * 2 >= lengths.good);
+    let degrees = found.map(|found| match angles.good + lengths.good {
+        // Without values the name has to do.
+        0 => is_named_angle(&headers[found.x]),
+        _ => angles.good > 0 && angles.good * 2 >= lengths.good,
+    });
     let mut reading = if degrees == Some(false) { lengths } else { angles };
     notices.extend(reading.stray());
     let rows = match is_sampled {

@@ -15,6 +15,7 @@ mod reference;
 mod show;
 mod words;
 
+use clap::error::ErrorKind;
 use clap::parser::ValueSource;
 use clap::{ArgMatches, FromArgMatches};
 use std::ffi::OsString;
@@ -76,11 +77,32 @@ fn main() -> ExitCode {
     }
 }
 
+/// The arguments that the words are. Wrong usage ends the program.
+fn parsed(words: &[OsString]) -> ArgMatches {
+    let parse =
+        |words: &[OsString]| help::command::<commands::Arguments>().try_get_matches_from(words);
+    parse(words).unwrap_or_else(|error| {
+        // Help on a command that there is not: asked for itself, the one that is meant is named.
+        let (_, inner) = words.split_at(words.len().min(1));
+        if error.kind() == ErrorKind::InvalidSubcommand
+            && inner.first().is_some_and(|word| word == "help")
+            && inner.len() > 1
+        {
+            let mut plain = words.to_vec();
+            plain.remove(1);
+            if let Err(error) = parse(&plain) {
+                error.exit();
+            }
+        }
+        error.exit()
+    })
+}
+
 /// Does what the words say, or what they say with the answers to questions. Wrong usage ends the
 /// program.
 fn ended(mut words: Vec<OsString>, of_project: Option<&str>) -> Result<Ending, Error> {
     loop {
-        let matches = help::command::<commands::Arguments>().get_matches_from(&words);
+        let matches = parsed(&words);
         let error = match run(&words, &matches, of_project) {
             Ok(ending) => return Ok(ending),
             Err(error) => error,

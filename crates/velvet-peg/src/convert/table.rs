@@ -15,6 +15,9 @@ use std::fmt::Write;
 use std::path::Path;
 use velvet_peg_core::{Converter, Coordinate, Crs, PlanOptions};
 
+/// Rows that may stand apart from the first ones.
+const MOST_APART: usize = 10_000;
+
 /// Converts the coordinate columns of a text table.
 #[derive(Clone, Debug)]
 pub struct ConvertTable {
@@ -128,10 +131,15 @@ impl ConvertTable {
         let mut text = String::new();
         let mut flat = 0;
         let count = columns.len();
+        let mut all = PositionSample::default();
+        all.set_system(Some(&self.source));
+        cloud.set_system(Some(&self.source));
+        // Rows that stand apart from the first ones: judged when all have been seen.
+        let mut apart: Vec<(u64, f64, f64)> = Vec::new();
         let mut outcome = session.run(
             out,
             &columns,
-            &mut |_, record| {
+            &mut |row, record| {
                 let (x, y, z) = read_pair(record, &found, Some(&self.source), notation)?;
                 flat += u64::from(z.is_none());
                 let at = Coordinate { x, y, z: z.unwrap_or(0.0) };
@@ -147,12 +155,23 @@ impl ConvertTable {
                     }
                     record.push_field(&text);
                 }
+                all.gather(x, y);
+                if apart.len() <= MOST_APART && !cloud.near(x, y) {
+                    apart.push((row, x, y));
+                }
                 Ok(())
             },
             watch,
         )?;
         outcome.notices.splice(..0, why);
+        all.settle();
+        // So many are no strays: the first rows were.
+        if apart.len() <= MOST_APART {
+            apart.iter().for_each(|(row, x, y)| all.judge(*row, *x, *y));
+            outcome.notices.extend(all.notices());
+        }
         outcome.notices.extend(heights_in_space(&converter, flat, outcome.rows_in));
+        let cloud = if all.centre().is_some() { all } else { cloud };
         let astray = cloud.against(&self.source);
         // Where the source is wrong already, the target has nothing to tell.
         let wrong = || wrong_zone(&self.source, &self.target, MIDDLE, cloud.centre()?);

@@ -3,7 +3,7 @@
 
 pub use velvet_peg_core::guess::*;
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::format_support::TableOptions;
 use crate::layer::column_names::position;
 use crate::layer_io::LayerReader;
@@ -29,7 +29,7 @@ pub struct GuessColumns {
 /// be read are passed over.
 ///
 /// # Errors
-/// If the table cannot be read or a column is missing.
+/// If the table cannot be read, a column is missing, or no row has coordinates that can be read.
 pub fn coordinates_of_table(
     path: &Path,
     columns: &CoordinateColumns,
@@ -39,7 +39,7 @@ pub fn coordinates_of_table(
     let file = TableFile::open(path, options)?;
     let mut reader = file.rows()?;
     let headers = reader.headers.clone();
-    let in_file = |error: crate::error::Error| error.in_file(path);
+    let in_file = |error: Error| error.in_file(path);
     let (found, _) = columns.find(&headers, &file.head()?, None).map_err(in_file)?;
     let known = known
         .map(|(lon, lat)| -> Result<Found> {
@@ -54,13 +54,16 @@ pub fn coordinates_of_table(
     let wgs84 = Crs::from_epsg(4326)?;
     let mut gathered = GuessColumns::default();
     let mut record = StringRecord::new();
+    let mut unread = None;
     while gathered.points.len() < ROWS && reader.read(&mut record)? {
         if reader.misfit(&record).is_some() {
             continue;
         }
         // Degrees may be written with minutes and seconds, lengths may not.
-        let pair = read_pair(&record, &found, None, Notation::Detected)
-            .or_else(|_| read_pair(&record, &found, Some(&wgs84), Notation::Detected));
+        let pair = read_pair(&record, &found, None, Notation::Detected).or_else(|first| {
+            let angles = read_pair(&record, &found, Some(&wgs84), Notation::Detected);
+            angles.map_err(|second| if first.advice.is_some() { first } else { second })
+        });
         let place = known
             .as_ref()
             .map(|columns| read_pair(&record, columns, Some(&wgs84), Notation::Detected));
@@ -70,10 +73,19 @@ pub fn coordinates_of_table(
                 gathered.points.push((x, y));
                 gathered.known.push(Geographic { lat, lon });
             }
-            _ => {}
+            (Err(reason), _) | (_, Some(Err(reason))) => {
+                unread.get_or_insert((reader.row(), reason));
+            }
         }
     }
-    Ok(gathered)
+    match (gathered.points.is_empty(), unread) {
+        (false, _) => Ok(gathered),
+        (true, Some((row, reason))) => {
+            let what = format!("no row has coordinates that can be read: {}", reason.text);
+            Err(Error::data(what).advise_if(reason.advice).in_row(row).in_file(path))
+        }
+        (true, None) => Err(Error::data("has no rows to guess from").in_file(path)),
+    }
 }
 
 /// The first vertex of each of the first features of a layer, as written.

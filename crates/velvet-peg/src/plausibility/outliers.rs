@@ -168,7 +168,8 @@ impl PositionSample {
         REACH * self.spread.0.max(self.spread.1).max(LEAST_REACH_M / REACH / across.max(along))
     }
 
-    fn near(&self, x: f64, y: f64) -> bool {
+    /// True of a position within reach of the bulk; after [`PositionSample::settle`].
+    pub(crate) fn near(&self, x: f64, y: f64) -> bool {
         let reach = self.reach();
         (x - self.centre.0).abs() <= reach && (y - self.centre.1).abs() <= reach
     }

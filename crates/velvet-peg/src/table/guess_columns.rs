@@ -177,6 +177,17 @@ fn fit(header: &str, names: &[&str]) -> u8 {
     u8::from(names.iter().any(|name| name.len() >= 5 && plain.starts_with(name)))
 }
 
+/// True for a header that names a longitude or a latitude.
+pub(crate) fn is_named_angle(header: &str) -> bool {
+    let most = |angular: bool| {
+        let roles = NAMES
+            .iter()
+            .filter(|(role, _)| matches!(role, Role::Longitude | Role::Latitude) == angular);
+        roles.map(|(_, names)| fit(header, names)).max().unwrap_or(0)
+    };
+    most(true) > most(false)
+}
+
 /// The coordinate columns of a table. `degrees` says whether the system counts degrees, and `crs`
 /// which it is, if that is known.
 ///

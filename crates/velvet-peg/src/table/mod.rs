@@ -26,7 +26,7 @@ pub(crate) use columns::Found;
 pub(crate) use coordinate::{Notation, is_angle, read_pair};
 pub use file::TableFile;
 pub(crate) use file::standard_input;
-pub(crate) use guess_columns::{degree_columns, likely};
+pub(crate) use guess_columns::{degree_columns, is_named_angle, likely};
 pub(crate) use infer::Inference;
 pub use number_format::NumberFormat;
 pub(crate) use point_file::names as point_file_names;

@@ -218,6 +218,52 @@ const CASES: &[Case] = &[
         code: 1,
         says: &["no reference system matches all of", "fewer words"],
     },
+    Case {
+        arguments: &["crs", "guess", "comma.csv", "--near", "47.4, -120"],
+        code: 1,
+        says: &["comma.csv, row 2: no row has coordinates", "`725000,5`", "--decimal-comma"],
+    },
+    Case {
+        arguments: &["crs", "guess", "header.csv", "--near", "47.4, -120"],
+        code: 1,
+        says: &["header.csv: has no rows to guess from"],
+    },
+    Case {
+        arguments: &["crs", "find", "washington", "--kind", "flat"],
+        code: 2,
+        says: &["the kinds are projected, geographic"],
+    },
+    Case {
+        arguments: &["crs", "find", "washington", "--unit", "parsec"],
+        code: 2,
+        says: &["`parsec` is no unit of length known here: use m, km, ftUS"],
+    },
+    Case {
+        arguments: &["crs", "find", "washington", "--unit", "ft"],
+        code: 2,
+        says: &["write ftUS (US survey) or ft-intl (international)"],
+    },
+    Case { arguments: &["help", "positon"], code: 2, says: &["similar", "'position'"] },
+    Case { arguments: &["help", "crs", "gess"], code: 2, says: &["similar", "'guess'"] },
+    Case {
+        arguments: &["look", "header.csv"],
+        code: 0,
+        says: &["longitude", "latitude", "--lon lon --lat lat"],
+    },
+    Case {
+        arguments: &[
+            "convert",
+            "stray.csv",
+            "--crs",
+            "EPSG:4269",
+            "--to",
+            "EPSG:2285",
+            "-o",
+            "o.csv",
+        ],
+        code: 0,
+        says: &["1 row would join the others with the sign turned", "row 5 (120.02, 47.42)"],
+    },
     Case { arguments: &["conjure"], code: 2, says: &["conjure"] },
     Case { arguments: &["build", "points", "gates.csv"], code: 2, says: &["--output"] },
 ];
@@ -228,6 +274,11 @@ fn every_mistake_gets_an_answer_that_says_what_to_do() {
     bench.write("gates.csv", "name,lat,lon\nA,47.40,-120.01\nB,47.41,-120.02\nC,47.42,-119.99\n");
     bench.write("grid.csv", "name,easting,northing\nA,1840000.5,150000.25\nB,1840100,150050\n");
     bench.write("header.csv", "name,lat,lon\n");
+    bench.write("comma.csv", "id;easting;northing\n1;725000,5;5254000,25\n2;725100,5;5254100,5\n");
+    bench.write(
+        "stray.csv",
+        "lat,lon\n47.40,-120.01\n47.41,-120.02\n47.42,-119.99\n47.42,120.02\n47.41,-120.01\n",
+    );
     bench.write("blank.csv", "");
     bench.write("one.csv", "name,lat,lon\nA,47.40,-120.01\n");
     bench.write("binary.csv", b"PK\x03\x04\0\0\0\0 not a table");

@@ -20,10 +20,10 @@ pub(crate) struct Find {
     #[arg(long)]
     deprecated: bool,
     /// Only of this kind: projected, geographic, geocentric, vertical or compound.
-    #[arg(long)]
+    #[arg(long, value_parser = kind_named)]
     kind: Option<String>,
-    /// Only in this unit, such as ftUS, ft, metre or degree.
-    #[arg(long)]
+    /// Only in this unit, such as ftUS, ft-intl, metre or degree.
+    #[arg(long, value_parser = unit_named)]
     unit: Option<String>,
     /// Only systems whose area of use holds this place.
     #[arg(long, value_name = "PLACE")]
@@ -119,7 +119,7 @@ impl Find {
             filters.push((said.to_string(), Box::new(|found| !found.deprecated)));
         }
         if let Some(wanted) = &self.kind {
-            let is = |found: &CrsMatch| kind(found.kind).starts_with(&wanted.to_lowercase());
+            let is = |found: &CrsMatch| kind(found.kind).starts_with(wanted.as_str());
             let said = format!("is {wanted} (--kind)");
             filters.push((said, Box::new(is)));
         }
@@ -145,6 +145,30 @@ impl Find {
             }
         }
         (found, None)
+    }
+}
+
+/// A kind of systems, or the beginning of its name.
+fn kind_named(text: &str) -> Result<String, String> {
+    const KINDS: [&str; 5] = ["projected", "geographic", "geocentric", "vertical", "compound"];
+    let wanted = text.trim().to_lowercase();
+    match !wanted.is_empty() && KINDS.iter().any(|kind| kind.starts_with(&wanted)) {
+        true => Ok(wanted),
+        false => Err(format!("the kinds are {}", KINDS.join(", "))),
+    }
+}
+
+/// A unit that some system counts in.
+fn unit_named(text: &str) -> Result<String, String> {
+    let named = match LengthUnit::named(text) {
+        Ok(_) => return Ok(text.to_string()),
+        Err(error) => error,
+    };
+    // Angles, and what leaves open which foot is meant, are units of systems by their names.
+    let all = registry::CrsRow::all();
+    match all.map(CrsMatch::from).any(|found| counts_in(&found, text)) {
+        true => Ok(text.to_string()),
+        false => Err(named.to_string()),
     }
 }
 
