@@ -4,7 +4,7 @@ use crate::error::{Error, Result};
 use crate::format_support::{coordinate_names, default_decimals};
 use crate::outcome::Summary;
 use crate::plausibility::wrong_zone;
-use crate::plausibility::{CoordinateRange, FirstReasons};
+use crate::plausibility::{CoordinateRange, FirstReasons, RowsApart};
 use crate::plausibility::{MIDDLE, PositionSample};
 use crate::progress::{NoProgress, Progress};
 use crate::reproject::{area_of, heights_in_space};
@@ -14,9 +14,6 @@ use csv::StringRecord;
 use std::fmt::Write;
 use std::path::Path;
 use velvet_peg_core::{Converter, Coordinate, Crs, PlanOptions};
-
-/// Rows that may stand apart from the first ones.
-const MOST_APART: usize = 10_000;
 
 /// Converts the coordinate columns of a text table.
 #[derive(Clone, Debug)]
@@ -131,11 +128,8 @@ impl ConvertTable {
         let mut text = String::new();
         let mut flat = 0;
         let count = columns.len();
-        let mut all = PositionSample::default();
-        all.set_system(Some(&self.source));
         cloud.set_system(Some(&self.source));
-        // Rows that stand apart from the first ones: judged when all have been seen.
-        let mut apart: Vec<(u64, f64, f64)> = Vec::new();
+        let mut rows = RowsApart::new(&cloud, &self.source);
         let mut outcome = session.run(
             out,
             &columns,
@@ -155,21 +149,14 @@ impl ConvertTable {
                     }
                     record.push_field(&text);
                 }
-                all.gather(x, y);
-                if apart.len() <= MOST_APART && !cloud.near(x, y) {
-                    apart.push((row, x, y));
-                }
+                rows.see(row, x, y);
                 Ok(())
             },
             watch,
         )?;
         outcome.notices.splice(..0, why);
-        all.settle();
-        // So many are no strays: the first rows were.
-        if apart.len() <= MOST_APART {
-            apart.iter().for_each(|(row, x, y)| all.judge(*row, *x, *y));
-            outcome.notices.extend(all.notices());
-        }
+        let (all, strays) = rows.judged();
+        outcome.notices.extend(strays);
         outcome.notices.extend(heights_in_space(&converter, flat, outcome.rows_in));
         let cloud = if all.centre().is_some() { all } else { cloud };
         let astray = cloud.against(&self.source);

@@ -5,6 +5,7 @@ mod coordinate_range;
 mod evidence;
 mod outliers;
 mod own_columns;
+mod rows_apart;
 mod stated_unit;
 mod strays;
 mod wrong_zone;
@@ -13,6 +14,7 @@ pub(crate) use coordinate_range::{CoordinateRange, FirstReasons};
 pub(crate) use evidence::Evidence;
 pub(crate) use outliers::{PositionSample, extent_against, short};
 pub(crate) use own_columns::OwnColumns;
+pub(crate) use rows_apart::RowsApart;
 pub(crate) use stated_unit::stated_unit;
 pub(crate) use wrong_zone::wrong_zone;
 

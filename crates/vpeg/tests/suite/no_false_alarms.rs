@@ -80,3 +80,28 @@ fn odd_attributes_go_to_every_format_and_come_back() {
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
+
+#[test]
+fn long_tables_in_the_order_of_their_places_have_no_strays_but_the_one_that_is() {
+    let bench = Bench::new();
+    let rows: Vec<String> = (0..30_000)
+        .map(|n| {
+            format!("{n},{:.7},{:.7}\n", -120.0 + f64::from(n) * 1e-4, 47.1 + f64::from(n) * 3e-5)
+        })
+        .collect();
+    let table = |more: &str| format!("id,lon,lat\n{}{more}", rows.concat());
+    bench.write("walk.csv", table(""));
+    bench.write("stray.csv", table("30000,118.5,47.5\n"));
+    let convert = |file: &str| {
+        let out = format!("{file}.out.csv");
+        bench.run(&["convert", file, "--crs", "EPSG:4269", "--to", "EPSG:2285", "-o", &out]).err
+    };
+    let said = convert("walk.csv");
+    assert!(!said.contains("far from") && !said.contains("sign turned"), "{said}");
+    let said = convert("stray.csv");
+    assert!(
+        said.contains("1 row would join the others with the sign turned")
+            && said.contains("row 30002 (118.5, 47.5)"),
+        "{said}"
+    );
+}
