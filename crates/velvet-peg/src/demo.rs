@@ -55,7 +55,7 @@ pub fn lay_out(folder: &Path, overwrite: bool) -> Result<Vec<PathBuf>> {
         paths.push(path);
     }
     paths.push(register(folder, overwrite)?);
-    paths.push(turnouts(folder, overwrite)?);
+    paths.extend(turnouts(folder, overwrite)?);
     Ok(paths)
 }
 
@@ -91,13 +91,15 @@ fn register(folder: &Path, overwrite: bool) -> Result<PathBuf> {
     Ok(path)
 }
 
-fn turnouts(folder: &Path, overwrite: bool) -> Result<PathBuf> {
+fn turnouts(folder: &Path, overwrite: bool) -> Result<Vec<PathBuf>> {
     let path = folder.join("turnouts.shp");
     let work = TemporaryFolder::new()?;
     let table = work.path().join("turnouts.csv");
     write_whole(&table, TURNOUTS.as_bytes(), false)?;
     let mut points = BuildPoints::in_system(Crs::from_epsg(32610)?);
     points.build.write = WriteOptions { overwrite, ..WriteOptions::default() };
-    points.run(&table, &path)?;
-    Ok(path)
+    // The .shp first: its side files follow it.
+    let mut files = points.run(&table, &path)?.files;
+    files.sort_by_key(|file| *file != path);
+    Ok(files)
 }

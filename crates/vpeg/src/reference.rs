@@ -32,6 +32,12 @@ pub(crate) fn place_text(text: &str) -> Result<(Geographic, Option<String>), Err
         let remark = format!("`{text}` is a square of {} m: its middle is taken", square.side_m);
         return Ok((square.middle, Some(remark)));
     }
+    if !text.contains(|c: char| c.is_ascii_digit()) {
+        return Err(Error::usage(format!(
+            "`{text}` is no place: write a latitude and a longitude, such as \"47.41, -120.00\", or a \
+             grid reference (`vpeg zone` takes counties, too)"
+        )));
+    }
     match velvet_peg::zones::utm_text(text) {
         Ok(utm) => {
             let converter = Converter::new(&utm.zone.crs()?, &Crs::from_epsg(4326)?)?;

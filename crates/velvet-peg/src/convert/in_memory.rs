@@ -3,7 +3,7 @@
 use crate::error::Result;
 use crate::layer::{Layer, no_system};
 use crate::notice::Notice;
-use crate::plausibility::{Evidence, MIDDLE, wrong_zone};
+use crate::plausibility::{Evidence, MIDDLE, no_way, wrong_zone};
 use crate::reproject::{area_of, route_notices};
 use std::ops::Deref;
 use velvet_peg_core::{Converter, Crs, PlanOptions, Route};
@@ -51,9 +51,11 @@ impl Deref for Converted {
 /// A layer carried by the operation that is best where it lies, with the way.
 pub(crate) fn carry(layer: &Layer, target: &Crs) -> Result<(Layer, Converter)> {
     let source = layer.crs().ok_or_else(|| no_system(layer.info()))?;
-    let area = layer.extent().and_then(|extent| area_of(source, &extent));
+    let extent = layer.extent();
+    let area = extent.as_ref().and_then(|extent| area_of(source, extent));
     let options = PlanOptions { area, ..PlanOptions::default() };
-    let converter = Converter::plan(source, target, &options)?;
+    let converter = Converter::plan(source, target, &options)
+        .map_err(|error| no_way(error, source, extent.as_ref()))?;
     Ok((layer.carried(&converter)?, converter))
 }
 

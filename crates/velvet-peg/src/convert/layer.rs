@@ -10,8 +10,7 @@ use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Rejects, RejectsTo, layer_columns};
 use crate::outcome::{Summary, nothing_left};
 use crate::output::refuse_existing;
-use crate::plausibility::{Evidence, extent_against};
-use crate::plausibility::{MIDDLE, wrong_zone};
+use crate::plausibility::{Evidence, MIDDLE, no_way, wrong_zone};
 use crate::progress::{NoProgress, Progress};
 use crate::reproject::{area_of, heights_in_space, raises};
 use crate::select::{Planned, Selection};
@@ -205,17 +204,11 @@ impl ConvertLayer {
         let Some(target) = &self.target else { return Ok(None) };
         let info = reader.info();
         let source = info.crs.as_ref().ok_or_else(|| no_system(info).in_file(reader.path()))?;
-        let area = extent.and_then(|extent| area_of(source, &extent));
+        let area = extent.as_ref().and_then(|extent| area_of(source, extent));
         let plan = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
         let converter = Converter::plan(source, target, &plan);
-        Ok(Some(converter.map_err(|error| {
-            // What lies elsewhere finds no way that is for its place.
-            match extent_against(info) {
-                None => Error::from(error),
-                Some(why) => Error::data(format!("{error}: {}", why.text)),
-            }
-            .in_file(reader.path())
-        })?))
+        let no_way = |error| no_way(error, source, extent.or(info.extent).as_ref());
+        Ok(Some(converter.map_err(|error| no_way(error).in_file(reader.path()))?))
     }
 }
 

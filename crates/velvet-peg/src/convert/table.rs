@@ -3,9 +3,9 @@
 use crate::error::{Error, Result};
 use crate::format_support::{coordinate_names, default_decimals};
 use crate::outcome::Summary;
-use crate::plausibility::wrong_zone;
-use crate::plausibility::{CoordinateRange, FirstReasons, RowsApart};
-use crate::plausibility::{MIDDLE, PositionSample};
+use crate::plausibility::{
+    CoordinateRange, FirstReasons, MIDDLE, PositionSample, RowsApart, no_way, wrong_zone,
+};
 use crate::progress::{NoProgress, Progress};
 use crate::reproject::{area_of, heights_in_space};
 use crate::table::{AppendOptions, Session};
@@ -112,9 +112,11 @@ impl ConvertTable {
             return Err(Error::data(text).advise_if(advice).in_file(input));
         }
         cloud.settle();
-        let area = head.bounds().and_then(|extent| area_of(&self.source, &extent));
+        let extent = head.bounds();
+        let area = extent.as_ref().and_then(|extent| area_of(&self.source, extent));
         let options = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
-        let converter = Converter::plan(&self.source, &self.target, &options)?;
+        let converter = Converter::plan(&self.source, &self.target, &options)
+            .map_err(|error| no_way(error, &self.source, extent.as_ref()).in_file(input))?;
         let heights = found.z.is_some() && converter.changes_height();
         let geocentric = self.target.is_geocentric();
         let mut columns: Vec<&str> = match geocentric {

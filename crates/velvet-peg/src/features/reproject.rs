@@ -3,6 +3,7 @@
 
 use super::BuildOptions;
 use crate::error::Result;
+use crate::plausibility::no_way;
 use crate::reproject::area_of;
 use velvet_peg_core::{Bounds, Converter, Coordinate, PlanOptions};
 
@@ -12,9 +13,11 @@ pub(super) struct Carry(Option<Converter>);
 impl Carry {
     pub(super) fn plan(build: &BuildOptions, extent: Option<Bounds>) -> Result<Carry> {
         let (Some(from), Some(to)) = (&build.crs, &build.to) else { return Ok(Carry(None)) };
-        let area = extent.and_then(|extent| area_of(from, &extent));
+        let area = extent.as_ref().and_then(|extent| area_of(from, extent));
         let plan = PlanOptions { area, epoch: build.epoch, ..PlanOptions::default() };
-        Ok(Carry(Some(Converter::plan(from, to, &plan)?)))
+        let converter = Converter::plan(from, to, &plan)
+            .map_err(|error| no_way(error, from, extent.as_ref()))?;
+        Ok(Carry(Some(converter)))
     }
 
     /// Why a feature with these vertices cannot be carried, if it cannot.

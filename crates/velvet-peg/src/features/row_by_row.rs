@@ -17,7 +17,7 @@ use crate::outcome::Reason;
 use crate::outcome::Rejects;
 use crate::outcome::{Summary, nothing_left};
 use crate::plausibility::{
-    CoordinateRange, FirstReasons, MIDDLE, OwnColumns, PositionSample, wrong_zone,
+    CoordinateRange, FirstReasons, MIDDLE, OwnColumns, PositionSample, no_way, wrong_zone,
 };
 use crate::progress::Progress;
 use crate::reproject::{heights_in_space, raises};
@@ -222,11 +222,12 @@ fn converter_to(
             .advise(Advice::StateSystem)
             .in_file(table)
     })?;
-    let area = info.extent.and_then(|extent| crate::reproject::area_of(from, &extent));
+    let extent = info.extent.take();
+    let area = extent.as_ref().and_then(|extent| crate::reproject::area_of(from, extent));
     let plan = PlanOptions { area, epoch: options.epoch, ..PlanOptions::default() };
     info.crs = Some(to.clone());
-    info.extent = None;
-    let converter = Converter::plan(from, to, &plan)?;
+    let converter = Converter::plan(from, to, &plan)
+        .map_err(|error| no_way(error, from, extent.as_ref()).in_file(table))?;
     info.has_z |= raises(&converter);
     Ok(converter)
 }

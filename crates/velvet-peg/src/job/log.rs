@@ -57,6 +57,9 @@ pub struct JobLog {
     /// What was answered, where the work is a question: lines of text.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub answer: Vec<String>,
+    /// Where a job has written its log.
+    #[serde(skip)]
+    pub file: Option<PathBuf>,
 }
 
 /// Something that was noticed.

@@ -156,7 +156,9 @@ impl Job {
             )?;
         }
         log.finish();
-        log.save(&self.log_path(file, &folder, options)?)?;
+        let to = self.log_path(file, &folder, options)?;
+        log.save(&to)?;
+        log.file = Some(to);
         Ok(log)
     }
 

@@ -207,7 +207,9 @@ pub fn measure_watched(
     })?;
     evidence.settle();
     measures.notices.extend(evidence.notice());
-    if measures.grid.is_none() {
+    // Points have no figures on any surface.
+    let figures = measures.features.iter().any(|of| of.length_m > 0.0 || of.area_m2 > 0.0);
+    if measures.grid.is_none() && figures {
         let degrees = measures.crs.unit_plural();
         let none = Notice::note(
             NoticeKind::Scale,

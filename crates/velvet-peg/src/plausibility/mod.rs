@@ -12,7 +12,7 @@ mod wrong_zone;
 
 pub(crate) use coordinate_range::{CoordinateRange, FirstReasons};
 pub(crate) use evidence::Evidence;
-pub(crate) use outliers::{PositionSample, extent_against, short};
+pub(crate) use outliers::{PositionSample, extent_against, no_way, short};
 pub(crate) use own_columns::OwnColumns;
 pub(crate) use rows_apart::RowsApart;
 pub(crate) use stated_unit::stated_unit;

@@ -5,6 +5,7 @@
 
 use super::strays::{self, Stray, Strays};
 use crate::advice::Advice;
+use crate::error::Error;
 use crate::examples::Examples;
 use crate::layer::{Extender, LayerInfo};
 use crate::notice::{Notice, NoticeKind};
@@ -369,7 +370,26 @@ impl PositionSample {
 
 /// A warning of a layer that lies elsewhere than its system is used, by its extent.
 pub(crate) fn extent_against(info: &LayerInfo) -> Option<Notice> {
-    let (Bounds { west, south, east, north }, crs) = (info.extent?, info.crs.as_ref()?);
+    box_against(&info.extent?, info.crs.as_ref()?)
+}
+
+/// The error of finding no way between two systems: what lies elsewhere than its own is used finds
+/// none that is for its place.
+pub(crate) fn no_way(
+    error: velvet_peg_core::Error,
+    source: &Crs,
+    extent: Option<&Bounds>,
+) -> Error {
+    let astray =
+        extent.filter(|_| error.is_no_route()).and_then(|extent| box_against(extent, source));
+    match astray {
+        None => Error::from(error),
+        Some(why) => Error::data(format!("{error}: {}", why.text)).advise_if(why.advice),
+    }
+}
+
+fn box_against(extent: &Bounds, crs: &Crs) -> Option<Notice> {
+    let Bounds { west, south, east, north } = *extent;
     let middle = ((west + east) / 2.0, (south + north) / 2.0);
     let sample = PositionSample::of([(west, south), middle, (east, north)]);
     // One stray feature makes an extent wide: what it has of the area may be all the others.

@@ -108,7 +108,16 @@ fn cell(
             _ => angle::parse(text, axis),
         },
     };
-    read.map_err(|error| Why::Other(error.to_string().into()))
+    read.map_err(|error| {
+        let reason = Reason::from(error.to_string());
+        // Angles of one number each, as a decimal comma has them.
+        let mut sides = text.trim_start_matches(['-', '+', '−']).split(',');
+        let digits = |side: Option<&str>| {
+            side.is_some_and(|side| !side.is_empty() && side.bytes().all(|b| b.is_ascii_digit()))
+        };
+        let comma = digits(sides.next()) && digits(sides.next()) && sides.next().is_none();
+        Why::Other(if comma { reason.advise(Advice::StateNumberFormat) } else { reason })
+    })
 }
 
 /// A plain decimal number: the common case.

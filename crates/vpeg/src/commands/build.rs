@@ -12,6 +12,7 @@ use velvet_peg::job::{
     Column, CoursesStep, Epoch, FeaturesStep, LengthUnitName, LinesStep, PointsStep, PolygonsStep,
     Step,
 };
+use velvet_peg::output::is_standard;
 use velvet_peg::table::TableOptions;
 use velvet_peg::{Error, Summary};
 
@@ -318,6 +319,13 @@ fn names(columns: &[String]) -> Vec<Column> {
 }
 
 impl Common {
+    /// Several tables are no layer of the name of the first: theirs is that of the output.
+    fn layer_of_several(&self) -> Option<String> {
+        let several = self.tables.len() > 1 || self.tables.iter().any(|table| table.is_dir());
+        let stem = self.output.file_stem().filter(|_| several && !is_standard(&self.output))?;
+        Some(stem.to_string_lossy().into_owned())
+    }
+
     fn options(&self, columns: Option<&ColumnArguments>) -> Result<BuildOptions, Error> {
         let crs = self.crs.as_deref().map(reference::system).transpose()?;
         let to = match (self.to.as_deref(), columns) {
@@ -342,7 +350,7 @@ impl Common {
             select: self.select.selection(),
             table: self.table_options(),
             write,
-            layer: self.layer.clone(),
+            layer: self.layer.clone().or_else(|| self.layer_of_several()),
             rejects: self.rejects.clone(),
         })
     }

@@ -253,6 +253,7 @@ impl Demo {
         }
         let rejects = velvet_peg::convert::rejects_beside(&self.folder.join("headgates.gpkg"));
         made.extend(rejects.exists().then_some(rejects));
+        made.extend(["tumblewick.log", "tumblewick.log.json"].map(|name| self.folder.join(name)));
         let out = self.folder.join("out");
         for entry in std::fs::read_dir(&out).map_err(Error::from)? {
             made.push(entry.map_err(Error::from)?.path());

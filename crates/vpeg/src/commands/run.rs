@@ -4,7 +4,7 @@ use crate::arguments::heading;
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use velvet_peg::job::{JobLog, JobProgress, LoggedNotice, LoggedReject, LoggedStep, RunOptions};
 use velvet_peg::{Error, Job, Progress, Severity};
 
@@ -93,14 +93,15 @@ impl Run {
         if show::wants_json() {
             show::json(&serde_json::to_value(&log).unwrap_or_default())?;
         } else {
-            text(&log)?;
+            text(&log, self.job.parent().unwrap_or(Path::new("")))?;
         }
         let done = log.holds() && log.rejected() == 0;
         Ok(if done { Ending::Done } else { Ending::Rejects })
     }
 }
 
-fn text(log: &JobLog) -> Result<(), Error> {
+/// Paths of a job are told as they are from here, not from its folder.
+fn text(log: &JobLog, folder: &Path) -> Result<(), Error> {
     let mut table =
         show::Table::new(["step", "name", "in", "out", "left out", "rejected", "seconds"]);
     for step in &log.steps {
@@ -116,7 +117,9 @@ fn text(log: &JobLog) -> Result<(), Error> {
     }
     show::answer(&table.text())?;
     for LoggedNotice { output, severity, text } in &log.notices {
-        let of = output.as_ref().map_or(String::new(), |output| format!("{output}: "));
+        let of = output
+            .as_ref()
+            .map_or(String::new(), |output| format!("{}: ", folder.join(output).display()));
         match severity {
             Severity::Note => show::remark(&format!("{of}{text}")),
             Severity::Warning | Severity::Fault => show::warning(&format!("{of}{text}")),
@@ -135,9 +138,10 @@ fn text(log: &JobLog) -> Result<(), Error> {
         let files: Vec<String> = log
             .outputs
             .iter()
-            .map(|file| format!("  {:>9} bytes  {}", file.bytes, file.path.display()))
+            .map(|file| format!("  {:>9} bytes  {}", file.bytes, folder.join(&file.path).display()))
             .collect();
-        show::answer(&format!("wrote\n{}", files.join("\n")))
+        show::answer(&format!("wrote\n{}", files.join("\n")))?;
+        log.file.iter().try_for_each(|file| show::answer(&format!("log: {}", file.display())))
     } else {
         show::warning("nothing was written, because a check does not hold; the log tells all");
         Ok(())

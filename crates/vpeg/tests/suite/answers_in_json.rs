@@ -25,20 +25,20 @@ fn paths(value: &Value, path: &str, out: &mut Vec<String>) {
 
 /// Whether a path is one that a pattern stands for.
 fn fits(pattern: &str, path: &str) -> bool {
-    let plain = pattern.replace('?', "");
-    let (mut wanted, mut there) = (plain.split('.'), path.split('.'));
+    let (mut wanted, mut there) = (pattern.split('.'), path.split('.'));
+    // What may be missing is `null`, and an empty list has nothing in it.
+    let mut may_end = false;
     loop {
         match (wanted.next(), there.next()) {
             (None, None) => return true,
             // The last star takes all that is below it.
             (Some("*"), Some(_)) if wanted.clone().next().is_none() => return true,
-            (Some("*"), Some(_)) => {}
-            (Some(a), Some(b)) if a == b => {}
-            // A list of objects that is empty.
-            (Some(a), Some(b)) if a.ends_with("[]") && a == b && there.next().is_none() => {
-                return true;
-            }
+            (Some("*"), Some(_)) => may_end = false,
             (Some("*"), None) => return true,
+            (Some(_), None) => return may_end,
+            (Some(a), Some(b)) if a.replace('?', "") == b => {
+                may_end = a.ends_with('?') || a.ends_with("[]");
+            }
             _ => return false,
         }
     }

@@ -246,6 +246,54 @@ const CASES: &[Case] = &[
     Case { arguments: &["help", "positon"], code: 2, says: &["similar", "'position'"] },
     Case { arguments: &["help", "crs", "gess"], code: 2, says: &["similar", "'guess'"] },
     Case {
+        arguments: &["build", "points", "degrees.csv", "--crs", "EPSG:4269", "-o", "o.gpkg"],
+        code: 1,
+        says: &["`-120,01` cannot be read as an angle", "say --decimal-comma"],
+    },
+    Case {
+        arguments: &["position", "Douglas county, Washington"],
+        code: 1,
+        says: &["is no place: write a latitude and a longitude", "`vpeg zone` takes counties"],
+    },
+    // Where no way is found, that may be because of the columns.
+    Case {
+        arguments: &[
+            "convert",
+            "utm.csv",
+            "--x",
+            "N",
+            "--y",
+            "E",
+            "--crs",
+            "EPSG:32610",
+            "--to",
+            "EPSG:4269",
+            "-o",
+            "o.csv",
+        ],
+        code: 1,
+        says: &["utm.csv: no operation is known", "are the columns the wrong way round?"],
+    },
+    Case {
+        arguments: &[
+            "build",
+            "points",
+            "utm.csv",
+            "--x",
+            "N",
+            "--y",
+            "E",
+            "--crs",
+            "EPSG:32610",
+            "--to",
+            "EPSG:4269",
+            "-o",
+            "o.gpkg",
+        ],
+        code: 1,
+        says: &["utm.csv: no operation is known", "are the columns the wrong way round?"],
+    },
+    Case {
         arguments: &["look", "header.csv"],
         code: 0,
         says: &["longitude", "latitude", "--lon lon --lat lat"],
@@ -279,6 +327,8 @@ fn every_mistake_gets_an_answer_that_says_what_to_do() {
         "stray.csv",
         "lat,lon\n47.40,-120.01\n47.41,-120.02\n47.42,-119.99\n47.42,120.02\n47.41,-120.01\n",
     );
+    bench.write("degrees.csv", "lon;lat\n-120,01;47,40\n-120,02;47,41\n");
+    bench.write("utm.csv", "N,E\n5256001.22,722001.14\n5256050.92,722110.45\n5256110,722233\n");
     bench.write("blank.csv", "");
     bench.write("one.csv", "name,lat,lon\nA,47.40,-120.01\n");
     bench.write("binary.csv", b"PK\x03\x04\0\0\0\0 not a table");

@@ -1,5 +1,5 @@
-//! What the documents tell to type can be typed: every command of the README, the tutorial and
-//! the cookbook, on files of the names that they use.
+//! What the documents tell to type can be typed: every command of the README and the tutorial on
+//! the demo data, of the cookbook on files of the names that it uses.
 
 use crate::support::Bench;
 use std::path::Path;
@@ -145,16 +145,36 @@ fn copied(prepared: &Bench) -> Bench {
 }
 
 #[test]
-fn commands_of_the_readme_and_the_cookbook_can_be_typed() {
+fn commands_of_the_readme_run_one_after_the_other_on_what_the_demo_leaves() {
+    let bench = Bench::new();
+    bench.ok(&["demo", "."]);
+    let text = document("README.md");
+    let typed = text.split("as they stand, one after the other:").nth(1).unwrap();
+    let commands = blocks(typed.split("```\n\n").next().unwrap());
+    assert!(commands.len() > 30, "{}", commands.len());
+    let before: Vec<_> =
+        std::fs::read_dir(bench.path("")).unwrap().flatten().map(|f| f.file_name()).collect();
+    for command in &commands {
+        let words = words(command);
+        if let Some(at) = words.iter().position(|word| word == "-o") {
+            let new = !before.iter().any(|name| name.to_str() == Some(words[at + 1].as_str()));
+            assert!(new, "{command}: the demo has that already");
+        }
+        assert_eq!(fails(&bench, command), None);
+    }
+}
+
+#[test]
+fn commands_of_the_cookbook_can_be_typed() {
     let prepared = prepared();
-    let mut commands = blocks(&document("README.md"));
+    let mut commands = Vec::new();
     let cookbook = document("docs/cookbook.md");
     // What stands between backticks in the column of answers.
     for row in cookbook.lines().filter(|line| line.starts_with("| ")) {
         let spans = row.split('`').skip(1).step_by(2);
         commands.extend(spans.filter(|span| span.starts_with("vpeg ")).map(String::from));
     }
-    assert!(commands.len() > 50, "{}", commands.len());
+    assert!(commands.len() > 35, "{}", commands.len());
     let failures: String = commands
         .iter()
         .filter(|command| !["WORDS", "PLACE"].iter().any(|word| command.contains(word)))

@@ -85,6 +85,9 @@ fn folders_and_archives_do_not_take_what_tells_of_a_table_for_data() {
         bench.ok(&["convert", "a.gpkg", "--metadata", "--keep", "gate", "-o", day]);
     }
     let built = bench.ok(&["build", "points", "days", "-o", "days.gpkg"]);
+    // Several tables are no layer of the name of the first.
+    let look = bench.ok(&["look", "days.gpkg", "--json"]).json();
+    assert_eq!(look["layers"][0]["name"], "days");
     assert!(built.err.contains("2 rows in, 2 features out"), "{}", built.err);
     bench.ok(&["declare", "a.gpkg", "--crs", "EPSG:4269", "-o", "days/gates.gpkg"]);
     let converted = bench.ok(&["convert", "days", "--to", "EPSG:2285", "-o", "all.gpkg"]);
