@@ -48,10 +48,10 @@ impl JobProgress for Shown {
         self.progress = TerminalProgress::new("running");
         show::remark(&step.line());
         for LoggedReject { row, reason } in &step.rejects {
-            show::rejected(&format!("{row}: {reason}"));
+            show::rejected(&format!("{}, {row}: {reason}", step.name));
         }
         for warning in &step.warnings {
-            show::warning(warning);
+            show::warning(&format!("{}: {warning}", step.name));
         }
     }
 
