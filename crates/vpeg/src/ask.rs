@@ -3,6 +3,7 @@
 
 use crate::arguments::in_shell;
 use crate::show;
+use crate::words::add_option;
 use clap::ArgMatches;
 use dialoguer::Select;
 use std::ffi::OsString;
@@ -104,7 +105,7 @@ fn choose(question: &str, choices: &[String], ready: usize) -> Option<usize> {
 fn with(words: &[OsString], options: &[(&str, &String)]) -> Vec<OsString> {
     let mut out = words.to_vec();
     for (option, value) in options {
-        out.push(format!("--{option}={value}").into());
+        add_option(&mut out, option, value);
     }
     out
 }

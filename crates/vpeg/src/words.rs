@@ -1,4 +1,4 @@
-//! The words of the command line, as they are meant.
+//! The words of the command line: as they are meant, and with more options.
 
 use std::ffi::OsString;
 use std::path::Path;
@@ -33,4 +33,10 @@ pub(crate) fn meant(words: impl Iterator<Item = OsString>) -> Vec<OsString> {
         }
     }
     out
+}
+
+/// Puts an option with its value behind the words, or in front of `--`, behind which all are plain.
+pub(crate) fn add_option(words: &mut Vec<OsString>, option: &str, value: &str) {
+    let end = words.iter().position(|word| word == "--").unwrap_or(words.len());
+    words.insert(end, format!("--{option}={value}").into());
 }

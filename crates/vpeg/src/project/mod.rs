@@ -8,6 +8,7 @@ pub(crate) use file::Project;
 
 use crate::commands::Arguments;
 use crate::help;
+use crate::words::add_option;
 use clap::parser::ValueSource;
 use clap::{Arg, ArgMatches, Command};
 use std::ffi::OsString;
@@ -149,7 +150,7 @@ impl Use<'_> {
 
     fn option(&mut self, option: &str, value: &str) {
         if self.is_open(option) {
-            self.words.push(format!("--{option}={value}").into());
+            add_option(&mut self.words, option, value);
             self.said.push(format!("--{option} {value}"));
         }
     }
@@ -179,15 +180,19 @@ impl Use<'_> {
                 })
             })?;
             let option = argument.get_long().map(|long| format!("--{long}"));
-            let tied = option.as_ref().map(|option| format!("{option}={WORD}"));
-            for word in self.words.iter_mut().skip(1) {
-                match (&option, &tied) {
-                    (Some(option), Some(tied)) if word == tied.as_str() => {
-                        *word = format!("{option}={}", system.text).into();
+            for at in 1..self.words.len() {
+                let (before, word) = (self.words[at - 1].clone(), self.words[at].clone());
+                let put = match &option {
+                    Some(option) if word == format!("{option}={WORD}").as_str() => {
+                        format!("{option}={}", system.text)
                     }
-                    _ if word == WORD => *word = system.text.clone().into(),
-                    _ => {}
-                }
+                    Some(option) if word == WORD && before == option.as_str() => {
+                        system.text.clone()
+                    }
+                    None if word == WORD => system.text.clone(),
+                    _ => continue,
+                };
+                self.words[at] = put.into();
             }
             let label = system.crs.label();
             self.said.push(match option {
@@ -253,7 +258,7 @@ impl Use<'_> {
         };
         match project.system(missing.degrees) {
             Some(system) => {
-                self.words.push(format!("--crs={}", system.text).into());
+                add_option(&mut self.words, "crs", &system.text);
                 self.said.push(format!(
                     "--crs {}, because {} states no system",
                     system.crs.label(),

@@ -1,4 +1,4 @@
-//! The document of the JSON answers names what is in them, all of it and nothing else.
+//! The document and the schema of the JSON answers name what is in them, all of it and nothing else.
 
 use crate::support::{Bench, words};
 use serde_json::Value;
@@ -84,6 +84,58 @@ fn answers_in_json_are_as_the_document_says() {
                 wrong += &format!("{command}: {pattern} is documented, and not there\n");
             }
         }
+    }
+    assert!(wrong.is_empty(), "{wrong}");
+}
+
+/// The definitions of the schema with the commands that are answered by them.
+fn answered() -> Vec<(String, String)> {
+    let list = include_str!("../data/answers.txt").lines();
+    list.filter(|line| !line.starts_with('#'))
+        .map(|line| {
+            let (definition, command) = line.split_once(" | ").unwrap();
+            (definition.to_string(), command.to_string())
+        })
+        .collect()
+}
+
+#[test]
+fn answers_in_json_are_valid_by_their_schema() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs");
+    let file = std::fs::File::open(folder.join("answers.schema.json")).unwrap();
+    let schema: Value = serde_json::from_reader(file).unwrap();
+    let page = std::fs::read_to_string(folder.join("answers.md")).unwrap();
+    let names: Vec<&String> = schema["$defs"].as_object().unwrap().keys().collect();
+    for name in &names {
+        assert!(page.contains(&format!("`{name}`")), "{name} is not in answers.md");
+        let tried = answered().iter().any(|(definition, _)| definition == *name);
+        assert!(tried || *name == "notice", "{name} is not tried");
+    }
+    let (mut schemas, mut compiler) = (boon::Schemas::new(), boon::Compiler::new());
+    compiler.add_resource("answers.json", schema.clone()).unwrap();
+    let bench = Bench::new();
+    bench.ok(&["demo", "."]);
+    bench.ok(&["convert", "weirs.gpkg", "-o", "district.kml"]);
+    let mut wrong = String::new();
+    for (definition, command) in answered() {
+        let index = compiler
+            .compile(&format!("answers.json#/$defs/{definition}"), &mut schemas)
+            .unwrap_or_else(|e| panic!("{definition}: {e}"));
+        let mut typed = words(&command);
+        typed.push("--json");
+        let mut answer = bench.run(&typed).json();
+        if let Err(error) = schemas.validate(&answer, index) {
+            wrong += &format!("{command}: {error}\n");
+        }
+        // What the schema does not name is not valid.
+        let members = answer.as_object_mut().unwrap();
+        let first = members.keys().next().unwrap().clone();
+        members.insert("something_else".into(), 1.into());
+        assert!(schemas.validate(&answer, index).is_err(), "{command}: anything goes");
+        let members = answer.as_object_mut().unwrap();
+        members.remove("something_else");
+        members.insert(first, Value::Array(vec![Value::Object(serde_json::Map::new())]));
+        assert!(schemas.validate(&answer, index).is_err(), "{command}: of any type");
     }
     assert!(wrong.is_empty(), "{wrong}");
 }

@@ -58,6 +58,12 @@ const CASES: &[Case] = &[
     ),
     ("convert data/fields.geojson --to project -o sp.gpkg", &["--to EPSG:2285 NAD83"], &["--crs"]),
     ("convert data/fields.geojson --to=project -o sp2.gpkg", &["--to EPSG:2285 NAD83"], &["--crs"]),
+    // A column of that name is one, and behind `--` all words are files.
+    (
+        "convert --to project -o sp3.gpkg --set project=1 --keep project,field -- data/fields.geojson",
+        &["--to EPSG:2285 NAD83", "--grids shifts"],
+        &["--crs"],
+    ),
     ("check data/weirs-undeclared.gpkg data/fields.geojson", &["--crs EPSG:2285"], &[]),
     (
         "measure data/fields.geojson --grid project",
@@ -89,8 +95,8 @@ fn what_a_project_says_stands_in_for_options_and_is_said() {
         assert!(said.iter().all(|what| from.contains(what)), "{line}: {from}");
         assert!(!unsaid.iter().any(|what| from.contains(what)), "{line}: {from}");
         // Left out, nothing is said, and the word has no meaning.
-        let mut without = words(line);
-        without.push("--no-project");
+        let mut without = vec!["--no-project"];
+        without.extend(words(line));
         let run = bench.run(&without);
         assert!(!run.err.contains("from vpeg.toml"), "{line}: {}", run.err);
     }
@@ -99,6 +105,8 @@ fn what_a_project_says_stands_in_for_options_and_is_said() {
     {
         assert!(bench.has(&format!("out/{file}")), "{file}");
     }
+    let kept = bench.ok(&["look", "out/sp3.gpkg", "--json"]).json();
+    assert_eq!(kept["layers"][0]["columns"][0]["name"], "project", "{kept}");
     let code = |file: &str| -> Value {
         let look = bench.ok(&["look", file, "--json"]).json();
         look["layers"][0]["crs"].clone()
