@@ -35,12 +35,13 @@ const SHEETS: [(&str, &str, &[&str]); 3] = [
 /// Turnouts in UTM zone 11, laid out as a Shapefile whose `.prj` names zone 10.
 const TURNOUTS: &str = include_str!("../demo/turnouts.csv");
 
-/// Lays the demo files out in a folder, which is made if need be, and gives their paths.
+/// Lays the demo files out in a folder, which is made if need be, and gives their paths, side files
+/// among them.
 ///
 /// ```
 /// let folder = tempfile::tempdir()?;
 /// let files = velvet_peg::demo::lay_out(folder.path(), false)?;
-/// assert_eq!(files.len(), 10);
+/// assert_eq!(files.len(), 14); // one of them a Shapefile of five
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
 ///

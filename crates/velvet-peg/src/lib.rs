@@ -138,8 +138,8 @@ pub mod tag;
 /// let mut weirs = Layer::new("weirs", Some(Crs::parse("EPSG:4269")?));
 /// weirs.push((-120.004, 47.412), [("crest_ft", 1.5.into())])?;
 /// let utm = Converter::new(&Crs::parse("EPSG:4269")?, &Crs::parse("EPSG:26910")?)?;
-/// let at = utm.convert(Coordinate::xy(-120.004, 47.412))?;
-/// assert!((at.x - 725_914.6).abs() < 0.1, "{}", at.x); // metres
+/// let at = utm.convert(Coordinate::xy(-123.0, 47.412))?; // on the central meridian
+/// assert!((at.x - 500_000.0).abs() < 1e-6); // metres
 /// # Ok::<(), Error>(())
 /// ```
 pub mod prelude {

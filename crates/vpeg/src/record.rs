@@ -6,6 +6,7 @@ use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Instant;
+use velvet_peg::convert::rejects_beside;
 use velvet_peg::job::{JobLog, LoggedNotice, LoggedStep};
 use velvet_peg::output::{is_same_file, is_standard};
 use velvet_peg::{Error, Severity, Summary, layer_files};
@@ -60,7 +61,9 @@ pub(crate) fn begin(
         named: Vec::new(),
     };
     for (id, path) in paths(inner) {
-        if path == file || is_same_file(&path, file) {
+        // What an output has rejected stands beside it.
+        let beside = id == "output" && rejects_beside(&path) == file;
+        if path == file || beside || is_same_file(&path, file) {
             return Err(
                 Error::usage("is named as the log, too: give that another name").with_path(&path)
             );

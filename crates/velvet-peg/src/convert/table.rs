@@ -165,6 +165,7 @@ impl ConvertTable {
         // Where the source is wrong already, the target has nothing to tell.
         let wrong = || wrong_zone(&self.source, &self.target, MIDDLE, cloud.centre()?);
         outcome.notices.extend(astray.or_else(wrong));
+        outcome.converter = Some(converter.clone());
         Ok((outcome, converter))
     }
 }

@@ -41,6 +41,13 @@ const CASES: &[Case] = &[
         "",
     ),
     (
+        "convert old-weirs.csv --x east --y north --crs EPSG:2285 --to EPSG:4326 -o weirs.csv",
+        &["old-weirs.csv"],
+        &["weirs.csv"],
+        Some(16),
+        "route: NAD83 to WGS 84 (1) [EPSG:1188] (known to 4 m)",
+    ),
+    (
         "join fields.geojson register.xlsx --sheet Shares --on field",
         &["fields.geojson", "register.xlsx"],
         &[],
@@ -117,6 +124,7 @@ fn a_log_replaces_nothing_but_logs() {
         (format!("{convert} headgates.csv"), "is no log"),
         (format!("{convert} fields.geojson"), "is named as the log, too"),
         (format!("{convert} out.gpkg"), "is named as the log, too"),
+        (format!("{convert} out.gpkg.rejects.csv"), "is named as the log, too"),
         (format!("{convert} -"), "the log goes to files"),
         (format!("{convert} ."), "is a folder"),
     ] {
