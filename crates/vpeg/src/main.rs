@@ -64,7 +64,9 @@ fn main() -> ExitCode {
         std::process::exit(INTERRUPTED);
     });
     let words = words::meant(std::env::args_os());
-    match project::applied(words).and_then(|(words, said)| ended(words, said.as_deref())) {
+    let command = help::command::<commands::Arguments>();
+    let applied = project::applied(words, command);
+    match applied.and_then(|(words, said)| ended(words, said.as_deref())) {
         Ok(Ending::Done) if show::is_strict() && show::warned() => ExitCode::from(3),
         Ok(Ending::Done) => ExitCode::SUCCESS,
         Ok(Ending::Rejects) => ExitCode::from(3),

@@ -6,8 +6,6 @@ mod system;
 
 pub(crate) use file::Project;
 
-use crate::commands::Arguments;
-use crate::help;
 use crate::words::add_option;
 use clap::parser::ValueSource;
 use clap::{Arg, ArgMatches, Command};
@@ -22,8 +20,11 @@ static PROJECT: OnceLock<Option<Project>> = OnceLock::new();
 /// What stands for the project's system where a reference system is asked for.
 pub(crate) const WORD: &str = "project";
 
-/// Commands that say all that they need themselves: of jobs only the grid files may lie elsewhere.
-const APART: [&str; 6] = ["run", "pack", "demo", "completions", "manual", "help"];
+/// Commands that have nothing to do with data.
+const NONE: [&str; 5] = ["vpeg", "demo", "completions", "manual", "help"];
+
+/// Commands that say all that they need themselves: only the grid files may lie elsewhere.
+const APART: [&str; 2] = ["run", "pack"];
 
 /// The project of the data, or of the working folder.
 pub(crate) fn current() -> Option<&'static Project> {
@@ -35,14 +36,17 @@ pub(crate) fn current() -> Option<&'static Project> {
 ///
 /// # Errors
 /// If the project file cannot be read, or is needed and not there.
-pub(crate) fn applied(words: Vec<OsString>) -> Result<(Vec<OsString>, Option<String>), Error> {
-    let mut command = help::command::<Arguments>();
+pub(crate) fn applied(
+    words: Vec<OsString>,
+    mut command: Command,
+) -> Result<(Vec<OsString>, Option<String>), Error> {
     command.build();
     // What is wrong with the words is for the real parsing to say, which may find them complete then.
     let lenient = lenient(command.clone());
     let Ok(matches) = lenient.try_get_matches_from(&words) else { return Ok((words, None)) };
     let (command, matches) = innermost(&command, &matches);
-    if matches.try_get_one::<bool>("no_project").ok().flatten() == Some(&true) {
+    let told = matches.try_get_one::<bool>("no_project").ok().flatten() == Some(&true);
+    if told || NONE.contains(&command.get_name()) {
         return Ok((words, None));
     }
     let project = Project::above(&folder_of(matches))?;

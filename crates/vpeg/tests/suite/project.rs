@@ -184,6 +184,10 @@ fn a_project_file_that_is_wrong_is_refused_with_its_line() {
             run.err
         );
         bench.ok(&words("look data/fields.geojson --no-project"));
+        // Shells ask for these when they start.
+        for line in ["completions bash", "--version", "help look", "look --help"] {
+            bench.ok(&words(line));
+        }
     }
     let bench = Bench::with_demo();
     let run = bench.run(&words("convert fields.geojson --to project -o x.gpkg"));
