@@ -501,3 +501,37 @@ fn answers_are_json_when_asked_for() {
     let legs = bench.ok(&words("measure fields.gpkg --courses 1 --json")).json();
     assert_eq!(legs.as_array().unwrap().len(), 6);
 }
+
+#[test]
+fn jobs_and_the_demo_tell_paths_as_they_are_from_here_and_all_that_they_made() {
+    let bench = Bench::new();
+    let demo = bench.ok(&["demo", "district"]).out;
+    let (_, made) = demo.split_once("Made:").unwrap();
+    let mut told: Vec<&str> =
+        made.lines().filter_map(|line| Some(line.split_once(" bytes  ")?.1)).collect();
+    let mut there = Vec::new();
+    for folder in ["district", "district/out"] {
+        for entry in std::fs::read_dir(bench.path(folder)).unwrap().flatten() {
+            if entry.file_type().unwrap().is_file() {
+                there.push(format!("{folder}/{}", entry.file_name().to_string_lossy()));
+            }
+        }
+    }
+    told.sort_unstable();
+    there.sort();
+    assert_eq!(told, there);
+    let run = bench.run(&["run", "district/tumblewick.toml", "--overwrite"]);
+    assert_eq!(run.code, 3, "rows were rejected: {}", run.err);
+    let (_, wrote) = run.out.split_once("wrote\n").unwrap();
+    let paths: Vec<&str> =
+        wrote.lines().filter_map(|line| Some(line.split_once(" bytes  ")?.1)).collect();
+    assert!(paths.len() > 8 && paths.iter().all(|path| bench.has(path)), "{paths:?}");
+    assert!(wrote.trim_end().ends_with("log: district/tumblewick.log"), "{wrote}");
+    assert!(run.err.contains("warning: district/out/fields.shp: "), "{}", run.err);
+    // Under --quiet, what is warned of still names its step.
+    let quiet = bench.run(&["run", "district/tumblewick.toml", "--overwrite", "--quiet"]).err;
+    assert!(
+        quiet.contains("rejected: gates, 11: ") && quiet.contains("warning: laterals: gaps"),
+        "{quiet}"
+    );
+}
