@@ -3,6 +3,7 @@
 use crate::arguments::{ColumnArguments, ReadArguments, TableArguments};
 use clap::{ArgMatches, FromArgMatches};
 use std::path::{Path, PathBuf};
+use velvet_peg::angle::{Axis, parse};
 use velvet_peg::look::{Look, LookOptions, TableLook, look};
 use velvet_peg::{Format, LayerReader, format_of};
 
@@ -82,8 +83,9 @@ fn reads_as_degrees(table: &TableLook, columns: Option<&ColumnArguments>) -> boo
         let column = table.columns.iter().find(|column| column.name == name)?;
         Some(column.sample.clone())
     });
-    match sample {
-        Some(text) => text.trim().parse::<f64>().map_or(text.contains('°'), |x| x.abs() <= 360.0),
-        None => table.degrees == Some(true),
+    let Some(text) = sample else { return table.degrees == Some(true) };
+    match text.trim().replace(',', ".").parse::<f64>() {
+        Ok(x) => x.abs() <= 360.0,
+        Err(_) => parse(&text, Axis::Longitude).is_ok(),
     }
 }

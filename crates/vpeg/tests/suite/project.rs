@@ -130,9 +130,13 @@ fn degrees_never_get_a_system_of_feet_and_what_is_stated_stays() {
     let look = bench.ok(&words("look data/headgates.csv")).out;
     assert!(look.contains("--crs EPSG:4326"), "{look}");
     // A table whose columns are named, and a file beside a table that states its system.
-    bench.write("a.csv", "id,e1,n1\n1,-120.01,47.41\n2,-120.02,47.42\n3,-120.03,47.43\n");
-    let run = bench.run(&words("build points a.csv --x e1 --y n1 -o a.gpkg"));
-    assert!(run.err.contains("read as degrees"), "{}", run.err);
+    for (x, y) in
+        [("-120.01", "47.41"), ("\"-120,01\"", "\"47,41\""), ("120 00 36 W", "47 24 36 N")]
+    {
+        bench.write("a.csv", format!("id,e1,n1\n1,{x},{y}\n2,{x},{y}\n3,{x},{y}\n"));
+        let run = bench.run(&words("build points a.csv --x e1 --y n1 -o a.gpkg --overwrite"));
+        assert!(run.err.contains("read as degrees"), "{x}: {}", run.err);
+    }
     bench.write("utm.csv", "id,easting,northing\n1,725000,5254000\n2,725100,5254100\n");
     bench.ok(&words("build points utm.csv --crs EPSG:32610 -o b.csv --metadata"));
     let run = bench.ok(&words("build points b.csv -o b.gpkg"));
