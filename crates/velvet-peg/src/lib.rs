@@ -45,7 +45,7 @@
 //!
 //! All but `http` are on by default; with `default-features = false` a build has what it names, and
 //! delimited text. What was left out is refused by name. The last column counts the crates that a
-//! feature adds to the 88 of a build with none (all together: 208).
+//! feature adds to the 88 of a build with none (those that are on by default together: 208).
 //!
 //! | feature | what | crates |
 //! | --- | --- | --- |

@@ -2,7 +2,7 @@
 //! meant: the answer becomes a word of the command line, as it would have been typed.
 
 use crate::arguments::in_shell;
-use crate::show;
+use crate::show::{self, plain};
 use crate::words::add_option;
 use clap::ArgMatches;
 use dialoguer::Select;
@@ -13,11 +13,12 @@ use velvet_peg::{Advice, Error};
 /// The longest list that is shown whole.
 const LINES: usize = 12;
 
-/// True if somebody can be asked: both ends are a terminal, and nothing says that the command runs
-/// by itself.
+/// True if somebody can be asked: all ends are a terminal, and nothing says that the command runs by
+/// itself.
 fn somebody_is_there() -> bool {
     let alone = |name: &str| std::env::var_os(name).is_some_and(|value| !value.is_empty());
     std::io::stdin().is_terminal()
+        && std::io::stdout().is_terminal()
         && std::io::stderr().is_terminal()
         && !show::wants_json()
         && !alone("CI")
@@ -91,9 +92,11 @@ fn can_take(matches: &ArgMatches, option: &str, error: &Error) -> bool {
 
 /// Asks; the first choice stands ready. None if the question was turned down.
 fn choose(question: &str, choices: &[String], ready: usize) -> Option<usize> {
+    // Names come from data.
+    let shown: Vec<String> = choices.iter().map(|choice| plain(choice).into_owned()).collect();
     Select::new()
-        .with_prompt(format!("{question} (arrow keys and Enter; Esc leaves)"))
-        .items(choices)
+        .with_prompt(format!("{} (arrow keys and Enter; Esc leaves)", plain(question)))
+        .items(&shown)
         .default(ready)
         .max_length(LINES)
         .interact_opt()

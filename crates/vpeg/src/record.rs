@@ -19,6 +19,7 @@ struct Record {
     file: PathBuf,
     /// The command, in its words.
     kind: String,
+    /// When the step that runs began.
     began: Instant,
     log: JobLog,
     /// What was said since the last step.
@@ -141,6 +142,7 @@ pub(crate) fn done(summary: &Summary, out: &Path) {
     let Some(record) = record.as_mut() else { return };
     let mut step = LoggedStep::of(&record.kind, &out.display().to_string(), summary);
     step.seconds = record.began.elapsed().as_secs_f64();
+    record.began = Instant::now();
     let (remarks, warnings) =
         record.said.drain(..).partition(|(severity, _)| *severity == Severity::Note);
     let texts = |said: Vec<(Severity, String)>| said.into_iter().map(|(_, text)| text).collect();

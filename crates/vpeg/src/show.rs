@@ -57,7 +57,7 @@ fn message(word: &str, colour: AnsiColor, text: &str) {
 }
 
 /// Control characters of data as they are written in source texts: to a terminal they are commands.
-fn plain(text: &str) -> std::borrow::Cow<'_, str> {
+pub(crate) fn plain(text: &str) -> std::borrow::Cow<'_, str> {
     let command = |c: char| c.is_control() && c != '\n' && c != '\t';
     if !text.contains(command) {
         return text.into();

@@ -336,6 +336,13 @@ fn measures_can_be_taken_on_another_grid_and_on_the_ground() {
     assert!((acres * 4_046.872_609_874 / area("ellipsoid") - 1.0).abs() < 1e-12);
     let run = bench.run(&["measure", "fields.geojson", "--grid", "EPSG:4269"]);
     assert!(run.code == 1 && run.err.contains("has no plane figures"), "{}", run.err);
+    // Points have no figures to miss.
+    bench.ok(&["build", "points", "old-weirs.csv", "--crs", "EPSG:2285", "-o", "w.gpkg"]);
+    bench.ok(&["convert", "w.gpkg", "--to", "EPSG:4269", "-o", "weirs.gpkg"]);
+    for (file, told) in [("weirs.gpkg", false), ("fields.geojson", true)] {
+        let run = bench.ok(&["measure", file]);
+        assert_eq!(run.err.contains("there are no plane figures"), told, "{file}: {}", run.err);
+    }
     // UTM distorts enough here to be told.
     let run = bench.ok(&["measure", "fields.geojson", "--grid", "EPSG:32610", "--limit", "2"]);
     assert!(

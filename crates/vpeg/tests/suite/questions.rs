@@ -107,6 +107,22 @@ fn a_question_that_is_turned_down_is_the_error_that_it_would_have_been() {
 }
 
 #[test]
+fn names_that_are_asked_for_are_no_commands_to_the_terminal() {
+    let bench = bench();
+    bench.write(
+        "evil.csv",
+        "label,a\u{1b}]0;title\u{7},b\nx,1642000.5,5254000.25\ny,1643000.5,5255000.75\n",
+    );
+    let line = "build points evil.csv --crs EPSG:32610 -o evil.gpkg";
+    let mut session = at_terminal(&bench, line, &[]);
+    let before = session.exp_string("]0;title").unwrap();
+    assert!(before.contains("a\\u{1b}") && !before.contains("\u{1b}]"), "{before:?}");
+    session.send(ESCAPE).unwrap();
+    session.flush().unwrap();
+    session.exp_eof().unwrap();
+}
+
+#[test]
 fn nobody_is_asked_where_nobody_sits() {
     let bench = bench();
     for (line, settings) in [
@@ -122,6 +138,13 @@ fn nobody_is_asked_where_nobody_sits() {
         let said = session.exp_eof().unwrap_or_else(|e| panic!("{line} {settings:?}: {e}"));
         assert!(said.contains("has 2 layers") && !said.contains("which layer"), "{line}: {said}");
     }
+    // A pipe behind the command, typed at a terminal.
+    let mut piped = Command::new("sh");
+    let vpeg = env!("CARGO_BIN_EXE_vpeg");
+    piped.args(["-c", &format!("'{vpeg}' measure two.gpkg | cat")]).current_dir(bench.path(""));
+    piped.env_remove("CI").env("TERM", "xterm");
+    let said = spawn_command(piped, Some(20_000)).unwrap().exp_eof().unwrap();
+    assert!(said.contains("has 2 layers") && !said.contains("which layer"), "{said}");
     // Without a terminal, which is how all other tests run.
     let run = bench.run(&words("measure two.gpkg"));
     assert!(run.code == 1 && run.err.contains("name one with --layer"), "{}", run.err);
