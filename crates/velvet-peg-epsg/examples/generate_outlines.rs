@@ -10,10 +10,13 @@
 //! dataset. What the lists spell differently, leave out (independent cities, counties made
 //! later) or say by longitude stands below, each with its reason.
 
+mod topology;
+
 use serde_json::Value;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::Path;
 use std::{env, error::Error, fs};
+use topology::{arcs, number, signed, words};
 
 type Result<T> = std::result::Result<T, Box<dyn Error>>;
 
@@ -86,31 +89,14 @@ fn counties(topology: &Value) -> Result<Vec<County>> {
     Ok(counties)
 }
 
-/// Layout: scale and origin (4 doubles, little endian), arcs (count, then points as steps of
-/// the topology's grid), states (number, name), counties (number, name, polygons of rings of
+/// Layout: the arcs, states (number, name), counties (number, name, polygons of rings of
 /// arcs; an arc run backwards is the complement of its number).
 fn outlines(
     topology: &Value,
     states: &BTreeMap<u32, String>,
     counties: &[County],
 ) -> Result<Vec<u8>> {
-    let mut bytes = Vec::new();
-    for key in ["scale", "translate"] {
-        for at in 0..2 {
-            let value = topology["transform"][key][at].as_f64().ok_or("no transform")?;
-            bytes.extend(value.to_le_bytes());
-        }
-    }
-    let arcs = topology["arcs"].as_array().ok_or("no arcs")?;
-    number(&mut bytes, arcs.len() as u64);
-    for arc in arcs {
-        let points = arc.as_array().ok_or("no points")?;
-        number(&mut bytes, points.len() as u64);
-        for point in points {
-            signed(&mut bytes, point[0].as_i64().ok_or("no step")?);
-            signed(&mut bytes, point[1].as_i64().ok_or("no step")?);
-        }
-    }
+    let mut bytes = arcs(topology)?;
     number(&mut bytes, states.len() as u64);
     for (fips, name) in states {
         number(&mut bytes, (*fips).into());
@@ -396,21 +382,4 @@ fn zone_table(zones: &[Zone]) -> Vec<u8> {
         }
     }
     bytes
-}
-
-fn number(bytes: &mut Vec<u8>, mut value: u64) {
-    while value >= 0x80 {
-        bytes.push(value as u8 | 0x80);
-        value >>= 7;
-    }
-    bytes.push(value as u8);
-}
-
-fn signed(bytes: &mut Vec<u8>, value: i64) {
-    number(bytes, (value << 1 ^ value >> 63) as u64);
-}
-
-fn words(bytes: &mut Vec<u8>, value: &str) {
-    number(bytes, value.len() as u64);
-    bytes.extend(value.as_bytes());
 }

@@ -18,6 +18,10 @@ pub(crate) const PARAMETERS: &[u8] = include_bytes!("../data/parameters.bin");
 pub(crate) const COUNTIES: &[u8] = include_bytes!("../data/counties.bin");
 #[cfg(feature = "outlines")]
 pub(crate) const ZONES: &[u8] = include_bytes!("../data/zones.bin");
+#[cfg(feature = "world")]
+pub(crate) const LAND: &[u8] = include_bytes!("../data/land.bin");
+#[cfg(feature = "world")]
+pub(crate) const COUNTRIES: &[u8] = include_bytes!("../data/countries.bin");
 
 /// The tables of the registry.
 pub(crate) const ALL: [&[u8]; 13] = [

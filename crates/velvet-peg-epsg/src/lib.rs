@@ -25,11 +25,19 @@ mod decimal;
 mod outlines;
 mod rows;
 mod table;
+#[cfg(any(feature = "outlines", feature = "world"))]
+mod topology;
+#[cfg(feature = "world")]
+mod world;
 
 pub use decimal::Decimal;
 #[cfg(feature = "outlines")]
 pub use outlines::{CountyOutline, Outlines, ZoneMember, ZoneRow, outlines, zones};
 pub use rows::*;
+#[cfg(any(feature = "outlines", feature = "world"))]
+pub use topology::{Arc, Polygons};
+#[cfg(feature = "world")]
+pub use world::{Countries, CountryOutline, Land, countries, land};
 
 /// Version of the dataset that the tables were generated from.
 pub const VERSION: &str = include_str!("../data/VERSION");

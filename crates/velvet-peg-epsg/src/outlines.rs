@@ -5,12 +5,13 @@
 
 use crate::data;
 use crate::table::Reader;
+use crate::topology::{Arc, Polygons, arcs, polygons};
 
 /// Shared lines of the outlines, and what they bound.
 #[derive(Clone, Debug)]
 pub struct Outlines {
-    /// Lines between junctions: longitude and latitude, degrees on NAD83.
-    pub arcs: Vec<Vec<(f64, f64)>>,
+    /// Lines between junctions, on NAD83.
+    pub arcs: Vec<Arc>,
     /// States by FIPS number.
     pub states: Vec<(u32, &'static str)>,
     /// Counties in rising order of FIPS number.
@@ -24,9 +25,8 @@ pub struct CountyOutline {
     pub fips: u32,
     /// Name without "county".
     pub name: &'static str,
-    /// Polygons of rings of arcs, the first ring outside; an arc run backwards is given as the
-    /// complement (`!number`) of its number.
-    pub polygons: Vec<Vec<Vec<i64>>>,
+    /// Its parts.
+    pub polygons: Polygons,
 }
 
 /// A state-plane zone: an area of use and the counties in it.
@@ -51,39 +51,10 @@ pub struct ZoneMember {
 
 /// Decodes all outlines.
 pub fn outlines() -> Outlines {
-    let (head, rest) = data::COUNTIES.split_at(32);
-    let number = |at: usize| {
-        let mut raw = [0; 8];
-        raw.copy_from_slice(&head[at * 8..at * 8 + 8]);
-        f64::from_le_bytes(raw)
-    };
-    let (scale, origin) = ((number(0), number(1)), (number(2), number(3)));
-    let mut row = Reader::new(rest);
-    let arcs = (0..row.number())
-        .map(|_| {
-            let (mut x, mut y) = (0, 0);
-            (0..row.number())
-                .map(|_| {
-                    x += row.signed();
-                    y += row.signed();
-                    (x as f64 * scale.0 + origin.0, y as f64 * scale.1 + origin.1)
-                })
-                .collect()
-        })
-        .collect();
+    let (arcs, mut row) = arcs(data::COUNTIES);
     let states = (0..row.number()).map(|_| (row.code(), row.text())).collect();
     let counties = (0..row.number())
-        .map(|_| CountyOutline {
-            fips: row.code(),
-            name: row.text(),
-            polygons: (0..row.number())
-                .map(|_| {
-                    (0..row.number())
-                        .map(|_| (0..row.number()).map(|_| row.signed()).collect())
-                        .collect()
-                })
-                .collect(),
-        })
+        .map(|_| CountyOutline { fips: row.code(), name: row.text(), polygons: polygons(&mut row) })
         .collect();
     Outlines { arcs, states, counties }
 }

@@ -56,7 +56,7 @@ pub(crate) struct Reader {
 }
 
 impl Reader {
-    #[cfg(feature = "outlines")]
+    #[cfg(any(feature = "outlines", feature = "world"))]
     pub(crate) fn new(bytes: &'static [u8]) -> Reader {
         Reader { bytes }
     }

@@ -6,6 +6,8 @@ mod grid_reference;
 #[cfg(feature = "zones")]
 mod state_plane;
 mod utm;
+#[cfg(feature = "zones")]
+mod zone_lines;
 
 #[cfg(feature = "zones")]
 pub(crate) use counties::state_centre;
@@ -18,3 +20,5 @@ pub use state_plane::{
     state_plane_zones_at, state_plane_zones_of_county,
 };
 pub use utm::{PolarGrid, UtmText, UtmZone, utm_text};
+#[cfg(feature = "zones")]
+pub use zone_lines::{ZoneLine, state_plane_lines, utm_lines};

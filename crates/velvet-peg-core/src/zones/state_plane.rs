@@ -57,6 +57,12 @@ impl StatePlaneMatch {
 }
 
 impl StatePlaneZone {
+    /// FIPS numbers of its counties; with limits in degrees (south, north, west, east) where only
+    /// part of one belongs to it.
+    pub fn members(&self) -> impl Iterator<Item = (u32, Option<[f64; 4]>)> {
+        self.members.iter().map(|member| (member.fips, member.limits))
+    }
+
     /// The zone's systems on a datum, as (metres, feet): the legal foot is the US survey foot
     /// where the registry has one, otherwise the international foot.
     pub fn systems_on(&self, datum: u32) -> (Option<Crs>, Option<Crs>) {

@@ -49,7 +49,7 @@ impl Deref for Converted {
 }
 
 /// A layer carried by the operation that is best where it lies, with the way.
-pub(crate) fn carry(layer: &Layer, target: &Crs) -> Result<(Layer, Converter)> {
+fn carry(layer: &Layer, target: &Crs) -> Result<(Layer, Converter)> {
     let source = layer.crs().ok_or_else(|| no_system(layer.info()))?;
     let extent = layer.extent();
     let area = extent.as_ref().and_then(|extent| area_of(source, extent));

@@ -8,8 +8,6 @@ mod table;
 
 pub use crate::reproject::route_notices;
 pub use in_memory::Converted;
-#[cfg(feature = "drawing")]
-pub(crate) use in_memory::carry;
 pub use layer::ConvertLayer;
 pub(crate) use layer::coordinates_in_expressions;
 pub use layers::{ConvertLayers, ConvertedLayers};

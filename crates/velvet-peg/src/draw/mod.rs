@@ -1,75 +1,63 @@
 //! Drawing layers as a map: SVG, or PNG made from it.
 //!
-//! A map has a title, a frame with labelled ticks (a graticule in degrees or a grid in the
-//! system's unit), the layers with a legend, a scale bar, a north arrow, and a line that says
-//! which reference system it is drawn in.
+//! A map answers where its layers lie: under them are land and water, countries, states and
+//! counties, as far as its scale shows them; above it stands in words where the data is. It has a
+//! frame with labelled lines (the system's grid or a graticule), a legend, a scale bar in two
+//! units, an arrow to true north, a globe with its place on the Earth, and a line that says which
+//! reference system it is drawn in. Positions that stand apart are numbered and told beside it.
+//!
+//! Layers are gone through twice: once for what is there, once to draw it. What is kept is no
+//! larger for ten million features than for some ten thousand: where there are too many to be told
+//! apart, the map is shaded by how many there are.
+//!
+//! The same layers and options give the same bytes.
 
-mod marginalia;
+mod backdrop;
+mod backdrop_marks;
+mod canvas;
+mod chosen;
+mod classes;
+mod density;
+mod displacement;
+mod ellipses;
+mod figures;
+mod flags;
+mod furniture;
+#[cfg(feature = "backdrop")]
+mod globe;
+mod graticule;
+mod ground;
+mod ink;
+mod labels;
+mod layer_ink;
+mod legend;
+mod lettering;
+mod marks;
+mod north;
+mod options;
+mod palette;
+mod panel;
+mod plates;
 mod raster;
-mod svg;
+mod scale_bar;
+mod scene;
+mod simplify;
+mod survey;
 mod ticks;
+mod values;
+mod view;
 
-use crate::convert::carry;
+pub use options::{
+    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines, color_of,
+};
+
 use crate::error::{Error, Result};
-use crate::layer::{Extender, GeometryKind, Layer, no_system};
-use crate::notice::{Notice, NoticeKind};
+use crate::layer::Layer;
+use crate::layer_io::LayerReader;
+use crate::notice::Notice;
 use crate::output::{is_standard, refuse_existing, write_whole};
-use crate::plausibility::Evidence;
+use crate::progress::{NoProgress, Progress};
 use std::path::Path;
-use svg::SvgMap;
-use velvet_peg_core::{Bounds, Crs};
-
-/// How to draw.
-#[derive(Clone, Debug)]
-pub struct DrawOptions {
-    /// Title; the layers' names if none.
-    pub title: Option<String>,
-    /// Titles of layers, in place of their names: the name of each, and its title.
-    pub titles: Vec<(String, String)>,
-    /// Width of the picture in pixels.
-    pub width: u32,
-    /// Height of the picture in pixels.
-    pub height: u32,
-    /// Reference system to draw in; the first layer's if none.
-    pub crs: Option<Crs>,
-    /// Attribute to write beside features.
-    pub label: Option<String>,
-    /// Replace an existing file.
-    pub overwrite: bool,
-}
-
-impl DrawOptions {
-    /// What a layer is called on the map.
-    fn title_of<'a>(&'a self, layer: &'a Layer) -> &'a str {
-        let name = layer.info().name.as_str();
-        self.titles.iter().find(|(of, _)| of == name).map_or(name, |(_, title)| title)
-    }
-}
-
-impl Default for DrawOptions {
-    fn default() -> DrawOptions {
-        DrawOptions {
-            title: None,
-            titles: Vec::new(),
-            width: 1280,
-            height: 800,
-            crs: None,
-            label: None,
-            overwrite: false,
-        }
-    }
-}
-
-/// Colours of layers in their order: line or outline, and fill. Told apart in print and by
-/// eyes that do not see all colours.
-const COLOURS: [(&str, &str); 6] = [
-    ("#7a4b00", "#e9c46a"),
-    ("#00508c", "#8ecae6"),
-    ("#9b2226", "#f2a6a0"),
-    ("#2d6a4f", "#b7d8b0"),
-    ("#5a3d8a", "#cdb7e9"),
-    ("#3c3c3c", "#c8c8c8"),
-];
 
 /// Draws layers one above the other, polygons lowest and points on top, and writes the
 /// picture: SVG or PNG by the extension of `out`.
@@ -87,9 +75,36 @@ const COLOURS: [(&str, &str); 6] = [
 /// ```
 ///
 /// # Errors
-/// If a layer has no reference system while another has, nothing is to be drawn, or the file
-/// exists or cannot be written.
+/// If a layer has no reference system while another has, a column or layer that is named is not
+/// there, nothing is to be drawn, or the file exists or cannot be written.
 pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<Notice>> {
+    draw_layers(&readers(layers), out, options, &mut NoProgress)
+}
+
+/// As [`draw`], batch by batch from files: layers of any size are drawn in bounded memory. `watch`
+/// is told how far each pass has come.
+///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::{LayerReader, NoProgress};
+/// use velvet_peg::draw::{draw_layers, Coloring, DrawOptions, MapLayers};
+/// let fields = MapLayers::from(vec![LayerReader::open(&file("fields.geojson"), None)?]);
+/// let options = DrawOptions { color: Some(Coloring::by("crop")), ..DrawOptions::default() };
+/// draw_layers(&fields, &file("crops.svg"), &options, &mut NoProgress)?;
+/// assert!(std::fs::read_to_string(file("crops.svg"))?.contains("by crop"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # Errors
+/// As [`draw`], and if a file cannot be read.
+pub fn draw_layers(
+    layers: &MapLayers,
+    out: &Path,
+    options: &DrawOptions,
+    watch: &mut dyn Progress,
+) -> Result<Vec<Notice>> {
     let extension =
         out.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
     // What cannot be replaced is not drawn first.
@@ -99,7 +114,7 @@ pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<N
     if !matches!(extension.as_str(), "svg" | "png") {
         return Err(Error::usage("a map is written as .svg or .png").in_file(out));
     }
-    let (svg, mut notices) = svg(layers, options)?;
+    let (svg, mut notices) = scene::svg(layers, options, watch)?;
     let bytes = match extension.as_str() {
         "svg" => svg.into_bytes(),
         _ => {
@@ -120,40 +135,14 @@ pub fn draw(layers: &[Layer], out: &Path, options: &DrawOptions) -> Result<Vec<N
 /// let mut gates = Layer::new("gates", Some(Crs::from_epsg(4326)?));
 /// gates.push(Geometry::Point((-120.0, 47.4)), [("name", "Gate 7".into())])?;
 /// let (text, _) = svg(&[gates], &DrawOptions::default())?;
-/// assert!(text.starts_with("<svg") && text.contains("<circle"));
+/// assert!(text.starts_with("<svg") && text.contains("county, Washington"));
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
 ///
 /// # Errors
 /// As [`draw`], but for the file.
 pub fn svg(layers: &[Layer], options: &DrawOptions) -> Result<(String, Vec<Notice>)> {
-    let (layers, crs, notices) = in_one_system(layers, options)?;
-    let mut extender = Extender::default();
-    for layer in &layers {
-        layer.batches().for_each(|batch| extender.add(&batch.geometry));
-    }
-    let extent = extender
-        .bounds()
-        .ok_or_else(|| Error::data("there is nothing to draw: the layers have no geometry"))?;
-    let mut picture = SvgMap::new(options, crs.as_ref(), &roomy(&extent, crs.as_ref()));
-    let mut order: Vec<usize> = (0..layers.len()).collect();
-    order.sort_by_key(|at| match layers[*at].info().kind.map(GeometryKind::single) {
-        Some(GeometryKind::Polygon) | None => 0,
-        Some(GeometryKind::LineString) => 1,
-        _ => 2,
-    });
-    picture.paper();
-    ticks::grid(&mut picture);
-    picture.open_frame();
-    for at in &order {
-        picture.layer(&layers[*at], COLOURS[at % COLOURS.len()]);
-    }
-    if let Some(label) = &options.label {
-        layers.iter().for_each(|layer| picture.labels(layer, label));
-    }
-    picture.close_frame();
-    marginalia::all(&mut picture, &layers, options);
-    Ok((picture.finish(), notices))
+    scene::svg(&readers(layers), options, &mut NoProgress)
 }
 
 impl Layer {
@@ -176,60 +165,12 @@ impl Layer {
     }
 }
 
-/// All layers in one system: the one asked for, or the first layer's.
-fn in_one_system(
-    layers: &[Layer],
-    options: &DrawOptions,
-) -> Result<(Vec<Layer>, Option<Crs>, Vec<Notice>)> {
-    let mut notices = Vec::new();
-    let crs = options.crs.clone().or_else(|| layers.iter().find_map(|layer| layer.crs().cloned()));
-    let Some(crs) = crs else {
-        notices.push(Notice::warning(
-            NoticeKind::Drawing,
-            "the layers have no reference system: drawn by their bare numbers, without scale",
-        ));
-        return Ok((layers.to_vec(), None, notices));
-    };
-    let mut carried = Vec::new();
-    for layer in layers {
-        notices.extend(Evidence::of_layer(layer).map(|mut notice| {
-            let name = &layer.info().name;
-            notice.text = format!("layer {name}: {}", notice.text);
-            notice.in_layer(name)
-        }));
-        let own = layer.crs().ok_or_else(|| no_system(layer.info()))?;
-        if *own == crs {
-            carried.push(layer.clone());
-        } else {
-            notices.push(Notice::note(
-                NoticeKind::Drawing,
-                format!(
-                    "layer {} was carried from {} to {} for the drawing",
-                    layer.info().name,
-                    own.label(),
-                    crs.label()
-                ),
-            ));
-            carried.push(carry(layer, &crs)?.0);
-        }
-    }
-    Ok((carried, Some(crs), notices))
+/// Today's date (UTC), as [`DrawOptions::date`] takes it.
+pub fn today() -> String {
+    time::OffsetDateTime::now_utc().date().to_string()
 }
 
-/// The extent with a margin, never without width or height: a single point gets some
-/// hundred metres around it.
-fn roomy(extent: &Bounds, crs: Option<&Crs>) -> Bounds {
-    let least = match crs {
-        Some(crs) if crs.is_geographic() => 0.002,
-        Some(crs) => 200.0 / crs.length_unit().map_or(1.0, |unit| unit.metres()),
-        None => 1.0,
-    };
-    let (width, height) = (extent.east - extent.west, extent.north - extent.south);
-    let margin = (0.04 * width.max(height)).max(if width.max(height) > 0.0 { 0.0 } else { least });
-    Bounds {
-        west: extent.west - margin,
-        east: extent.east + margin,
-        south: extent.south - margin,
-        north: extent.north + margin,
-    }
+fn readers(layers: &[Layer]) -> MapLayers {
+    let reader = |layer: &Layer| LayerReader::of_layer(layer, Path::new(&layer.info().name));
+    MapLayers::from(layers.iter().map(reader).collect::<Vec<_>>())
 }

@@ -1,31 +1,11 @@
 //! PNG from SVG, with the fonts that this library brings along.
 
+use super::lettering::{ALIKE, BOLD, REGULAR, missing};
 use crate::error::{Error, Kind, Result};
 use crate::notice::{Notice, NoticeKind};
 use resvg::tiny_skia::{Pixmap, Transform};
 use resvg::usvg::{Options, Tree};
-use skrifa::{FontRef, MetadataProvider};
 use std::sync::Arc;
-
-const REGULAR: &[u8] = include_bytes!("../../fonts/NotoSans-Regular.ttf");
-const BOLD: &[u8] = include_bytes!("../../fonts/NotoSans-Bold.ttf");
-
-/// Signs that stand in for others that the fonts lack and that look the same: the minus of grid
-/// labels is the en dash.
-const ALIKE: [(char, char); 3] = [('\u{2212}', '\u{2013}'), ('\u{2011}', '-'), ('\u{00a0}', ' ')];
-
-/// Letters and signs of a text that the fonts lack, in their order, each once.
-fn missing(text: &str) -> Vec<char> {
-    let Ok(face) = FontRef::new(REGULAR) else { return Vec::new() };
-    let signs = face.charmap();
-    let mut missing = Vec::new();
-    for c in text.chars().filter(|c| *c > '~' && !c.is_whitespace()) {
-        if signs.map(c).is_none() && !missing.contains(&c) {
-            missing.push(c);
-        }
-    }
-    missing
-}
 
 /// The picture as PNG, at the pixel size that the SVG names, and a word on texts that the fonts
 /// cannot show.

@@ -1,6 +1,7 @@
 //! Names in a job: each refers to a source, an earlier step or an output.
 
 use super::file::Job;
+use super::map::JobMap;
 use crate::error::Result;
 
 /// Every name that is used is that of a source, of an earlier step, or of an output.
@@ -32,6 +33,14 @@ pub(super) fn check_names(job: &Job) -> Result<()> {
         }
         if let Some(name) = output.from.iter().find(|name| !known.contains(&name.as_str())) {
             return blame(format!("outputs.{n}.from"), unknown(name, &known));
+        }
+        if let Some(name) = output.map.names().find(|name| !known.contains(&name.as_str())) {
+            return blame(format!("outputs.{n}.map"), unknown(name, &known));
+        }
+        let is_map = [".svg", ".png"].iter().any(|end| output.file.to_lowercase().ends_with(end));
+        if output.map != JobMap::default() && !is_map {
+            let what = "`map` says how a map looks: this output is none (.svg, .png)";
+            return blame(format!("outputs.{n}.map"), what.to_string());
         }
     }
     for (n, check) in job.checks.iter().enumerate() {

@@ -1,5 +1,6 @@
 //! Job files: reading and writing them (TOML 1.0, a format of our own, version 1).
 
+use super::map::JobMap;
 use super::pending_outputs::joined;
 use super::spans::JobSpans;
 use super::step_schema::Step;
@@ -193,6 +194,9 @@ pub struct JobOutput {
     /// Maps and quality sheets: title; of sheets, that of the job if not given.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
+    /// Maps: how they look.
+    #[serde(skip_serializing_if = "is_default")]
+    pub map: JobMap,
 }
 
 /// The deliverable to make.

@@ -9,6 +9,7 @@ mod check_names;
 mod file;
 mod log;
 mod log_files;
+mod map;
 mod outputs;
 pub mod pack;
 mod pending_outputs;
@@ -33,6 +34,7 @@ pub use log::{
     JobLog, LoggedCheck, LoggedClosure, LoggedFile, LoggedNotice, LoggedReject, LoggedRoute,
     LoggedStep,
 };
+pub use map::{JobMap, MapLines, MapZones};
 pub(crate) use pending_outputs::{folder_of, within};
 pub use plan::JobPlan;
 pub use run::{JobProgress, NoJobProgress, RunOptions};

@@ -5,11 +5,10 @@ use super::pending_outputs::PendingOutputs;
 use super::run_step::Named;
 use crate::check::{CheckOptions, check_layers, sheets_as_html, sheets_as_markdown};
 use crate::convert::ConvertLayer;
-use crate::draw::{DrawOptions, draw};
+use crate::draw::{DrawOptions, draw_layers};
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{TextDialect, WriteOptions};
-use crate::layer::Layer;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::progress::NoProgress;
@@ -32,19 +31,18 @@ impl Job {
         let at = staged.place(path)?;
         let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
         let extension = extension.to_ascii_lowercase();
-        let readers = || -> Result<Vec<LayerReader>> {
-            output.from.iter().map(|name| known[name].layer(folder)).collect()
-        };
+        let open = |name: &String| known[name].layer(folder);
+        let readers = || -> Result<Vec<LayerReader>> { output.from.iter().map(open).collect() };
         match extension.as_str() {
             "svg" | "png" => {
-                let layers: Vec<Layer> =
-                    readers()?.iter().map(LayerReader::read).collect::<Result<_>>()?;
+                let (layers, options, told) = output.map.drawing(readers()?, open, folder)?;
                 let options = DrawOptions {
                     title: output.title.clone(),
                     label: output.label.clone(),
-                    ..DrawOptions::default()
+                    ..options
                 };
-                notices.extend(draw(&layers, &at, &options)?);
+                notices.extend(told);
+                notices.extend(draw_layers(&layers, &at, &options, &mut NoProgress)?);
             }
             "md" | "html" => {
                 let title = output.title.clone().or_else(|| self.title.clone());

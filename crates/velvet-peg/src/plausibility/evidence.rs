@@ -3,7 +3,7 @@
 
 use super::PositionSample;
 use super::own_columns::OwnColumns;
-use crate::layer::{Batch, GeometryColumn, Layer, LayerInfo};
+use crate::layer::{Batch, GeometryColumn, LayerInfo};
 use crate::notice::Notice;
 use velvet_peg_core::Crs;
 
@@ -49,13 +49,5 @@ impl Evidence {
     pub(crate) fn notice(&self) -> Option<Notice> {
         let own = || self.own.as_ref()?.notice();
         self.cloud.against(self.crs.as_ref()?).or_else(own)
-    }
-
-    /// What is to be told of a layer in memory.
-    pub(crate) fn of_layer(layer: &Layer) -> Option<Notice> {
-        let mut evidence = Evidence::new(layer.info(), layer.crs());
-        layer.batches().for_each(|batch| evidence.add(batch));
-        evidence.settle()?;
-        evidence.notice()
     }
 }

@@ -3,7 +3,7 @@
 //!
 //! Works on a bounded sample of the positions, so that it costs the same for any table.
 
-use super::strays::{self, Stray, Strays};
+use super::strays::{self, Stray, Strays, Suspect};
 use crate::advice::Advice;
 use crate::error::Error;
 use crate::examples::Examples;
@@ -29,6 +29,15 @@ enum Unit {
     Degrees(f64),
 }
 
+/// Positions of slips that are kept to be shown.
+const SHOWN: usize = 64;
+
+fn keep(slips: &mut Vec<Suspect>, slip: Suspect) {
+    if slips.len() < SHOWN {
+        slips.push(slip);
+    }
+}
+
 /// Gathers positions and then judges single rows against the bulk.
 #[derive(Debug, Default)]
 pub(crate) struct PositionSample {
@@ -50,6 +59,8 @@ pub(crate) struct PositionSample {
     flipped: Examples,
     swapped: Examples,
     strays: Strays,
+    /// Where the first of the flipped and swapped ones are.
+    slips: Vec<Suspect>,
 }
 
 impl PositionSample {
@@ -152,10 +163,13 @@ impl PositionSample {
         self.told = Some(number);
         let noun = self.noun.unwrap_or("row");
         let case = || format!("{noun} {number} ({}, {})", short(x), short(y));
+        let slip = |what: &str| Suspect { number, x, y, what: what.to_string() };
         if self.near(-x, y) || self.near(x, -y) {
             self.flipped.add(case);
+            keep(&mut self.slips, slip("a sign turned?"));
         } else if self.near(y, x) || self.near(-y, x) || self.near(y, -x) {
             self.swapped.add(case);
+            keep(&mut self.slips, slip("coordinates swapped?"));
         } else {
             // Few vertices are no evidence of a slip in one of them.
             let torn = torn && self.seen >= strays::FEW;
@@ -199,6 +213,24 @@ impl PositionSample {
         let (east, north) = ((x - self.centre.0).abs(), (y - self.centre.1).abs());
         let spread = self.spread.0.max(self.spread.1).max(f64::MIN_POSITIVE);
         ((east * across).hypot(north * along), east.max(north) / spread)
+    }
+
+    /// Where the first of those that stood out are, by their numbers.
+    #[cfg(feature = "drawing")]
+    pub(crate) fn suspects(&self) -> Vec<Suspect> {
+        let of = if self.features > 0 { self.features } else { self.seen };
+        let known = self.known_unit().is_some();
+        let mut suspects = self.strays.places(of, self.reach(), known);
+        suspects.extend(self.slips.iter().cloned());
+        suspects.sort_by_key(|suspect| suspect.number);
+        suspects.dedup_by_key(|suspect| suspect.number);
+        suspects
+    }
+
+    /// The positions that were kept.
+    #[cfg(feature = "drawing")]
+    pub(crate) fn kept(&self) -> impl Iterator<Item = (f64, f64)> {
+        self.x.iter().copied().zip(self.y.iter().copied())
     }
 
     /// What stood out.

@@ -35,6 +35,17 @@ pub(super) struct Stray {
     pub(super) torn: bool,
 }
 
+/// A position that a check stopped at.
+#[derive(Clone, Debug)]
+pub(crate) struct Suspect {
+    /// Number of its row or feature.
+    pub(crate) number: u64,
+    pub(crate) x: f64,
+    pub(crate) y: f64,
+    /// What is wrong with it, in words.
+    pub(crate) what: String,
+}
+
 /// The positions that lie beyond the bulk.
 #[derive(Debug, Default)]
 pub(super) struct Strays {
@@ -71,6 +82,21 @@ impl Strays {
         }
         apart.count += self.more_far;
         apart
+    }
+
+    /// Where those that are apart are.
+    #[cfg(feature = "drawing")]
+    pub(super) fn places(&self, of: u64, reach: f64, unit_known: bool) -> Vec<Suspect> {
+        let apart = self.first.iter().filter(|stray| self.is_apart(stray, of, reach));
+        let suspect = |stray: &Stray| {
+            let what = match stray.metres / 1000.0 {
+                _ if !unit_known => "far from all others".to_string(),
+                km if km < 10.0 => format!("{km:.1} km from the middle of the others"),
+                km => format!("{km:.0} km from the middle of the others"),
+            };
+            Suspect { number: stray.number, x: stray.x, y: stray.y, what }
+        };
+        apart.map(suspect).collect()
     }
 
     fn is_apart(&self, stray: &Stray, of: u64, reach: f64) -> bool {

@@ -66,16 +66,21 @@ fn a_map_is_drawn_to_scale() {
         (cx - (corners[0].0 + wide / 2.0)).abs() < 0.11
             && (cy - (corners[0].1 - high / 2.0)).abs() < 0.11
     );
-    // The scale bar: two halves of a round length that agree with the square.
-    let bar = text.split("height=\"7\"").count() - 1;
-    assert_eq!(bar, 2, "one bar of two halves");
+    // The scale bars: two halves of a round length on the ground that agree with the square, whose
+    // sides are 1000 m on the grid, of which there are 1.00009 to a metre of the ground there.
     let halves: Vec<f64> = text
         .split("<rect ")
         .filter(|rect| rect.contains("height=\"7\""))
         .map(|rect| attributes(rect, "width")[0])
         .collect();
-    let metres = (halves[0] + halves[1]) * 1000.0 / wide;
-    assert!(text.contains(">200 m</text>") && (metres - 200.0).abs() < 1.0, "{metres}");
+    assert_eq!(halves.len(), 4, "two bars of two halves");
+    let length = |at: usize| (halves[at] + halves[at + 1]) * 1000.0 / wide;
+    assert!(
+        text.contains(">500 ft-intl</text>") && (length(0) - 152.4).abs() < 0.5,
+        "{}",
+        length(0)
+    );
+    assert!(text.contains(">200 m</text>") && (length(2) - 200.0).abs() < 0.5, "{}", length(2));
 }
 
 #[test]
@@ -162,7 +167,7 @@ fn texts_are_escaped_and_long_names_cut() {
     assert!(text.contains("Gate &lt;7&gt;</text>") && !text.contains("<7>"));
     let mut long = Layer::new("a layer whose name goes on and on", Some(crs(32610)));
     long.push(Geometry::Point((700_000.0, 5_250_000.0)), [("a", 1.into())]).unwrap();
-    assert!(draw(&[long], &DrawOptions::default()).contains("a layer whose name go…"));
+    assert!(draw(&[long], &DrawOptions::default()).contains(">a layer whose name goe…</text>"));
 }
 
 #[test]

@@ -1,11 +1,15 @@
 //! `vpeg draw`: a map of layers.
 
 use crate::arguments::heading;
+use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
-use clap::Args;
+use clap::{Args, ValueEnum};
 use std::path::PathBuf;
-use velvet_peg::draw::DrawOptions;
-use velvet_peg::{Error, Layer, LayerReader, draw};
+use velvet_peg::draw::{
+    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines,
+    draw_layers, today,
+};
+use velvet_peg::{Error, LayerReader, draw};
 
 #[derive(Debug, Args)]
 pub(crate) struct Draw {
@@ -15,34 +19,132 @@ pub(crate) struct Draw {
     /// Picture to write: .svg or .png.
     #[arg(long, short, help_heading = heading::OUTPUT)]
     output: PathBuf,
+    /// Reference system to draw in, `utm` or `state-plane` for the zone that the first layer lies
+    /// in; the first layer's own if not given.
+    #[arg(long, value_name = "REF")]
+    crs: Option<String>,
+    /// Layer file drawn in grey under the others, without a say in what the map shows; several
+    /// times for several.
+    #[arg(long, value_name = "FILE")]
+    context: Vec<PathBuf>,
+    /// Column that gives features their colour.
+    #[arg(long, value_name = "COLUMN")]
+    color: Option<String>,
+    /// Classes of the colours: values, quantiles:N, equal:N, or limits such as 10,20,50.
+    #[arg(long, requires = "color")]
+    classes: Option<Classes>,
+    /// Column of numbers that gives points their size and lines their width.
+    #[arg(long, value_name = "COLUMN")]
+    size: Option<String>,
+    /// Column to write beside the features.
+    #[arg(long, value_name = "COLUMN")]
+    label: Option<String>,
     /// Title; the layers' names if not given.
     #[arg(long)]
     title: Option<String>,
     /// Title of a layer in the legend, in place of its name; several times for several.
     #[arg(long, value_name = "LAYER=TITLE", value_parser = title_of)]
-    title_of: Vec<(String, String)>,
-    /// Reference system to draw in; the first layer's if not given.
+    title_of: Vec<LayerStyle>,
+    /// Colour of a layer, as in gates=#1f6feb; several times for several.
+    #[arg(long, value_name = "LAYER=#RRGGBB", value_parser = color_of, hide_short_help = true)]
+    color_of: Vec<LayerStyle>,
+    /// Width of a layer's lines, or twice the radius of its points, in pixels.
+    #[arg(long, value_name = "LAYER=PIXELS", value_parser = width_of, hide_short_help = true)]
+    width_of: Vec<LayerStyle>,
+    /// Lines of round values: the system's own grid, the graticule of degrees, both or none; the
+    /// graticule on projected maps of more than 1000 km if not given, the grid on others.
+    #[arg(long, value_enum)]
+    grid: Option<Lines>,
+    /// Lines and names of zones.
+    #[arg(long, value_enum)]
+    zones: Option<Zones>,
+    /// Another system to draw the same layers in, side by side at one scale; up to three times.
     #[arg(long, value_name = "REF")]
-    crs: Option<String>,
-    /// Attribute to write beside the features.
-    #[arg(long, value_name = "COLUMN")]
-    label: Option<String>,
+    beside: Vec<String>,
+    /// Draw circles on the ground as each system draws them.
+    #[arg(long, hide_short_help = true)]
+    ellipses: bool,
+    /// Feature whose area is told in each system, as in field=F-07.
+    #[arg(long, value_name = "COLUMN=VALUE", value_parser = column_value, hide_short_help = true)]
+    area_of: Option<(String, String)>,
+    /// The first layer as it was before: both positions are drawn, with how far each moved.
+    #[arg(long, value_name = "FILE")]
+    before: Option<PathBuf>,
+    /// Column by which features are found in the layer of before; by their order if not given.
+    #[arg(long, value_name = "COLUMN", requires = "before", hide_short_help = true)]
+    key: Option<String>,
+    /// Draw on a dark ground.
+    #[arg(long, hide_short_help = true)]
+    dark: bool,
+    /// Leave out land, countries, states and counties.
+    #[arg(long, hide_short_help = true)]
+    no_backdrop: bool,
+    /// Date to write below the map; today if not given, `none` for none.
+    #[arg(long, value_name = "TEXT", hide_short_help = true)]
+    date: Option<String>,
     /// Size in pixels, WIDTHxHEIGHT.
-    #[arg(long, default_value = "1280x800", value_parser = size)]
-    size: (u32, u32),
+    #[arg(long, default_value = "1280x800", value_parser = pixels, value_name = "WIDTHxHEIGHT")]
+    pixels: (u32, u32),
     /// Replace an existing file.
     #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
 }
 
-fn title_of(text: &str) -> Result<(String, String), String> {
+#[derive(Clone, Copy, Debug, ValueEnum)]
+enum Lines {
+    Grid,
+    Graticule,
+    Both,
+    None,
+}
+
+#[derive(Clone, Copy, Debug, ValueEnum)]
+enum Zones {
+    StatePlane,
+    Utm,
+}
+
+fn of_layer<'a>(text: &'a str, what: &str) -> Result<(LayerStyle, &'a str), String> {
     match text.split_once('=') {
-        Some((layer, title)) => Ok((layer.trim().to_string(), title.trim().to_string())),
-        None => Err(format!("`{text}` names no layer: write LAYER=TITLE")),
+        Some((layer, value)) => {
+            let style = LayerStyle { layer: layer.trim().to_string(), ..LayerStyle::default() };
+            Ok((style, value.trim()))
+        }
+        None => Err(format!("`{text}` names no layer: write LAYER={what}")),
     }
 }
 
-fn size(text: &str) -> Result<(u32, u32), String> {
+fn column_value(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((column, value)) => Ok((column.trim().to_string(), value.trim().to_string())),
+        None => Err(format!("`{text}` names no column: write COLUMN=VALUE")),
+    }
+}
+
+fn title_of(text: &str) -> Result<LayerStyle, String> {
+    let (style, title) = of_layer(text, "TITLE")?;
+    Ok(LayerStyle { title: Some(title.to_string()), ..style })
+}
+
+fn color_of(text: &str) -> Result<LayerStyle, String> {
+    let (style, color) = of_layer(text, "#RRGGBB")?;
+    match draw::color_of(color) {
+        Some(color) => Ok(LayerStyle { color: Some(color), ..style }),
+        None => Err(format!("`{color}` is no colour: write it as #1f6feb, red, green and blue")),
+    }
+}
+
+fn width_of(text: &str) -> Result<LayerStyle, String> {
+    let (style, width) = of_layer(text, "PIXELS")?;
+    match width.parse::<f64>() {
+        Ok(width) if (0.1..=50.0).contains(&width) => {
+            Ok(LayerStyle { width: Some(width), ..style })
+        }
+        _ => Err(format!("`{width}` is no width: a number of pixels from 0.1 to 50")),
+    }
+}
+
+fn pixels(text: &str) -> Result<(u32, u32), String> {
     let wrong = || "a size is WIDTHxHEIGHT in pixels, 320x240 to 20000x20000".to_string();
     let (width, height) = text.split_once(['x', 'X', '×']).ok_or_else(wrong)?;
     let sides = (width.parse().map_err(|_| wrong())?, height.parse().map_err(|_| wrong())?);
@@ -54,48 +156,105 @@ fn size(text: &str) -> Result<(u32, u32), String> {
 
 impl Draw {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let mut layers: Vec<Layer> = Vec::new();
-        for file in &self.files {
-            for reader in LayerReader::open_spatial(file)? {
-                show::notices(&reader.notices);
-                layers.push(reader.read()?);
-            }
+        if let Some(size) = self.size.as_deref().filter(|size| pixels(size).is_ok()) {
+            return Err(Error::usage(format!(
+                "--size takes a column: for a picture of {size} pixels add --pixels {size}"
+            )));
         }
-        for (name, _) in &self.title_of {
-            if !layers.iter().any(|layer| layer.info().name == *name) {
-                let names: Vec<&str> =
-                    layers.iter().map(|layer| layer.info().name.as_str()).collect();
-                return Err(Error::usage(format!(
-                    "there is no layer `{name}` to give a title to: there is {}",
-                    names.join(", ")
-                )));
-            }
-        }
-        let has =
-            |name| layers.iter().any(|layer| layer.info().schema.field_with_name(name).is_ok());
-        if let Some(label) = self.label.as_ref().filter(|label| !has(label.as_str())) {
-            return Err(Error::usage(format!("no layer has a column `{label}` to label with")));
-        }
+        let layers = MapLayers {
+            layers: open(&self.files)?,
+            context: open(&self.context)?,
+            before: match &self.before {
+                Some(file) => Some(LayerReader::open(file, None)?),
+                None => None,
+            },
+        };
+        let readers = &layers.layers;
+        let crs = match &self.crs {
+            Some(text) => Some(reference::system_for(text, &readers[0])?),
+            None => None,
+        };
         let options = DrawOptions {
             title: self.title.clone(),
-            titles: self.title_of.clone(),
-            width: self.size.0,
-            height: self.size.1,
-            crs: self.crs.as_deref().map(reference::system).transpose()?,
+            styles: self.styles(),
+            date: match self.date.as_deref() {
+                Some("none") => None,
+                Some(date) => Some(date.to_string()),
+                None => Some(today()),
+            },
+            width: self.pixels.0,
+            height: self.pixels.1,
+            crs,
             label: self.label.clone(),
+            color: self.color.clone().map(|column| Coloring {
+                column,
+                classes: self.classes.clone().unwrap_or_default(),
+            }),
+            size: self.size.clone(),
+            theme: if self.dark { Theme::Dark } else { Theme::Light },
+            grid: self.grid.map_or(GridLines::Auto, |lines| match lines {
+                Lines::Grid => GridLines::Grid,
+                Lines::Graticule => GridLines::Graticule,
+                Lines::Both => GridLines::Both,
+                Lines::None => GridLines::None,
+            }),
+            backdrop: !self.no_backdrop,
+            zones: self.zones.map(|zones| match zones {
+                Zones::StatePlane => ZoneLines::StatePlane,
+                Zones::Utm => ZoneLines::Utm,
+            }),
+            beside: self
+                .beside
+                .iter()
+                .map(|text| reference::system_for(text, &readers[0]))
+                .collect::<Result<_, _>>()?,
+            ellipses: self.ellipses,
+            area_of: self.area_of.clone(),
+            key: self.key.clone(),
             overwrite: self.overwrite,
         };
-        let notices = draw(&layers, &self.output, &options)?;
+        let mut watch = TerminalProgress::new("drawing");
+        let notices = draw_layers(&layers, &self.output, &options, &mut watch)?;
+        drop(watch);
         if show::wants_json() {
+            let names: Vec<&str> =
+                readers.iter().map(|reader| reader.info().name.as_str()).collect();
             show::json(&serde_json::json!({
-                "layers": layers.iter().map(|layer| layer.info().name.as_str()).collect::<Vec<_>>(),
+                "layers": names,
                 "output": self.output,
                 "notices": show::notices_as_json(&notices),
             }))?;
         }
         show::notices(&notices);
-        let s = if layers.len() == 1 { "" } else { "s" };
-        show::remark(&format!("drew {} layer{s} to {}", layers.len(), self.output.display()));
+        let s = if readers.len() == 1 { "" } else { "s" };
+        show::remark(&format!("drew {} layer{s} to {}", readers.len(), self.output.display()));
         Ok(Ending::Done)
     }
+
+    /// What is chosen for single layers, one style a layer.
+    fn styles(&self) -> Vec<LayerStyle> {
+        let mut styles: Vec<LayerStyle> = Vec::new();
+        for style in self.title_of.iter().chain(&self.color_of).chain(&self.width_of) {
+            match styles.iter_mut().find(|known| known.layer == style.layer) {
+                Some(known) => {
+                    known.title = style.title.clone().or_else(|| known.title.take());
+                    known.color = style.color.or(known.color);
+                    known.width = style.width.or(known.width);
+                }
+                None => styles.push(style.clone()),
+            }
+        }
+        styles
+    }
+}
+
+fn open(files: &[PathBuf]) -> Result<Vec<LayerReader>, Error> {
+    let mut readers = Vec::new();
+    for file in files {
+        for reader in LayerReader::open_spatial(file)? {
+            show::notices(&reader.notices);
+            readers.push(reader);
+        }
+    }
+    Ok(readers)
 }

@@ -109,7 +109,12 @@ fn maps_say_what_their_layers_are_and_which_signs_they_lack() {
         ("fields=Поля и γη", "m.png", 0, ""),
         ("fields=畑", "m.png", 0, "others (畑), which are missing in the PNG"),
         ("fields=畑", "m.svg", 0, ""),
-        ("ditches=Ditches", "m.svg", 1, "there is no layer `ditches` to give a title to"),
+        (
+            "ditches=Ditches",
+            "m.svg",
+            1,
+            "there is no layer `ditches` to draw otherwise: there is fields",
+        ),
         ("fields", "m.svg", 2, "--title-of"),
     ] {
         let run =

@@ -300,6 +300,7 @@ fn options_of_the_cookbook_are_there() {
         "measure",
         "look",
         "crs guess",
+        "draw",
         "build",
     ]
     .iter()

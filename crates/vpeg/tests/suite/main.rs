@@ -12,6 +12,7 @@ mod jobs;
 mod journey;
 mod logs;
 mod many_layers;
+mod maps;
 mod next_steps;
 mod no_false_alarms;
 mod options;

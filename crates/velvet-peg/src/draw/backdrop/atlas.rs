@@ -1,0 +1,104 @@
+//! Outlines of states, counties, land and countries, decoded once.
+
+use std::collections::HashMap;
+use std::sync::OnceLock;
+use velvet_peg_core::Geographic;
+use velvet_peg_core::registry::{Arc, Outlines, Polygons, outlines};
+#[cfg(feature = "backdrop")]
+use velvet_peg_core::registry::{Countries, Land, countries, land};
+
+/// Counties of the United States, and which arcs of them divide states.
+pub(in crate::draw) struct Counties {
+    pub(in crate::draw) outlines: Outlines,
+    /// Arcs with another state, or none, on their other side.
+    pub(in crate::draw) divides_states: Vec<bool>,
+    /// Arcs with nothing on their other side.
+    pub(in crate::draw) outer: Vec<bool>,
+}
+
+pub(in crate::draw) fn counties() -> &'static Counties {
+    static COUNTIES: OnceLock<Counties> = OnceLock::new();
+    COUNTIES.get_or_init(|| {
+        let outlines = outlines();
+        let mut sides: HashMap<usize, Vec<u32>> = HashMap::new();
+        for county in &outlines.counties {
+            for arc in county.polygons.iter().flatten().flatten() {
+                sides.entry(arc_number(*arc)).or_default().push(county.fips / 1000);
+            }
+        }
+        let of = |at: usize| sides.get(&at).map_or(&[][..], Vec::as_slice);
+        let arcs = 0..outlines.arcs.len();
+        let outer = arcs.clone().map(|at| of(at).len() < 2).collect();
+        let divides_states = arcs
+            .map(|at| of(at).len() < 2 || of(at).windows(2).any(|pair| pair[0] != pair[1]))
+            .collect();
+        Counties { outlines, divides_states, outer }
+    })
+}
+
+fn arc_number(arc: i64) -> usize {
+    (if arc < 0 { !arc } else { arc }) as usize
+}
+
+#[cfg(feature = "backdrop")]
+pub(in crate::draw) fn whole_land() -> &'static Land {
+    static LAND: OnceLock<Land> = OnceLock::new();
+    LAND.get_or_init(land)
+}
+
+/// Countries, and which arcs of them divide two.
+#[cfg(feature = "backdrop")]
+pub(in crate::draw) struct Borders {
+    pub(in crate::draw) countries: Countries,
+    pub(in crate::draw) divides: Vec<bool>,
+    /// Their rings, to look places up in.
+    rings: Vec<Vec<Vec<(f64, f64)>>>,
+}
+
+#[cfg(feature = "backdrop")]
+pub(in crate::draw) fn borders() -> &'static Borders {
+    static BORDERS: OnceLock<Borders> = OnceLock::new();
+    BORDERS.get_or_init(|| {
+        let countries = countries();
+        let mut sides = vec![0_u32; countries.arcs.len()];
+        for country in &countries.countries {
+            for arc in country.polygons.iter().flatten().flatten() {
+                sides[arc_number(*arc)] += 1;
+            }
+        }
+        let divides = sides.into_iter().map(|sides| sides > 1).collect();
+        let rings = countries
+            .countries
+            .iter()
+            .map(|country| rings_of(&countries.arcs, &country.polygons))
+            .collect();
+        Borders { countries, divides, rings }
+    })
+}
+
+#[cfg(feature = "backdrop")]
+impl Borders {
+    /// Name of the country that a place lies in, by the outlines.
+    pub(in crate::draw) fn country_at(&self, at: Geographic) -> Option<&'static str> {
+        let found = self.rings.iter().position(|rings| {
+            // Even-odd rule over all rings: holes and islands need no care. Some go on beyond 180°.
+            [-360.0, 0.0, 360.0].into_iter().any(|turn| {
+                let at = Geographic { lon: at.lon + turn, ..at };
+                rings.iter().fold(false, |inside, ring| inside != holds(ring, at))
+            })
+        })?;
+        Some(self.countries.countries[found].name)
+    }
+}
+
+fn rings_of(arcs: &[Arc], polygons: &Polygons) -> Vec<Vec<(f64, f64)>> {
+    polygons.iter().flatten().map(|numbers| super::outline::ring(arcs, numbers)).collect()
+}
+
+fn holds(ring: &[(f64, f64)], Geographic { lon, lat }: Geographic) -> bool {
+    ring.windows(2).fold(false, |inside, pair| {
+        let ((x1, y1), (x2, y2)) = (pair[0], pair[1]);
+        let crosses = (y1 > lat) != (y2 > lat) && lon < (x2 - x1) * (lat - y1) / (y2 - y1) + x1;
+        inside != crosses
+    })
+}

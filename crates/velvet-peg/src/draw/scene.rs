@@ -1,0 +1,166 @@
+//! A map: what is on it is found out first, then it is drawn; one frame, or several side by side
+//! at one scale.
+
+use super::canvas::{Anchor, Canvas};
+use super::chosen::{area_text, chosen};
+use super::ellipses::factors_text;
+use super::furniture::{self, COLUMN, MARGIN};
+use super::lettering::lines;
+use super::north;
+use super::options::{DrawOptions, MapLayers};
+use super::palette::Paper;
+use super::panel::{Panel, Planned};
+use super::ticks;
+use super::view::View;
+use super::{GridLines, flags::Flag};
+use crate::error::{Error, Result};
+use crate::layer::Layer;
+use crate::notice::Notice;
+use crate::progress::Progress;
+use velvet_peg_core::Crs;
+
+/// Pixels between frames side by side, for the labels of their lines.
+const GAP: f64 = 46.0;
+/// Pixels below such frames for what is told of each.
+const TOLD: f64 = 62.0;
+/// Frames side by side at most.
+const MOST: usize = 4;
+
+/// The map of layers as SVG text, and what is to be known of it.
+pub(super) fn svg(
+    layers: &MapLayers,
+    options: &DrawOptions,
+    watch: &mut dyn Progress,
+) -> Result<(String, Vec<Notice>)> {
+    if options.beside.len() >= MOST {
+        return Err(Error::usage(format!(
+            "{} systems do not fit side by side: {MOST} do, the map's own and three more",
+            options.beside.len() + 1
+        )));
+    }
+    let mut canvas = Canvas::new(
+        f64::from(options.width.max(320)),
+        f64::from(options.height.max(240)),
+        Paper::of(options.theme),
+    );
+    let frames = frames(&canvas, options.beside.len() + 1);
+    let single = frames.len() == 1;
+    let mut notices: Vec<Notice> = Vec::new();
+    let mut tell = |told: Vec<Notice>| {
+        for notice in told {
+            if !notices.iter().any(|known| known.text == notice.text) {
+                notices.push(notice);
+            }
+        }
+    };
+    let mut planned = Vec::new();
+    let first = options.crs.clone();
+    let systems = std::iter::once(first.as_ref()).chain(options.beside.iter().map(Some));
+    for (frame, system) in frames.iter().zip(systems) {
+        let (plan, told) = Planned::new(layers, system, *frame, options, watch)?;
+        tell(told);
+        planned.push(plan);
+    }
+    let views = at_one_scale(&planned);
+    let mut panels: Vec<Panel<'_>> = Vec::new();
+    for (plan, view) in planned.into_iter().zip(views) {
+        let (panel, told) = plan.inked(view, options, watch)?;
+        tell(told);
+        panels.push(panel);
+    }
+    let mut found: Vec<Flag> = Vec::new();
+    for (at, panel) in panels.iter_mut().enumerate() {
+        let (flags, notice) = panel.draw(&mut canvas, options);
+        tell(notice.into_iter().collect());
+        if at == 0 {
+            found = flags;
+        }
+    }
+    let area_of = match &options.area_of {
+        Some((column, value)) => Some((value, chosen(&layers.layers, column, value)?)),
+        None => None,
+    };
+    match single && area_of.is_none() {
+        true if matches!(panels[0].lines, GridLines::Grid | GridLines::Both) => {
+            ticks::axis_names(&mut canvas, &panels[0].view);
+        }
+        true => {}
+        false => {
+            for panel in &panels {
+                told_of(&mut canvas, panel, area_of.as_ref())?;
+            }
+        }
+    }
+    furniture::beside(&mut canvas, &panels[0], &found, single, options);
+    let title = furniture::title(&panels[0], options);
+    furniture::above(&mut canvas, &panels[0], &title, options);
+    furniture::below(&mut canvas, &panels[0], single && area_of.is_none(), options);
+    Ok((canvas.finish(&title), notices))
+}
+
+/// The frames of so many systems.
+fn frames(canvas: &Canvas, count: usize) -> Vec<[f64; 4]> {
+    let (left, right) = (MARGIN, canvas.width - COLUMN);
+    let bottom = canvas.height - MARGIN;
+    if count == 1 {
+        return vec![[left, MARGIN, right, bottom]];
+    }
+    let gaps = GAP * (count - 1) as f64;
+    let wide = (right - left - gaps) / count as f64;
+    (0..count)
+        .map(|at| {
+            let from = left + (wide + GAP) * at as f64;
+            [from, MARGIN, from + wide, bottom - TOLD + 24.0]
+        })
+        .collect()
+}
+
+/// Views in which a metre on the ground at the middle is as long in all frames.
+fn at_one_scale(planned: &[Planned<'_>]) -> Vec<View> {
+    if let [one] = planned {
+        return vec![one.view.clone().on_earth()];
+    }
+    let coarsest =
+        planned.iter().filter_map(|plan| plan.view.metres_per_pixel()).fold(0.0, f64::max);
+    planned
+        .iter()
+        .enumerate()
+        .map(|(number, plan)| {
+            let view = &plan.view;
+            let share = view.metres_per_pixel().map_or(1.0, |own| own / coarsest);
+            view.at_scale((view.scale.0 * share, view.scale.1 * share), number)
+        })
+        .collect()
+}
+
+/// The system of a frame side by side with others, and what it does to lengths and areas.
+fn told_of(
+    canvas: &mut Canvas,
+    panel: &Panel<'_>,
+    area_of: Option<&(&String, Layer)>,
+) -> Result<()> {
+    let view = &panel.view;
+    let [left, _, right, bottom] = view.frame;
+    let room = right - left;
+    let mut y = bottom + 32.0;
+    let label = view.crs.as_ref().map_or("bare numbers".to_string(), Crs::label);
+    for line in lines(&label, 11.5, room) {
+        canvas.text((left, y), 11.5, Anchor::Start, &line);
+        y += 14.0;
+    }
+    let mut facts: Vec<String> = factors_text(view).into_iter().collect();
+    facts.extend(north::text(view));
+    if view.crs.as_ref().is_some_and(|crs| crs.is_geographic()) {
+        facts.push("degrees, true to scale at the middle latitude".to_string());
+    }
+    let mut told = vec![facts.join(" · ")];
+    if let (Some((name, layer)), Some(crs)) = (area_of, &view.crs) {
+        told.push(format!("{name}: {}", area_text(layer, crs)?));
+    }
+    let faint = canvas.paper.faint;
+    for line in told.iter().flat_map(|text| lines(text, 10.5, room)) {
+        canvas.text_in((left, y), 10.5, Anchor::Start, faint, &line);
+        y += 13.0;
+    }
+    Ok(())
+}

@@ -1,0 +1,173 @@
+//! How a map of a job looks.
+
+use crate::draw::{
+    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines, color_of,
+};
+use crate::error::{Error, Result};
+use crate::layer_io::LayerReader;
+use crate::notice::Notice;
+use crate::reference::read_reference_for;
+use indexmap::IndexMap;
+use serde::{Deserialize, Serialize};
+use std::path::Path;
+use velvet_peg_core::Crs;
+
+/// The look of a map.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
+pub struct JobMap {
+    /// Reference system to draw in; `utm` or `state-plane` for the zone of the first layer.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub crs: Option<String>,
+    /// Other systems to draw the same layers in, side by side.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub beside: Vec<String>,
+    /// Sources or steps drawn in grey under the others.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub context: Vec<String>,
+    /// The source or step that the first layer was before.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub before: Option<String>,
+    /// Column by which features are found in it; by their order if none.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub key: Option<String>,
+    /// Column that gives features their colour.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub color: Option<String>,
+    /// `values`, `quantiles:N`, `equal:N`, or limits with commas.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub classes: Option<String>,
+    /// Column of numbers that gives points their size and lines their width.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub size: Option<String>,
+    /// `grid`, `graticule`, `both` or `none`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub grid: Option<MapLines>,
+    /// `state-plane` or `utm`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub zones: Option<MapZones>,
+    /// Draw on a dark ground.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub dark: bool,
+    /// Leave out land, countries, states and counties.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub no_backdrop: bool,
+    /// Date to write below it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub date: Option<String>,
+    /// Width and height in pixels.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pixels: Option<[u32; 2]>,
+    /// Titles of layers by their names.
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub titles: IndexMap<String, String>,
+    /// Colours of layers by their names, as `#1f6feb`.
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub colors: IndexMap<String, String>,
+    /// Widths of lines, or twice the radius of points, by the names of layers, pixels.
+    #[serde(skip_serializing_if = "IndexMap::is_empty")]
+    pub widths: IndexMap<String, f64>,
+}
+
+/// Which lines of round values cross a map.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum MapLines {
+    Grid,
+    Graticule,
+    Both,
+    None,
+}
+
+/// Zones whose lines are drawn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum MapZones {
+    StatePlane,
+    Utm,
+}
+
+impl JobMap {
+    /// Sources and steps that it names.
+    pub(super) fn names(&self) -> impl Iterator<Item = &String> {
+        self.context.iter().chain(&self.before)
+    }
+
+    /// The layers, and how they are drawn; `open` gives a source or step by its name.
+    pub(super) fn drawing(
+        &self,
+        layers: Vec<LayerReader>,
+        open: impl Fn(&String) -> Result<LayerReader>,
+        folder: &Path,
+    ) -> Result<(MapLayers, DrawOptions, Vec<Notice>)> {
+        let mut notices = Vec::new();
+        let context: Vec<LayerReader> = self.context.iter().map(&open).collect::<Result<_>>()?;
+        let before = match &self.before {
+            Some(name) => Some(open(name)?),
+            None => None,
+        };
+        let mut system = |text: &String| -> Result<Crs> {
+            let (crs, told) = read_reference_for(text, folder, &layers[0])?;
+            notices.extend(told);
+            Ok(crs)
+        };
+        let options = DrawOptions {
+            crs: self.crs.as_ref().map(&mut system).transpose()?,
+            beside: self.beside.iter().map(&mut system).collect::<Result<_>>()?,
+            styles: self.styles()?,
+            date: self.date.clone(),
+            color: match &self.color {
+                Some(column) => Some(Coloring {
+                    column: column.clone(),
+                    classes: match &self.classes {
+                        Some(text) => text.parse::<Classes>()?,
+                        None => Classes::Auto,
+                    },
+                }),
+                None => None,
+            },
+            size: self.size.clone(),
+            key: self.key.clone(),
+            theme: if self.dark { Theme::Dark } else { Theme::Light },
+            grid: self.grid.map_or(GridLines::Auto, |lines| match lines {
+                MapLines::Grid => GridLines::Grid,
+                MapLines::Graticule => GridLines::Graticule,
+                MapLines::Both => GridLines::Both,
+                MapLines::None => GridLines::None,
+            }),
+            zones: self.zones.map(|zones| match zones {
+                MapZones::StatePlane => ZoneLines::StatePlane,
+                MapZones::Utm => ZoneLines::Utm,
+            }),
+            backdrop: !self.no_backdrop,
+            width: self.pixels.map_or(1280, |[width, _]| width.clamp(320, 20_000)),
+            height: self.pixels.map_or(800, |[_, height]| height.clamp(240, 20_000)),
+            ..DrawOptions::default()
+        };
+        Ok((MapLayers { layers, context, before }, options, notices))
+    }
+
+    fn styles(&self) -> Result<Vec<LayerStyle>> {
+        let names = self.titles.keys().chain(self.colors.keys()).chain(self.widths.keys());
+        let mut styles: Vec<LayerStyle> = Vec::new();
+        for name in names {
+            if styles.iter().any(|style| style.layer == *name) {
+                continue;
+            }
+            let color = self.colors.get(name).map(|text| {
+                color_of(text).ok_or_else(|| {
+                    Error::usage(format!("`{text}` is no colour: write it as #1f6feb"))
+                })
+            });
+            styles.push(LayerStyle {
+                layer: name.clone(),
+                title: self.titles.get(name).cloned(),
+                color: color.transpose()?,
+                width: self.widths.get(name).copied(),
+            });
+        }
+        Ok(styles)
+    }
+}
