@@ -7,6 +7,7 @@ mod advice;
 mod arguments;
 mod ask;
 mod commands;
+mod drawn;
 mod help;
 mod progress;
 mod project;
@@ -135,7 +136,11 @@ fn run(
     arguments.take_grids()?;
     record::begin(arguments.log.as_deref(), words, matches)?;
     of_project.into_iter().for_each(show::remark);
+    let map = drawn::asked(matches)?;
     let ending = arguments.run()?;
+    if let Some(map) = map {
+        drawn::draw(map)?;
+    }
     record::save()?;
     Ok(ending)
 }

@@ -12,7 +12,7 @@ use velvet_peg::output::{is_same_file, is_standard};
 use velvet_peg::{Error, Severity, Summary, layer_files};
 
 /// Arguments that name files to write, and not files to read.
-const WRITTEN: [&str; 4] = ["output", "rejects", "save_job", "folder"];
+const WRITTEN: [&str; 5] = ["output", "rejects", "save_job", "folder", "map"];
 
 /// What a command that is logged has done so far.
 struct Record {

@@ -187,7 +187,7 @@ pub(super) fn system_text(panel: &Panel<'_>) -> String {
 }
 
 /// Places of the data, some hundred of them.
-fn places(panel: &Panel<'_>) -> Vec<Geographic> {
+pub(super) fn places(panel: &Panel<'_>) -> Vec<Geographic> {
     const SOME: usize = 400;
     let Some(ground) = &panel.view.ground else { return Vec::new() };
     let layers = panel.plates.iter().zip(&panel.survey.layers);

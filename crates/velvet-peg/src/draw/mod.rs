@@ -15,6 +15,7 @@
 mod backdrop;
 mod backdrop_marks;
 mod canvas;
+mod characters;
 mod chosen;
 mod classes;
 mod density;
@@ -47,6 +48,7 @@ mod ticks;
 mod values;
 mod view;
 
+pub use characters::characters;
 pub use options::{
     Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines, color_of,
 };
@@ -105,17 +107,10 @@ pub fn draw_layers(
     options: &DrawOptions,
     watch: &mut dyn Progress,
 ) -> Result<Vec<Notice>> {
-    let extension =
-        out.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
-    // What cannot be replaced is not drawn first.
-    if !is_standard(out) {
-        refuse_existing(out, options.overwrite)?;
-    }
-    if !matches!(extension.as_str(), "svg" | "png") {
-        return Err(Error::usage("a map is written as .svg or .png").in_file(out));
-    }
+    // What cannot be written is not drawn first.
+    check_picture(out, options.overwrite)?;
     let (svg, mut notices) = scene::svg(layers, options, watch)?;
-    let bytes = match extension.as_str() {
+    let bytes = match extension_of(out).as_str() {
         "svg" => svg.into_bytes(),
         _ => {
             let (bytes, lacks) = raster::png(&svg)?;
@@ -125,6 +120,24 @@ pub fn draw_layers(
     };
     write_whole(out, &bytes, options.overwrite)?;
     Ok(notices)
+}
+
+/// Whether a picture can be written there, before anything is drawn.
+///
+/// # Errors
+/// If it is none of `.svg` and `.png`, or is there already and is not to be replaced.
+pub fn check_picture(out: &Path, overwrite: bool) -> Result<()> {
+    if !is_standard(out) {
+        refuse_existing(out, overwrite)?;
+    }
+    match matches!(extension_of(out).as_str(), "svg" | "png") {
+        true => Ok(()),
+        false => Err(Error::usage("a map is written as .svg or .png").in_file(out)),
+    }
+}
+
+fn extension_of(out: &Path) -> String {
+    out.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase()
 }
 
 /// The map as SVG text.

@@ -46,6 +46,7 @@ pub(super) struct Planned<'a> {
     pub(super) view: View,
     plates: Vec<Plate<'a>>,
     survey: Survey,
+    extent: Bounds,
 }
 
 impl<'a> Planned<'a> {
@@ -64,7 +65,19 @@ impl<'a> Planned<'a> {
         notices.append(&mut survey.notices);
         let extent = roomy(&survey.extent, crs.as_ref());
         let view = View::fitting(frame, &extent, crs.as_ref(), ground.as_ref(), survey.cut);
-        Ok((Planned { view, plates, survey }, notices))
+        Ok((Planned { view, plates, survey, extent }, notices))
+    }
+
+    /// Shows the same in another frame.
+    pub(super) fn fit(&mut self, frame: [f64; 4]) {
+        self.view = self.view.refitted(frame, &self.extent);
+    }
+
+    /// Width of what is shown by its height, as it is drawn.
+    pub(super) fn shape(&self) -> f64 {
+        let extent = &self.extent;
+        (extent.east - extent.west) * self.view.scale.0
+            / ((extent.north - extent.south) * self.view.scale.1)
     }
 
     /// Draws the layers into ink, in a view of theirs.

@@ -43,8 +43,8 @@ pub(super) fn svg(
         f64::from(options.height.max(240)),
         Paper::of(options.theme),
     );
-    let frames = frames(&canvas, options.beside.len() + 1);
-    let single = frames.len() == 1;
+    let count = options.beside.len() + 1;
+    let single = count == 1;
     let mut notices: Vec<Notice> = Vec::new();
     let mut tell = |told: Vec<Notice>| {
         for notice in told {
@@ -56,10 +56,19 @@ pub(super) fn svg(
     let mut planned = Vec::new();
     let first = options.crs.clone();
     let systems = std::iter::once(first.as_ref()).chain(options.beside.iter().map(Some));
-    for (frame, system) in frames.iter().zip(systems) {
-        let (plan, told) = Planned::new(layers, system, *frame, options, watch)?;
+    for (frame, system) in columns(&canvas, count).into_iter().zip(systems) {
+        let (plan, told) = Planned::new(layers, system, frame, options, watch)?;
         tell(told);
         planned.push(plan);
+    }
+    // Wide layers are shown one above the other where that makes them larger.
+    let rows = rows(&canvas, count);
+    let size = |[left, top, right, bottom]: [f64; 4], shape: f64| {
+        (right - left).min((bottom - top) * shape)
+    };
+    let shape = planned[0].shape();
+    if !single && size(rows[0], shape) > 1.1 * size(planned[0].view.frame, shape) {
+        planned.iter_mut().zip(rows).for_each(|(plan, frame)| plan.fit(frame));
     }
     let views = at_one_scale(&planned);
     let mut panels: Vec<Panel<'_>> = Vec::new();
@@ -98,8 +107,20 @@ pub(super) fn svg(
     Ok((canvas.finish(&title), notices))
 }
 
-/// The frames of so many systems.
-fn frames(canvas: &Canvas, count: usize) -> Vec<[f64; 4]> {
+/// The frames of so many systems, one above the other.
+fn rows(canvas: &Canvas, count: usize) -> Vec<[f64; 4]> {
+    let (left, right) = (MARGIN, canvas.width - COLUMN);
+    let high = (canvas.height - MARGIN - 30.0) / count as f64;
+    (0..count)
+        .map(|at| {
+            let top = MARGIN + high * at as f64;
+            [left, top, right, top + (high - TOLD - 18.0).max(40.0)]
+        })
+        .collect()
+}
+
+/// The frames of so many systems, side by side.
+fn columns(canvas: &Canvas, count: usize) -> Vec<[f64; 4]> {
     let (left, right) = (MARGIN, canvas.width - COLUMN);
     let bottom = canvas.height - MARGIN;
     if count == 1 {

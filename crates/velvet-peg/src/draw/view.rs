@@ -33,6 +33,26 @@ pub(super) struct Window {
     pub(super) north: f64,
 }
 
+#[cfg(feature = "backdrop")]
+impl Window {
+    /// The smallest around longitudes and latitudes.
+    pub(super) fn around(places: &[(f64, f64)]) -> Window {
+        let (low, high) = (f64::INFINITY, f64::NEG_INFINITY);
+        let mut window = Window { west: low, south: low, east: high, north: high };
+        for (lon, lat) in places {
+            window.west = window.west.min(*lon);
+            window.east = window.east.max(*lon);
+            window.south = window.south.min(*lat);
+            window.north = window.north.max(*lat);
+        }
+        window
+    }
+
+    pub(super) fn holds(&self, lon: f64, lat: f64) -> bool {
+        (self.west..=self.east).contains(&lon) && (self.south..=self.north).contains(&lat)
+    }
+}
+
 impl View {
     /// A frame that shows an extent as large as it can.
     pub(super) fn fitting(
@@ -53,6 +73,11 @@ impl View {
             .min(down / (extent.north - extent.south));
         let centre = (extent.west + extent.east) / 2.0;
         View::around(frame, (centre, middle), (per_unit * squeeze, per_unit), crs, ground, cut)
+    }
+
+    /// An extent in another frame, as large as it can.
+    pub(super) fn refitted(&self, frame: [f64; 4], extent: &Bounds) -> View {
+        View::fitting(frame, extent, self.crs.as_ref(), self.ground.as_ref(), self.cut)
     }
 
     /// The same without what is no place on the Earth: beyond the poles, and more than a circle

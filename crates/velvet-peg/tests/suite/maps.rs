@@ -3,7 +3,7 @@
 use crate::pixels::Picture;
 use std::collections::BTreeSet;
 use velvet_peg::draw::{
-    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines,
+    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines, characters,
     draw_layers, svg,
 };
 use velvet_peg::{Crs, Geometry, Layer, LayerReader, NoProgress, Value};
@@ -551,4 +551,48 @@ fn the_same_input_gives_the_same_bytes() {
     };
     let first = Picture::bytes(std::slice::from_ref(&layer), &options);
     assert_eq!(first, Picture::bytes(&[layer], &options));
+}
+
+/// The map in characters: the rows within its border, and the lines below.
+fn in_characters(layers: Vec<LayerReader>, size: (usize, usize)) -> (Vec<Vec<char>>, String) {
+    let (text, _) = characters(&layers.into(), size, &plain(), &mut NoProgress).unwrap();
+    let rows = text.lines().filter(|line| line.starts_with('│'));
+    let rows = rows.map(|line| line.trim_matches('│').chars().collect()).collect();
+    (rows, text)
+}
+
+#[test]
+fn maps_in_characters_have_land_signs_and_numbers() {
+    let reader = |layer: &Layer| LayerReader::of_layer(layer, std::path::Path::new("stations"));
+    let corners = points(4326, &[(-169.0, 53.0), (-131.0, 71.0)]);
+    let mut ditch = Layer::new("ditch", Some(crs(4326)));
+    let line = Geometry::LineString(vec![(-160.0, 60.0), (-140.0, 60.0)]);
+    ditch.push(line, [("name", "long".into())]).unwrap();
+    let (rows, text) = in_characters(vec![reader(&corners), reader(&ditch)], (70, 24));
+    assert!(rows.len() == 24 && rows.iter().all(|row| row.len() == 70), "{text}");
+    let places = |sign: char| -> Vec<(usize, usize)> {
+        let cells = rows.iter().enumerate().flat_map(|(y, row)| {
+            row.iter().enumerate().filter(move |(_, c)| **c == sign).map(move |(x, _)| (x, y))
+        });
+        cells.collect()
+    };
+    let dots = places('●');
+    assert!(dots.len() == 2 && dots[0].0 > dots[1].0 && dots[0].1 < dots[1].1, "north-east first");
+    let line = places('▪');
+    assert!(line.iter().all(|at| at.1 == line[0].1), "a parallel is level: {line:?}");
+    // Nearly half of 38 degrees, by the shape of the frame.
+    assert!((15..40).contains(&line.len()), "{line:?}");
+    let coast = rows.iter().flatten().filter(|c| ('\u{2800}'..='\u{28ff}').contains(c)).count();
+    assert!(coast > 100, "{coast} characters of coast");
+    assert!(text.contains("Alaska") && text.contains("● stations (2 points)   ▪ ditch (1 line)"));
+    assert!(text.contains("a character is ") && text.contains(" km wide"), "{text}");
+    // Layers of one kind have signs of their own; what stands apart has a number.
+    let mut places: Vec<(f64, f64)> = (0..30)
+        .map(|at| (-120.0 + f64::from(at % 6) * 0.01, 47.4 + f64::from(at / 6) * 0.01))
+        .collect();
+    places[7].0 = 120.0;
+    let (rows, text) =
+        in_characters(vec![reader(&points(4326, &places)), reader(&corners)], (70, 24));
+    assert_eq!(rows.iter().flatten().filter(|c| **c == '1').count(), 1, "{text}");
+    assert!(text.contains("1 stations, feature 8: a sign turned?") && text.contains("◆ stations"));
 }

@@ -3,6 +3,7 @@
 use super::heading;
 use super::table::delimiter;
 use clap::Args;
+use std::path::PathBuf;
 use velvet_peg::{TextDialect, WriteOptions};
 
 /// How an output is written.
@@ -12,6 +13,9 @@ pub(crate) struct WriteArguments {
     /// stays.
     #[arg(long, help_heading = heading::OUTPUT)]
     pub(crate) overwrite: bool,
+    /// Draw a map of what is written: .svg or .png; in characters if no FILE is given.
+    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", help_heading = heading::OUTPUT, hide_short_help = true)]
+    pub(crate) map: Option<PathBuf>,
     /// Replace an existing GeoPackage as a whole, with every layer and table in it.
     #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     pub(crate) replace_file: bool,

@@ -206,3 +206,78 @@ fn large_layers_are_drawn_from_files_and_records_that_cannot_be_read_are_told() 
     assert!(run.err.contains("1 feature cannot be read: not drawn"), "{}", run.err);
     assert!(bench.read("some.svg").contains(">2 points<"));
 }
+
+/// Words of a command, the code it ends with, what it says, and the picture that it draws.
+const ALONG: &[(&str, i32, &str, Option<(&str, &str)>)] = &[
+    (
+        "build points gates.csv --crs 4326 -o gates.gpkg --map gates.svg",
+        0,
+        "drew it to gates.svg",
+        Some(("gates.svg", ">3 points<")),
+    ),
+    ("build points gates.csv --crs 4326 -o again.gpkg --map gates.svg", 1, "exists already", None),
+    (
+        "build points gates.csv --crs 4326 -o own.gpkg --map own.gpkg",
+        1,
+        "is another file of the command",
+        None,
+    ),
+    ("build points gates.csv --crs 4326 -o - --map g.svg", 1, "name one with -o", None),
+    ("build points gates.csv --crs 4326 -o g.csv --map g.svg", 1, "is a table: --map draws", None),
+    (
+        "convert gates.gpkg --to EPSG:2285 -o feet.gpkg --map feet.svg",
+        0,
+        "drew it",
+        Some(("feet.svg", "ftUS")),
+    ),
+    (
+        "declare turnouts.shp --crs EPSG:32611 -o turned.gpkg --map turned.svg",
+        0,
+        "moved by 453 km on average",
+        Some(("turned.svg", "before: turnouts")),
+    ),
+    (
+        "join fields.geojson register.xlsx --sheet Shares --on field -o j.gpkg --map j.svg",
+        0,
+        "drew it",
+        Some(("j.svg", ">16 polygons<")),
+    ),
+    (
+        "tag gates.gpkg --from fields.geojson --columns field -o t.gpkg --map t.png",
+        0,
+        "drew it",
+        None,
+    ),
+    (
+        "check fields.geojson gates.csv --crs 4326 --map c.svg",
+        0,
+        "gates.csv is a table, which the map leaves out",
+        Some(("c.svg", ">16 polygons<")),
+    ),
+    ("look fields.geojson --map l.svg", 0, "drew it to l.svg", Some(("l.svg", "Douglas county"))),
+    ("look fields.geojson --map --json", 1, "both go to standard output", None),
+    ("look register.xlsx --sheet Shares --map", 1, "no layer to draw a map of", None),
+];
+
+#[test]
+fn commands_draw_what_they_read_and_write() {
+    let bench = Bench::with_demo();
+    bench.write("gates.csv", "name,lon,lat\nA,-120.01,47.41\nB,-120.0,47.42\nC,-119.99,47.4\n");
+    for (line, code, says, picture) in ALONG {
+        let run = bench.run(&words(line));
+        assert_eq!(run.code, *code, "{line}: {}", run.err);
+        assert!(run.err.contains(says), "{line}: {}", run.err);
+        if let Some((file, text)) = picture {
+            assert!(bench.read(file).contains(text), "{line}: no `{text}`");
+        }
+    }
+    // What cannot be drawn is refused before anything is written.
+    for file in ["again.gpkg", "own.gpkg", "g.csv"] {
+        assert!(!bench.has(file), "{file}");
+    }
+    assert_eq!(&std::fs::read(bench.path("t.png")).unwrap()[1..4], b"PNG");
+    let run = bench.ok(&["look", "fields.geojson", "--map"]);
+    assert!(run.out.contains("▒ fields (16 polygons)") && run.out.contains("┌──"), "{}", run.out);
+    let run = bench.ok(&["convert", "gates.gpkg", "--to", "2285", "--map", "-o", "f2.gpkg"]);
+    assert!(run.out.contains("● gates (3 points)"), "{}", run.out);
+}

@@ -1,11 +1,14 @@
 //! Outlines of states, counties, land and countries, decoded once.
 
+#[cfg(feature = "backdrop")]
+use crate::draw::view::Window;
 use std::collections::HashMap;
 use std::sync::OnceLock;
-use velvet_peg_core::Geographic;
-use velvet_peg_core::registry::{Arc, Outlines, Polygons, outlines};
 #[cfg(feature = "backdrop")]
-use velvet_peg_core::registry::{Countries, Land, countries, land};
+use velvet_peg_core::Geographic;
+#[cfg(feature = "backdrop")]
+use velvet_peg_core::registry::{Arc, Countries, Land, Polygons, countries, land};
+use velvet_peg_core::registry::{Outlines, outlines};
 
 /// Counties of the United States, and which arcs of them divide states.
 pub(in crate::draw) struct Counties {
@@ -46,13 +49,44 @@ pub(in crate::draw) fn whole_land() -> &'static Land {
     LAND.get_or_init(land)
 }
 
+/// Longitudes and latitudes of a ring.
+#[cfg(feature = "backdrop")]
+type Ring = Vec<(f64, f64)>;
+
+/// Degrees around a place without land from which on it is at sea: outlines are rough.
+#[cfg(feature = "backdrop")]
+const OFF_SHORE: f64 = 0.1;
+
+/// True of a place with no land near it.
+#[cfg(feature = "backdrop")]
+pub(in crate::draw) fn is_at_sea(at: Geographic) -> bool {
+    static RINGS: OnceLock<Vec<(Window, Ring)>> = OnceLock::new();
+    let rings = RINGS.get_or_init(|| {
+        let land = whole_land();
+        let rings = rings_of(&land.arcs, &land.polygons).into_iter();
+        rings.map(|ring| (Window::around(&ring), ring)).collect()
+    });
+    let east = OFF_SHORE / at.lat.to_radians().cos().max(0.05);
+    let around = [(0.0, 0.0), (east, 0.0), (-east, 0.0), (0.0, OFF_SHORE), (0.0, -OFF_SHORE)];
+    let on_land = |lon: f64, lat: f64| {
+        let inside = rings.iter().filter(|(window, ring)| {
+            window.holds(lon, lat) && holds(ring, Geographic { lon, lat })
+        });
+        inside.count() % 2 == 1
+    };
+    !around.into_iter().any(|(across, up)| {
+        let turns = [-360.0, 0.0, 360.0];
+        turns.into_iter().any(|turn| on_land(at.lon + across + turn, at.lat + up))
+    })
+}
+
 /// Countries, and which arcs of them divide two.
 #[cfg(feature = "backdrop")]
 pub(in crate::draw) struct Borders {
     pub(in crate::draw) countries: Countries,
     pub(in crate::draw) divides: Vec<bool>,
     /// Their rings, to look places up in.
-    rings: Vec<Vec<Vec<(f64, f64)>>>,
+    rings: Vec<Vec<Ring>>,
 }
 
 #[cfg(feature = "backdrop")]
@@ -91,10 +125,12 @@ impl Borders {
     }
 }
 
-fn rings_of(arcs: &[Arc], polygons: &Polygons) -> Vec<Vec<(f64, f64)>> {
+#[cfg(feature = "backdrop")]
+fn rings_of(arcs: &[Arc], polygons: &Polygons) -> Vec<Ring> {
     polygons.iter().flatten().map(|numbers| super::outline::ring(arcs, numbers)).collect()
 }
 
+#[cfg(feature = "backdrop")]
 fn holds(ring: &[(f64, f64)], Geographic { lon, lat }: Geographic) -> bool {
     ring.windows(2).fold(false, |inside, pair| {
         let ((x1, y1), (x2, y2)) = (pair[0], pair[1]);

@@ -122,18 +122,28 @@ fn country_at(_: Geographic) -> Option<&'static str> {
     None
 }
 
+#[cfg(feature = "backdrop")]
+fn is_at_sea(at: Geographic) -> bool {
+    atlas::is_at_sea(at)
+}
+
+#[cfg(not(feature = "backdrop"))]
+fn is_at_sea(_: Geographic) -> bool {
+    false
+}
+
 /// In words, where places lie; none if no outline says so.
 pub(in crate::draw) fn whereabouts(places: &[Geographic]) -> Option<String> {
     let mut counties: BTreeMap<u32, (County, usize)> = BTreeMap::new();
     let mut countries: BTreeMap<&'static str, usize> = BTreeMap::new();
-    let mut elsewhere = 0;
+    let mut at_sea = false;
     for at in places {
         if let Some(county) = county_at(*at) {
             counties.entry(county.fips).or_insert((county, 0)).1 += 1;
         } else if let Some(country) = country_at(*at) {
             *countries.entry(country).or_default() += 1;
         } else {
-            elsewhere += 1;
+            at_sea = at_sea || is_at_sea(*at);
         }
     }
     let mut parts: Vec<(usize, String)> = Vec::new();
@@ -155,8 +165,7 @@ pub(in crate::draw) fn whereabouts(places: &[Geographic]) -> Option<String> {
     parts.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
     let mut texts: Vec<String> = parts.into_iter().map(|(_, text)| text).collect();
     if texts.is_empty() {
-        let known = cfg!(feature = "backdrop") && elsewhere > 0;
-        return known.then(|| "at sea".to_string());
+        return at_sea.then(|| "at sea".to_string());
     }
     if texts.len() > 4 {
         let more = texts.len() - 3;
@@ -164,7 +173,8 @@ pub(in crate::draw) fn whereabouts(places: &[Geographic]) -> Option<String> {
         texts.push(format!("{more} more"));
     }
     let comma = if texts.iter().any(|text| text.contains(',')) { "; " } else { ", " };
-    Some(listed(&texts, comma))
+    let sea = if at_sea { "; partly at sea" } else { "" };
+    Some(format!("{}{sea}", listed(&texts, comma)))
 }
 
 fn in_state(state: &str, counties: &[&(County, usize)]) -> String {
