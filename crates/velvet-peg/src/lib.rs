@@ -50,8 +50,8 @@
 //! | feature | what | crates |
 //! | --- | --- | --- |
 //! | `archives` | files in zip archives and packed by gzip or zstd, in and out (a C compiler builds zstd) | 16 |
-//! | `backdrop` | land and countries under the layers of maps; takes `drawing` along | 39 |
-//! | `drawing` | maps as SVG and PNG, on states and counties | 39 |
+//! | `backdrop` | land and countries under the layers of maps; takes `drawing` along | 48 |
+//! | `drawing` | maps as SVG, PNG and pages, on states and counties | 48 |
 //! | `dxf` | DXF drawings, in and out | 0 |
 //! | `expressions` | conditions and computed columns | 18 |
 //! | `flatgeobuf` | FlatGeobuf, in and out | 12 |

@@ -1,4 +1,4 @@
-//! Drawing layers as a map: SVG, or PNG made from it.
+//! Drawing layers as a map: SVG, PNG made from it, or a page to look around in.
 //!
 //! A map answers where its layers lie: under them are land and water, countries, states and
 //! counties, as far as its scale shows them; above it stands in words where the data is. It has a
@@ -36,6 +36,7 @@ mod lettering;
 mod marks;
 mod north;
 mod options;
+mod page;
 mod palette;
 mod panel;
 mod plates;
@@ -62,7 +63,7 @@ use crate::progress::{NoProgress, Progress};
 use std::path::Path;
 
 /// Draws layers one above the other, polygons lowest and points on top, and writes the
-/// picture: SVG or PNG by the extension of `out`.
+/// picture: SVG, PNG or a page (HTML) by the extension of `out`.
 ///
 /// ```
 /// # let folder = tempfile::tempdir()?;
@@ -109,6 +110,11 @@ pub fn draw_layers(
 ) -> Result<Vec<Notice>> {
     // What cannot be written is not drawn first.
     check_picture(out, options.overwrite)?;
+    if extension_of(out) == "html" {
+        let (page, notices) = page::html(layers, options, watch)?;
+        write_whole(out, page.as_bytes(), options.overwrite)?;
+        return Ok(notices);
+    }
     let (svg, mut notices) = scene::svg(layers, options, watch)?;
     let bytes = match extension_of(out).as_str() {
         "svg" => svg.into_bytes(),
@@ -125,14 +131,16 @@ pub fn draw_layers(
 /// Whether a picture can be written there, before anything is drawn.
 ///
 /// # Errors
-/// If it is none of `.svg` and `.png`, or is there already and is not to be replaced.
+/// If it is none of `.svg`, `.png` and `.html`, or is there already and is not to be replaced.
 pub fn check_picture(out: &Path, overwrite: bool) -> Result<()> {
     if !is_standard(out) {
         refuse_existing(out, overwrite)?;
     }
-    match matches!(extension_of(out).as_str(), "svg" | "png") {
+    match matches!(extension_of(out).as_str(), "svg" | "png" | "html") {
         true => Ok(()),
-        false => Err(Error::usage("a map is written as .svg or .png").in_file(out)),
+        false => {
+            Err(Error::usage("a map is written as .svg or .png, or as a page, .html").in_file(out))
+        }
     }
 }
 

@@ -175,6 +175,13 @@ pub struct DrawOptions {
     pub area_of: Option<(String, String)>,
     /// Column by which features are found in the layer of before; by their order if none.
     pub key: Option<String>,
+    /// Pages: columns whose values are addresses or documents that features lead to.
+    pub link: Vec<String>,
+    /// Pages: folder or address that relative links start from.
+    pub link_base: Option<String>,
+    /// Pages: pixels around the pointer within which a feature is hit; fit for a mouse and for
+    /// fingers if none.
+    pub tolerance: Option<f64>,
     /// Replace an existing file.
     pub overwrite: bool,
 }
@@ -210,6 +217,9 @@ impl Default for DrawOptions {
             ellipses: false,
             area_of: None,
             key: None,
+            link: Vec::new(),
+            link_base: None,
+            tolerance: None,
             overwrite: false,
         }
     }

@@ -151,13 +151,14 @@ impl Panel<'_> {
 
 /// Names of columns and layers that are not there are told, not passed over.
 fn columns_exist(plates: &[Plate<'_>], options: &DrawOptions) -> Result<()> {
+    let links = options.link.iter().map(|name| (Some(name.as_str()), "of links"));
     let wanted = [
         (options.label.as_deref(), "to label with"),
         (options.color.as_ref().map(|by| by.column.as_str()), "to colour by"),
         (options.size.as_deref(), "to give sizes"),
     ];
     let subjects = || plates.iter().filter(|plate| plate.role == Role::Subject);
-    for (name, what) in wanted {
+    for (name, what) in wanted.into_iter().chain(links) {
         let Some(name) = name else { continue };
         if !subjects().any(|plate| plate.info().schema.field_with_name(name).is_ok()) {
             let mut names: Vec<&str> = subjects()

@@ -18,6 +18,7 @@ const GAP: usize = 60;
 #[derive(Debug)]
 pub(super) struct Surveyed {
     pub(super) features: u64,
+    pub(super) vertices: u64,
     /// Features without a geometry.
     pub(super) bare: u64,
     /// Features with a vertex that cannot be carried to the map's system.
@@ -85,6 +86,7 @@ fn one(
     let info = plate.info();
     let mut layer = Surveyed {
         features: 0,
+        vertices: 0,
         bare: 0,
         failed: 0,
         kind: None,
@@ -98,6 +100,7 @@ fn one(
         evidence.add(batch);
         unreadable += batch.unreadable.len() as u64;
         layer.features += geometry.len() as u64;
+        layer.vertices += geometry.x.len() as u64;
         for (feature, kind) in geometry.kinds().iter().enumerate() {
             let Some(kind) = kind.map(GeometryKind::single) else {
                 layer.bare += 1;

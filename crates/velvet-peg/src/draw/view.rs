@@ -75,6 +75,17 @@ impl View {
         View::around(frame, (centre, middle), (per_unit * squeeze, per_unit), crs, ground, cut)
     }
 
+    /// The same middle at the same scale in another frame.
+    pub(super) fn in_frame(&self, frame: [f64; 4]) -> View {
+        let (crs, ground) = (self.crs.as_ref(), self.ground.as_ref());
+        View::around(frame, self.middle(), self.scale, crs, ground, self.cut)
+    }
+
+    /// True for axes that run west, and south.
+    pub(super) fn flipped(&self) -> (bool, bool) {
+        self.flipped
+    }
+
     /// An extent in another frame, as large as it can.
     pub(super) fn refitted(&self, frame: [f64; 4], extent: &Bounds) -> View {
         View::fitting(frame, extent, self.crs.as_ref(), self.ground.as_ref(), self.cut)

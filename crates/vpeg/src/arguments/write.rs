@@ -13,7 +13,7 @@ pub(crate) struct WriteArguments {
     /// stays.
     #[arg(long, help_heading = heading::OUTPUT)]
     pub(crate) overwrite: bool,
-    /// Draw a map of what is written: .svg or .png; in characters if no FILE is given.
+    /// Draw a map of what is written: .svg, .png or .html; in characters if no FILE is given.
     #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", help_heading = heading::OUTPUT, hide_short_help = true)]
     pub(crate) map: Option<PathBuf>,
     /// Replace an existing GeoPackage as a whole, with every layer and table in it.

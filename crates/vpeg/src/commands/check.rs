@@ -40,7 +40,7 @@ pub(crate) struct Check {
     /// Write the sheets to hand in: .md, .html or .json.
     #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
-    /// Draw a map of the layers, with what stands apart: .svg or .png; in characters if no FILE is given.
+    /// Draw a map of the layers, with what stands apart: .svg, .png or .html; in characters if no FILE is given.
     #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", help_heading = heading::OUTPUT)]
     map: Option<PathBuf>,
     /// Title of the sheets.

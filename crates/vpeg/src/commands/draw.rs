@@ -16,7 +16,7 @@ pub(crate) struct Draw {
     /// Layer files, all of whose layers are drawn.
     #[arg(required = true)]
     files: Vec<PathBuf>,
-    /// Picture to write: .svg or .png.
+    /// Picture to write, .svg or .png, or a page to look around in, .html.
     #[arg(long, short, help_heading = heading::OUTPUT)]
     output: PathBuf,
     /// Reference system to draw in, `utm` or `state-plane` for the zone that the first layer lies
@@ -85,6 +85,16 @@ pub(crate) struct Draw {
     /// Size in pixels, WIDTHxHEIGHT.
     #[arg(long, default_value = "1280x800", value_parser = pixels, value_name = "WIDTHxHEIGHT")]
     pixels: (u32, u32),
+    /// Pages: column whose values are addresses or documents that features lead to; several times for
+    /// several.
+    #[arg(long, value_name = "COLUMN", hide_short_help = true)]
+    link: Vec<String>,
+    /// Pages: folder or address that relative links start from.
+    #[arg(long, value_name = "FOLDER", requires = "link", hide_short_help = true)]
+    link_base: Option<String>,
+    /// Pages: pixels around the pointer within which a feature is hit.
+    #[arg(long, value_name = "PIXELS", hide_short_help = true)]
+    tolerance: Option<f64>,
     /// Replace an existing file.
     #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
@@ -211,6 +221,9 @@ impl Draw {
             ellipses: self.ellipses,
             area_of: self.area_of.clone(),
             key: self.key.clone(),
+            link: self.link.clone(),
+            link_base: self.link_base.clone(),
+            tolerance: self.tolerance,
             overwrite: self.overwrite,
         };
         let mut watch = TerminalProgress::new("drawing");

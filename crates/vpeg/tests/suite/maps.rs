@@ -207,8 +207,11 @@ fn large_layers_are_drawn_from_files_and_records_that_cannot_be_read_are_told() 
     assert!(bench.read("some.svg").contains(">2 points<"));
 }
 
-/// Words of a command, the code it ends with, what it says, and the picture that it draws.
-const ALONG: &[(&str, i32, &str, Option<(&str, &str)>)] = &[
+/// Words of a command, the code it ends with, what it says, and the picture that it draws with a
+/// text on it.
+type Along = (&'static str, i32, &'static str, Option<(&'static str, &'static str)>);
+
+const ALONG: &[Along] = &[
     (
         "build points gates.csv --crs 4326 -o gates.gpkg --map gates.svg",
         0,

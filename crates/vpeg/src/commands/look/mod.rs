@@ -21,7 +21,7 @@ pub(crate) struct Look {
     /// Read every row of a large table, not parts of it.
     #[arg(long)]
     all: bool,
-    /// Draw a map of the layers: .svg or .png; in characters if no FILE is given.
+    /// Draw a map of the layers: .svg, .png or .html; in characters if no FILE is given.
     #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-")]
     map: Option<PathBuf>,
     #[command(flatten)]

@@ -2,6 +2,8 @@
 
 #![allow(dead_code)]
 
+pub(crate) mod browser;
+
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use tempfile::TempDir;
