@@ -1,16 +1,12 @@
 //! `--map`: a map of what a command read or wrote, as a picture or in characters.
 
 use crate::progress::TerminalProgress;
-use crate::show;
+use crate::{record, show};
 use clap::ArgMatches;
-use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
+use std::path::PathBuf;
 use velvet_peg::draw::{DrawOptions, MapLayers, characters, check_picture, draw_layers, today};
 use velvet_peg::output::{is_same_file, is_standard};
 use velvet_peg::{Error, LayerReader, format_of, layer_files};
-
-/// Files that the command has written.
-static WROTE: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
 
 /// Rows of a map in characters, where the terminal does not say how many it has.
 const ROWS: usize = 24;
@@ -24,11 +20,6 @@ pub(crate) struct Asked {
     read: Vec<PathBuf>,
     /// The layer before it was declared.
     before: Option<(PathBuf, Option<String>)>,
-}
-
-/// Notes a file that was written.
-pub(crate) fn wrote(file: &Path) {
-    WROTE.lock().unwrap_or_else(PoisonError::into_inner).push(file.to_path_buf());
 }
 
 /// The map that the arguments ask for. What cannot be drawn is refused before anything is done.
@@ -97,7 +88,7 @@ pub(crate) fn asked(matches: &ArgMatches) -> Result<Option<Asked>, Error> {
 /// If a file cannot be read or the picture cannot be written.
 pub(crate) fn draw(asked: Asked) -> Result<(), Error> {
     let mut files = asked.read;
-    files.append(&mut WROTE.lock().unwrap_or_else(PoisonError::into_inner));
+    files.extend(record::written());
     let mut layers = MapLayers::default();
     for file in files {
         let in_folder = if file.is_dir() { layer_files(&file)?.0 } else { vec![file] };

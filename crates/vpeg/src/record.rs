@@ -30,6 +30,14 @@ struct Record {
 
 static RECORD: Mutex<Option<Record>> = Mutex::new(None);
 
+/// Outputs that were finished, also where no log is kept.
+static WRITTEN_NOW: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+
+/// The outputs that were finished since this was asked last.
+pub(crate) fn written() -> Vec<PathBuf> {
+    std::mem::take(&mut *WRITTEN_NOW.lock().unwrap_or_else(PoisonError::into_inner))
+}
+
 fn record() -> MutexGuard<'static, Option<Record>> {
     RECORD.lock().unwrap_or_else(PoisonError::into_inner)
 }
@@ -138,6 +146,7 @@ pub(crate) fn answered(text: &str) {
 
 /// Rows or features became an output. What was said until now belongs to that.
 pub(crate) fn done(summary: &Summary, out: &Path) {
+    WRITTEN_NOW.lock().unwrap_or_else(PoisonError::into_inner).push(out.to_path_buf());
     let mut record = record();
     let Some(record) = record.as_mut() else { return };
     let mut step = LoggedStep::of(&record.kind, &out.display().to_string(), summary);

@@ -1,6 +1,6 @@
 //! Messages on standard error and tables on standard output.
 
-use crate::{Ending, advice, drawn, record};
+use crate::{Ending, advice, record};
 use anstyle::{AnsiColor, Style};
 use console::{Alignment, pad_str};
 use std::io::Write;
@@ -236,7 +236,6 @@ pub(crate) fn outcome_with(
 ) -> Result<Ending, Error> {
     notices(&outcome.notices);
     record::done(outcome, out);
-    drawn::wrote(out);
     let rejected = &outcome.rejected;
     let row = unit_in.trim_end_matches('s');
     // Without a file they stand on standard error already, every one.
