@@ -238,9 +238,10 @@ fn marks(sheet: &mut Sheet, panel: &Panel<'_>, at: usize) {
 fn corners(panel: &Panel<'_>) -> Option<String> {
     let view = &panel.view;
     let [left, top, right, bottom] = view.frame;
+    let fine = view.metres_across()? < 20_000.0;
     let place = |pixel| {
         let at = view.place_at(pixel)?;
-        let step = 1.0 / 60.0;
+        let step = if fine { 1.0 / 3600.0 } else { 1.0 / 60.0 };
         let lat = degrees_text(at.lat, step, Axis::Latitude);
         Some(format!("{lat} {}", degrees_text(at.lon, step, Axis::Longitude)))
     };

@@ -8,6 +8,7 @@ use super::plates::{Carried, Plate};
 use super::values::text_of;
 use super::view::View;
 use crate::error::{Error, Result};
+use crate::layer::GeometryKind;
 use crate::notice::{Notice, NoticeKind};
 use crate::progress::Progress;
 use std::collections::BTreeMap;
@@ -86,6 +87,18 @@ impl Displacement {
         ground: Option<&Ground>,
         watch: &mut dyn Progress,
     ) -> Result<Displacement> {
+        let kinds = [before, after].map(|plate| plate.info().kind.map(GeometryKind::single));
+        if let [Some(was), Some(is)] = kinds
+            && was != is
+        {
+            return Err(Error::usage(format!(
+                "{} is of {}s and {} of {}s: they are not one layer before and after",
+                before.info().name,
+                was.name(),
+                after.info().name,
+                is.name()
+            )));
+        }
         let (was, is) = (places(before, key, ground, watch)?, places(after, key, ground, watch)?);
         if key.is_none() && was.len() != is.len() {
             return Err(Error::usage(format!(

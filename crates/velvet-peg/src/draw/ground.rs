@@ -16,7 +16,7 @@ pub(super) struct Ground {
     geodesic: Geodesic,
     /// Longitude around which a projected system is drawn: on the other side of the Earth is where
     /// its map is cut.
-    pub(super) central: Option<f64>,
+    central: Option<f64>,
     /// Degrees in a unit, for geographic systems.
     pub(super) degrees: Option<f64>,
 }
@@ -59,6 +59,15 @@ impl Ground {
                 Some((x, to.y))
             }
             None => (to.x.is_finite() && to.y.is_finite()).then_some((to.x, to.y)),
+        }
+    }
+
+    /// The longitude around which a map is drawn whose middle is at `x`: that of a projected system's
+    /// own, and the middle's in a geographic one, beyond 180° where the map goes on there.
+    pub(super) fn anchor(&self, x: f64) -> Option<f64> {
+        match self.degrees {
+            Some(degrees) => Some(x * degrees + self.meridian),
+            None => self.central,
         }
     }
 

@@ -239,7 +239,7 @@ impl View {
         const STEPS: usize = 24;
         let middle = self.place_at(self.centre())?;
         let ground = self.ground.as_ref()?;
-        let anchor = ground.central.filter(|_| ground.degrees.is_none()).unwrap_or(middle.lon);
+        let anchor = ground.anchor(self.middle().0).unwrap_or(middle.lon);
         let lon = within(middle.lon, anchor);
         let mut window = Window { west: lon, east: lon, south: middle.lat, north: middle.lat };
         let [left, top, right, bottom] = self.frame;

@@ -105,6 +105,17 @@ fn both_sides_of_180_degrees_are_one_place() {
     // Two steps of one degree.
     assert!((x[1] - x[0] - (x[0] - x[2])).abs() < 0.3, "{x:?}");
     assert!(texts(&text).iter().any(|text| text.contains("180°")), "{:?}", texts(&text));
+    // The land is there too where the middle lies beyond 180°: Fiji and Samoa around the points.
+    let pacific = points(4326, &[(177.0, -18.5), (-160.0, -8.0), (-170.0, -22.0)]);
+    let picture = Picture::of(&[pacific], &DrawOptions { grid: GridLines::None, ..plain() });
+    let [mut land, mut water] = [0, 0];
+    for x in (80..1040).step_by(2) {
+        for y in (80..720).step_by(2) {
+            land += u32::from(picture.at(x.into(), y.into()) == [250, 248, 243]);
+            water += u32::from(picture.at(x.into(), y.into()) == [224, 232, 238]);
+        }
+    }
+    assert!(land > 100 && water > 50 * land, "{land} of land, {water} of water");
     // Around the Earth, and from pole to pole: the frame is as high as half as wide.
     let mut around: Vec<(f64, f64)> =
         (0..8).map(|at| (-179.0 + 51.0 * f64::from(at), 5.0)).collect();
@@ -444,6 +455,16 @@ fn what_moved_is_drawn_and_measured_on_the_ground() {
     }
     let (text, _) = to_file(&moved(32610, &places, (0.0, 0.0)), &plain()).unwrap();
     assert!(texts(&text).contains(&"no feature moved") && !text.contains("<g id=\"moves\""));
+    // Layers of other kinds are not one layer.
+    let mut lines = Layer::new("ditches", Some(crs(32610)));
+    for place in places {
+        let line = Geometry::LineString(vec![place, (place.0 + 5.0, place.1)]);
+        lines.push(line, [("name", "D".into())]).unwrap();
+    }
+    let mut layers = moved(32610, &places, (3.0, 4.0));
+    layers.before = Some(LayerReader::of_layer(&lines, std::path::Path::new("before")));
+    let error = to_file(&layers, &plain()).unwrap_err();
+    assert!(error.to_string().contains("not one layer before and after"), "{error}");
     // Which is which is told by their order, or by a column.
     let mut layers = moved(32610, &places, (3.0, 4.0));
     let mut other = Layer::new("stations", Some(crs(32610)));

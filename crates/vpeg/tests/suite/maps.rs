@@ -96,7 +96,7 @@ const CASES: &[Case] = &[
     Case {
         line: "turnouts.gpkg --before fields.geojson",
         code: 1,
-        says: "fields has 16 features and turnouts has 14",
+        says: "fields is of polygons and turnouts of points",
         shows: &[],
     },
     Case {

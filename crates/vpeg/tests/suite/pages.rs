@@ -231,6 +231,51 @@ fn a_page_is_looked_around_in_by_mouse_and_keys() {
 }
 
 #[test]
+fn what_lies_on_one_another_is_filled() {
+    let Some(browser) = Browser::start() else { return };
+    let bench = Bench::new();
+    // Points of one place, polygons on polygons, and both sides of 180°.
+    bench.write(
+        "a.csv",
+        "name,lon,lat\nA,179.0,-17.0\nB,179.0,-17.0\nC,-178.0,-16.0\nD,-175.0,-18.0\n",
+    );
+    bench.ok(&["build", "points", "a.csv", "--crs", "4326", "-o", "a.gpkg"]);
+    let ring = |x: f64| format!("[[{x},-19],[{0},-19],[{0},-15],[{x},-15],[{x},-19]]", x + 1.0);
+    let field = |x: f64| {
+        format!(
+            "{{\"type\":\"Feature\",\"properties\":{{}},\"geometry\":{{\"type\":\"Polygon\",\"coordinates\":[{}]}}}}",
+            ring(x)
+        )
+    };
+    let all = format!(
+        "{{\"type\":\"FeatureCollection\",\"features\":[{},{}]}}",
+        field(-177.0),
+        field(-177.0)
+    );
+    bench.write("b.geojson", all);
+    bench.ok(&["draw", "a.gpkg", "b.geojson", "-o", "map.html"]);
+    browser.open(&bench.path("map.html"));
+    let color = |x: f64, y: f64| {
+        let script = format!(
+            "const [px, py] = at({x}, {y}); const c = document.getElementById('map');
+             const r = window.devicePixelRatio;
+             return [...c.getContext('2d').getImageData((px - box.left) * r, (py - box.top) * r, 1, 1).data].slice(0, 3)"
+        );
+        let parts = ask(&browser, &script);
+        let part = |at: usize| parts[at].as_u64().unwrap() as i64;
+        [part(0), part(1), part(2)]
+    };
+    let near = |a: [i64; 3], b: [i64; 3]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 12);
+    assert!(near(color(179.0, -17.0), [233, 196, 106]), "{:?}", color(179.0, -17.0));
+    // Blue on land or water, seen through a quarter, twice.
+    let [r, g, b] = color(183.5, -16.4);
+    assert!(r < 190 && g > 190 && b > 215, "{r} {g} {b}");
+    // Viti Levu is land, the sea around it is not.
+    assert_eq!(color(178.25, -17.85), [250, 248, 243]);
+    assert_eq!(color(180.7, -17.6), [224, 232, 238]);
+}
+
+#[test]
 fn hostile_texts_stay_texts() {
     let Some(browser) = Browser::start() else { return };
     let bench = Bench::new();

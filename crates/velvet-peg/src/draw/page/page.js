@@ -146,10 +146,27 @@
       (b.context || b.before) - (a.context || a.before) || (height[a.kind] ?? 0) - (height[b.kind] ?? 0));
   const layerMarks = (layer, box) => {
     layer.classes.forEach((look, number) => {
-      pen.beginPath();
       let solid = false, stroked = false;
+      // Polygons that overlap are filled one by one: a hole is one in its own polygon only.
+      const fill = () => {
+        pen.globalAlpha = 0.75;
+        pen.fillStyle = look.fill;
+        pen.fill("evenodd");
+        pen.globalAlpha = 1;
+        pen.strokeStyle = look.line;
+        pen.lineWidth = 1.2;
+        pen.stroke();
+      };
+      pen.beginPath();
       for (const feature of layer.features) {
         if (feature.class !== number || !seen(feature.box, box)) continue;
+        if (feature.kind === POLYGON) {
+          pen.beginPath();
+          for (const ring of feature.rings.flat()) { trace(ring); pen.closePath(); }
+          fill();
+          pen.beginPath();
+          continue;
+        }
         for (const rings of feature.rings) {
           for (const ring of rings) {
             if (feature.kind === POINT) {
@@ -159,16 +176,14 @@
               solid = true;
             } else {
               trace(ring);
-              if (feature.kind === POLYGON) { pen.closePath(); solid = true; } else stroked = true;
+              stroked = true;
             }
           }
         }
       }
       if (solid) {
-        pen.globalAlpha = layer.kind === "point" ? 1 : 0.75;
         pen.fillStyle = look.fill;
-        pen.fill("evenodd");
-        pen.globalAlpha = 1;
+        pen.fill();
       }
       pen.strokeStyle = stroked && layer.by ? look.fill : look.line;
       pen.lineWidth = stroked ? layer.width : 1.2;
