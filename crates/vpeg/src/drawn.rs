@@ -40,7 +40,8 @@ pub(crate) fn asked(matches: &ArgMatches) -> Result<Option<Asked>, Error> {
     let Some(map) = path("map") else { return Ok(None) };
     let flag = |id: &str| inner.try_get_one::<bool>(id).ok().flatten().copied().unwrap_or(false);
     let output = path("output");
-    let looks = matches!(name, "look" | "check");
+    // What writes nothing is drawn as it was read.
+    let looks = matches!(name, "look" | "check") || (output.is_none() && name != "declare");
     let mut files = paths("files");
     files.extend(path("file"));
     let out = output.as_ref().or(files.first().filter(|_| name == "declare"));

@@ -30,6 +30,8 @@ mod lattice;
 mod laws;
 mod layers;
 mod many_tables;
+mod map_parts;
+mod map_values;
 mod maps;
 mod matrix;
 mod measures;

@@ -257,6 +257,7 @@ const ALONG: &[Along] = &[
         "gates.csv is a table, which the map leaves out",
         Some(("c.svg", ">16 polygons<")),
     ),
+    ("measure fields.geojson --map m.svg", 0, "drew it", Some(("m.svg", ">16 polygons<"))),
     ("look fields.geojson --map l.svg", 0, "drew it to l.svg", Some(("l.svg", "Douglas county"))),
     ("look fields.geojson --map --json", 1, "both go to standard output", None),
     ("look register.xlsx --sheet Shares --map", 1, "no layer to draw a map of", None),

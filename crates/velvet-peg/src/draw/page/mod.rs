@@ -22,7 +22,20 @@ use velvet_peg_core::{Bounds, Crs};
 
 const HTML: &str = include_str!("page.html");
 const STYLE: &str = include_str!("page.css");
-const SCRIPT: &str = include_str!("page.js");
+/// The script is one function, whose parts are used one after the other.
+const SCRIPT: &str = concat!(
+    include_str!("script/data.js"),
+    include_str!("script/view.js"),
+    include_str!("script/paint.js"),
+    include_str!("script/grid.js"),
+    include_str!("script/figures.js"),
+    include_str!("script/hits.js"),
+    include_str!("script/card.js"),
+    include_str!("script/table.js"),
+    include_str!("script/measure.js"),
+    include_str!("script/pointer.js"),
+    include_str!("script/start.js"),
+);
 /// Pixels of the frame that a page's data is planned for.
 const FRAME: [f64; 4] = [0.0, 0.0, 1600.0, 1000.0];
 /// How many frames beyond its own the backdrop of a page reaches on each side.
