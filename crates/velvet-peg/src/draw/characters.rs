@@ -169,6 +169,9 @@ pub fn characters(
     [coasts, countries, states, counties].into_iter().for_each(|lines| sheet.lines(lines));
     let mut signs = Vec::new();
     for (at, layer) in panel.inked.iter().enumerate() {
+        if panel.plates[at].role == Role::Before {
+            continue;
+        }
         marks(&mut sheet, &panel, at);
         let kind = panel.survey.layers[at].kind;
         let name = options.title_of(&panel.plates[at].info().name);
@@ -211,9 +214,6 @@ fn sign_of(panel: &Panel<'_>, at: usize) -> char {
 
 /// The features of a layer as signs.
 fn marks(sheet: &mut Sheet, panel: &Panel<'_>, at: usize) {
-    if panel.plates[at].role == Role::Before {
-        return;
-    }
     let ink = &panel.inked[at].ink;
     let sign = sign_of(panel, at);
     for mark in &ink.marks {

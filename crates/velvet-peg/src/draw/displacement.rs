@@ -69,8 +69,18 @@ fn places(
                 None => Some(format!("{:012}", batch.first + feature as u64)),
                 Some(column) => text_of(column.value(feature)),
             };
-            if let Some(key) = key.filter(|_| middle.0.is_finite() && places.len() < KEPT) {
-                places.insert(key, middle);
+            let Some(key) = key.filter(|_| middle.0.is_finite()) else { continue };
+            let name = &plate.info().name;
+            if let Some(twice) = places.insert(key.clone(), middle).map(|_| key) {
+                return Err(Error::usage(format!(
+                    "layer {name} has `{twice}` more than once in the column that features are found \
+                     by: name one whose values are all different"
+                )));
+            }
+            if places.len() > KEPT {
+                return Err(Error::usage(format!(
+                    "layer {name} has more than {KEPT} features, too many to be compared one by one"
+                )));
             }
         }
         Ok(())

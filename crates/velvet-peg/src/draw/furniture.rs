@@ -3,6 +3,7 @@
 use super::backdrop::whereabouts;
 use super::canvas::{Anchor, Canvas};
 use super::flags::{self, Flag};
+use super::layer_ink::Inked;
 use super::legend::{self, Column, Entry};
 use super::lettering::cut;
 use super::north;
@@ -60,7 +61,10 @@ pub(super) fn beside(
             classes: inked.classes.clone(),
         })
         .collect();
-    let size = options.size.as_deref().map(|name| (name, panel.survey.largest));
+    // Where a layer is shaded by density there are no sizes.
+    let sized = |layer: &Inked| layer.look.sized() && layer.ink.density.is_none();
+    let size = options.size.as_deref().filter(|_| panel.inked.iter().any(sized));
+    let size = size.map(|name| (name, panel.survey.largest));
     canvas.put(format_args!("<g id=\"legend\">"));
     let mut y = legend::draw(canvas, &entries, column, top, view.metres_per_pixel(), size);
     if let Some(moves) = &panel.moves {

@@ -205,6 +205,11 @@ fn what_moved_is_drawn_and_measured_on_the_ground() {
     let options = DrawOptions { key: Some("name".into()), ..plain() };
     let (text, notices) = to_file(&layers, &options).unwrap();
     assert!(texts(&text).contains(&"largest 5.00 m"), "{:?}", texts(&text));
+    // Two features of one key cannot be told apart.
+    other.push(places[1], [("name", "S-2".into())]).unwrap();
+    layers.before = Some(LayerReader::of_layer(&other, std::path::Path::new("before")));
+    let error = to_file(&layers, &options).unwrap_err();
+    assert!(error.to_string().contains("`S-2` more than once"), "{error}");
     assert!(notices.iter().any(|text| text.contains("1 features are only in one")), "{notices:?}");
 }
 

@@ -191,7 +191,11 @@ fn in_state(state: &str, counties: &[&(County, usize)]) -> String {
         (2 | 3, true) => format!("{} counties, {state}", listed(shown, ", ")),
         (2 | 3, false) => format!("{}, {state}", listed(shown, ", ")),
         (many, plain) => {
-            let noun = if plain { " counties" } else { "" };
+            let noun = match (plain, many) {
+                (false, _) => "",
+                (true, 4) => " county",
+                (true, _) => " counties",
+            };
             format!("{} and {} more{noun}, {state}", shown.join(", "), many - 3)
         }
     }
