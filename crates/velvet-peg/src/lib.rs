@@ -127,6 +127,8 @@ pub mod output;
 mod packing;
 mod plausibility;
 mod progress;
+#[cfg(feature = "drawing")]
+pub mod report;
 mod reproject;
 pub mod select;
 pub mod table;
@@ -177,7 +179,7 @@ pub use layer_io::{Batches, LayerReader, LayerWriter, Written, layer_files};
 pub use look::look;
 pub use measure::measure;
 pub use notice::{Figure, Notice, NoticeKind, Severity};
-pub use outcome::{Reason, Rejected, Summary};
+pub use outcome::{Reason, Rejected, RejectedPlace, Summary};
 pub use progress::{NoProgress, Progress};
 pub use select::Selection;
 pub use velvet_peg_core::*;

@@ -4,7 +4,9 @@ use crate::progress::TerminalProgress;
 use crate::{record, show};
 use clap::ArgMatches;
 use std::path::PathBuf;
-use velvet_peg::draw::{DrawOptions, MapLayers, characters, check_picture, draw_layers, today};
+use velvet_peg::draw::{
+    DrawOptions, MapLayers, MapMark, characters, check_picture, draw_layers, today,
+};
 use velvet_peg::output::{is_same_file, is_standard};
 use velvet_peg::{Error, LayerReader, format_of, layer_files};
 
@@ -37,7 +39,8 @@ pub(crate) fn asked(matches: &ArgMatches) -> Result<Option<Asked>, Error> {
         let values = inner.try_get_many::<PathBuf>(id).ok().flatten();
         values.into_iter().flatten().cloned().collect()
     };
-    let Some(map) = path("map") else { return Ok(None) };
+    // The pages of a job are its own.
+    let Some(map) = path("map").filter(|_| name != "run") else { return Ok(None) };
     let flag = |id: &str| inner.try_get_one::<bool>(id).ok().flatten().copied().unwrap_or(false);
     let output = path("output");
     // What writes nothing is drawn as it was read.
@@ -110,6 +113,15 @@ pub(crate) fn draw(asked: Asked) -> Result<(), Error> {
             layers.layers.first().is_some_and(|after| after.info().crs != before.info().crs);
         layers.before = (other && before.info().crs.is_some()).then_some(before);
     }
+    layers.marks = record::rejected()
+        .into_iter()
+        .map(|rejected| MapMark {
+            layer: 0,
+            at: rejected.at,
+            crs: rejected.crs,
+            text: format!("rejected, row {}: {}", rejected.row, rejected.reason),
+        })
+        .collect();
     if layers.layers.is_empty() {
         return Err(Error::usage("there is no layer to draw a map of"));
     }

@@ -13,6 +13,7 @@ mod progress;
 mod project;
 mod record;
 mod reference;
+mod report;
 mod show;
 mod words;
 

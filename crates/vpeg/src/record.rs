@@ -9,10 +9,10 @@ use std::time::Instant;
 use velvet_peg::convert::rejects_beside;
 use velvet_peg::job::{JobLog, LoggedNotice, LoggedStep};
 use velvet_peg::output::{is_same_file, is_standard};
-use velvet_peg::{Error, Severity, Summary, layer_files};
+use velvet_peg::{Error, RejectedPlace, Severity, Summary, layer_files};
 
 /// Arguments that name files to write, and not files to read.
-const WRITTEN: [&str; 5] = ["output", "rejects", "save_job", "folder", "map"];
+const WRITTEN: [&str; 6] = ["output", "rejects", "save_job", "folder", "map", "report"];
 
 /// What a command that is logged has done so far.
 struct Record {
@@ -32,6 +32,14 @@ static RECORD: Mutex<Option<Record>> = Mutex::new(None);
 
 /// Outputs that were finished, also where no log is kept.
 static WRITTEN_NOW: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+
+/// Where something lies that was rejected since this was asked last.
+static REJECTED_NOW: Mutex<Vec<RejectedPlace>> = Mutex::new(Vec::new());
+
+/// Where what was rejected lies, since this was asked last.
+pub(crate) fn rejected() -> Vec<RejectedPlace> {
+    std::mem::take(&mut *REJECTED_NOW.lock().unwrap_or_else(PoisonError::into_inner))
+}
 
 /// The outputs that were finished since this was asked last.
 pub(crate) fn written() -> Vec<PathBuf> {
@@ -147,6 +155,9 @@ pub(crate) fn answered(text: &str) {
 /// Rows or features became an output. What was said until now belongs to that.
 pub(crate) fn done(summary: &Summary, out: &Path) {
     WRITTEN_NOW.lock().unwrap_or_else(PoisonError::into_inner).push(out.to_path_buf());
+    let mut rejected = REJECTED_NOW.lock().unwrap_or_else(PoisonError::into_inner);
+    rejected.extend(summary.rejected.places.iter().cloned());
+    drop(rejected);
     let mut record = record();
     let Some(record) = record.as_mut() else { return };
     let mut step = LoggedStep::of(&record.kind, &out.display().to_string(), summary);

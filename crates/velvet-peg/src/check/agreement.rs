@@ -1,11 +1,12 @@
 //! Whether layers go together: the same system or not, which one lies elsewhere, and what would
 //! bring it home.
 
+use super::placement::{Placement, kilometres, middle_of, nearest_m, touching};
 use super::sexagesimal::Misread;
 use super::{Finding, QualitySheet, Severity, in_degrees};
 use serde::Serialize;
 use velvet_peg_core::guess::{Expected, Hypothesis, Surroundings, guess};
-use velvet_peg_core::{Crs, Ellipsoid, Geodesic, Geographic};
+use velvet_peg_core::{Crs, Geographic};
 
 /// How several layers go together.
 #[derive(Clone, Debug, Serialize)]
@@ -25,23 +26,14 @@ pub struct Agreement {
 pub struct Elsewhere {
     /// Its name.
     pub layer: String,
+    /// Which of the sheets is of it.
+    #[serde(skip)]
+    pub sheet: usize,
     /// From the nearest of its vertices to the nearest of the others', metres.
     pub distance_m: f64,
     /// What would bring it home, the likeliest first, with the distance that would be left; 0 where
     /// it would lie within the box around the others.
     pub hypotheses: Vec<(String, f64)>,
-}
-
-/// Where a layer lies.
-struct Spot {
-    sheet: usize,
-    centre: Geographic,
-    /// West, south, east, north.
-    bounds: [f64; 4],
-    /// From the middle to where nine of ten positions lie within.
-    reach_m: f64,
-    /// Positions that do not stray.
-    places: Vec<Geographic>,
 }
 
 /// Hypotheses named.
@@ -58,54 +50,40 @@ impl Agreement {
         };
         let names = names_of(sheets);
         agreement.compare_systems(sheets, &names);
-        let Ok(ellipsoid) = Ellipsoid::from_epsg(7030) else { return agreement };
-        let geodesic = Geodesic::new(&ellipsoid);
-        let spots: Vec<Spot> = sheets
+        let places: Vec<Vec<Geographic>> = sheets
             .iter()
-            .enumerate()
-            .filter_map(|(at, sheet)| spot(at, sheet, &geodesic))
+            .map(|sheet| match &sheet.system {
+                Some(crs) => in_degrees(crs, &sheet.sample),
+                None => Vec::new(),
+            })
             .collect();
-        let near = |a: &Spot, b: &Spot| {
-            let distance = geodesic.inverse(a.centre, b.centre).distance_m;
-            // Layers of one district lie within their own sizes of each other.
-            touching(a.bounds, b.bounds) || distance <= 3.0 * (a.reach_m.max(b.reach_m) + 100.0)
-        };
+        let Some(placement) = Placement::of(&places) else { return agreement };
+        let spots = &placement.spots;
         for (i, a) in spots.iter().enumerate() {
             for b in &spots[i + 1..] {
                 if touching(a.bounds, b.bounds) {
-                    let pair = (names[a.sheet].clone(), names[b.sheet].clone());
+                    let pair = (names[a.layer].clone(), names[b.layer].clone());
                     agreement.overlapping.push(pair);
                 }
             }
         }
-        let home = largest_group(&spots, &near);
-        let reference: Vec<&Spot> = home.iter().map(|at| &spots[*at]).collect();
-        let others = reference.iter().flat_map(|spot| spot.places.iter().copied());
-        let Ok(others) = Surroundings::new(others) else { return agreement };
-        let middle = others.middle();
-        let datums: Vec<u32> = reference
-            .iter()
-            .filter_map(|spot| sheets[spot.sheet].system.as_ref()?.datum()?.code())
+        let datums: Vec<u32> = placement
+            .at_home()
+            .filter_map(|at| sheets[at].system.as_ref()?.datum()?.code())
             .collect();
-        let reach = reference
-            .iter()
-            .map(|s| geodesic.inverse(middle, s.centre).distance_m + s.reach_m)
-            .fold(0.0, f64::max);
-        let lost: Vec<usize> = (0..spots.len()).filter(|at| !home.contains(at)).collect();
-        let unplaced: Vec<usize> =
-            (0..sheets.len()).filter(|at| !spots.iter().any(|s| s.sheet == *at)).collect();
-        let mut strays: Vec<(usize, Option<f64>)> = lost
-            .iter()
-            .map(|at| (spots[*at].sheet, Some(nearest_m(&spots[*at].places, &others))))
-            .collect();
-        strays.extend(unplaced.into_iter().map(|at| (at, None)));
+        let (others, reach) = (&placement.others, placement.reach_m);
+        let unplaced = (0..sheets.len()).filter(|at| !spots.iter().any(|s| s.layer == *at));
+        let mut strays: Vec<(usize, Option<f64>)> =
+            placement.away().into_iter().map(|(layer, distance)| (layer, Some(distance))).collect();
+        strays.extend(unplaced.map(|at| (at, None)));
         for (at, distance) in strays {
             let sheet = &sheets[at];
-            let hypotheses = hypotheses(sheet, &others, 2.0 * reach + 200.0, &datums);
+            let hypotheses = hypotheses(sheet, others, 2.0 * reach + 200.0, &datums);
             let text = stray(&names[at], distance, &hypotheses);
-            agreement.findings.push(Finding { level: Severity::Fault, about: "position", text });
+            agreement.findings.push(Finding::new(Severity::Fault, "position", text));
             agreement.elsewhere.push(Elsewhere {
                 layer: names[at].clone(),
+                sheet: at,
                 distance_m: distance.unwrap_or(f64::NAN),
                 hypotheses,
             });
@@ -129,21 +107,15 @@ impl Agreement {
                 .iter()
                 .map(|(system, layers)| format!("{} in {system}", layers.join(", ")))
                 .collect();
-            self.findings.push(Finding {
-                level: Severity::Note,
-                about: "crs",
-                text: format!(
-                    "the layers are in {} systems: {}",
-                    self.systems.len(),
-                    parts.join("; ")
-                ),
-            });
+            let text =
+                format!("the layers are in {} systems: {}", self.systems.len(), parts.join("; "));
+            self.findings.push(Finding::new(Severity::Note, "crs", text));
         }
     }
 }
 
 /// Names of the layers; those of the same name are told apart by their files.
-fn names_of(sheets: &[QualitySheet]) -> Vec<String> {
+pub(crate) fn names_of(sheets: &[QualitySheet]) -> Vec<String> {
     sheets
         .iter()
         .map(|sheet| match sheets.iter().filter(|other| other.layer == sheet.layer).count() {
@@ -173,93 +145,6 @@ fn stray(name: &str, distance: Option<f64>, hypotheses: &[(String, f64)]) -> Str
         }
         None => format!("{} cannot be placed{ways}", name),
     }
-}
-
-fn kilometres(metres: f64) -> String {
-    match metres {
-        m if m < 1000.0 => format!("{m:.0} m"),
-        m if m < 100_000.0 => format!("{:.1} km", m / 1000.0),
-        m => format!("{:.0} km", m / 1000.0),
-    }
-}
-
-fn spot(at: usize, sheet: &QualitySheet, geodesic: &Geodesic) -> Option<Spot> {
-    let crs = sheet.system.as_ref()?;
-    let places = in_degrees(crs, &sheet.sample);
-    if places.is_empty() {
-        return None;
-    }
-    let centre = middle_of(&places);
-    let mut far: Vec<f64> =
-        places.iter().map(|place| geodesic.inverse(centre, *place).distance_m).collect();
-    far.sort_by(f64::total_cmp);
-    let reach_m = far[(far.len() - 1) * 9 / 10];
-    // Strays do not make a layer overlap.
-    let near: Vec<&Geographic> = places
-        .iter()
-        .filter(|place| geodesic.inverse(centre, **place).distance_m <= 3.0 * reach_m + 1.0)
-        .collect();
-    let limit = |value: fn(&Geographic) -> f64, better: fn(f64, f64) -> f64| {
-        near.iter().map(|place| value(place)).reduce(better).unwrap_or(f64::NAN)
-    };
-    let bounds = [
-        limit(|p| p.lon, f64::min),
-        limit(|p| p.lat, f64::min),
-        limit(|p| p.lon, f64::max),
-        limit(|p| p.lat, f64::max),
-    ];
-    let places = near.into_iter().copied().collect();
-    Some(Spot { sheet: at, centre, bounds, reach_m, places })
-}
-
-/// The median of both coordinates.
-fn middle_of(places: &[Geographic]) -> Geographic {
-    let median = |value: fn(&Geographic) -> f64| {
-        let mut values: Vec<f64> = places.iter().map(value).collect();
-        values.sort_by(f64::total_cmp);
-        values[values.len() / 2]
-    };
-    Geographic { lat: median(|p| p.lat), lon: median(|p| p.lon) }
-}
-
-fn touching(a: [f64; 4], b: [f64; 4]) -> bool {
-    a[0] <= b[2] && b[0] <= a[2] && a[1] <= b[3] && b[1] <= a[3]
-}
-
-/// The largest group of spots that are near each other, directly or through others; of equal
-/// ones the first.
-fn largest_group(spots: &[Spot], near: &dyn Fn(&Spot, &Spot) -> bool) -> Vec<usize> {
-    let mut best: Vec<usize> = Vec::new();
-    let mut left: Vec<usize> = (0..spots.len()).collect();
-    while let Some(first) = left.first().copied() {
-        let mut group = vec![first];
-        left.remove(0);
-        let mut at = 0;
-        while at < group.len() {
-            let member = group[at];
-            left.retain(|other| {
-                let joins = near(&spots[member], &spots[*other]);
-                if joins {
-                    group.push(*other);
-                }
-                !joins
-            });
-            at += 1;
-        }
-        if group.len() > best.len() {
-            best = group;
-        }
-    }
-    best
-}
-
-/// Vertices of a layer that are looked at for the nearest to others.
-const LOOKED_AT: usize = 100;
-
-/// From the nearest of some places to the nearest of others, metres.
-fn nearest_m(places: &[Geographic], others: &Surroundings) -> f64 {
-    let step = places.len().div_ceil(LOOKED_AT).max(1);
-    places.iter().step_by(step).map(|at| others.nearest_m(*at)).fold(f64::INFINITY, f64::min)
 }
 
 /// What would bring a layer within reach of others.

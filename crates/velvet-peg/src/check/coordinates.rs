@@ -1,31 +1,33 @@
 //! The coordinates of a layer: where they lie, how precisely they are written, and the everyday
 //! mistakes that they show.
 
+use super::cases::{Cases, Place};
 use super::sexagesimal::evidence;
-use super::{QualitySheet, Severity, in_degrees};
+use super::{Finding, QualitySheet, Severity, in_degrees};
 use crate::error::Result;
-use crate::examples::Examples;
 use crate::layer::{Extender, GeometryColumn};
 use crate::layer_io::LayerReader;
-use crate::plausibility::{CoordinateRange, OwnColumns, PositionSample, short};
+use crate::plausibility::{CoordinateRange, OwnColumns, PositionSample, Suspect, short};
 use velvet_peg_core::{Crs, LengthUnit};
 
 /// Positions kept to compare layers by.
 const SAMPLE: usize = 2000;
+/// Positions that stand apart whose places are told.
+const TOLD: usize = 9;
 
 /// Gathers coordinates.
 pub(super) struct Coordinates {
     cloud: PositionSample,
     extent: Extender,
     decimals: [u64; 11],
-    zeros: Examples,
+    zeros: Cases,
     heights: (u64, u64),
     sample: Vec<(f64, f64)>,
     stride: u64,
     seen: u64,
     judge: Option<CoordinateRange>,
-    outside: Examples,
-    nowhere: Examples,
+    outside: Cases,
+    nowhere: Cases,
 }
 
 impl Coordinates {
@@ -36,14 +38,14 @@ impl Coordinates {
             cloud,
             extent: Extender::default(),
             decimals: [0; 11],
-            zeros: Examples::default(),
+            zeros: Cases::default(),
             heights: (0, 0),
             sample: Vec::new(),
             stride: 1,
             seen: 0,
             judge: CoordinateRange::new(crs).ok(),
-            outside: Examples::default(),
-            nowhere: Examples::default(),
+            outside: Cases::default(),
+            nowhere: Cases::default(),
         }
     }
 
@@ -54,7 +56,8 @@ impl Coordinates {
             self.extent.point(x, y);
             self.decimals[decimals(x).max(decimals(y))] += 1;
             if x == 0.0 || y == 0.0 {
-                self.zeros.add(|| format!("feature {number} at {}, {}", short(x), short(y)));
+                let case = || format!("feature {number} at {}, {}", short(x), short(y));
+                self.zeros.add(number, Some((x, y)), case);
             }
             if let Some(z) = column.z.get(v).filter(|z| !z.is_nan()) {
                 self.heights.0 += 1;
@@ -63,9 +66,9 @@ impl Coordinates {
             if let Some(judge) = &self.judge {
                 let case = || format!("feature {number} at {}, {}", short(x), short(y));
                 if judge.check(x, y).is_err() {
-                    self.nowhere.add(case);
+                    self.nowhere.add(number, None, case);
                 } else if judge.is_outside(x, y) {
-                    self.outside.add(case);
+                    self.outside.add(number, Some((x, y)), case);
                 }
             }
             self.seen += 1;
@@ -88,11 +91,12 @@ impl Coordinates {
         mut self,
         reader: &LayerReader,
         sheet: &mut QualitySheet,
-        add: &mut dyn FnMut(Severity, String),
+        add: &mut dyn FnMut(Finding),
     ) -> Result<()> {
+        let finding = |level, text| Finding::new(level, "position", text);
         let crs = reader.info().crs.as_ref();
         sheet.extent = self.extent.bounds().map(|b| [b.west, b.south, b.east, b.north]);
-        sheet.outside_area_of_use = self.outside.count;
+        sheet.outside_area_of_use = self.outside.count();
         sheet.decimals = self
             .decimals
             .iter()
@@ -112,23 +116,20 @@ impl Coordinates {
             sheet.extent_degrees = box_.bounds().map(|b| [b.west, b.south, b.east, b.north]);
         }
         self.cloud.settle();
-        if self.zeros.count > 0 {
-            add(
-                Severity::Warning,
-                format!(
-                    "{} {} exactly 0: zeros for missing values? {}",
-                    self.zeros.count,
-                    if self.zeros.count == 1 { "coordinate is" } else { "coordinates are" },
-                    self.zeros.listed()
-                ),
+        if self.zeros.count() > 0 {
+            let text = format!(
+                "{} {} exactly 0: zeros for missing values? {}",
+                self.zeros.count(),
+                if self.zeros.count() == 1 { "coordinate is" } else { "coordinates are" },
+                self.zeros.listed()
             );
+            add(finding(Severity::Warning, text).at(self.zeros.places()));
         }
         let (heights, flat) = self.heights;
         if flat > 0 && flat < heights {
-            add(
-                Severity::Warning,
-                format!("{flat} of {heights} heights are exactly 0: zeros for missing values?"),
-            );
+            let text =
+                format!("{flat} of {heights} heights are exactly 0: zeros for missing values?");
+            add(finding(Severity::Warning, text));
         }
         let mut own = OwnColumns::new(&reader.info().schema, crs);
         // A second reading, now that the bulk is known.
@@ -143,53 +144,51 @@ impl Coordinates {
             }
             Ok(())
         })?;
-        for notice in self.cloud.notices() {
-            add(Severity::Warning, notice.text);
+        for (notice, suspects) in self.cloud.told() {
+            let place = |at: &Suspect| Place { feature: at.number, x: at.x, y: at.y };
+            let places = suspects.iter().take(TOLD).map(place).collect();
+            add(finding(Severity::Warning, notice.text).at(places));
         }
         self.precision(add);
         if let Some(crs) = crs {
             let astray = self.cloud.against(crs);
             if let Some(own) = own.and_then(|own| own.notice()).filter(|_| astray.is_none()) {
-                add(Severity::Warning, own.text);
+                add(finding(Severity::Warning, own.text));
             }
-            if self.nowhere.count > 0 {
-                add(
-                    Severity::Fault,
-                    format!(
-                        "{} vertices are out of range for {}: no place on earth has these \
-                         coordinates in it: {}",
-                        self.nowhere.count,
-                        crs.label(),
-                        self.nowhere.listed()
-                    ),
+            if self.nowhere.count() > 0 {
+                let text = format!(
+                    "{} vertices are out of range for {}: no place on earth has these coordinates \
+                     in it: {}",
+                    self.nowhere.count(),
+                    crs.label(),
+                    self.nowhere.listed()
                 );
+                add(finding(Severity::Fault, text));
             }
             match astray {
-                Some(notice) => add(Severity::Fault, notice.text),
-                None if self.outside.count > 0 => add(
-                    Severity::Warning,
-                    format!(
+                Some(notice) => add(finding(Severity::Fault, notice.text)),
+                None if self.outside.count() > 0 => {
+                    let text = format!(
                         "{} vertices lie outside the area where {} is used ({}): {}",
-                        self.outside.count,
+                        self.outside.count(),
                         crs.label(),
                         crs.extent().name(),
                         self.outside.listed()
-                    ),
-                ),
+                    );
+                    add(finding(Severity::Warning, text).at(self.outside.places()));
+                }
                 None => {}
             }
             if crs.is_geographic()
                 && let Some((misread, chance)) = evidence(&self.sample)
             {
-                add(
-                    Severity::Warning,
-                    format!(
-                        "the digits behind the point never go beyond 59 where minutes and seconds \
-                         would stand (by chance 1 in {:.0}): {}?",
-                        1.0 / chance,
-                        misread.text()
-                    ),
+                let text = format!(
+                    "the digits behind the point never go beyond 59 where minutes and seconds would \
+                     stand (by chance 1 in {:.0}): {}?",
+                    1.0 / chance,
+                    misread.text()
                 );
+                add(finding(Severity::Warning, text));
             }
             sheet.other_foot = other_foot(crs, sheet.extent);
         }
@@ -198,7 +197,7 @@ impl Coordinates {
     }
 
     /// Vertices written with far fewer digits than the others.
-    fn precision(&self, add: &mut dyn FnMut(Severity, String)) {
+    fn precision(&self, add: &mut dyn FnMut(Finding)) {
         let total: u64 = self.decimals.iter().sum();
         let Some(usual) = (0..=10).max_by_key(|d| self.decimals[*d]) else { return };
         // All the digits that a double has are a sign of computing, not of writing.
@@ -213,14 +212,12 @@ impl Coordinates {
         // One may be a round number by right.
         if coarse > 1 {
             let least = self.decimals.iter().position(|count| *count > 0).unwrap_or(0);
-            add(
-                Severity::Warning,
-                format!(
-                    "mixed precision: {coarse} of {total} vertices have {least} to {} decimals \
-                     where most have {usual}",
-                    usual - 3
-                ),
+            let text = format!(
+                "mixed precision: {coarse} of {total} vertices have {least} to {} decimals where \
+                 most have {usual}",
+                usual - 3
             );
+            add(Finding::new(Severity::Warning, "position", text));
         }
     }
 }

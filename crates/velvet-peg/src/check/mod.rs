@@ -5,15 +5,24 @@
 //! key.
 
 mod agreement;
+mod cases;
 mod coordinates;
 mod fields;
+mod placement;
 mod render;
 mod seen;
 mod sexagesimal;
 
+#[cfg(feature = "drawing")]
+pub(crate) use agreement::names_of;
 pub use agreement::{Agreement, Elsewhere};
+pub use cases::Place;
 pub use fields::FieldSheet;
-pub use render::{sheets_as_html, sheets_as_markdown};
+#[cfg(feature = "drawing")]
+pub(crate) use placement::{Placement, kilometres};
+pub use render::sheets_as_markdown;
+#[cfg(feature = "drawing")]
+pub(crate) use render::{made_by, verdict};
 
 use crate::error::{Error, Result};
 use crate::features::{BuildOptions, BuildPoints};
@@ -28,6 +37,7 @@ use crate::notice::Severity;
 use crate::output::TemporaryFolder;
 use crate::progress::{NoProgress, Progress};
 use crate::table::CoordinateColumns;
+use cases::Cases;
 use coordinates::Coordinates;
 use fields::Fields;
 use seen::Seen;
@@ -69,6 +79,19 @@ pub struct Finding {
     pub about: &'static str,
     /// What was found, with figures.
     pub text: String,
+    /// Where the first cases are, of what has a place.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub places: Vec<Place>,
+}
+
+impl Finding {
+    fn new(level: Severity, about: &'static str, text: impl Into<String>) -> Finding {
+        Finding { level, about, text: text.into(), places: Vec::new() }
+    }
+
+    fn at(self, places: Vec<Place>) -> Finding {
+        Finding { places, ..self }
+    }
 }
 
 /// The quality sheet of one layer.
@@ -183,30 +206,56 @@ pub fn check_watched(
     options: &CheckOptions,
     watch: &mut dyn Progress,
 ) -> Result<CheckReport> {
-    let mut sheets: Vec<QualitySheet> = Vec::new();
-    let several = files.len() > 1;
-    for file in files {
-        let format = format_of(file)?;
-        if format.is_table() {
-            let sheet = table_sheet(file, options, several, watch)?;
-            sheets.push(QualitySheet { format: format.name(), ..sheet });
-            continue;
-        }
-        let readers = match &options.layer {
-            Some(layer) => vec![LayerReader::open(file, Some(layer))?],
-            None => LayerReader::open_spatial(file)?,
-        };
-        let layers = readers.len();
-        for mut reader in readers {
-            reader.reveal_key(&[&options.key[..], &options.complete[..]].concat());
-            if let (None, Some(crs)) = (&reader.info().crs, &options.crs) {
-                reader.assume(crs.clone());
+    Ok(CheckedLayers::of(files, options, watch)?.report)
+}
+
+/// Layers that were checked, with what was found: what a report is made of.
+#[derive(Debug)]
+pub struct CheckedLayers {
+    /// What was found.
+    pub report: CheckReport,
+    /// The layers, in the order of the sheets.
+    pub(crate) layers: Vec<LayerReader>,
+}
+
+impl CheckedLayers {
+    /// Checks every layer of some files as [`check()`] does, and keeps them open. `watch` is told how
+    /// far it has come.
+    ///
+    /// # Errors
+    /// As [`check()`].
+    pub fn of(
+        files: &[PathBuf],
+        options: &CheckOptions,
+        watch: &mut dyn Progress,
+    ) -> Result<CheckedLayers> {
+        let mut sheets: Vec<QualitySheet> = Vec::new();
+        let mut layers: Vec<LayerReader> = Vec::new();
+        let several = files.len() > 1;
+        for file in files {
+            let format = format_of(file)?;
+            if format.is_table() {
+                let (sheet, reader) = table_sheet(file, options, several, watch)?;
+                sheets.push(QualitySheet { format: format.name(), ..sheet });
+                layers.push(reader);
+                continue;
             }
-            let several = several || layers > 1;
-            sheets.push(sheet(&reader, options, several, watch)?);
+            let readers = match &options.layer {
+                Some(layer) => vec![LayerReader::open(file, Some(layer))?],
+                None => LayerReader::open_spatial(file)?,
+            };
+            let several = several || readers.len() > 1;
+            for mut reader in readers {
+                reader.reveal_key(&[&options.key[..], &options.complete[..]].concat());
+                if let (None, Some(crs)) = (&reader.info().crs, &options.crs) {
+                    reader.assume(crs.clone());
+                }
+                sheets.push(sheet(&reader, options, several, watch)?);
+                layers.push(reader);
+            }
         }
+        Ok(CheckedLayers { report: together(sheets, options, several)?, layers })
     }
-    together(sheets, options, several)
 }
 
 impl Layer {
@@ -265,7 +314,7 @@ fn table_sheet(
     options: &CheckOptions,
     several: bool,
     watch: &mut dyn Progress,
-) -> Result<QualitySheet> {
+) -> Result<(QualitySheet, LayerReader)> {
     let folder = TemporaryFolder::new()?;
     let points = folder.path().join("points.gpkg");
     let build = BuildPoints {
@@ -290,9 +339,9 @@ fn table_sheet(
             "{} rows have no coordinates that can be used; the first, row {row}: {reason}",
             outcome.rejected.count
         );
-        sheet.findings.insert(0, Finding { level: Severity::Fault, about: "source", text });
+        sheet.findings.insert(0, Finding::new(Severity::Fault, "source", text));
     }
-    Ok(sheet)
+    Ok((sheet, reader.keeping(folder)))
 }
 
 fn sheet(
@@ -304,12 +353,9 @@ fn sheet(
     let info = reader.info();
     let mut sheet = empty_sheet(reader, info);
     let mut findings = Vec::new();
-    let mut add = |level: Severity, about: &'static str, text: String| {
-        findings.push(Finding { level, about, text });
-    };
+    let mut add = |finding: Finding| findings.push(finding);
     for notice in &reader.notices {
-        let level = notice.severity;
-        add(level, "source", notice.text.clone());
+        add(Finding::new(notice.severity, "source", notice.text.clone()));
     }
     let names: Vec<String> = info.schema.fields().iter().map(|f| f.name().clone()).collect();
     let places = |wanted: &[String]| -> Result<Vec<usize>> {
@@ -322,6 +368,7 @@ fn sheet(
         found => Ok(found.unwrap_or_default()),
     };
     let (key, complete) = (asked(&options.key)?, asked(&options.complete)?);
+    let mut blank: Vec<Cases> = complete.iter().map(|_| Cases::default()).collect();
     let mut fields = Fields::new(&info.schema);
     let mut coordinates = Coordinates::new(info.crs.as_ref());
     let mut seen = Seen::default();
@@ -337,9 +384,20 @@ fn sheet(
             let number = batch.first + feature as u64;
             sheet.features += 1;
             fields.add(&columns, feature);
+            let value = |column: &AttributeColumn<'_>| column.value(feature).to_string();
+            let at = || {
+                let first = batch.geometry.vertices(feature).next()?;
+                Some((batch.geometry.x[first], batch.geometry.y[first]))
+            };
             if !key.is_empty() {
-                let value = |column: &AttributeColumn<'_>| column.value(feature).to_string();
-                seen.key(&key_columns.iter().map(value).collect::<Vec<_>>(), number);
+                let values: Vec<String> = key_columns.iter().map(value).collect();
+                seen.key(&values, number, at());
+            }
+            for (column, blank) in complete.iter().zip(&mut blank) {
+                let filled = columns.get(*column).is_some_and(|c| !value(c).trim().is_empty());
+                if !filled {
+                    blank.add(number, at(), || number.to_string());
+                }
             }
             let Some(kind) = batch.geometry.kinds()[feature] else {
                 sheet.without_geometry += 1;
@@ -361,21 +419,26 @@ fn sheet(
     })?;
     seen.tell(&mut sheet, options, info.crs.as_ref(), !key.is_empty(), &mut add);
     sheet.fields = fields.finish();
-    for at in complete {
+    for (at, blank) in complete.into_iter().zip(blank) {
         let field = &sheet.fields[at];
-        let missing = sheet.features - field.filled;
-        if missing > 0 {
-            let text =
-                format!("{} is blank in {missing} of {} features", field.name, sheet.features);
-            add(Severity::Fault, "fields", text);
+        if blank.count() > 0 {
+            let text = format!(
+                "{} is blank in {} of {} features: {}",
+                field.name,
+                blank.count(),
+                sheet.features,
+                blank.listed()
+            );
+            add(Finding::new(Severity::Fault, "fields", text).at(blank.places()));
         }
     }
     for field in &sheet.fields {
         if let Some(note) = &field.note {
-            add(Severity::Warning, "fields", format!("{}: {note}", field.name));
+            let text = format!("{}: {note}", field.name);
+            add(Finding::new(Severity::Warning, "fields", text));
         }
     }
-    coordinates.finish(reader, &mut sheet, &mut |level, text| add(level, "position", text))?;
+    coordinates.finish(reader, &mut sheet, &mut add)?;
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.level));
     sheet.findings = findings;
     Ok(sheet)

@@ -1,7 +1,6 @@
-//! Quality sheets to hand in: Markdown and HTML.
+//! Quality sheets to hand in as Markdown.
 
 use super::{CheckReport, Finding, QualitySheet};
-use crate::format_support::markup::escaped;
 use crate::notice::Severity;
 use std::fmt::Write;
 use velvet_peg_core::registry;
@@ -88,7 +87,8 @@ impl QualitySheet {
     }
 }
 
-fn verdict(report: &CheckReport) -> &'static str {
+/// Whether it passes, in words.
+pub(crate) fn verdict(report: &CheckReport) -> &'static str {
     match report.worst() {
         Some(Severity::Fault) => "does not pass",
         Some(Severity::Warning) => "passes, with warnings",
@@ -115,7 +115,7 @@ fn summary(report: &CheckReport) -> Vec<[String; 5]> {
 }
 
 /// By what the figures were found.
-fn made_by() -> String {
+pub(crate) fn made_by() -> String {
     format!(
         "Made by velvet-peg {} with the EPSG dataset {}.",
         env!("CARGO_PKG_VERSION"),
@@ -196,80 +196,5 @@ pub fn sheets_as_markdown(report: &CheckReport) -> String {
         findings(&mut out, &agreement.findings);
     }
     let _ = writeln!(out, "\n{}", made_by());
-    out
-}
-
-/// All sheets as one HTML page that needs nothing else.
-pub fn sheets_as_html(report: &CheckReport) -> String {
-    let title = escaped(report.title.as_deref().unwrap_or("Quality sheet"));
-    let mut out = format!(
-        "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{title}</title>\n"
-    );
-    out.push_str(
-        "<style>\n\
-         body{font:15px/1.45 Georgia,serif;color:#222;max-width:1100px;margin:2em auto;padding:0 1.5em}\n\
-         h1{font-size:1.6em;margin-bottom:.2em}h2{border-bottom:2px solid #7a5c8a;padding-bottom:.15em;margin-top:1.8em}\n\
-         table{border-collapse:collapse;margin:.6em 0;width:100%}td,th{text-align:left;vertical-align:top;padding:.25em .8em .25em 0;border-bottom:1px solid #ddd}\n\
-         th{font-weight:normal;color:#666}td.n{text-align:right}td.l{color:#666;white-space:nowrap;width:1%}\n\
-         li{margin:.25em 0}b.fault{color:#a3182b}b.warning{color:#8a5a00}b.note{color:#41617a}\n\
-         .made{color:#666;margin-top:2em}@media print{body{margin:0}}\n</style></head><body>\n",
-    );
-    let what = if report.title.is_some() { "Quality sheet. " } else { "" };
-    let _ = writeln!(out, "<h1>{title}</h1>\n<p>{what}Result: <b>{}</b></p>", verdict(report));
-    let findings = |out: &mut String, findings: &[Finding]| {
-        let _ = writeln!(out, "<ul>");
-        for finding in findings {
-            let level = finding.level.name();
-            let _ = writeln!(
-                out,
-                "<li><b class=\"{level}\">{level}</b> ({}): {}</li>",
-                finding.about,
-                escaped(&finding.text)
-            );
-        }
-        if findings.is_empty() {
-            let _ = writeln!(out, "<li>nothing found</li>");
-        }
-        let _ = writeln!(out, "</ul>");
-    };
-    if report.sheets.len() > 1 {
-        let _ = writeln!(
-            out,
-            "<table><tr><th>layer</th><th>features</th><th>reference system</th><th>faults</th><th>warnings</th></tr>"
-        );
-        for row in summary(report) {
-            let cells = row.map(|text| format!("<td>{}</td>", escaped(&text))).concat();
-            let _ = writeln!(out, "<tr>{cells}</tr>");
-        }
-        let _ = writeln!(out, "</table>");
-    }
-    for sheet in &report.sheets {
-        let _ = writeln!(out, "<h2>{}</h2>\n<table>", escaped(&sheet.layer));
-        for (label, text) in sheet.lines() {
-            let _ =
-                writeln!(out, "<tr><td class=\"l\">{label}</td><td>{}</td></tr>", escaped(&text));
-        }
-        let _ = writeln!(out, "</table>");
-        findings(&mut out, &sheet.findings);
-        if !sheet.fields.is_empty() {
-            let _ = writeln!(
-                out,
-                "<table><tr><th>field</th><th>type</th><th>filled</th><th>different</th><th>from</th><th>to</th></tr>"
-            );
-            for field in &sheet.fields {
-                let [name, kind, filled, different, from, to] = field.cells().map(|c| escaped(&c));
-                let _ = writeln!(
-                    out,
-                    "<tr><td>{name}</td><td>{kind}</td><td>{filled}</td><td>{different}</td><td>{from}</td><td>{to}</td></tr>"
-                );
-            }
-            let _ = writeln!(out, "</table>");
-        }
-    }
-    if let Some(agreement) = &report.agreement {
-        let _ = writeln!(out, "<h2>The layers together</h2>");
-        findings(&mut out, &agreement.findings);
-    }
-    let _ = writeln!(out, "<p class=\"made\">{}</p>\n</body></html>", made_by());
     out
 }

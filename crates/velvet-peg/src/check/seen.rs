@@ -1,6 +1,7 @@
 //! What is met while a layer is read, in cases that are counted, and the findings made of it.
 
-use super::{CheckOptions, QualitySheet};
+use super::cases::Cases;
+use super::{CheckOptions, Finding, QualitySheet};
 use crate::examples::Examples;
 use crate::notice::Severity;
 use crate::plausibility::short;
@@ -34,22 +35,24 @@ impl Met {
 pub(super) struct Seen {
     geometries: Met,
     keys: Met,
-    doubles: Examples,
-    key_doubles: Examples,
-    key_blank: Examples,
+    doubles: Cases,
+    key_doubles: Cases,
+    key_blank: Cases,
     different_keys: u64,
     pub(super) unreadable: Examples,
     /// By whether they leave the geometry valid, and their names.
-    flaws: BTreeMap<(bool, &'static str), Examples>,
+    flaws: BTreeMap<(bool, &'static str), Cases>,
 }
 
 impl Seen {
-    pub(super) fn key(&mut self, values: &[String], number: u64) {
+    /// Counts the key of a feature, which lies somewhere.
+    pub(super) fn key(&mut self, values: &[String], number: u64, at: Option<(f64, f64)>) {
         if values.iter().any(|value| value.trim().is_empty()) {
-            self.key_blank.add(|| number.to_string());
+            self.key_blank.add(number, at, || number.to_string());
         } else if let Some(first) = self.keys.again(values, number) {
-            self.key_doubles
-                .add(|| format!("{} (features {first} and {number})", values.join(", ")));
+            self.key_doubles.add(number, at, || {
+                format!("{} (features {first} and {number})", values.join(", "))
+            });
         } else {
             self.different_keys += 1;
         }
@@ -57,7 +60,8 @@ impl Seen {
 
     pub(super) fn geometry(&mut self, bits: &[(u64, u64)], number: u64) {
         if let Some(first) = self.geometries.again(bits, number) {
-            self.doubles.add(|| format!("{first} and {number}"));
+            let at = bits.first().map(|(x, y)| (f64::from_bits(*x), f64::from_bits(*y)));
+            self.doubles.add(number, at, || format!("{first} and {number}"));
         }
     }
 
@@ -67,7 +71,8 @@ impl Seen {
         for (flaw, at) in flaws {
             invalid |= flaw.is_invalid();
             let case = || format!("feature {number} at {}, {}", short(at.0), short(at.1));
-            self.flaws.entry((!flaw.is_invalid(), flaw.name())).or_default().add(case);
+            let cases = self.flaws.entry((!flaw.is_invalid(), flaw.name())).or_default();
+            cases.add(number, Some(at), case);
         }
         invalid
     }
@@ -79,81 +84,73 @@ impl Seen {
         options: &CheckOptions,
         crs: Option<&Crs>,
         keyed: bool,
-        add: &mut dyn FnMut(Severity, &'static str, String),
+        add: &mut dyn FnMut(Finding),
     ) {
         if sheet.features + sheet.unreadable == 0 {
-            add(Severity::Warning, "source", "the layer holds no features".to_string());
+            let text = "the layer holds no features".to_string();
+            add(Finding::new(Severity::Warning, "source", text));
         }
         if self.unreadable.count > 0 {
-            add(
-                Severity::Fault,
-                "source",
-                format!(
-                    "{} records cannot be read: {}",
-                    self.unreadable.count,
-                    self.unreadable.listed()
-                ),
-            );
+            let (count, listed) = (self.unreadable.count, self.unreadable.listed());
+            let text = format!("{count} records cannot be read: {listed}");
+            add(Finding::new(Severity::Fault, "source", text));
         }
         if let Some(count) = options.count.filter(|count| *count != sheet.features) {
-            add(
-                Severity::Fault,
-                "source",
-                format!("{} features, where {count} are expected", sheet.features),
-            );
+            let text = format!("{} features, where {count} are expected", sheet.features);
+            add(Finding::new(Severity::Fault, "source", text));
         }
         match (crs, &options.expected) {
-            (None, _) => add(
+            (None, _) => add(Finding::new(
                 Severity::Fault,
                 "crs",
                 "no reference system is stated: nobody can tell where this is. Candidates can be \
                  ranked by the coordinates, and the right one declared"
                     .to_string(),
-            ),
-            (Some(crs), Some(expected)) if crs != expected => add(
+            )),
+            (Some(crs), Some(expected)) if crs != expected => add(Finding::new(
                 Severity::Fault,
                 "crs",
                 format!("it is in {}, where {} is expected", crs.label(), expected.label()),
-            ),
+            )),
             _ => {}
         }
         if sheet.without_geometry > 0 {
             let text = format!("{} features have no geometry", sheet.without_geometry);
-            add(Severity::Warning, "geometry", text);
+            add(Finding::new(Severity::Warning, "geometry", text));
         }
-        sheet.duplicate_geometries = self.doubles.count;
-        if self.doubles.count > 0 {
+        sheet.duplicate_geometries = self.doubles.count();
+        if self.doubles.count() > 0 {
             let text = format!(
                 "{} features have the same geometry as one before them: features {}",
-                self.doubles.count,
+                self.doubles.count(),
                 self.doubles.listed()
             );
-            add(Severity::Warning, "geometry", text);
+            let places = self.doubles.places();
+            add(Finding::new(Severity::Warning, "geometry", text).at(places));
         }
         for ((tidy, name), cases) in &self.flaws {
             let level = if *tidy { Severity::Warning } else { Severity::Fault };
-            add(level, "geometry", format!("{name}: {} ({})", cases.count, cases.listed()));
+            let text = format!("{name}: {} ({})", cases.count(), cases.listed());
+            add(Finding::new(level, "geometry", text).at(cases.places()));
         }
         if keyed {
             let name = options.key.join(", ");
-            if self.key_doubles.count > 0 {
-                add(
-                    Severity::Fault,
-                    "key",
-                    format!(
-                        "{name} is not unique: {} again: {}",
-                        self.key_doubles.count,
-                        self.key_doubles.listed()
-                    ),
+            if self.key_doubles.count() > 0 {
+                let text = format!(
+                    "{name} is not unique: {} again: {}",
+                    self.key_doubles.count(),
+                    self.key_doubles.listed()
                 );
+                let places = self.key_doubles.places();
+                add(Finding::new(Severity::Fault, "key", text).at(places));
             }
-            if self.key_blank.count > 0 {
+            if self.key_blank.count() > 0 {
                 let text = format!(
                     "{name} is blank {} times: features {}",
-                    self.key_blank.count,
+                    self.key_blank.count(),
                     self.key_blank.listed()
                 );
-                add(Severity::Fault, "key", text);
+                add(Finding::new(Severity::Fault, "key", text).at(self.key_blank.places()));
             }
             sheet.key = Some((name, self.different_keys));
         }

@@ -23,6 +23,9 @@ impl Anchor {
     }
 }
 
+/// Pixels around the frame.
+pub(super) const MARGIN: f64 = 76.0;
+
 /// A picture as it is written.
 pub(super) struct Canvas {
     body: String,
@@ -30,6 +33,10 @@ pub(super) struct Canvas {
     pub(super) width: f64,
     pub(super) height: f64,
     pub(super) paper: &'static Paper,
+    /// What the names of its elements begin with.
+    pub(super) prefix: String,
+    /// Where its frames begin.
+    pub(super) top: f64,
 }
 
 /// A number of pixels: to a tenth, without a trailing nought.
@@ -48,13 +55,26 @@ impl std::fmt::Display for Px {
 
 impl Canvas {
     pub(super) fn new(width: f64, height: f64, paper: &'static Paper) -> Canvas {
-        Canvas { body: String::new(), definitions: String::new(), width, height, paper }
+        Canvas {
+            body: String::new(),
+            definitions: String::new(),
+            width,
+            height,
+            paper,
+            prefix: String::new(),
+            top: MARGIN,
+        }
     }
 
     pub(super) fn put(&mut self, element: std::fmt::Arguments<'_>) {
         // Writing to a string cannot fail.
         let _ = self.body.write_fmt(element);
         self.body.push('\n');
+    }
+
+    /// The id of an element, which has no like in a page of several pictures.
+    pub(super) fn id(&self, name: &str) -> String {
+        format!("id=\"{}{name}\"", self.prefix)
     }
 
     /// A definition that elements refer to by its id.

@@ -15,6 +15,8 @@ use std::collections::BTreeMap;
 
 /// Arrows that are drawn at most.
 const ARROWS: usize = 1_500;
+/// In a page, where they can be looked at closer.
+const IN_PAGE: usize = 20_000;
 /// Features whose positions are kept.
 const KEPT: usize = 2_000_000;
 /// Arrows shorter than this many pixels are drawn longer than they are.
@@ -179,6 +181,15 @@ impl Displacement {
         if longest > 1e-9 && longest < SHORT { round_below(LONG / longest) } else { 1.0 }
     }
 
+    /// From where each was to where it is, some of them where there are many.
+    pub(super) fn arrows(&self, view: &View) -> Vec<[f64; 4]> {
+        let step = self.moves.len().div_ceil(IN_PAGE);
+        let arrow = |(from, to): &((f64, f64), (f64, f64))| {
+            [view.unrolled(from.0), from.1, view.unrolled(to.0), to.1]
+        };
+        self.moves.iter().step_by(step).map(arrow).collect()
+    }
+
     fn pixel(&self, view: &View, (x, y): (f64, f64)) -> (f64, f64) {
         view.pixel(view.unrolled(x), y)
     }
@@ -214,22 +225,32 @@ impl Displacement {
                 true,
             ));
         }
+        let id = canvas.id("moves");
         canvas.put(format_args!(
-            "<g id=\"moves\" {}><path d=\"{shafts}\" fill=\"none\" stroke=\"{color}\" stroke-width=\"1.3\"/><path d=\"{heads}\" fill=\"{color}\"/></g>",
+            "<g {} {}><path d=\"{shafts}\" fill=\"none\" stroke=\"{color}\" stroke-width=\"1.3\"/><path d=\"{heads}\" fill=\"{color}\"/></g>",
+            id,
             view.clip()
         ));
     }
 
-    /// Lines of the legend.
-    pub(super) fn legend(&self, view: &View) -> Vec<String> {
+    /// What they come to.
+    pub(super) fn facts(&self, view: &View) -> Vec<String> {
         let on_ground = view.ground.is_some();
         if self.largest_m == 0.0 {
             return vec!["no feature moved".to_string()];
         }
-        let mut lines = vec![
+        vec![
             format!("mean {}", length(self.mean_m, on_ground)),
             format!("largest {}", length(self.largest_m, on_ground)),
-        ];
+        ]
+    }
+
+    /// Lines of the legend.
+    pub(super) fn legend(&self, view: &View) -> Vec<String> {
+        let mut lines = self.facts(view);
+        if self.largest_m == 0.0 {
+            return lines;
+        }
         let times = self.times(view);
         if times > 1.0 {
             lines.push(format!("arrows drawn {} times as long", grouped(times, 0)));

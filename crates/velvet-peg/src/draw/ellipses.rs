@@ -68,8 +68,10 @@ pub(super) fn draw(canvas: &mut Canvas, view: &View) {
         });
         rings.push_str(&path(corners, true));
     }
+    let id = canvas.id("ellipses");
     canvas.put(format_args!(
-        "<g id=\"ellipses\" {}><path d=\"{rings}\" fill=\"{color}\" fill-opacity=\"0.12\" stroke=\"{color}\" stroke-width=\"1\"/></g>",
+        "<g {} {}><path d=\"{rings}\" fill=\"{color}\" fill-opacity=\"0.12\" stroke=\"{color}\" stroke-width=\"1\"/></g>",
+        id,
         view.clip()
     ));
 }

@@ -21,7 +21,7 @@ pub(super) fn round_below(most: f64) -> f64 {
 }
 
 /// Digits in groups of three with thin spaces.
-pub(super) fn grouped(value: f64, decimals: usize) -> String {
+pub(crate) fn grouped(value: f64, decimals: usize) -> String {
     let text = format!("{:.decimals$}", value.abs());
     let (whole, fraction) = text.split_once('.').unwrap_or((&text, ""));
     let mut grouped = String::new();

@@ -1,5 +1,6 @@
 //! Positions that checks stop at: numbered on the map, and told beside it.
 
+use super::InPage;
 use super::canvas::{Anchor, Canvas, Px};
 use super::figures::grouped;
 use super::legend::Column;
@@ -9,6 +10,8 @@ use super::view::View;
 
 /// Flags that are numbered; of more it is told how many.
 const NUMBERED: usize = 9;
+/// Of those that a page lists.
+const IN_PAGE: usize = 99;
 
 /// A position and what is wrong with it.
 #[derive(Clone, Debug)]
@@ -17,18 +20,21 @@ pub(super) struct Flag {
     pub(super) text: String,
 }
 
-/// Rings with numbers around the positions.
-pub(super) fn on_map(canvas: &mut Canvas, view: &View, flags: &[Flag]) {
+/// Rings with numbers around the positions; in a page, elements that links lead to.
+pub(super) fn on_map(canvas: &mut Canvas, view: &View, flags: &[Flag], place: Option<InPage>) {
     let (color, page) = (hex(canvas.paper.flag), hex(canvas.paper.page));
-    for (at, flag) in flags.iter().enumerate().take(NUMBERED) {
+    let most = if place.is_some() { IN_PAGE } else { NUMBERED };
+    for (at, flag) in flags.iter().enumerate().take(most) {
         let (x, y) = view.pixel(view.unrolled(flag.at.0), flag.at.1);
         if !view.holds((x, y), 0.0) {
             continue;
         }
+        let id = place
+            .map_or(String::new(), |place| format!(" id=\"{}\" class=\"mark\"", place.mark(at)));
         canvas.put(format_args!(
-            "<circle cx=\"{0}\" cy=\"{1}\" r=\"9\" fill=\"none\" stroke=\"{color}\" stroke-width=\"2\"/>\
+            "<g{id}><circle cx=\"{0}\" cy=\"{1}\" r=\"9\" fill=\"none\" stroke=\"{color}\" stroke-width=\"2\"/>\
              <circle cx=\"{2}\" cy=\"{3}\" r=\"7.5\" fill=\"{color}\"/>\
-             <text x=\"{2}\" y=\"{4}\" font-size=\"10.5\" font-weight=\"bold\" text-anchor=\"middle\" fill=\"{page}\">{5}</text>",
+             <text x=\"{2}\" y=\"{4}\" font-size=\"10.5\" font-weight=\"bold\" text-anchor=\"middle\" fill=\"{page}\">{5}</text></g>",
             Px(x),
             Px(y),
             Px(x + 13.0),

@@ -1,7 +1,7 @@
 //! What stands around the frames: title, legend, flags, globe, north, scale, and the lines below.
 
 use super::backdrop::whereabouts;
-use super::canvas::{Anchor, Canvas};
+use super::canvas::{Anchor, Canvas, MARGIN};
 use super::flags::{self, Flag};
 use super::layer_ink::Inked;
 use super::legend::{self, Column, Entry};
@@ -16,8 +16,6 @@ use velvet_peg_core::Geographic;
 
 /// Kilometres across up to which a globe shows where the map lies.
 const GLOBE_KM: f64 = 12_000.0;
-/// Pixels around the frame.
-pub(super) const MARGIN: f64 = 76.0;
 /// Width of the column beside the frame.
 pub(super) const COLUMN: f64 = 232.0;
 
@@ -30,7 +28,7 @@ pub(super) fn beside(
     options: &DrawOptions,
 ) {
     let view = &panel.view;
-    let (top, bottom) = (MARGIN, canvas.height - MARGIN);
+    let (top, bottom) = (canvas.top, canvas.height - MARGIN);
     let left = canvas.width - COLUMN + 30.0;
     let width = canvas.width - left - 12.0;
     // Of a map of half the Earth a globe shows nothing more.
@@ -65,7 +63,8 @@ pub(super) fn beside(
     let sized = |layer: &Inked| layer.look.sized() && layer.ink.density.is_none();
     let size = options.size.as_deref().filter(|_| panel.inked.iter().any(sized));
     let size = size.map(|name| (name, panel.survey.largest));
-    canvas.put(format_args!("<g id=\"legend\">"));
+    let id = canvas.id("legend");
+    canvas.put(format_args!("<g {id}>"));
     let mut y = legend::draw(canvas, &entries, column, top, view.metres_per_pixel(), size);
     if let Some(moves) = &panel.moves {
         y = moved(canvas, column, y, &moves.legend(view));
@@ -74,7 +73,10 @@ pub(super) fn beside(
         y = circles(canvas, panel, column, y);
     }
     canvas.put(format_args!("</g>"));
-    flags::list(canvas, found, column, y);
+    // A page lists them itself.
+    if canvas.prefix.is_empty() {
+        flags::list(canvas, found, column, y);
+    }
     scale_bar::draw(canvas, view, left, bottom);
     if small {
         return;
@@ -140,6 +142,9 @@ pub(super) fn title(panel: &Panel<'_>, options: &DrawOptions) -> String {
 /// Title, and where the data lies in words, above the frames.
 pub(super) fn above(canvas: &mut Canvas, panel: &Panel<'_>, title: &str, options: &DrawOptions) {
     let left = MARGIN;
+    if canvas.top < MARGIN {
+        return;
+    }
     let room = canvas.width - left - 12.0;
     canvas.bold((left, 34.0), 20.0, &cut(title, 21.5, room));
     let faint = canvas.paper.faint;

@@ -45,7 +45,8 @@ pub(super) fn draw(
     y += 10.0;
     for (at, entry) in entries.iter().enumerate() {
         if y + 34.0 > column.bottom {
-            let more = format!("… and {} more layers", entries.len() - at);
+            let rest = entries.len() - at;
+            let more = format!("… and {rest} more layer{}", if rest == 1 { "" } else { "s" });
             canvas.text((column.left, y + 12.0), 10.5, Anchor::Start, &more);
             return y + 14.0;
         }

@@ -28,6 +28,7 @@ mod furniture;
 mod globe;
 mod graticule;
 mod ground;
+mod histogram;
 mod ink;
 mod labels;
 mod layer_ink;
@@ -48,10 +49,14 @@ mod survey;
 mod ticks;
 mod values;
 mod view;
+mod whole_layers;
 
 pub use characters::characters;
+pub(crate) use figures::grouped;
+pub(crate) use histogram::Histogram;
 pub use options::{
-    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines, color_of,
+    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, MapMark, Stage, Theme,
+    ZoneLines, color_of,
 };
 
 use crate::error::{Error, Result};
@@ -128,6 +133,43 @@ pub fn draw_layers(
     Ok(notices)
 }
 
+/// Writes a page whose tabs are the stages of data on its way, each with its layers, its table and what
+/// is to be known of it. `watch` is told how far each pass has come.
+///
+/// ```
+/// # let folder = tempfile::tempdir()?;
+/// # velvet_peg::demo::lay_out(folder.path(), false)?;
+/// # let file = |name: &str| folder.path().join(name);
+/// use velvet_peg::draw::{DrawOptions, MapLayers, Stage, draw_stages};
+/// use velvet_peg::{LayerReader, NoProgress};
+/// let stage = |name: &str| -> velvet_peg::Result<Stage> {
+///     let reader = LayerReader::open(&file(&format!("{name}.geojson")), None)?;
+///     let facts = vec![("from".to_string(), "the demo".to_string())];
+///     Ok(Stage { name: name.to_string(), facts, layers: MapLayers::from(vec![reader]) })
+/// };
+/// let stages = [stage("fields")?, stage("laterals")?];
+/// draw_stages(&stages, &file("stages.html"), &DrawOptions::default(), &mut NoProgress)?;
+/// assert!(std::fs::read_to_string(file("stages.html"))?.contains("\"tab\":\"laterals\""));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # Errors
+/// If the page is not `.html`, exists or cannot be written. A stage that cannot be drawn says so.
+pub fn draw_stages(
+    stages: &[Stage],
+    out: &Path,
+    options: &DrawOptions,
+    watch: &mut dyn Progress,
+) -> Result<Vec<Notice>> {
+    check_picture(out, options.overwrite)?;
+    if extension_of(out) != "html" {
+        return Err(Error::usage("stages are tabs of a page: name one, .html").in_file(out));
+    }
+    let (page, notices) = page::stages_html(stages, options, watch)?;
+    write_whole(out, page.as_bytes(), options.overwrite)?;
+    Ok(notices)
+}
+
 /// Whether a picture can be written there, before anything is drawn.
 ///
 /// # Errors
@@ -189,6 +231,32 @@ impl Layer {
 /// Today's date (UTC), as [`DrawOptions::date`] takes it.
 pub fn today() -> String {
     time::OffsetDateTime::now_utc().date().to_string()
+}
+
+/// A picture that stands in a page which tells the rest: without a title, its elements named apart
+/// from those of other pictures, with the marks that it is given and no others, each an element
+/// that a link can lead to.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct InPage {
+    /// Which of the pictures of the page it is.
+    pub(crate) number: usize,
+}
+
+impl InPage {
+    /// The element of a mark, by its place in the list of marks.
+    pub(crate) fn mark(self, at: usize) -> String {
+        format!("map{}-mark{}", self.number, at + 1)
+    }
+}
+
+/// A map as SVG text for a page.
+pub(crate) fn svg_in_page(
+    layers: &MapLayers,
+    options: &DrawOptions,
+    place: InPage,
+    watch: &mut dyn Progress,
+) -> Result<scene::Drawn> {
+    scene::draw(layers, options, Some(place), watch)
 }
 
 fn readers(layers: &[Layer]) -> MapLayers {

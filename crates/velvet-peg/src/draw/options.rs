@@ -128,12 +128,38 @@ pub struct MapLayers {
     /// The first layer as it was before: both positions of its features are drawn, with what lies
     /// between them.
     pub before: Option<LayerReader>,
+    /// Positions to look at beyond those that the map finds itself.
+    pub marks: Vec<MapMark>,
+}
+
+/// A position to look at: numbered on the map, and told beside it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct MapMark {
+    /// Which of the layers that the map is of it belongs to, from 0.
+    pub layer: usize,
+    /// First and second coordinate.
+    pub at: (f64, f64),
+    /// The system of the coordinates; the layer's own if none.
+    pub crs: Option<Crs>,
+    /// What there is to look at.
+    pub text: String,
 }
 
 impl From<Vec<LayerReader>> for MapLayers {
     fn from(layers: Vec<LayerReader>) -> MapLayers {
         MapLayers { layers, ..MapLayers::default() }
     }
+}
+
+/// A state of data on its way, such as what a step of a job made: a tab of a page.
+#[derive(Debug, Default)]
+pub struct Stage {
+    /// What it is called.
+    pub name: String,
+    /// What there is to know of it: labels and texts.
+    pub facts: Vec<(String, String)>,
+    /// Its layers; none where it has no shapes.
+    pub layers: MapLayers,
 }
 
 /// How to draw.
@@ -164,6 +190,8 @@ pub struct DrawOptions {
     pub grid: GridLines,
     /// Land, countries, states and counties under the layers, and where the map lies.
     pub backdrop: bool,
+    /// Show where most of the data is, without the positions that stand apart.
+    pub without_strays: bool,
     /// Zones whose lines are drawn.
     pub zones: Option<ZoneLines>,
     /// Other systems to draw the same layers in, side by side at one scale; up to three.
@@ -212,6 +240,7 @@ impl Default for DrawOptions {
             theme: Theme::Light,
             grid: GridLines::Auto,
             backdrop: true,
+            without_strays: false,
             zones: None,
             beside: Vec::new(),
             ellipses: false,

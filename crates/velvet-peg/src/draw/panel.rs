@@ -1,5 +1,6 @@
 //! One frame of a map: its layers in its system, drawn from the paper upwards.
 
+use super::InPage;
 use super::backdrop::{Backdrop, lines_seen, named};
 use super::backdrop_marks;
 use super::canvas::{Anchor, Canvas, Px};
@@ -12,21 +13,24 @@ use super::ground::Ground;
 use super::labels::Labels;
 use super::layer_ink::{Inked, inked};
 use super::marks::{self, Look};
-use super::options::{DrawOptions, GridLines, MapLayers, ZoneLines};
+use super::options::{DrawOptions, GridLines, MapLayers, MapMark, ZoneLines};
 use super::palette::{self, Paper, hex};
 use super::plates::{Plate, Role, plates};
 use super::survey::{Survey, survey};
 use super::ticks;
 use super::view::View;
+use super::whole_layers;
 use crate::error::{Error, Result};
 use crate::layer::GeometryKind;
 use crate::notice::{Notice, NoticeKind};
 use crate::progress::Progress;
 use velvet_peg_core::zones::{ZoneSet, state_plane_lines, utm_lines};
-use velvet_peg_core::{Bounds, Crs, Geographic};
+use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Geographic};
 
 /// Kilometres across from which on a projected map has a graticule rather than a grid.
 const GRATICULE_KM: f64 = 1_000.0;
+/// Share of the map's width or height that the bulk has to have, lest what stands apart takes most.
+const MUCH: f64 = 0.4;
 
 /// A frame that is ready to be drawn.
 pub(super) struct Panel<'a> {
@@ -47,6 +51,11 @@ pub(super) struct Planned<'a> {
     plates: Vec<Plate<'a>>,
     survey: Survey,
     extent: Bounds,
+    /// Around the positions that do not stand apart, where some do.
+    bulk: Option<Bounds>,
+    marks: &'a [MapMark],
+    /// Whether what checks stop at is flagged.
+    pub(super) checked: bool,
 }
 
 impl<'a> Planned<'a> {
@@ -63,14 +72,30 @@ impl<'a> Planned<'a> {
         let ground = crs.as_ref().and_then(Ground::of);
         let mut survey = survey(&plates, crs.as_ref(), ground.as_ref(), options, watch)?;
         notices.append(&mut survey.notices);
-        let extent = roomy(&survey.extent, crs.as_ref());
+        let bulk = survey.bulk(&plates);
+        let shown =
+            if options.without_strays { bulk.unwrap_or(survey.extent) } else { survey.extent };
+        let extent = roomy(&shown, crs.as_ref());
         let view = View::fitting(frame, &extent, crs.as_ref(), ground.as_ref(), survey.cut);
-        Ok((Planned { view, plates, survey, extent }, notices))
+        Ok((
+            Planned { view, plates, survey, extent, bulk, marks: &layers.marks, checked: true },
+            notices,
+        ))
     }
 
     /// Shows the same in another frame.
     pub(super) fn fit(&mut self, frame: [f64; 4]) {
         self.view = self.view.refitted(frame, &self.extent);
+    }
+
+    /// True if what stands apart takes most of the room.
+    pub(super) fn is_apart(&self) -> bool {
+        self.bulk.is_some_and(|bulk| {
+            let all = &self.extent;
+            let (wide, high) = (bulk.east - bulk.west, bulk.north - bulk.south);
+            let share = (wide / (all.east - all.west)).max(high / (all.north - all.south));
+            share < MUCH
+        })
     }
 
     /// Width of what is shown by its height, as it is drawn.
@@ -87,9 +112,25 @@ impl<'a> Planned<'a> {
         options: &DrawOptions,
         watch: &mut dyn Progress,
     ) -> Result<(Panel<'a>, Vec<Notice>)> {
-        let Planned { plates, mut survey, .. } = self;
+        let Planned { plates, mut survey, marks, checked, .. } = self;
         let mut notices = Vec::new();
-        let (inked, labels) = ink(&plates, &view, &mut survey, options, watch)?;
+        let (mut inked, labels) = ink(&plates, &view, &mut survey, options, watch)?;
+        match checked {
+            true => whole_layers::flag(&plates, &survey, view.ground.as_ref(), &mut inked),
+            false => inked.iter_mut().for_each(|layer| layer.flags.clear()),
+        }
+        for mark in marks {
+            if let (Some(plate), Some(inked)) = (plates.get(mark.layer), inked.get_mut(mark.layer))
+            {
+                let at = match (&mark.crs, &view.crs) {
+                    (Some(from), Some(to)) if from != to => carried(mark.at, from, to),
+                    (None | Some(_), _) => plate.carry(mark.at),
+                };
+                // In a page what cannot be carried keeps its number, and is nowhere.
+                let at = at.or((!checked).then_some((f64::NAN, f64::NAN)));
+                inked.flags.extend(at.map(|at| Flag { at, text: mark.text.clone() }));
+            }
+        }
         let before = plates.iter().find(|plate| plate.role == Role::Before);
         let after = plates.iter().find(|plate| plate.role == Role::Subject);
         let moves = match before.zip(after) {
@@ -116,6 +157,7 @@ impl Panel<'_> {
         &mut self,
         canvas: &mut Canvas,
         options: &DrawOptions,
+        place: Option<InPage>,
     ) -> (Vec<Flag>, Option<Notice>) {
         paper(canvas, &self.view, &self.backdrop);
         zones(canvas, &self.view, options);
@@ -144,9 +186,15 @@ impl Panel<'_> {
             notice = (left_out > 0).then(|| left_out_labels(label, all, left_out));
         }
         let flags: Vec<Flag> = self.inked.iter().flat_map(|layer| layer.flags.clone()).collect();
-        flags::on_map(canvas, &self.view, &flags);
+        flags::on_map(canvas, &self.view, &flags, place);
         (flags, notice)
     }
+}
+
+/// A coordinate of one system in another; none if it cannot be carried.
+fn carried((x, y): (f64, f64), from: &Crs, to: &Crs) -> Option<(f64, f64)> {
+    let at = Converter::new(from, to).ok()?.convert(Coordinate::xy(x, y)).ok()?;
+    (at.x.is_finite() && at.y.is_finite()).then_some((at.x, at.y))
 }
 
 /// Names of columns and layers that are not there are told, not passed over.
@@ -280,7 +328,8 @@ fn zones(canvas: &mut Canvas, view: &View, options: &DrawOptions) {
     };
     let seen = lines_seen(view, &lines);
     let color = canvas.paper.zone;
-    canvas.put(format_args!("<g id=\"zones\" {} stroke-dasharray=\"9 4\">", view.clip()));
+    let id = canvas.id("zones");
+    canvas.put(format_args!("<g {id} {} stroke-dasharray=\"9 4\">", view.clip()));
     backdrop_marks::lines(canvas, &seen, color, "1.6");
     canvas.put(format_args!("</g>"));
     for zone in named(view, 11.0, name) {

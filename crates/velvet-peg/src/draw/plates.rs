@@ -8,7 +8,7 @@ use crate::notice::{Notice, NoticeKind};
 use crate::plausibility::no_way;
 use crate::progress::Progress;
 use crate::reproject::area_of;
-use velvet_peg_core::{Converter, Crs, PlanOptions};
+use velvet_peg_core::{Converter, Coordinate, Crs, PlanOptions};
 
 /// What a layer is on a map.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -39,6 +39,18 @@ pub(super) struct Carried<'a> {
 impl<'a> Plate<'a> {
     pub(super) fn info(&self) -> &'a LayerInfo {
         self.reader.info()
+    }
+
+    /// A coordinate of the layer on the map; none if it cannot be carried there.
+    pub(super) fn carry(&self, (x, y): (f64, f64)) -> Option<(f64, f64)> {
+        let at = match &self.converter {
+            None => (x, y),
+            Some(converter) => {
+                let at = converter.convert(Coordinate::xy(x, y)).ok()?;
+                (at.x, at.y)
+            }
+        };
+        (at.0.is_finite() && at.1.is_finite()).then_some(at)
     }
 
     pub(super) fn is_carried(&self) -> bool {

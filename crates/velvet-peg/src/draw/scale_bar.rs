@@ -2,6 +2,7 @@
 
 use super::canvas::{Anchor, Canvas, Px};
 use super::figures::{grouped, round_below};
+use super::lettering::lines;
 use super::palette::hex;
 use super::view::View;
 use velvet_peg_core::LengthUnit;
@@ -30,7 +31,11 @@ pub(super) fn draw(canvas: &mut Canvas, view: &View, left: f64, bottom: f64) {
         false => bar(canvas, left, bottom - 26.0, metres, "m"),
     }
     let color = canvas.paper.faint;
-    canvas.text_in((left, bottom - 5.0), 10.0, Anchor::Start, color, &varies(view, metres));
+    let mut y = bottom - 5.0;
+    for line in lines(&varies(view, metres), 10.0, LONGEST) {
+        canvas.text_in((left, y), 10.0, Anchor::Start, color, &line);
+        y += 12.0;
+    }
 }
 
 /// How much the scale differs over the map.

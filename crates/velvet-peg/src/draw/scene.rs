@@ -1,10 +1,10 @@
 //! A map: what is on it is found out first, then it is drawn; one frame, or several side by side
 //! at one scale.
 
-use super::canvas::{Anchor, Canvas};
+use super::canvas::{Anchor, Canvas, MARGIN};
 use super::chosen::{area_text, chosen};
 use super::ellipses::factors_text;
-use super::furniture::{self, COLUMN, MARGIN};
+use super::furniture::{self, COLUMN};
 use super::lettering::lines;
 use super::north;
 use super::options::{DrawOptions, MapLayers};
@@ -12,7 +12,7 @@ use super::palette::Paper;
 use super::panel::{Panel, Planned};
 use super::ticks;
 use super::view::View;
-use super::{GridLines, flags::Flag};
+use super::{GridLines, InPage, flags::Flag};
 use crate::error::{Error, Result};
 use crate::layer::Layer;
 use crate::notice::Notice;
@@ -24,7 +24,18 @@ const GAP: f64 = 46.0;
 /// Pixels below such frames for what is told of each.
 const TOLD: f64 = 62.0;
 /// Frames side by side at most.
-const MOST: usize = 4;
+pub(super) const MOST: usize = 4;
+/// Pixels above the frames of a picture in a page, which has its own title.
+const IN_PAGE_TOP: f64 = 16.0;
+
+/// A map that is drawn.
+pub(crate) struct Drawn {
+    pub(crate) svg: String,
+    /// What is to be known of it.
+    pub(crate) notices: Vec<Notice>,
+    /// True if what stands apart takes most of its room.
+    pub(crate) apart: bool,
+}
 
 /// The map of layers as SVG text, and what is to be known of it.
 pub(super) fn svg(
@@ -32,6 +43,17 @@ pub(super) fn svg(
     options: &DrawOptions,
     watch: &mut dyn Progress,
 ) -> Result<(String, Vec<Notice>)> {
+    let drawn = draw(layers, options, None, watch)?;
+    Ok((drawn.svg, drawn.notices))
+}
+
+/// Draws layers, in a page or as a picture of its own.
+pub(super) fn draw(
+    layers: &MapLayers,
+    options: &DrawOptions,
+    place: Option<InPage>,
+    watch: &mut dyn Progress,
+) -> Result<Drawn> {
     if options.beside.len() >= MOST {
         return Err(Error::usage(format!(
             "{} systems do not fit side by side: {MOST} do, the map's own and three more",
@@ -43,6 +65,10 @@ pub(super) fn svg(
         f64::from(options.height.max(240)),
         Paper::of(options.theme),
     );
+    if let Some(place) = place {
+        canvas.prefix = format!("map{}-", place.number);
+        canvas.top = IN_PAGE_TOP;
+    }
     let count = options.beside.len() + 1;
     let single = count == 1;
     let mut notices: Vec<Notice> = Vec::new();
@@ -57,7 +83,8 @@ pub(super) fn svg(
     let first = options.crs.clone();
     let systems = std::iter::once(first.as_ref()).chain(options.beside.iter().map(Some));
     for (frame, system) in columns(&canvas, count).into_iter().zip(systems) {
-        let (plan, told) = Planned::new(layers, system, frame, options, watch)?;
+        let (mut plan, told) = Planned::new(layers, system, frame, options, watch)?;
+        plan.checked = place.is_none();
         tell(told);
         planned.push(plan);
     }
@@ -70,16 +97,18 @@ pub(super) fn svg(
     if !single && size(rows[0], shape) > 1.1 * size(planned[0].view.frame, shape) {
         planned.iter_mut().zip(rows).for_each(|(plan, frame)| plan.fit(frame));
     }
+    let apart = planned[0].is_apart();
     let views = at_one_scale(&planned);
     let mut panels: Vec<Panel<'_>> = Vec::new();
     for (plan, view) in planned.into_iter().zip(views) {
-        let (panel, told) = plan.inked(view, options, watch)?;
+        let (mut panel, told) = plan.inked(view, options, watch)?;
+        panel.view.number += place.map_or(0, |place| MOST * (place.number + 1));
         tell(told);
         panels.push(panel);
     }
     let mut found: Vec<Flag> = Vec::new();
     for (at, panel) in panels.iter_mut().enumerate() {
-        let (flags, notice) = panel.draw(&mut canvas, options);
+        let (flags, notice) = panel.draw(&mut canvas, options, place);
         tell(notice.into_iter().collect());
         if at == 0 {
             found = flags;
@@ -104,16 +133,16 @@ pub(super) fn svg(
     let title = furniture::title(&panels[0], options);
     furniture::above(&mut canvas, &panels[0], &title, options);
     furniture::below(&mut canvas, &panels[0], single && area_of.is_none(), options);
-    Ok((canvas.finish(&title), notices))
+    Ok(Drawn { svg: canvas.finish(&title), notices, apart })
 }
 
 /// The frames of so many systems, one above the other.
 fn rows(canvas: &Canvas, count: usize) -> Vec<[f64; 4]> {
     let (left, right) = (MARGIN, canvas.width - COLUMN);
-    let high = (canvas.height - MARGIN - 30.0) / count as f64;
+    let high = (canvas.height - canvas.top - 30.0) / count as f64;
     (0..count)
         .map(|at| {
-            let top = MARGIN + high * at as f64;
+            let top = canvas.top + high * at as f64;
             [left, top, right, top + (high - TOLD - 18.0).max(40.0)]
         })
         .collect()
@@ -124,14 +153,14 @@ fn columns(canvas: &Canvas, count: usize) -> Vec<[f64; 4]> {
     let (left, right) = (MARGIN, canvas.width - COLUMN);
     let bottom = canvas.height - MARGIN;
     if count == 1 {
-        return vec![[left, MARGIN, right, bottom]];
+        return vec![[left, canvas.top, right, bottom]];
     }
     let gaps = GAP * (count - 1) as f64;
     let wide = (right - left - gaps) / count as f64;
     (0..count)
         .map(|at| {
             let from = left + (wide + GAP) * at as f64;
-            [from, MARGIN, from + wide, bottom - TOLD + 24.0]
+            [from, canvas.top, from + wide, bottom - TOLD + 24.0]
         })
         .collect()
 }

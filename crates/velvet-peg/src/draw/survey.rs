@@ -37,10 +37,40 @@ pub(super) struct Survey {
     pub(super) extent: Bounds,
     /// Where the map is cut, in the unit of a geographic system.
     pub(super) cut: Option<f64>,
+    /// Once around the Earth, in the unit of a geographic system.
+    circle: Option<f64>,
     pub(super) colors: ValueTally,
     /// Largest number of the column that gives sizes, without sign.
     pub(super) largest: f64,
     pub(super) notices: Vec<Notice>,
+}
+
+impl Survey {
+    /// The box around the positions of the subjects that do not stand apart; none if none does.
+    pub(super) fn bulk(&self, plates: &[Plate<'_>]) -> Option<Bounds> {
+        let subjects =
+            || plates.iter().zip(&self.layers).filter(|(plate, _)| plate.role == Role::Subject);
+        let apart = |layer: &Surveyed| layer.sample.kept().any(|(x, y)| !layer.sample.near(x, y));
+        if !subjects().any(|(_, layer)| apart(layer)) {
+            return None;
+        }
+        let unrolled = |x: f64| match (self.cut, self.circle) {
+            (Some(cut), Some(circle)) if x < cut => x + circle,
+            _ => x,
+        };
+        let mut bulk: Option<Bounds> = None;
+        for (_, layer) in subjects() {
+            for (x, y) in layer.sample.kept().filter(|(x, y)| layer.sample.near(*x, *y)) {
+                let x = unrolled(x);
+                let bulk = bulk.get_or_insert(Bounds { south: y, west: x, north: y, east: x });
+                bulk.south = bulk.south.min(y);
+                bulk.north = bulk.north.max(y);
+                bulk.west = bulk.west.min(x);
+                bulk.east = bulk.east.max(x);
+            }
+        }
+        bulk
+    }
 }
 
 /// The values that colours and sizes are made of.
@@ -72,7 +102,8 @@ pub(super) fn survey(
         .whole()
         .ok_or_else(|| Error::data("there is nothing to draw: the layers have no geometry"))?;
     let Tally { colors, largest } = tally;
-    Ok(Survey { layers, extent, cut, colors, largest, notices })
+    let circle = ground.and_then(|ground| ground.degrees).map(|degrees| 360.0 / degrees);
+    Ok(Survey { layers, extent, cut, circle, colors, largest, notices })
 }
 
 fn one(

@@ -183,6 +183,14 @@ impl View {
         }
     }
 
+    /// A coordinate of the map as data has it: not beyond 180°.
+    pub(super) fn rolled(&self, x: f64) -> f64 {
+        match (self.cut, self.ground.as_ref().and_then(|ground| ground.degrees)) {
+            (Some(_), Some(degrees)) => within(x * degrees, 0.0) / degrees,
+            _ => x,
+        }
+    }
+
     /// Middle of what is shown.
     pub(super) fn middle(&self) -> (f64, f64) {
         let shown = &self.shown;

@@ -16,8 +16,7 @@ use crate::layer::{
     SchemaInference,
 };
 use crate::notice::{Notice, NoticeKind};
-use crate::outcome::Reason;
-use crate::outcome::Summary;
+use crate::outcome::{Reason, Rejected, RejectedPlace, Summary};
 use crate::output::refuse_existing;
 use crate::plausibility::CoordinateRange;
 use crate::plausibility::{PositionSample, short};
@@ -29,6 +28,9 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::path::Path;
 use velvet_peg_core::planar::FlawKind;
+
+/// Features that are not made whose places are told.
+const PLACED: usize = 99;
 
 /// A row that is a vertex.
 #[derive(Clone, Debug)]
@@ -64,6 +66,8 @@ pub(super) struct Gathered {
     kept: Vec<usize>,
     /// Rows that are no vertices, by their place: their number, and why.
     rejected: BTreeMap<u64, (u64, Reason)>,
+    /// Where the first features lie that are not made.
+    rejected_places: Vec<RejectedPlace>,
     pub(super) findings: Findings,
     notices: Vec<Notice>,
     cloud: PositionSample,
@@ -163,6 +167,7 @@ impl Gathered {
             inference: Inference::of_columns(headers.len(), &kept),
             kept,
             rejected: BTreeMap::new(),
+            rejected_places: Vec::new(),
             findings: Findings::default(),
             notices,
             cloud,
@@ -379,6 +384,13 @@ impl Gathered {
         for vertex in vertices {
             self.rejected.insert(vertex.place, (vertex.row, reason.into()));
         }
+        let first = vertices.first().filter(|_| self.rejected_places.len() < PLACED);
+        self.rejected_places.extend(first.map(|vertex| RejectedPlace {
+            row: vertex.row,
+            at: (vertex.x, vertex.y),
+            crs: self.build.crs.clone(),
+            reason: reason.to_string(),
+        }));
     }
 
     /// Tells of a flaw of a line or ring.
@@ -554,7 +566,7 @@ impl Gathered {
         let mut outcome = build.write_made(&layer, &self.file, out, &mut rejects, watch)?;
         outcome.rows_in = self.rows;
         outcome.vertices = Some(self.rows - self.rejected.len() as u64);
-        outcome.rejected = rejects.finish()?;
+        outcome.rejected = Rejected { places: self.rejected_places, ..rejects.finish()? };
         outcome.notices.splice(..0, self.notices);
         Ok(outcome)
     }

@@ -34,12 +34,14 @@ pub(super) fn check_names(job: &Job) -> Result<()> {
         if let Some(name) = output.from.iter().find(|name| !known.contains(&name.as_str())) {
             return blame(format!("outputs.{n}.from"), unknown(name, &known));
         }
-        if let Some(name) = output.map.names().find(|name| !known.contains(&name.as_str())) {
+        let mut of_map = output.map.iter().flat_map(JobMap::names);
+        if let Some(name) = of_map.find(|name| !known.contains(&name.as_str())) {
             return blame(format!("outputs.{n}.map"), unknown(name, &known));
         }
-        let is_map = [".svg", ".png"].iter().any(|end| output.file.to_lowercase().ends_with(end));
-        if output.map != JobMap::default() && !is_map {
-            let what = "`map` says how a map looks: this output is none (.svg, .png)";
+        let is_map =
+            [".svg", ".png", ".html"].iter().any(|end| output.file.to_lowercase().ends_with(end));
+        if output.map.is_some() && !is_map {
+            let what = "`map` says how a map looks: this output is none (.svg, .png, .html)";
             return blame(format!("outputs.{n}.map"), what.to_string());
         }
     }

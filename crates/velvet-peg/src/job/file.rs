@@ -148,7 +148,8 @@ pub struct JobCheck {
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
 pub struct JobOutput {
     /// Its path, from the folder of the job file. The extension says what it is: a format of
-    /// layers or tables, a map (`.svg`, `.png`), or a quality sheet (`.md`, `.html`).
+    /// layers or tables, a map (`.svg`, `.png`; `.html` with `map`), or a quality sheet (`.md`; `.html` is
+    /// the report of it).
     pub file: String,
     /// What goes into it: one layer, or several for a map, a quality sheet or a GeoPackage.
     pub from: Vec<String>,
@@ -194,9 +195,21 @@ pub struct JobOutput {
     /// Maps and quality sheets: title; of sheets, that of the job if not given.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
-    /// Maps: how they look.
-    #[serde(skip_serializing_if = "is_default")]
-    pub map: JobMap,
+    /// Maps: how they look. With it, a `.html` is a page to look around in.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub map: Option<JobMap>,
+}
+
+impl JobOutput {
+    /// Sources and steps that it is made of, or that its map shows as well.
+    pub(super) fn layers(&self) -> impl Iterator<Item = &String> {
+        self.from.iter().chain(self.map.iter().flat_map(JobMap::names))
+    }
+
+    /// True if it is drawn.
+    pub(super) fn is_map(&self, extension: &str) -> bool {
+        matches!(extension, "svg" | "png") || (extension == "html" && self.map.is_some())
+    }
 }
 
 /// The deliverable to make.

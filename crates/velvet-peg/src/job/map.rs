@@ -43,9 +43,21 @@ pub struct JobMap {
     /// `grid`, `graticule`, `both` or `none`.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub grid: Option<MapLines>,
+    /// Show where most of the data is, without the positions that stand apart.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub without_strays: bool,
     /// `state-plane` or `utm`.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub zones: Option<MapZones>,
+    /// Pages: columns whose values are addresses or documents that features lead to.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub link: Vec<String>,
+    /// Pages: folder or address that relative links start from.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub link_base: Option<String>,
+    /// Pages: pixels around the pointer within which a feature is hit.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tolerance: Option<f64>,
     /// Draw on a dark ground.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub dark: bool,
@@ -129,7 +141,11 @@ impl JobMap {
                 None => None,
             },
             size: self.size.clone(),
+            without_strays: self.without_strays,
             key: self.key.clone(),
+            link: self.link.clone(),
+            link_base: self.link_base.clone(),
+            tolerance: self.tolerance,
             theme: if self.dark { Theme::Dark } else { Theme::Light },
             grid: self.grid.map_or(GridLines::Auto, |lines| match lines {
                 MapLines::Grid => GridLines::Grid,
@@ -146,7 +162,7 @@ impl JobMap {
             height: self.pixels.map_or(800, |[_, height]| height.clamp(240, 20_000)),
             ..DrawOptions::default()
         };
-        Ok((MapLayers { layers, context, before }, options, notices))
+        Ok((MapLayers { layers, context, before, marks: Vec::new() }, options, notices))
     }
 
     fn styles(&self) -> Result<Vec<LayerStyle>> {

@@ -12,6 +12,7 @@ mod log_files;
 mod map;
 mod outputs;
 pub mod pack;
+mod pages;
 mod pending_outputs;
 mod plan;
 mod plan_step;

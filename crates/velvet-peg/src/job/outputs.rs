@@ -3,7 +3,7 @@
 use super::file::{Job, JobOutput};
 use super::pending_outputs::PendingOutputs;
 use super::run_step::Named;
-use crate::check::{CheckOptions, check_layers, sheets_as_html, sheets_as_markdown};
+use crate::check::{CheckOptions, CheckedLayers, check_layers, sheets_as_markdown};
 use crate::convert::ConvertLayer;
 use crate::draw::{DrawOptions, draw_layers};
 use crate::error::{Error, Result};
@@ -12,6 +12,7 @@ use crate::format_support::{TextDialect, WriteOptions};
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::progress::NoProgress;
+use crate::report::{ReportOptions, check_page};
 use indexmap::IndexMap;
 use std::path::Path;
 
@@ -34,8 +35,9 @@ impl Job {
         let open = |name: &String| known[name].layer(folder);
         let readers = || -> Result<Vec<LayerReader>> { output.from.iter().map(open).collect() };
         match extension.as_str() {
-            "svg" | "png" => {
-                let (layers, options, told) = output.map.drawing(readers()?, open, folder)?;
+            drawn if output.is_map(drawn) => {
+                let map = output.map.clone().unwrap_or_default();
+                let (layers, options, told) = map.drawing(readers()?, open, folder)?;
                 let options = DrawOptions {
                     title: output.title.clone(),
                     label: output.label.clone(),
@@ -47,7 +49,8 @@ impl Job {
             "md" | "html" => {
                 let title = output.title.clone().or_else(|| self.title.clone());
                 let options = CheckOptions { title, ..CheckOptions::default() };
-                let mut report = check_layers(&readers()?, &options, &mut NoProgress)?;
+                let layers = readers()?;
+                let mut report = check_layers(&layers, &options, &mut NoProgress)?;
                 for (sheet, name) in report.sheets.iter_mut().zip(&output.from) {
                     sheet.source = match self.sources.get(name) {
                         Some(source) => source.file.clone().into(),
@@ -56,7 +59,11 @@ impl Job {
                 }
                 let text = match extension.as_str() {
                     "md" => sheets_as_markdown(&report),
-                    _ => sheets_as_html(&report),
+                    _ => {
+                        let of =
+                            ReportOptions { date: self.date.clone(), ..ReportOptions::default() };
+                        check_page(CheckedLayers { report, layers }, &of, &mut NoProgress)?
+                    }
                 };
                 std::fs::write(&at, text).map_err(|e| Error::file(path, "cannot be written", e))?;
             }

@@ -2,13 +2,15 @@
 //! systems, and the quality sheet, in one zip; and jobs with their data.
 
 use super::side_files::with_side_files;
-use crate::check::{CheckOptions, check, sheets_as_html};
+use crate::check::{CheckOptions, CheckedLayers};
 use crate::error::{Error, Result};
 use crate::format_support::date_time;
 use crate::input::format_of;
 use crate::job::{Job, RunOptions, folder_of, logged, within};
 use crate::layer_io::LayerReader;
 use crate::output::{Output, is_standard, refuse_inputs};
+use crate::progress::NoProgress;
+use crate::report::{ReportOptions, check_page};
 
 use serde_json::{Value as Json, json};
 use std::fs::File;
@@ -122,11 +124,13 @@ pub fn pack(files: &[PathBuf], out: &Path, options: &PackOptions) -> Result<Pack
     }
     if !options.no_sheet && !layered.is_empty() {
         let titled = CheckOptions { title: options.title.clone(), ..CheckOptions::default() };
-        let mut report = check(&layered, &titled)?;
-        for sheet in &mut report.sheets {
+        let mut checked = CheckedLayers::of(&layered, &titled, &mut NoProgress)?;
+        for sheet in &mut checked.report.sheets {
             sheet.source = name_of(&sheet.source).into();
         }
-        zip.text("quality-sheet.html", &sheets_as_html(&report))?;
+        let of = ReportOptions { date: options.date.clone(), ..ReportOptions::default() };
+        let page = check_page(checked, &of, &mut NoProgress)?;
+        zip.text("quality-sheet.html", &page)?;
     }
     zip.text("manifest.json", &format!("{manifest:#}\n"))?;
     let files = zip.finish()?;

@@ -115,9 +115,7 @@ impl Job {
             let blame = |word: &str, error: Error| {
                 self.spans.blame(&format!("outputs.{number}.{word}"), format!("output: {error}"))
             };
-            if let Some(name) =
-                output.from.iter().chain(output.map.names()).find(|name| known[*name].is_table())
-            {
+            if let Some(name) = output.layers().find(|name| known[*name].is_table()) {
                 let what = format!("`{name}` is a table: make features of it by a step first");
                 return Err(blame("from", Error::usage(what)));
             }

@@ -28,6 +28,10 @@ pub struct RunOptions {
     pub overwrite: bool,
     /// Where the log goes, whatever the job says.
     pub log: Option<PathBuf>,
+    /// Where a report of the run goes: a page (`.html`) with what each step took, made and noticed.
+    pub report: Option<PathBuf>,
+    /// Where a page (`.html`) goes whose tabs are the results of the steps.
+    pub map: Option<PathBuf>,
 }
 
 /// Hears how a job goes.
@@ -98,6 +102,7 @@ impl Job {
         options: &RunOptions,
         watch: &mut dyn JobProgress,
     ) -> Result<JobLog> {
+        self.refuse_pages(options)?;
         let planned = self.plan(file, options)?.steps;
         let folder = folder_of(file);
         let targets = self.targets(&folder, options)?;
@@ -155,6 +160,7 @@ impl Job {
                 &mut log,
             )?;
         }
+        self.write_pages(&folder, &known, options, &mut log, watch.step())?;
         log.finish();
         let to = self.log_path(file, &folder, options)?;
         log.save(&to)?;

@@ -58,6 +58,9 @@ impl Job {
         if let Some(pack) = &self.pack {
             written.push(("pack.file".into(), self.path(&pack.file, &folder, &options.variables)?));
         }
+        for page in options.report.iter().chain(&options.map) {
+            written.push(("pages".into(), page.clone()));
+        }
         let log = self.log_path(file, &folder, options)?;
         written.extend(log_files(&log).map(|path| ("log".to_string(), path)));
         if let Some(to) = self.rejects_folder(&folder, options)? {

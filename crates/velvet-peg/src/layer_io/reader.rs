@@ -163,6 +163,11 @@ impl LayerReader {
         }
     }
 
+    /// The reader, with the folder that its file lies in.
+    pub(crate) fn keeping(self, folder: TemporaryFolder) -> LayerReader {
+        LayerReader { _keep: Some(Arc::new(folder)), ..self }
+    }
+
     /// A reader of what is no layer of a file.
     pub(super) fn of_source(
         info: LayerInfo,

@@ -2,12 +2,14 @@
 //! side by side.
 
 mod columns;
+mod figures;
 mod legs;
 mod measure_warnings;
 mod meter;
 mod statistics;
 
 pub use columns::MeasureColumns;
+pub use figures::{FigureColumn, FigureColumns, FigureUnits, Surface};
 pub use legs::{FeatureLeg, feature_legs};
 pub use statistics::Statistics;
 

@@ -5,7 +5,7 @@ mod rejects;
 mod summary;
 
 pub use reason::Reason;
-pub use rejects::Rejected;
+pub use rejects::{Rejected, RejectedPlace};
 pub(crate) use rejects::{Rejects, RejectsTo, is_ours, layer_columns};
 pub use summary::Summary;
 pub(crate) use summary::nothing_left;

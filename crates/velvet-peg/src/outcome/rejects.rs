@@ -10,6 +10,7 @@ use arrow_schema::Schema;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
+use velvet_peg_core::Crs;
 
 /// The columns in front of those of the source.
 const FRONT: [&str; 2] = ["source_row", "reason"];
@@ -238,8 +239,11 @@ impl Rejects {
     /// overwriting was asked for and nothing is rejected now, because it would tell of another
     /// result; what the user named is never removed.
     pub(crate) fn finish(mut self) -> Result<Rejected> {
-        let mut rejected =
-            Rejected { count: self.count, path: None, first: std::mem::take(&mut self.first) };
+        let mut rejected = Rejected {
+            count: self.count,
+            first: std::mem::take(&mut self.first),
+            ..Rejected::default()
+        };
         match self.open.take() {
             Some(Open { mut writer, output }) => {
                 writer.flush().map_err(|e| self.failed(e))?;
@@ -300,4 +304,19 @@ pub struct Rejected {
     pub path: Option<PathBuf>,
     /// Row and reason of the first few.
     pub first: Vec<(u64, Reason)>,
+    /// Where the first features lie that could be placed and were not made, one place of each.
+    pub places: Vec<RejectedPlace>,
+}
+
+/// Where something lies that was rejected.
+#[derive(Clone, Debug)]
+pub struct RejectedPlace {
+    /// Row of the source.
+    pub row: u64,
+    /// First and second coordinate.
+    pub at: (f64, f64),
+    /// The system of the coordinates; none if it is not known.
+    pub crs: Option<Crs>,
+    /// Why it was rejected.
+    pub reason: String,
 }

@@ -27,9 +27,11 @@ pub(super) fn followed(path: &Path) -> PathBuf {
     place
 }
 
+/// Looks whether something may be put at a path.
+///
 /// # Errors
 /// If the target exists and is not to be overwritten, or is something else than a file.
-pub(crate) fn refuse_existing(target: &Path, overwrite: bool) -> Result<()> {
+pub fn refuse_existing(target: &Path, overwrite: bool) -> Result<()> {
     let Ok(there) = std::fs::metadata(target) else { return Ok(()) };
     if !there.is_file() {
         let what = if there.is_dir() { "a folder" } else { "a device or pipe" };

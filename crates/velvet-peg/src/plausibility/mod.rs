@@ -16,7 +16,6 @@ pub(crate) use outliers::{PositionSample, extent_against, no_way, short};
 pub(crate) use own_columns::OwnColumns;
 pub(crate) use rows_apart::RowsApart;
 pub(crate) use stated_unit::stated_unit;
-#[cfg(feature = "drawing")]
 pub(crate) use strays::Suspect;
 pub(crate) use wrong_zone::wrong_zone;
 

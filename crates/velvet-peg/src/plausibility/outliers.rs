@@ -59,8 +59,9 @@ pub(crate) struct PositionSample {
     flipped: Examples,
     swapped: Examples,
     strays: Strays,
-    /// Where the first of the flipped and swapped ones are.
-    slips: Vec<Suspect>,
+    /// Where the first of the flipped and of the swapped ones are.
+    flips: Vec<Suspect>,
+    swaps: Vec<Suspect>,
 }
 
 impl PositionSample {
@@ -166,10 +167,10 @@ impl PositionSample {
         let slip = |what: &str| Suspect { number, x, y, what: what.to_string() };
         if self.near(-x, y) || self.near(x, -y) {
             self.flipped.add(case);
-            keep(&mut self.slips, slip("a sign turned?"));
+            keep(&mut self.flips, slip("a sign turned?"));
         } else if self.near(y, x) || self.near(-y, x) || self.near(y, -x) {
             self.swapped.add(case);
-            keep(&mut self.slips, slip("coordinates swapped?"));
+            keep(&mut self.swaps, slip("coordinates swapped?"));
         } else {
             // Few vertices are no evidence of a slip in one of them.
             let torn = torn && self.seen >= strays::FEW;
@@ -221,7 +222,7 @@ impl PositionSample {
         let of = if self.features > 0 { self.features } else { self.seen };
         let known = self.known_unit().is_some();
         let mut suspects = self.strays.places(of, self.reach(), known);
-        suspects.extend(self.slips.iter().cloned());
+        suspects.extend(self.flips.iter().chain(&self.swaps).cloned());
         suspects.sort_by_key(|suspect| suspect.number);
         suspects.dedup_by_key(|suspect| suspect.number);
         suspects
@@ -235,30 +236,38 @@ impl PositionSample {
 
     /// What stood out.
     pub(crate) fn notices(&self) -> Vec<Notice> {
+        self.told().into_iter().map(|(notice, _)| notice).collect()
+    }
+
+    /// What stood out, each with where the first are.
+    pub(crate) fn told(&self) -> Vec<(Notice, Vec<Suspect>)> {
         let mut notices = Vec::new();
         let noun = self.noun.unwrap_or("row");
         let unit = if self.noun.is_some() { "vertice" } else { "row" };
-        let mut tell = |suspects: &Examples, one: &str, many: &str, what: &str| {
-            let subject = match suspects.count {
-                0 => return,
-                1 => format!("1 {} {one}", if self.noun.is_some() { "vertex" } else { "row" }),
-                count => format!("{count} {unit}s {many}"),
-            };
-            let kept = if self.noun.is_none() && !self.looked { "; kept as written" } else { "" };
-            notices.push(
-                Notice::warning(
+        let mut tell =
+            |suspects: &Examples, at: Vec<Suspect>, (one, many): (&str, &str), what: &str| {
+                let subject = match suspects.count {
+                    0 => return,
+                    1 => format!("1 {} {one}", if self.noun.is_some() { "vertex" } else { "row" }),
+                    count => format!("{count} {unit}s {many}"),
+                };
+                let kept =
+                    if self.noun.is_none() && !self.looked { "; kept as written" } else { "" };
+                let notice = Notice::warning(
                     NoticeKind::Outliers,
                     format!("{subject} {what}{kept}: {}", suspects.listed()),
-                )
-                .count(suspects.count),
-            );
-        };
-        let join = "would join the others with";
-        tell(&self.flipped, join, join, "the sign turned (a lost minus or W?)");
-        tell(&self.swapped, join, join, "the coordinates swapped");
+                );
+                notices.push((notice.count(suspects.count), at));
+            };
+        let join = ("would join the others with", "would join the others with");
+        let sign = "the sign turned (a lost minus or W?)";
+        tell(&self.flipped, self.flips.clone(), join, sign);
+        tell(&self.swapped, self.swaps.clone(), join, "the coordinates swapped");
         let of = if self.features > 0 { self.features } else { self.seen };
-        let apart = self.strays.apart(noun, of, self.reach(), self.known_unit().is_some());
-        tell(&apart, "lies", "lie", "far from all others");
+        let known = self.known_unit().is_some();
+        let apart = self.strays.apart(noun, of, self.reach(), known);
+        let places = self.strays.places(of, self.reach(), known);
+        tell(&apart, places, ("lies", "lie"), "far from all others");
         notices
     }
 

@@ -85,7 +85,6 @@ impl Strays {
     }
 
     /// Where those that are apart are.
-    #[cfg(feature = "drawing")]
     pub(super) fn places(&self, of: u64, reach: f64, unit_known: bool) -> Vec<Suspect> {
         let apart = self.first.iter().filter(|stray| self.is_apart(stray, of, reach));
         let suspect = |stray: &Stray| {

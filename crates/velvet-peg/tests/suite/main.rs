@@ -42,6 +42,7 @@ mod packed;
 mod pictures;
 mod pixels;
 mod quality;
+mod reports;
 mod select;
 mod shapefiles;
 mod sheets;

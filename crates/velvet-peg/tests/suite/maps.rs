@@ -3,8 +3,8 @@
 use crate::map_parts::{crs, drawn, layers_of, numbers, plain, points, texts};
 use crate::pixels::Picture;
 use velvet_peg::draw::{
-    Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines, characters,
-    draw_layers,
+    Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, MapMark, Theme, ZoneLines, characters,
+    draw_layers, svg,
 };
 use velvet_peg::{Geometry, Layer, LayerReader, NoProgress};
 
@@ -275,8 +275,11 @@ fn zones_context_themes_and_styles_are_drawn() {
     // Context has no say in what is shown, and is grey.
     let wide = points(4326, &[(-100.0, 30.0), (-70.0, 60.0)]);
     let reader = |layer: &Layer| LayerReader::of_layer(layer, std::path::Path::new("x"));
-    let layers =
-        MapLayers { layers: vec![reader(&layer)], context: vec![reader(&wide)], before: None };
+    let layers = MapLayers {
+        layers: vec![reader(&layer)],
+        context: vec![reader(&wide)],
+        ..MapLayers::default()
+    };
     let (text, _) = to_file(&layers, &plain()).unwrap();
     assert_eq!(numbers(layers_of(&text, 0), "cx").len(), 2);
     let styles = vec![LayerStyle {
@@ -349,4 +352,94 @@ fn maps_in_characters_have_land_signs_and_numbers() {
         in_characters(vec![reader(&points(4326, &places)), reader(&corners)], (70, 24));
     assert_eq!(rows.iter().flatten().filter(|c| **c == '1').count(), 1, "{text}");
     assert!(text.contains("1 stations, feature 8: a sign turned?") && text.contains("◆ stations"));
+}
+
+/// Lines of the list of what there is to look at.
+fn to_look_at(text: &str) -> Vec<String> {
+    let list = text.split(">To look at<").nth(1).unwrap_or_default();
+    texts(list).into_iter().map(String::from).collect()
+}
+
+#[test]
+fn layers_that_lie_elsewhere_or_beyond_their_area_are_flagged_once() {
+    let grid = |x: f64, y: f64, step: f64| -> Vec<(f64, f64)> {
+        (0..30).map(|at| (x + f64::from(at % 6) * step, y + f64::from(at / 6) * step)).collect()
+    };
+    let named = |name: &str, code: u32, places: &[(f64, f64)]| {
+        let mut layer = Layer::new(name, Some(crs(code)));
+        for at in places {
+            layer.push(*at, [("id", 1.into())]).unwrap();
+        }
+        layer
+    };
+    let home = named("home", 4326, &grid(-120.0, 47.4, 0.01));
+    let near = named("near", 32610, &grid(726_000.0, 5_255_000.0, 500.0));
+    // The same numbers in the zone next door lie 450 km west of it.
+    let away = named("away", 32609, &grid(726_000.0, 5_255_000.0, 500.0));
+    // At 117.5° W: well outside of where zone 10 is used.
+    let beyond = named("beyond", 32610, &grid(914_000.0, 5_255_000.0, 500.0));
+    // A little beyond the edge of the zone is no mistake.
+    let edge = named("edge", 32610, &grid(727_500.0, 5_255_000.0, 500.0));
+    for (layers, wanted) in [
+        (vec![&home, &near], &[][..]),
+        (vec![&home, &edge], &[]),
+        (vec![&home, &near, &away], &["away lies 4"]),
+        (vec![&beyond], &["beyond: the layer lies outside"]),
+        (vec![&home, &beyond], &["beyond: the layer lies", "beyond lies 1"]),
+    ] {
+        let names: Vec<&str> = layers.iter().map(|layer| layer.info().name.as_str()).collect();
+        let layers: Vec<Layer> = layers.into_iter().cloned().collect();
+        let options = DrawOptions { height: 1200, ..plain() };
+        let told = to_look_at(&svg(&layers, &options).unwrap().0).join(" ");
+        let numbers = wanted.iter().filter(|wanted| !told.contains(**wanted)).count();
+        assert_eq!(numbers, 0, "{names:?}: {told}");
+        assert_eq!(told.is_empty(), wanted.is_empty(), "{names:?}: {told}");
+    }
+}
+
+#[test]
+fn marks_of_others_are_numbered_behind_and_strays_left_out_of_the_frame() {
+    let mut places: Vec<(f64, f64)> = (0..30)
+        .map(|at| (-120.0 + f64::from(at % 6) * 0.01, 47.4 + f64::from(at / 6) * 0.01))
+        .collect();
+    places[7].0 = 120.0;
+    let layer = points(4326, &places);
+    let mark = |at: (f64, f64), code: Option<u32>, text: &str| MapMark {
+        layer: 0,
+        at,
+        crs: code.map(crs),
+        text: text.to_string(),
+    };
+    let reader = LayerReader::of_layer(&layer, std::path::Path::new("stations"));
+    let layers = MapLayers {
+        layers: vec![reader],
+        marks: vec![
+            mark((-119.99, 47.41), None, "by its own system"),
+            mark((726_000.0, 5_255_000.0), Some(32610), "by another"),
+            mark((f64::NAN, 0.0), None, "nowhere"),
+        ],
+        ..MapLayers::default()
+    };
+    let (text, _) = to_file(&layers, &plain()).unwrap();
+    let told = to_look_at(&text).join(" ");
+    let order = ["feature 8: a sign turned?", "by its own system", "by another"];
+    let at: Vec<usize> = order.iter().map(|text| told.find(text).unwrap()).collect();
+    assert!(at.is_sorted() && !told.contains("nowhere"), "{told}");
+    assert_eq!(text.matches("r=\"9\" fill=\"none\"").count(), 3);
+    // Without what stands apart, the others fill the frame; it is told all the same.
+    let spread = |text: &str| {
+        let x = numbers(layers_of(text, 0), "cx");
+        let inside: Vec<f64> = x.into_iter().filter(|x| (76.0..1048.0).contains(x)).collect();
+        inside.iter().copied().fold(f64::MIN, f64::max)
+            - inside.iter().copied().fold(f64::MAX, f64::min)
+    };
+    let bulk = DrawOptions { without_strays: true, ..plain() };
+    let (close, _) = to_file(&layers, &bulk).unwrap();
+    assert!(spread(&close) > 400.0, "{}", spread(&close));
+    assert!(to_look_at(&close).join(" ").contains("feature 8: a sign turned?"));
+    assert_eq!(close.matches("r=\"9\" fill=\"none\"").count(), 2, "the stray is not in the frame");
+    // Of data without strays it changes nothing.
+    places[7].0 = -119.99;
+    let sound = points(4326, &places);
+    assert_eq!(drawn(&sound, &bulk), drawn(&sound, &plain()));
 }

@@ -2,12 +2,12 @@
 
 use crate::arguments::{ColumnArguments, TableArguments, heading};
 use crate::progress::TerminalProgress;
-use crate::{Ending, reference, show};
+use crate::{Ending, reference, report, show};
 use clap::Args;
 use std::io::Write;
 use std::path::PathBuf;
-use velvet_peg::check::check_watched;
-use velvet_peg::check::{CheckOptions, CheckReport, Finding, sheets_as_html, sheets_as_markdown};
+use velvet_peg::check::{CheckOptions, CheckReport, CheckedLayers, Finding, sheets_as_markdown};
+use velvet_peg::report::check_page;
 use velvet_peg::{Error, Severity};
 
 /// The quality sheet of layers or tables, and whether they agree.
@@ -37,9 +37,13 @@ pub(crate) struct Check {
     /// Layer to take, if a file has several; all of them if not given.
     #[arg(long, help_heading = heading::READING)]
     layer: Option<String>,
-    /// Write the sheets to hand in: .md, .html or .json.
+    /// Write the sheets to hand in: .md or .json; .html for the report.
     #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
+    /// Write a page to read and to hand in: what was found and where on the map it is, histograms,
+    /// fields (.html).
+    #[arg(long, value_name = "FILE", help_heading = heading::OUTPUT)]
+    report: Option<PathBuf>,
     /// Draw a map of the layers, with what stands apart: .svg, .png or .html; in characters if no FILE is given.
     #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", help_heading = heading::OUTPUT)]
     map: Option<PathBuf>,
@@ -71,19 +75,35 @@ impl Check {
         if let Some(output) = &self.output {
             velvet_peg::output::refuse_inputs(output, self.files.iter().map(PathBuf::as_path))?;
         }
+        let html =
+            |path: &PathBuf| path.extension().is_some_and(|e| e.eq_ignore_ascii_case("html"));
+        let page = match (&self.report, self.output.as_ref().filter(|output| html(output))) {
+            (Some(_), Some(_)) => {
+                return Err(Error::usage(
+                    "the report is named twice, by --report and by -o: leave one of them out",
+                ));
+            }
+            (report, output) => report.as_ref().or(output),
+        };
+        let page = report::Asked::of(
+            page.map(PathBuf::as_path),
+            self.files.iter().map(PathBuf::as_path),
+            self.overwrite,
+        )?;
+        let sheets = self.output.as_ref().filter(|output| !html(output));
         let mut progress = TerminalProgress::new("checking");
-        let report = check_watched(&self.files, &options, &mut progress)?;
+        let checked = CheckedLayers::of(&self.files, &options, &mut progress)?;
         drop(progress);
-        if let Some(output) = &self.output {
+        let report = checked.report.clone();
+        if let Some(output) = sheets {
             let text = match output.extension().and_then(|e| e.to_str()) {
                 Some("md") => sheets_as_markdown(&report),
-                Some("html") => sheets_as_html(&report),
                 Some("json") => format!("{:#}\n", as_json(&report)),
                 _ => {
                     let file = output.display();
                     return Err(Error::usage(format!(
-                        "{file}: quality sheets are written as .md, .html or .json: name a file of one \
-                         of these"
+                        "{file}: quality sheets are written as .md or .json, and the report as .html: \
+                         name a file of one of these"
                     )));
                 }
             };
@@ -92,8 +112,15 @@ impl Check {
         }
         if show::wants_json() {
             show::json(&as_json(&report))?;
-        } else if self.output.is_none() {
+        } else if self.output.is_none() && self.report.is_none() {
             text(&report)?;
+        }
+        if let Some(page) = page {
+            let mut progress = TerminalProgress::new("drawing");
+            let written =
+                check_page(checked, &report::options(self.title.as_ref()), &mut progress)?;
+            drop(progress);
+            page.write(&written)?;
         }
         let strict = show::is_strict() && report.worst() == Some(Severity::Warning);
         let verdict = match report.worst() {

@@ -55,6 +55,9 @@ pub(crate) struct Draw {
     /// graticule on projected maps of more than 1000 km if not given, the grid on others.
     #[arg(long, value_enum)]
     grid: Option<Lines>,
+    /// Show where most of the data is, without the positions that stand apart.
+    #[arg(long)]
+    without_strays: bool,
     /// Lines and names of zones.
     #[arg(long, value_enum)]
     zones: Option<Zones>,
@@ -178,6 +181,7 @@ impl Draw {
                 Some(file) => Some(LayerReader::open(file, None)?),
                 None => None,
             },
+            marks: Vec::new(),
         };
         let readers = &layers.layers;
         let crs = match &self.crs {
@@ -208,6 +212,7 @@ impl Draw {
                 Lines::Both => GridLines::Both,
                 Lines::None => GridLines::None,
             }),
+            without_strays: self.without_strays,
             backdrop: !self.no_backdrop,
             zones: self.zones.map(|zones| match zones {
                 Zones::StatePlane => ZoneLines::StatePlane,

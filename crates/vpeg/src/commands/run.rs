@@ -22,6 +22,12 @@ pub(crate) struct Run {
     /// Value of a variable of the job; several times for several.
     #[arg(long = "var", value_name = "NAME=VALUE", value_parser = variable)]
     variables: Vec<(String, String)>,
+    /// Write a page to read and to hand in: what each step took, made and noticed, with maps (.html).
+    #[arg(long, value_name = "FILE", help_heading = heading::OUTPUT)]
+    report: Option<PathBuf>,
+    /// Write a page to look around in, with the result of each step in a tab (.html).
+    #[arg(long, value_name = "FILE", help_heading = heading::OUTPUT)]
+    map: Option<PathBuf>,
     /// Replace the outputs of an earlier run.
     #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
@@ -63,8 +69,13 @@ impl JobProgress for Shown {
 impl Run {
     pub(crate) fn run(&self, log: Option<PathBuf>) -> Result<Ending, Error> {
         let job = Job::read(&self.job)?;
-        let options =
-            RunOptions { variables: self.variables.clone(), overwrite: self.overwrite, log };
+        let options = RunOptions {
+            variables: self.variables.clone(),
+            overwrite: self.overwrite,
+            log,
+            report: self.report.clone(),
+            map: self.map.clone(),
+        };
         let in_file = |error: Error| error.with_path(&self.job);
         if self.plan {
             let plan = job.plan(&self.job, &options).map_err(in_file)?;

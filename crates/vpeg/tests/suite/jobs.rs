@@ -267,8 +267,8 @@ const SAID: &[(&str, i32, &str)] = &[
     ("check fields.gpkg --expect-crs EPSG:4326", 3, "where EPSG:4326 WGS 84 is expected"),
     ("check fields.gpkg beats.gpkg", 0, "overlapping: fields and beats"),
     ("check headgates.csv --crs EPSG:4326", 3, "sign turned"),
-    ("check fields.gpkg --title Fields -o sheet.html", 0, "wrote sheet.html"),
-    ("check fields.gpkg -o sheet.pdf", 1, ".md, .html or .json"),
+    ("check fields.gpkg --title Fields -o sheet.html", 0, "wrote the report to sheet.html"),
+    ("check fields.gpkg -o sheet.pdf", 1, ".md or .json, and the report as .html"),
     ("join fields.gpkg register.xlsx --sheet Shares --on field", 0, "15 of 16 have their key"),
     ("join fields.gpkg register.xlsx --sheet Owners --on field -o j.gpkg", 1, "no column `field`"),
     (

@@ -23,9 +23,11 @@ mod project;
 #[cfg(unix)]
 mod questions;
 mod registry;
+mod reports;
 mod side_files;
 mod standard_output;
 mod support;
 mod survival;
+mod tabs;
 mod truth;
 mod values;

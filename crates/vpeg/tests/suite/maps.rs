@@ -160,7 +160,11 @@ fn maps_of_jobs_look_as_the_job_says() {
          classes = \"equal:3\"\ngrid = \"both\"\nzones = \"utm\"\ndark = true\npixels = [900, 700]\n\
          titles = { plane = \"Fields of 2026\" }\nwidths = { plane = 3.5 }\n\
          [[outputs]]\nfile = \"two.png\"\nfrom = [\"fields\"]\n\
-         map = { before = \"fields\", beside = [\"EPSG:32610\"], no-backdrop = true }\n",
+         map = { before = \"fields\", beside = [\"EPSG:32610\"], no-backdrop = true }\n\
+         [[outputs]]\nfile = \"three.html\"\nfrom = [\"fields\"]\n\
+         map = { color = \"crop\", beside = [\"EPSG:2285\"], link = [\"ditch\"], link-base = \"sheets\", tolerance = 7, without-strays = true }\n\
+         [[outputs]]\nfile = \"four.html\"\nfrom = [\"fields\"]\ntitle = \"Fields\"\nmap = {}\n\
+         [[outputs]]\nfile = \"five.html\"\nfrom = [\"fields\"]\n",
     );
     bench.ok(&["run", "maps.toml"]);
     let svg = bench.read("one.svg");
@@ -175,6 +179,24 @@ fn maps_of_jobs_look_as_the_job_says() {
         ">10N<",
     ] {
         assert!(svg.contains(text), "no `{text}`");
+    }
+    // With `map` a page to look around in, without it the report.
+    for (page, texts) in [
+        (
+            "three.html",
+            &[
+                "\"by\":\"crop\"",
+                "\"tab\":\"NAD83 / Washington North (ftUS)\"",
+                "\"link\":[\"ditch\"]",
+                "\"linkBase\":\"sheets\"",
+                "\"tolerance\":7.0",
+            ][..],
+        ),
+        ("four.html", &["<h1 id=\"title\">", "<title>Fields</title>"]),
+        ("five.html", &["<p class=\"kind\">Quality report</p>"]),
+    ] {
+        let page = bench.read(page);
+        texts.iter().for_each(|text| assert!(page.contains(text), "no `{text}`"));
     }
     let first = (svg, std::fs::read(bench.path("two.png")).unwrap());
     bench.ok(&["run", "maps.toml", "--overwrite"]);

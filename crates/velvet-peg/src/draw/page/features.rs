@@ -64,7 +64,7 @@ pub(super) fn layer(
     let mut numbers: Vec<u64> = Vec::new();
     let color = inked.look.classing.as_ref();
     let color_at = color.and_then(|by| info.schema.index_of(&by.column).ok());
-    let context = plate.role != Role::Subject;
+    let context = plate.role == Role::Context;
     plate.each(watch, |Carried { batch, geometry }| {
         let attributes = batch.columns();
         for feature in 0..geometry.len() {
@@ -120,6 +120,30 @@ pub(super) fn layer(
         "measures": measures,
         "flags": flags,
         "missing": surveyed.bare + surveyed.failed,
+    }))
+}
+
+/// The rows of a table, or of a layer that is not drawn.
+pub(super) fn rows(reader: &LayerReader, watch: &mut dyn Progress) -> Result<Value> {
+    let info = reader.info();
+    let mut values: Vec<Vec<Value>> = vec![Vec::new(); info.schema.fields().len()];
+    let mut numbers: Vec<u64> = Vec::new();
+    reader.for_each_watched(watch, &mut |batch| {
+        for (column, values) in batch.columns().iter().zip(&mut values) {
+            values.extend((0..batch.len()).map(|row| value(column.value(row))));
+        }
+        numbers.extend((0..batch.len()).map(|row| batch.first + row as u64));
+        Ok(())
+    })?;
+    Ok(json!({
+        "title": info.name,
+        "kind": "row",
+        "classes": [],
+        "class": [],
+        "flags": [],
+        "columns": info.schema.fields().iter().map(|field| field.name()).collect::<Vec<_>>(),
+        "values": values,
+        "numbers": numbers,
     }))
 }
 

@@ -1,24 +1,24 @@
 //! A map as one page that opens from disk: it holds its data, its look and its script, and asks for
-//! nothing from anywhere.
+//! nothing from anywhere. What can be looked at in several ways, systems side by side, before and
+//! after, the stages of a job, are its tabs.
 
 mod features;
 mod lookup;
+mod tab;
 
-use super::backdrop::{Backdrop, Line, whereabouts};
-use super::furniture::{self, places};
-use super::options::{DrawOptions, MapLayers, Theme};
+use super::options::{DrawOptions, MapLayers, Stage, Theme};
 use super::palette::{Paper, hex};
-use super::panel::{Panel, Planned};
-use super::view::View;
+use super::scene::MOST;
 use crate::error::{Error, Result};
-use crate::notice::{Notice, NoticeKind};
+use crate::layer_io::LayerReader;
+use crate::notice::Notice;
 use crate::progress::Progress;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use features::Steps;
 use serde_json::{Value, json};
 use sha2::{Digest, Sha256};
-use velvet_peg_core::{Bounds, Crs};
+use tab::tab;
+use velvet_peg_core::Crs;
 
 const HTML: &str = include_str!("page.html");
 const STYLE: &str = include_str!("page.css");
@@ -34,142 +34,129 @@ const SCRIPT: &str = concat!(
     include_str!("script/table.js"),
     include_str!("script/measure.js"),
     include_str!("script/pointer.js"),
+    include_str!("script/tabs.js"),
     include_str!("script/start.js"),
 );
-/// Pixels of the frame that a page's data is planned for.
-const FRAME: [f64; 4] = [0.0, 0.0, 1600.0, 1000.0];
-/// How many frames beyond its own the backdrop of a page reaches on each side.
-const AROUND: f64 = 1.0;
-
 /// The page of layers, and what is to be known of it.
 pub(super) fn html(
     layers: &MapLayers,
     options: &DrawOptions,
     watch: &mut dyn Progress,
 ) -> Result<(String, Vec<Notice>)> {
-    if !options.beside.is_empty() {
-        return Err(Error::usage(
-            "a page shows one system: systems side by side go to .svg or .png",
-        ));
+    if options.beside.len() >= MOST {
+        return Err(Error::usage(format!(
+            "{} systems are too many for the tabs of a page: {MOST} can be, the map's own and three \
+             more",
+            options.beside.len() + 1
+        )));
     }
-    let system = options.crs.clone();
-    let (plan, mut notices) = Planned::new(layers, system.as_ref(), FRAME, options, watch)?;
-    let view = plan.view.clone();
-    let plain = DrawOptions { label: None, ..options.clone() };
-    let (panel, told) = plan.inked(view, &plain, watch)?;
-    notices.extend(told);
-    let coarse = vertices(&panel) > features::VERTICES;
-    if coarse {
-        notices.push(Notice::note(
-            NoticeKind::Drawing,
-            "the layers have more vertices than a page can draw: lines and polygons are simplified to \
-             a sixteen-hundredth of the map's width; a part of them (`vpeg fields --where`) keeps all",
-        ));
+    let mut notices: Vec<Notice> = Vec::new();
+    let mut tabs: Vec<Value> = Vec::new();
+    let own = options.crs.clone().or_else(|| {
+        let readers = layers.layers.iter().chain(&layers.before);
+        readers.chain(&layers.context).find_map(|reader| reader.info().crs.clone())
+    });
+    let systems: Vec<Crs> = own.into_iter().chain(options.beside.iter().cloned()).collect();
+    for at in 0..systems.len().max(1) {
+        let system = systems.get(at);
+        let others: Vec<&Crs> = systems
+            .iter()
+            .enumerate()
+            .filter(|(other, _)| *other != at)
+            .map(|(_, crs)| crs)
+            .collect();
+        let (mut next, told) = tab(layers, system, &others, options, watch)?;
+        if let Some(first) = tabs.first() {
+            tab::share(&mut next, first);
+        }
+        if !options.beside.is_empty() {
+            next["tab"] = json!(system.map_or("bare numbers", Crs::name));
+        }
+        add(&mut notices, told);
+        tabs.push(next);
     }
-    let data = data(layers, &panel, options, coarse, watch)?;
+    if layers.before.is_some() && options.beside.is_empty() {
+        tabs[0]["tab"] = json!("Before and after");
+        tabs.push(json!({ "tab": "Before", "of": 0, "shows": "before" }));
+        tabs.push(json!({ "tab": "After", "of": 0, "shows": "after" }));
+    }
+    let title = tabs[0]["title"].as_str().unwrap_or_default().to_string();
+    Ok((page(&title, tabs, options), notices))
+}
+
+/// The page of the stages of data on its way.
+pub(super) fn stages_html(
+    stages: &[Stage],
+    options: &DrawOptions,
+    watch: &mut dyn Progress,
+) -> Result<(String, Vec<Notice>)> {
+    let mut notices: Vec<Notice> = Vec::new();
+    let mut tabs: Vec<Value> = Vec::new();
+    for stage in stages {
+        let has_shapes = |reader: &LayerReader| !reader.info().bare;
+        let mut next = match stage.layers.layers.iter().any(has_shapes) {
+            false => tab::rows(&stage.layers, watch)?,
+            true => match tab(&stage.layers, None, &[], options, watch) {
+                Ok((next, told)) => {
+                    add(&mut notices, told);
+                    next
+                }
+                Err(error) => {
+                    let mut rows = tab::rows(&stage.layers, watch)?;
+                    rows["why"] = json!(error.to_string());
+                    rows
+                }
+            },
+        };
+        // A layer of a step is called as the step is.
+        if let Some([layer]) = next["layers"].as_array_mut().map(Vec::as_mut_slice) {
+            layer["title"] = json!(stage.name);
+        }
+        next["tab"] = json!(stage.name);
+        next["facts"] = json!(stage.facts);
+        next["title"] = json!(options.title.as_ref().unwrap_or(&stage.name));
+        tabs.push(next);
+    }
+    let title = options.title.clone().unwrap_or_else(|| "Stages".to_string());
+    Ok((page(&title, tabs, options), notices))
+}
+
+fn add(notices: &mut Vec<Notice>, told: Vec<Notice>) {
+    for notice in told {
+        if !notices.iter().any(|known| known.text == notice.text) {
+            notices.push(notice);
+        }
+    }
+}
+
+/// The page with its data.
+fn page(title: &str, tabs: Vec<Value>, options: &DrawOptions) -> String {
+    let data = json!({
+        "tabs": tabs,
+        "title": options.title,
+        "date": options.date,
+        "light": colors(Theme::Light),
+        "dark": colors(Theme::Dark),
+        "label": options.label,
+        "tolerance": options.tolerance,
+        "link": options.link,
+        "linkBase": options.link_base,
+    });
     // Texts of the data cannot end the element that holds them.
     let data = data.to_string().replace('<', "\\u003c").replace('>', "\\u003e");
     let hash = |text: &str| format!("'sha256-{}'", STANDARD.encode(Sha256::digest(text)));
-    let title = furniture::title(&panel, options);
     let policy = format!(
         "default-src 'none'; script-src {}; style-src {}; base-uri 'none'; form-action 'none'",
         hash(SCRIPT),
         hash(STYLE)
     );
     let theme = if options.theme == Theme::Dark { "dark" } else { "light" };
-    let page = HTML
-        .replace("{{policy}}", &policy)
+    HTML.replace("{{policy}}", &policy)
         .replace("{{theme}}", theme)
-        .replace("{{title}}", &crate::format_support::markup::escaped(&title))
+        .replace("{{title}}", &crate::format_support::markup::escaped(title))
         .replace("{{style}}", STYLE)
         .replace("{{script}}", SCRIPT)
-        .replace("{{data}}", &data);
-    Ok((page, notices))
-}
-
-fn vertices(panel: &Panel<'_>) -> u64 {
-    panel.survey.layers.iter().map(|layer| layer.vertices).sum()
-}
-
-/// All that the script draws from.
-fn data(
-    layers: &MapLayers,
-    panel: &Panel<'_>,
-    options: &DrawOptions,
-    coarse: bool,
-    watch: &mut dyn Progress,
-) -> Result<Value> {
-    let view = &panel.view;
-    let steps = steps(view);
-    let around = wider(view);
-    let backdrop = if options.backdrop { Backdrop::of(&around) } else { Backdrop::default() };
-    let mut list = Vec::new();
-    for (at, plate) in panel.plates.iter().enumerate() {
-        let reader = layers.layers.get(at);
-        let (inked, surveyed) = (&panel.inked[at], &panel.survey.layers[at]);
-        list.push(features::layer(
-            plate,
-            reader,
-            inked,
-            surveyed,
-            (view, steps, coarse),
-            options,
-            watch,
-        )?);
-    }
-    let lines = |lines: &[Line]| -> Vec<Value> {
-        let ring = |line: &Line| steps.ring(line.iter().map(|pixel| around.coordinate(*pixel)));
-        lines.iter().map(ring).collect()
-    };
-    let names: Vec<Value> = panel
-        .backdrop
-        .names
-        .iter()
-        .map(|name| {
-            let (x, y) = view.coordinate(name.at);
-            json!({ "text": name.text, "x": x, "y": y, "size": name.size })
-        })
-        .collect();
-    let Bounds { west, south, east, north } = view.shown;
-    let degrees = view.ground.as_ref().and_then(|ground| ground.degrees);
-    Ok(json!({
-        "title": furniture::title(panel, options),
-        "where": options.backdrop.then(|| whereabouts(&places(panel))).flatten(),
-        "system": furniture::system_text(panel),
-        "unit": view.crs.as_ref().and_then(Crs::length_unit).map(|unit| unit.symbol()),
-        "degrees": degrees,
-        "sources": backdrop.sources,
-        "date": options.date,
-        "origin": [steps.origin.0, steps.origin.1],
-        "step": steps.step,
-        "view": { "west": west, "south": south, "east": east, "north": north },
-        "squeeze": view.scale.0 / view.scale.1,
-        "flipped": view.flipped(),
-        "metres": view.metres_per_pixel().map(|metres| metres * view.scale.0),
-        "lookup": lookup::lookup(view, &around.shown)
-            .or_else(|| lookup::lookup(view, &view.shown)),
-        "ellipsoid": view.crs.as_ref().and_then(Crs::ellipsoid).map(|ellipsoid| {
-            json!({ "a": ellipsoid.semi_major_m(), "f": ellipsoid.flattening() })
-        }),
-        "light": colors(Theme::Light),
-        "dark": colors(Theme::Dark),
-        "backdrop": {
-            "water": lines(&backdrop.water),
-            "land": lines(&backdrop.land),
-            "countyLand": lines(&backdrop.county_land),
-            "coasts": lines(&backdrop.coasts),
-            "countries": lines(&backdrop.countries),
-            "states": lines(&backdrop.states),
-            "counties": lines(&backdrop.counties),
-            "names": names,
-        },
-        "label": options.label,
-        "coarse": coarse,
-        "tolerance": options.tolerance,
-        "link": options.link,
-        "linkBase": options.link_base,
-        "layers": list,
-    }))
+        .replace("{{data}}", &data)
 }
 
 fn colors(theme: Theme) -> Value {
@@ -185,22 +172,4 @@ fn colors(theme: Theme) -> Value {
         "ink": hex(paper.ink),
         "flag": hex(paper.flag),
     })
-}
-
-/// Steps of vertices: a millimetre on the ground, as near as the unit has one; coarser on maps on
-/// which whole numbers would not hold it.
-fn steps(view: &View) -> Steps {
-    let metres = view.metres_per_pixel().map_or(1.0, |metres| metres * view.scale.0);
-    let fine = 10f64.powf((0.001 / metres).log10().floor());
-    let shown = &view.shown;
-    let reach = (shown.east - shown.west).max(shown.north - shown.south) * 8.0;
-    Steps { origin: view.middle(), step: fine.max(reach / 1e15) }
-}
-
-/// The same middle and scale in a larger frame, for the backdrop around the map.
-fn wider(view: &View) -> View {
-    let [left, top, right, bottom] = view.frame;
-    let (across, down) = ((right - left) * AROUND, (bottom - top) * AROUND);
-    let frame = [left - across, top - down, right + across, bottom + down];
-    view.in_frame(frame)
 }

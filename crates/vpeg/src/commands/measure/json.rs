@@ -1,12 +1,17 @@
 //! Figures for machines.
 
-use super::{Units, single};
+use super::single;
 use serde_json::{Value as Json, json};
 use velvet_peg::AreaUnit;
 use velvet_peg::layer::GeometryKind;
-use velvet_peg::measure::{Measured, Measures, Statistics};
+use velvet_peg::measure::{FigureUnits, Measured, Measures, Statistics};
 
-pub(super) fn as_json(measures: &Measures, name: &str, units: &Units, groups: &[&str]) -> Json {
+pub(super) fn as_json(
+    measures: &Measures,
+    name: &str,
+    units: &FigureUnits,
+    groups: &[&str],
+) -> Json {
     let acre = AreaUnit::UsSurveyAcre.square_metres();
     let features: Vec<Json> = measures
         .features

@@ -1,21 +1,22 @@
 //! `vpeg measure`: lengths, perimeters and areas of a layer.
 
 mod courses;
-mod figures;
 mod json;
 
 use super::save::{SaveArguments, layer_source};
 use crate::arguments::{ReadArguments, WriteArguments, heading};
 use crate::progress::TerminalProgress;
-use crate::{Ending, reference, show};
+use crate::{Ending, reference, report, show};
 use clap::{Args, ValueEnum};
-use figures::{Columns, cell};
 use std::path::PathBuf;
 use velvet_peg::job::{AreaUnitName, LengthUnitName, MeasureStep};
 use velvet_peg::layer::GeometryKind;
 use velvet_peg::measure::measure_watched;
-use velvet_peg::measure::{MeasureColumns, MeasureOptions, Measured, Measures, Statistics};
-use velvet_peg::{AreaUnit, Error, LayerReader, LengthUnit};
+use velvet_peg::measure::{
+    FigureColumns, FigureUnits, MeasureColumns, MeasureOptions, Measured, Measures, Statistics,
+};
+use velvet_peg::report::{MeasuredLayer, measure_page};
+use velvet_peg::{Error, LayerReader};
 
 /// Lengths, perimeters and areas: on the ellipsoid, on the grid and on the ground, side by side.
 #[derive(Debug, Args)]
@@ -62,6 +63,12 @@ pub(crate) struct Measure {
     /// Write the features with their figures as new columns.
     #[arg(long, short, help_heading = heading::OUTPUT)]
     output: Option<PathBuf>,
+    /// Write a page to read and to hand in: sums, a map, histograms, and a table that sorts (.html).
+    #[arg(long, value_name = "FILE", conflicts_with = "courses", help_heading = heading::OUTPUT)]
+    report: Option<PathBuf>,
+    /// Title of the report.
+    #[arg(long, requires = "report", hide_short_help = true)]
+    title: Option<String>,
     /// Encoding of the texts of a Shapefile or drawing, such as windows-1252.
     #[arg(long, help_heading = heading::READING)]
     encoding: Option<String>,
@@ -87,12 +94,6 @@ enum Order {
     Difference,
 }
 
-/// Units that figures are given in.
-struct Units {
-    lengths: Vec<LengthUnit>,
-    areas: Vec<AreaUnit>,
-}
-
 impl Measure {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let options = self.read.with_encoding(self.encoding.as_ref());
@@ -105,23 +106,28 @@ impl Measure {
             return courses::show_courses(&reader, number, grid.as_ref());
         }
         let step = self.step()?;
-        let job = MeasureColumns { write: self.write.options(), ..step.measures(grid) };
+        let write = self.write.options();
+        let inputs = [self.file.as_path()].into_iter().chain(self.output.as_deref());
+        let page = report::Asked::of(self.report.as_deref(), inputs, write.overwrite)?;
+        let job = MeasureColumns { write, ..step.measures(grid) };
         if let Some(output) = &self.output {
             let source = layer_source(&self.file, self.layer.as_ref(), None);
             let source = self.read.source(source, self.encoding.clone());
             self.save.save(source, None, step, self.write.output(output), &self.write)?;
+            let (options, units) = self.figures(&job);
             let mut progress = TerminalProgress::new("measuring");
             let outcome = job.run_watched(reader, output, &mut progress)?;
             drop(progress);
+            if let Some(page) = page {
+                let read = self.read.with_encoding(self.encoding.as_ref());
+                let reader = LayerReader::open_with(&self.file, self.layer.as_deref(), &read)?;
+                let measures = self.measured(&reader, &options)?;
+                self.page(&page, reader, measures, units)?;
+            }
             return show::outcome(&outcome, "features", "features", output);
         }
-        let MeasureColumns { measure: options, lengths, areas, .. } = job;
-        let units = Units { lengths, areas };
-        let options = MeasureOptions { label: self.name.clone(), by: self.by.clone(), ..options };
-        let mut progress = TerminalProgress::new("measuring");
-        let mut measures = measure_watched(&reader, &options, &mut progress)?;
-        drop(progress);
-        self.sort(&mut measures.features);
+        let (options, units) = self.figures(&job);
+        let measures = self.measured(&reader, &options)?;
         if show::wants_json() {
             let groups = self.groups(&measures);
             show::json(&json::as_json(&measures, &reader.info().name, &units, &groups))?;
@@ -129,7 +135,40 @@ impl Measure {
             self.text(&measures, &reader.info().name, &units)?;
         }
         show::notices(&measures.notices);
+        if let Some(page) = page {
+            self.page(&page, reader, measures, units)?;
+        }
         Ok(Ending::Done)
+    }
+
+    /// How the figures are taken, and the units that they are told in.
+    fn figures(&self, job: &MeasureColumns) -> (MeasureOptions, FigureUnits) {
+        let units = FigureUnits { lengths: job.lengths.clone(), areas: job.areas.clone() };
+        let (label, by) = (self.name.clone(), self.by.clone());
+        (MeasureOptions { label, by, ..job.measure.clone() }, units)
+    }
+
+    /// The figures in the order that is asked for.
+    fn measured(&self, reader: &LayerReader, options: &MeasureOptions) -> Result<Measures, Error> {
+        let mut progress = TerminalProgress::new("measuring");
+        let mut measures = measure_watched(reader, options, &mut progress)?;
+        drop(progress);
+        self.sort(&mut measures.features);
+        Ok(measures)
+    }
+
+    fn page(
+        &self,
+        page: &report::Asked,
+        layer: LayerReader,
+        measures: Measures,
+        units: FigureUnits,
+    ) -> Result<(), Error> {
+        let of = MeasuredLayer { layer, measures, units, by: self.by.clone() };
+        let mut progress = TerminalProgress::new("drawing");
+        let written = measure_page(of, &report::options(self.title.as_ref()), &mut progress);
+        drop(progress);
+        page.write(&written)
     }
 
     /// The same as a step of a job.
@@ -187,7 +226,7 @@ impl Measure {
         groups
     }
 
-    fn text(&self, measures: &Measures, name: &str, units: &Units) -> Result<(), Error> {
+    fn text(&self, measures: &Measures, name: &str, units: &FigureUnits) -> Result<(), Error> {
         let ground = match (measures.ground_height_m, measures.combined_factor) {
             (Some(h), _) => format!("\n  ground: at an ellipsoidal height of {h} m"),
             (None, Some(factor)) => {
@@ -219,8 +258,9 @@ impl Measure {
                 "\n  points have neither length nor area; distances between them: vpeg course",
             );
         }
-        let columns = Columns::new(measures, areal, units);
-        show::answer(&columns.legend())?;
+        let columns = FigureColumns::new(measures, areal, units);
+        let legend: Vec<String> = columns.legend().iter().map(|line| format!("  {line}")).collect();
+        show::answer(&legend.join("\n"))?;
         let mut header = vec!["feature".to_string(), "name".to_string()];
         header.extend(columns.titles());
         let mut table = show::Table::with_header(header.clone());
@@ -269,7 +309,7 @@ fn difference(measured: &Measured) -> f64 {
 }
 
 /// Rows of sum, mean, median, extremes and standard deviation.
-fn statistics(columns: &Columns, members: &[&Measured], name: &str, table: &mut show::Table) {
+fn statistics(columns: &FigureColumns, members: &[&Measured], name: &str, table: &mut show::Table) {
     type Row = (&'static str, fn(&Statistics) -> f64);
     let rows: [Row; 6] = [
         ("sum", |s| s.sum),
@@ -287,11 +327,10 @@ fn statistics(columns: &Columns, members: &[&Measured], name: &str, table: &mut 
         };
         let mut row = vec![first, label.to_string()];
         row.extend(columns.0.iter().map(|column| {
-            let found =
-                Statistics::of(members.iter().filter_map(|measured| (column.figure)(measured)));
+            let found = column.statistics(members.iter().copied());
             // Differences and factors cannot be summed.
             let fits = found.count > 0 && (column.sums || label != "sum");
-            cell(fits.then(|| of(&found)), column.decimals)
+            column.text(fits.then(|| of(&found)))
         }));
         table.row(row);
     }

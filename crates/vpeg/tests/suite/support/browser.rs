@@ -25,6 +25,36 @@ const FLAGS: [&str; 9] = [
     "--window-size=1280,800",
 ];
 
+/// What a person who does not see, or not well, would stumble over.
+const STUMBLES: &str = "
+    const wrong = [];
+    const named = (e) => (e.getAttribute('aria-label') || e.textContent.trim()
+        || (e.id && document.querySelector(`label[for='${e.id}']`)?.textContent) || e.closest('label')?.textContent);
+    for (const e of document.querySelectorAll('button, input, select, a, canvas')) if (!named(e)) wrong.push(`no name: ${e.outerHTML}`);
+    for (const e of document.querySelectorAll('[aria-labelledby], [aria-describedby]'))
+        for (const id of (e.getAttribute('aria-labelledby') || e.getAttribute('aria-describedby')).split(' '))
+            if (!document.getElementById(id)) wrong.push(`no element ${id}`);
+    const ids = [...document.querySelectorAll('[id]')].map((e) => e.id);
+    if (new Set(ids).size !== ids.length) wrong.push('an id twice');
+    if (!document.documentElement.lang || !document.title) wrong.push('no language or title');
+    const levels = [...document.querySelectorAll('h1, h2, h3')].map((h) => Number(h.tagName[1]));
+    if (levels[0] !== 1 || levels.some((l, i) => i && l > levels[i - 1] + 1)) wrong.push(`headings ${levels}`);
+    const light = (c) => { const p = c.match(/[\\d.]+/g).slice(0, 3).map((v) => v / 255).map((v) => v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
+        return 0.2126 * p[0] + 0.7152 * p[1] + 0.0722 * p[2]; };
+    for (const theme of ['light', 'dark']) {
+        document.documentElement.dataset.theme = theme;
+        for (const e of document.querySelectorAll('body *')) {
+            if (![...e.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim()) || !e.offsetParent) continue;
+            let back = e, color;
+            do { color = getComputedStyle(back).backgroundColor; back = back.parentElement; } while (back && /, 0\\)|transparent/.test(color));
+            const [a, b] = [light(getComputedStyle(e).color), light(color)];
+            const ratio = (Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05);
+            if (ratio < 4.5) wrong.push(`${theme}: contrast ${ratio.toFixed(2)} of ${e.tagName} ${e.textContent.slice(0, 20)}`);
+        }
+    }
+    return wrong;
+";
+
 impl Browser {
     /// None where there is no browser, which is said; on the build machine it is a failure.
     pub(crate) fn start() -> Option<Browser> {
@@ -60,8 +90,19 @@ impl Browser {
         post(&format!("{}/{command}", self.session), body)
     }
 
-    pub(crate) fn open(&self, page: &Path) {
+    /// Opens a page without a map that moves.
+    pub(crate) fn load(&self, page: &Path) {
         self.tell("url", &json!({ "url": format!("file://{}", page.display()) }));
+    }
+
+    /// Everything has a name, headings follow one another, and colours stand apart.
+    pub(crate) fn is_for_everybody(&self) {
+        let found = self.run(STUMBLES);
+        assert_eq!(found.as_array().unwrap().len(), 0, "{found:#}");
+    }
+
+    pub(crate) fn open(&self, page: &Path) {
+        self.load(page);
         // Until it is drawn.
         for _ in 0..200 {
             if self.run("return document.getElementById('map').dataset.ms ?? null") != Value::Null {

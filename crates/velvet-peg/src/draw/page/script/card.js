@@ -13,8 +13,8 @@
     if (scheme) return ["http", "https", "mailto", "file"].includes(scheme[1].toLowerCase()) ? words : null;
     if (words.startsWith("//") || words.startsWith("\\")) return null;
     const path = words.split("/").map(encodeURIComponent).join("/");
-    if (!data.linkBase) return path;
-    return data.linkBase.replace(/\/?$/, "/") + path.replace(/^\/+/, "");
+    if (!all.linkBase) return path;
+    return all.linkBase.replace(/\/?$/, "/") + path.replace(/^\/+/, "");
   };
   const nameOf = (feature) => said(feature.layer.values[0]?.[feature.row]) || `feature ${feature.layer.numbers[feature.row]}`;
 
@@ -36,7 +36,7 @@
     layer.columns.forEach((column, at) => {
       const value = layer.values[at][row];
       const shown = element("dd");
-      const address = data.link.includes(column) ? addressOf(value) : null;
+      const address = all.link.includes(column) ? addressOf(value) : null;
       if (address) {
         shown.append(element("a", said(value), { href: address, rel: "noopener noreferrer", target: "_blank" }));
       } else {
@@ -53,10 +53,10 @@
       }
     }
     card.append(list);
-    const [x, y] = middle(feature);
+    const [x, y] = feature.kind === ROW ? [] : middle(feature);
     const what = feature.kind === POINT ? "Position" : "Middle";
-    card.append(element("p", what, { class: "count" }));
-    for (const form of forms(x, y, data.degrees ? 9 : 3)) {
+    if (feature.kind !== ROW) card.append(element("p", what, { class: "count" }));
+    for (const form of feature.kind === ROW ? [] : forms(x, y, data.degrees ? 9 : 3)) {
       const line = element("p", form + " ");
       const copy = element("button", "Copy", { type: "button", "aria-label": `Copy ${form}` });
       copy.addEventListener("click", () => {
@@ -66,7 +66,7 @@
       line.append(copy);
       card.append(line);
     }
-    if (move) reveal(feature);
+    if (move && feature.kind !== ROW) reveal(feature);
     if ($("choose").value !== String(data.layers.indexOf(layer))) {
       $("choose").value = String(data.layers.indexOf(layer));
       fill();
@@ -77,10 +77,9 @@
   };
   const reveal = (feature) => {
     const { box } = feature;
-    [view.x, view.y] = [(box[0] + box[2]) / 2, (box[1] + box[3]) / 2];
     const room = Math.min(wide / ((box[2] - box[0]) * data.squeeze || 1e-12), high / (box[3] - box[1] || 1e-12)) * 0.5;
     const { west, east } = data.view;
     const close = 8 * wide / ((east - west) * data.squeeze);
     view.scale = Math.min(Math.max(view.scale, Math.min(room, close)), room);
-    draw();
+    moveTo((box[0] + box[2]) / 2, (box[1] + box[3]) / 2);
   };

@@ -3,7 +3,7 @@
     const found = [];
     const [x, y] = [mapX(px), mapY(py)];
     for (const layer of order().reverse()) {
-      if (layer.context || layer.before) continue;
+      if (layer.context || (layer.before && data.shows !== "before")) continue;
       const room = reach + (layer.kind === "point" ? layer.radius : 0);
       const [dx, dy] = [room / across(), room / view.scale];
       for (let at = layer.features.length - 1; at >= 0; at -= 1) {
@@ -38,4 +38,4 @@
     }
     return false;
   };
-  const reachOf = (event) => data.tolerance ?? (event.pointerType === "touch" ? 18 : 5);
+  const reachOf = (event) => all.tolerance ?? (event.pointerType === "touch" ? 18 : 5);

@@ -33,11 +33,13 @@
   };
   const paint = () => {
     const began = performance.now();
-    const paper = dark() ? data.dark : data.light;
+    const paper = dark() ? all.dark : all.light;
     pen.setTransform(ratio, 0, 0, ratio, 0, 0);
     pen.lineJoin = "round";
     pen.fillStyle = paper.plain;
     pen.fillRect(0, 0, wide, high);
+    if (!data.view) return nothing(paper);
+    const { backdrop } = data;
     area(backdrop.water, paper.water);
     area(backdrop.land, paper.land);
     area(backdrop.countyLand, paper.land);
@@ -52,6 +54,7 @@
     }
     const box = shownBox();
     for (const layer of order()) layerMarks(layer, box);
+    arrows(paper);
     flags(paper);
     labels(paper, box);
     if (chosen) mark(chosen, paper.flag);
@@ -68,9 +71,40 @@
     pen.fillStyle = color;
     pen.fillText(words, x, y);
   };
+  // What a tab has no map of says so.
+  const nothing = (paper) => {
+    pen.textAlign = "center";
+    text("There are no shapes to draw.", wide / 2, high / 2, 14, paper.ink, paper.plain);
+    $("scale").style.display = "none";
+    canvas.dataset.ms = 0;
+  };
+  // Before and after have tabs of their own.
+  const isSeen = (layer) =>
+    !(data.shows === "before" && !layer.before && !layer.context) && !(data.shows === "after" && layer.before);
+  // From where each feature was to where it is.
+  const arrows = (paper) => {
+    if (!data.moves || data.shows) return;
+    pen.beginPath();
+    for (const [x, y, u, v] of data.moves.arrows) {
+      const [ax, ay, bx, by] = [pixelX(x), pixelY(y), pixelX(u), pixelY(v)];
+      const far = Math.hypot(bx - ax, by - ay);
+      if (far < 1) continue;
+      pen.moveTo(ax, ay);
+      pen.lineTo(bx, by);
+      const head = Math.min(9, far);
+      const [ux, uy] = [(bx - ax) / far, (by - ay) / far];
+      for (const side of [-0.45, 0.45]) {
+        pen.moveTo(bx, by);
+        pen.lineTo(bx - head * (ux + side * uy), by - head * (uy - side * ux));
+      }
+    }
+    pen.strokeStyle = paper.flag;
+    pen.lineWidth = 1.4;
+    pen.stroke();
+  };
   const height = { polygon: 0, line: 1, point: 2 };
   const order = () =>
-    data.layers.filter((layer) => layer.shown).sort((a, b) =>
+    data.layers.filter((layer) => layer.shown && isSeen(layer)).sort((a, b) =>
       (b.context || b.before) - (a.context || a.before) || (height[a.kind] ?? 0) - (height[b.kind] ?? 0));
   const layerMarks = (layer, box) => {
     layer.classes.forEach((look, number) => {
@@ -119,13 +153,13 @@
     });
   };
   const labels = (paper, box) => {
-    if (!data.label) return;
+    if (!all.label) return;
     const taken = [];
     pen.font = "11px \"Noto Sans\", \"DejaVu Sans\", Arial, sans-serif";
     pen.textAlign = "start";
     for (const layer of order()) {
-      const at = layer.columns.indexOf(data.label);
-      if (at < 0 || layer.context) continue;
+      const at = layer.columns.indexOf(all.label);
+      if (at < 0 || layer.context || (layer.before && !data.shows)) continue;
       for (const feature of layer.features) {
         if (taken.length > 600) return;
         const words = said(layer.values[at][feature.row]);
@@ -151,7 +185,7 @@
   };
   const flags = (paper) => {
     let number = 0;
-    for (const layer of data.layers) {
+    for (const layer of data.layers.filter(isSeen)) {
       for (const flag of layer.flags) {
         number += 1;
         if (!layer.shown || number > 99) continue;

@@ -23,16 +23,14 @@
     } else {
       if (began && Math.hypot(at[0] - began.at[0], at[1] - began.at[1]) > 4) began.moved = true;
       if (began?.moved) {
-        view.x += mapX(before[0]) - mapX(at[0]);
-        view.y += mapY(before[1]) - mapY(at[1]);
-        draw();
+        moveTo(view.x + mapX(before[0]) - mapX(at[0]), view.y + mapY(before[1]) - mapY(at[1]));
       }
     }
     pointers.set(event.pointerId, at);
   });
   const lifted = (event) => {
     pointers.delete(event.pointerId);
-    if (event.type === "pointerup" && began && !began.moved) {
+    if (data.view && event.type === "pointerup" && began && !began.moved) {
       const at = placed(event);
       if (isMeasuring) {
         measuring.push([mapX(at[0]), mapY(at[1])]);
@@ -56,14 +54,15 @@
   canvas.addEventListener("dblclick", (event) => zoom(2, ...placed(event)));
   canvas.addEventListener("keydown", (event) => {
     const move = { ArrowLeft: [-60, 0], ArrowRight: [60, 0], ArrowUp: [0, -60], ArrowDown: [0, 60] }[event.key];
+    if (!data.view) return;
     if (move) {
-      [view.x, view.y] = [mapX(wide / 2 + move[0]), mapY(high / 2 + move[1])];
-      draw();
+      moveTo(mapX(wide / 2 + move[0]), mapY(high / 2 + move[1]));
     } else if (event.key === "+" || event.key === "=") zoom(1.5);
     else if (event.key === "-") zoom(1 / 1.5);
     else if (event.key === "0") whole();
     else if (event.key === "Escape") choose(null);
     else if (event.key === "Enter") {
+      if (!data.view) return;
       if (isMeasuring) { measuring.push([view.x, view.y]); measured(); draw(); } else {
         const under = hits(wide / 2, high / 2, 24);
         choose(under[(under.indexOf(chosen) + 1) % Math.max(under.length, 1)] ?? null);
@@ -74,6 +73,7 @@
   });
   for (const name of ["focus", "blur"]) canvas.addEventListener(name, draw);
   const tell = (at, event) => {
+    if (!data.view) return;
     $("pointer").textContent = forms(mapX(at[0]), mapY(at[1])).join("   ·   ");
     const tip = $("tip");
     const under = event && event.pointerType !== "touch" && pointers.size === 0 ? hits(...at, reachOf(event))[0] : null;

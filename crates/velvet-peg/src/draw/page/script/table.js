@@ -4,6 +4,7 @@
   const tabled = () => data.layers[Number($("choose").value)];
   const found = () => {
     const layer = tabled();
+    if (!layer) return [];
     const wanted = $("search").value.trim().toLowerCase();
     const rows = [];
     for (const feature of layer.features) {

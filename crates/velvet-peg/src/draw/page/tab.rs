@@ -1,0 +1,175 @@
+//! What one tab of a page draws from: layers in one system, with all that lies under them.
+
+use super::super::backdrop::{Backdrop, Line, whereabouts};
+use super::super::furniture::{self, places};
+use super::super::options::{DrawOptions, MapLayers};
+use super::super::panel::{Panel, Planned};
+use super::super::view::View;
+use super::features::{self, Steps};
+use super::lookup;
+use crate::error::Result;
+use crate::notice::{Notice, NoticeKind};
+use crate::progress::Progress;
+use serde_json::{Value, json};
+use velvet_peg_core::{Bounds, Crs};
+
+/// Pixels of the frame that a page's data is planned for.
+const FRAME: [f64; 4] = [0.0, 0.0, 1600.0, 1000.0];
+/// How many frames beyond its own the backdrop of a page reaches on each side.
+const AROUND: f64 = 1.0;
+
+/// The layers in a system; `others` are those whose coordinates are told at the pointer, too.
+pub(super) fn tab(
+    layers: &MapLayers,
+    system: Option<&Crs>,
+    others: &[&Crs],
+    options: &DrawOptions,
+    watch: &mut dyn Progress,
+) -> Result<(Value, Vec<Notice>)> {
+    let (plan, mut notices) = Planned::new(layers, system, FRAME, options, watch)?;
+    let view = plan.view.clone();
+    let plain = DrawOptions { label: None, ..options.clone() };
+    let (panel, told) = plan.inked(view, &plain, watch)?;
+    notices.extend(told);
+    let coarse = vertices(&panel) > features::VERTICES;
+    if coarse {
+        notices.push(Notice::note(
+            NoticeKind::Drawing,
+            "the layers have more vertices than a page can draw: lines and polygons are simplified to \
+             a sixteen-hundredth of the map's width; a page of fewer of them keeps all",
+        ));
+    }
+    Ok((data(layers, &panel, others, options, coarse, watch)?, notices))
+}
+
+/// A tab of tables, or of layers that cannot be drawn: their rows without a map.
+pub(super) fn rows(layers: &MapLayers, watch: &mut dyn Progress) -> Result<Value> {
+    let rows = layers.layers.iter().map(|reader| features::rows(reader, watch));
+    Ok(json!({ "layers": rows.collect::<Result<Vec<_>>>()? }))
+}
+
+/// Leaves out of a tab what another has of the same features.
+pub(super) fn share(tab: &mut Value, first: &Value) {
+    let (Some(layers), Some(others)) = (tab["layers"].as_array_mut(), first["layers"].as_array())
+    else {
+        return;
+    };
+    for (at, (layer, other)) in layers.iter_mut().zip(others).enumerate() {
+        if layer["numbers"] != other["numbers"] {
+            continue;
+        }
+        if let Some(members) = layer.as_object_mut() {
+            for name in ["columns", "values", "numbers", "measures"] {
+                members.remove(name);
+            }
+            members.insert("same".to_string(), json!(at));
+        }
+    }
+}
+
+fn vertices(panel: &Panel<'_>) -> u64 {
+    panel.survey.layers.iter().map(|layer| layer.vertices).sum()
+}
+
+/// All that the script draws from.
+fn data(
+    layers: &MapLayers,
+    panel: &Panel<'_>,
+    others: &[&Crs],
+    options: &DrawOptions,
+    coarse: bool,
+    watch: &mut dyn Progress,
+) -> Result<Value> {
+    let view = &panel.view;
+    let steps = steps(view);
+    let around = wider(view);
+    let backdrop = if options.backdrop { Backdrop::of(&around) } else { Backdrop::default() };
+    let mut list = Vec::new();
+    for (at, plate) in panel.plates.iter().enumerate() {
+        let reader = layers.layers.get(at);
+        let (inked, surveyed) = (&panel.inked[at], &panel.survey.layers[at]);
+        list.push(features::layer(
+            plate,
+            reader,
+            inked,
+            surveyed,
+            (view, steps, coarse),
+            options,
+            watch,
+        )?);
+    }
+    let lines = |lines: &[Line]| -> Vec<Value> {
+        let ring = |line: &Line| steps.ring(line.iter().map(|pixel| around.coordinate(*pixel)));
+        lines.iter().map(ring).collect()
+    };
+    let names: Vec<Value> = panel
+        .backdrop
+        .names
+        .iter()
+        .map(|name| {
+            let (x, y) = view.coordinate(name.at);
+            json!({ "text": name.text, "x": x, "y": y, "size": name.size })
+        })
+        .collect();
+    let Bounds { west, south, east, north } = view.shown;
+    let degrees = view.ground.as_ref().and_then(|ground| ground.degrees);
+    Ok(json!({
+        "title": furniture::title(panel, options),
+        "where": options.backdrop.then(|| whereabouts(&places(panel))).flatten(),
+        "system": furniture::system_text(panel),
+        "unit": view.crs.as_ref().and_then(Crs::length_unit).map(|unit| unit.symbol()),
+        "degrees": degrees,
+        "sources": backdrop.sources,
+        "origin": [steps.origin.0, steps.origin.1],
+        "step": steps.step,
+        "view": { "west": west, "south": south, "east": east, "north": north },
+        "squeeze": view.scale.0 / view.scale.1,
+        "flipped": view.flipped(),
+        "metres": view.metres_per_pixel().map(|metres| metres * view.scale.0),
+        "lookup": lookup::degrees(view, &around.shown)
+            .or_else(|| lookup::degrees(view, &view.shown)),
+        "others": others
+            .iter()
+            .filter_map(|crs| {
+                lookup::other(view, &around.shown, crs)
+                    .or_else(|| lookup::other(view, &view.shown, crs))
+            })
+            .collect::<Vec<_>>(),
+        "moves": panel.moves.as_ref().map(|moves| {
+            json!({ "arrows": moves.arrows(view), "told": moves.facts(view) })
+        }),
+        "ellipsoid": view.crs.as_ref().and_then(Crs::ellipsoid).map(|ellipsoid| {
+            json!({ "a": ellipsoid.semi_major_m(), "f": ellipsoid.flattening() })
+        }),
+        "backdrop": {
+            "water": lines(&backdrop.water),
+            "land": lines(&backdrop.land),
+            "countyLand": lines(&backdrop.county_land),
+            "coasts": lines(&backdrop.coasts),
+            "countries": lines(&backdrop.countries),
+            "states": lines(&backdrop.states),
+            "counties": lines(&backdrop.counties),
+            "names": names,
+        },
+        "coarse": coarse,
+        "layers": list,
+    }))
+}
+
+/// Steps of vertices: a millimetre on the ground, as near as the unit has one; coarser on maps on
+/// which whole numbers would not hold it.
+fn steps(view: &View) -> Steps {
+    let metres = view.metres_per_pixel().map_or(1.0, |metres| metres * view.scale.0);
+    let fine = 10f64.powf((0.001 / metres).log10().floor());
+    let shown = &view.shown;
+    let reach = (shown.east - shown.west).max(shown.north - shown.south) * 8.0;
+    Steps { origin: view.middle(), step: fine.max(reach / 1e15) }
+}
+
+/// The same middle and scale in a larger frame, for the backdrop around the map.
+fn wider(view: &View) -> View {
+    let [left, top, right, bottom] = view.frame;
+    let (across, down) = ((right - left) * AROUND, (bottom - top) * AROUND);
+    let frame = [left - across, top - down, right + across, bottom + down];
+    view.in_frame(frame)
+}

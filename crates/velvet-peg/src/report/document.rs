@@ -1,0 +1,152 @@
+//! The page of a report.
+
+use super::ReportOptions;
+use crate::check::made_by;
+use crate::format_support::markup::escaped;
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use sha2::{Digest, Sha256};
+use std::fmt::Write;
+
+const STYLE: &str = include_str!("report.css");
+const SCRIPT: &str = include_str!("report.js");
+
+/// How what a report is of stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Standing {
+    Passes,
+    Warns,
+    Fails,
+}
+
+impl Standing {
+    fn class(self) -> &'static str {
+        match self {
+            Standing::Passes => "passes",
+            Standing::Warns => "warns",
+            Standing::Fails => "fails",
+        }
+    }
+}
+
+/// A page as it is written.
+pub(super) struct Document {
+    kind: &'static str,
+    title: String,
+    body: String,
+    sections: Vec<(String, String)>,
+}
+
+impl Document {
+    /// A report of a kind: `Quality report`.
+    pub(super) fn new(kind: &'static str, title: &str) -> Document {
+        Document { kind, title: title.to_string(), body: String::new(), sections: Vec::new() }
+    }
+
+    /// Writes markup.
+    pub(super) fn put(&mut self, markup: &str) {
+        self.body.push_str(markup);
+    }
+
+    /// The result in words, and figures that matter most: each with what it counts.
+    pub(super) fn result(&mut self, verdict: Option<(Standing, &str)>, figures: &[(String, &str)]) {
+        let mut out = String::from("<div class=\"result\">\n");
+        if let Some((standing, words)) = verdict {
+            let _ = writeln!(
+                out,
+                "<p class=\"verdict {}\"><span>{}</span></p>",
+                standing.class(),
+                escaped(words)
+            );
+        }
+        out.push_str("<dl class=\"figures\">\n");
+        for (figure, what) in figures {
+            let _ =
+                writeln!(out, "<div><dt>{}</dt><dd>{}</dd></div>", escaped(what), escaped(figure));
+        }
+        out.push_str("</dl>\n</div>\n");
+        self.put(&out);
+    }
+
+    /// Begins a section that the contents lead to.
+    pub(super) fn section(&mut self, id: &str, heading: &str) {
+        let end = if self.sections.is_empty() { "" } else { "</section>\n" };
+        let _ = writeln!(
+            self.body,
+            "{end}<section id=\"{id}\" aria-labelledby=\"{id}-head\"><h2 id=\"{id}-head\">{}</h2>",
+            escaped(heading)
+        );
+        self.sections.push((id.to_string(), heading.to_string()));
+    }
+
+    pub(super) fn heading(&mut self, text: &str) {
+        let _ = writeln!(self.body, "<h3>{}</h3>", escaped(text));
+    }
+
+    pub(super) fn text(&mut self, text: &str) {
+        let _ = writeln!(self.body, "<p>{}</p>", escaped(text));
+    }
+
+    /// What is said in passing.
+    pub(super) fn aside(&mut self, text: &str) {
+        let _ = writeln!(self.body, "<p class=\"aside\">{}</p>", escaped(text));
+    }
+
+    /// Labels with their texts.
+    pub(super) fn facts<L: AsRef<str>>(&mut self, facts: &[(L, String)]) {
+        self.body.push_str("<dl class=\"facts\">\n");
+        for (label, text) in facts {
+            let _ = writeln!(
+                self.body,
+                "<dt>{}</dt><dd>{}</dd>",
+                escaped(label.as_ref()),
+                escaped(text)
+            );
+        }
+        self.body.push_str("</dl>\n");
+    }
+
+    /// A drawing.
+    pub(super) fn figure(&mut self, svg: &str, class: &str, caption: Option<&str>) {
+        let caption = caption.map_or(String::new(), |caption| {
+            format!("<figcaption>{}</figcaption>", escaped(caption))
+        });
+        let _ = writeln!(self.body, "<figure class=\"{class}\">{caption}{svg}</figure>");
+    }
+
+    /// The whole page.
+    pub(super) fn finish(self, options: &ReportOptions) -> String {
+        let hash = |text: &str| format!("'sha256-{}'", STANDARD.encode(Sha256::digest(text)));
+        let policy = format!(
+            "default-src 'none'; script-src {}; style-src {}; base-uri 'none'; form-action 'none'",
+            hash(SCRIPT),
+            hash(STYLE)
+        );
+        let title = escaped(&self.title);
+        let mut out = format!(
+            "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
+             <meta http-equiv=\"Content-Security-Policy\" content=\"{policy}\">\n\
+             <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n\
+             <title>{title}</title>\n<style>{STYLE}</style>\n</head>\n<body>\n\
+             <header><p class=\"kind\">{}</p><h1>{title}</h1></header>\n",
+            self.kind
+        );
+        if self.sections.len() > 3 {
+            out.push_str("<nav aria-label=\"Contents\"><ul>\n");
+            for (id, heading) in &self.sections {
+                let _ = writeln!(out, "<li><a href=\"#{id}\">{}</a></li>", escaped(heading));
+            }
+            out.push_str("</ul></nav>\n");
+        }
+        let _ = write!(out, "<main>\n{}", self.body);
+        if !self.sections.is_empty() {
+            out.push_str("</section>\n");
+        }
+        out.push_str("</main>\n<footer>\n");
+        let mut made = vec![made_by()];
+        made.extend(options.date.clone());
+        let _ = writeln!(out, "<p>{}</p>\n</footer>", escaped(&made.join(" · ")));
+        let _ = write!(out, "<script>{SCRIPT}</script>\n</body>\n</html>\n");
+        out
+    }
+}
