@@ -36,6 +36,8 @@ struct Field {
     whole: Option<(i64, i64)>,
     texts: Option<(String, String)>,
     stand_ins: Vec<(f64, u64)>,
+    /// Smallest and largest of the other numbers.
+    others: Option<(f64, f64)>,
     padded: u64,
 }
 
@@ -58,6 +60,7 @@ impl Fields {
             whole: None,
             texts: None,
             stand_ins: Vec::new(),
+            others: None,
             padded: 0,
         };
         Fields(schema.fields().iter().map(field).collect())
@@ -91,6 +94,10 @@ impl Fields {
                         Some((_, count)) => *count += 1,
                         None => field.stand_ins.push((number, 1)),
                     }
+                } else {
+                    let (low, high) = field.others.get_or_insert((number, number));
+                    *low = low.min(number);
+                    *high = high.max(number);
                 }
             } else {
                 field.padded += u64::from(text.trim() != text);
@@ -121,8 +128,11 @@ impl Fields {
                     (None, None, texts) => texts,
                 };
                 let mut notes = Vec::new();
-                // A value that is far from all others, or repeated, stands for nothing.
-                for (number, count) in &field.stand_ins {
+                // Among the others it is a number as they are.
+                let among = |number: f64| {
+                    field.others.is_some_and(|(low, high)| low <= number && number <= high)
+                };
+                for (number, count) in field.stand_ins.iter().filter(|of| !among(of.0)) {
                     notes
                         .push(format!("{number} stands {count} times: is it for a missing value?"));
                 }

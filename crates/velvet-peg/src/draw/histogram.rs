@@ -22,7 +22,7 @@ const LEAST: usize = 4;
 const WIDE: f64 = 300.0;
 const SIZE: (f64, f64) = (480.0, 220.0);
 /// Left, top, right and bottom of the frame.
-const FRAME: [f64; 4] = [54.0, 22.0, 466.0, 172.0];
+const FRAME: [f64; 4] = [66.0, 22.0, 450.0, 172.0];
 const BAR: [u8; 3] = [11, 95, 115];
 
 impl Histogram<'_> {
@@ -99,7 +99,7 @@ impl Histogram<'_> {
             false => format!("{}, {}", self.what, self.unit),
         };
         canvas.text(((left + right) / 2.0, bottom + 34.0), 11.5, Anchor::Middle, &name);
-        canvas.upright((14.0, (top + bottom) / 2.0), 11.5, canvas.paper.ink, self.of);
+        canvas.upright((12.0, (top + bottom) / 2.0), 11.5, canvas.paper.ink, self.of);
         Some(canvas.finish(&format!(
             "Histogram: {} of {} {}, from {} to {} {}, median {} {}",
             self.what,

@@ -53,9 +53,11 @@ fn varies(view: &View, metres: f64) -> String {
     match most.abs() {
         0.0..0.5 => "on the ground".to_string(),
         percent if percent < 100.0 => {
-            format!("at the middle; elsewhere up to {} %", signed(most))
+            format!("at the middle; elsewhere up to {}\u{a0}%", signed(most))
         }
-        _ => format!("at the middle; elsewhere up to {} times", grouped(1.0 + most / 100.0, 1)),
+        _ => {
+            format!("at the middle; elsewhere up to {}\u{a0}times", grouped(1.0 + most / 100.0, 1))
+        }
     }
 }
 

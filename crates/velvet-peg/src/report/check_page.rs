@@ -7,7 +7,6 @@ use crate::check::{CheckReport, CheckedLayers, Finding, QualitySheet, names_of, 
 use crate::draw::{DrawOptions, InPage, MapLayers, MapMark};
 use crate::error::Result;
 use crate::layer_io::LayerReader;
-use crate::measure::{MeasureOptions, measure};
 use crate::notice::Severity;
 use crate::plausibility::PositionSample;
 use crate::progress::Progress;
@@ -55,13 +54,13 @@ pub fn check_page(
     for (at, (sheet, reader)) in report.sheets.iter().zip(layers).enumerate() {
         page.section(&format!("layer{}", at + 1), &names[at]);
         page.facts(&sheet.lines());
-        let measured = measure(&reader, &MeasureOptions::default());
+        let measured = map::figures(&reader);
         if several {
             let marks = marks(sheet, 0).collect();
             let map = MapLayers { layers: vec![reader], marks, ..MapLayers::default() };
             map::put(&mut page, &map, picture(at), DrawOptions::default(), watch);
         }
-        if let Ok(measures) = measured {
+        if let Some(measures) = measured {
             map::histograms(&mut page, &measures);
         }
         fields(&mut page, sheet);

@@ -6,7 +6,6 @@ use super::{ReportOptions, map};
 use crate::draw::{DrawOptions, MapLayers};
 use crate::job::{JobLog, LoggedFile, LoggedStep};
 use crate::layer_io::LayerReader;
-use crate::measure::{MeasureOptions, measure};
 use crate::notice::Severity;
 use crate::progress::Progress;
 
@@ -35,10 +34,10 @@ pub(crate) fn job_page(
         let crs = reader.info().crs.as_ref().map(velvet_peg_core::Crs::label);
         let crs = crs.unwrap_or_else(|| "none".to_string());
         page.facts(&[("reference system", crs)]);
-        let measured = measure(&reader, &MeasureOptions::default());
+        let measured = map::figures(&reader);
         let map = MapLayers::from(vec![reader]);
         map::put(&mut page, &map, at, DrawOptions::default(), watch);
-        if let Ok(measures) = measured {
+        if let Some(measures) = measured {
             map::histograms(&mut page, &measures);
         }
     }

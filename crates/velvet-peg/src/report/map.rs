@@ -3,7 +3,8 @@
 use super::document::Document;
 use crate::draw::{DrawOptions, Histogram, InPage, MapLayers, svg_in_page};
 use crate::layer::GeometryKind;
-use crate::measure::Measures;
+use crate::layer_io::LayerReader;
+use crate::measure::{MeasureOptions, Measures, measure};
 use crate::progress::Progress;
 use velvet_peg_core::{AreaUnit, Crs, LengthUnit};
 
@@ -40,6 +41,13 @@ pub(super) fn put(
         let caption = "The same without the positions that stand apart";
         document.figure(&drawn.svg, "map", Some(caption));
     }
+}
+
+/// The figures of a layer for its histograms; none of points, which have none, and of what cannot be
+/// measured.
+pub(super) fn figures(reader: &LayerReader) -> Option<Measures> {
+    let points = reader.info().kind.map(GeometryKind::single) == Some(GeometryKind::Point);
+    (!points).then(|| measure(reader, &MeasureOptions::default()).ok()).flatten()
 }
 
 /// Histograms of the lengths of lines, and of the areas and perimeters of polygons, on the ellipsoid.

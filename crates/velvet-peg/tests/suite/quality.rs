@@ -240,6 +240,29 @@ fn gates_hold_what_is_asked_of_them() {
 }
 
 #[test]
+fn numbers_that_stand_for_nothing_are_told_only_beyond_the_others() {
+    let bench = Bench(tempfile::tempdir().unwrap());
+    let rows = |numbers: &[f64]| -> Vec<String> {
+        let mut layer = Layer::new("wells", Some(Crs::from_epsg(4326).unwrap()));
+        for (at, number) in numbers.iter().enumerate() {
+            let place = cloud()[at % 40];
+            layer.push(place, [("depth", (*number).into())]).unwrap();
+        }
+        let path = bench.0.path().join("wells.gpkg");
+        let _ = std::fs::remove_file(&path);
+        layer.write(&path).unwrap();
+        let found = findings(&bench.check(&[path], &CheckOptions::default()));
+        found.into_iter().map(|(_, text)| text).filter(|text| text.contains("stands")).collect()
+    };
+    let counted: Vec<f64> = (0..30).map(|at| 9_985.0 + f64::from(at)).collect();
+    assert_eq!(rows(&counted), [""; 0], "a number among its neighbours");
+    let told = |text: &str| vec![format!("depth: {text}: is it for a missing value?")];
+    assert_eq!(rows(&[12.5, -9999.0, 30.0, -9999.0]), told("-9999 stands 2 times"));
+    assert_eq!(rows(&[120.0, 9999.0, 340.0]), told("9999 stands 1 times"));
+    assert_eq!(rows(&[-999.0, -999.0]), told("-999 stands 2 times"));
+}
+
+#[test]
 fn geometries_that_are_not_valid_are_counted_with_their_place() {
     let bench = Bench(tempfile::tempdir().unwrap());
     let mut layer = Layer::new("bad", Some(Crs::from_epsg(32610).unwrap()));
