@@ -10,11 +10,12 @@ use crate::datum::{Setting, State};
 use crate::error::{Error, Result};
 use crate::extent::{Bounds, intersection};
 use crate::geocentric;
+use crate::geodesic::Geodesic;
 use crate::grid::Grids;
 use crate::height_plan::HeightPlan;
 use crate::position::Coordinate;
 use crate::position::Geographic;
-use crate::route::{Policy, Route, plan};
+use crate::route::{CandidateRoute, Policy, Route, plan};
 use std::sync::Arc;
 
 /// What a converter is planned for.
@@ -25,6 +26,10 @@ pub struct PlanOptions {
     pub area: Option<Bounds>,
     /// What to do when several operations would serve.
     pub policy: Policy,
+    /// EPSG codes of the operations to take from datum to datum, in their order, each forward or
+    /// backward as it leads on; the best ones if none. Between an ensemble of datums and its members
+    /// nothing need be named.
+    pub operations: Vec<u32>,
     /// Epoch of the coordinates in decimal years, such as 2026.9: time-dependent operations
     /// cannot be run without one.
     pub epoch: Option<f64>,
@@ -97,7 +102,9 @@ impl Converter {
     /// ```
     ///
     /// # Errors
-    /// As [`Converter::new`]; under [`Policy::RequireUnique`] also if several operations would serve.
+    /// As [`Converter::new`]; if an operation that is named cannot be run, or does not lead on; under
+    /// [`Policy::RequireUnique`] also if several operations would serve, under
+    /// [`Policy::RequireBest`] if a better one cannot be run.
     pub fn plan(source: &Crs, target: &Crs, options: &PlanOptions) -> Result<Converter> {
         if let Some(epoch) = options.epoch {
             check_epoch(epoch)?;
@@ -116,7 +123,14 @@ impl Converter {
         Ok(Converter {
             from,
             to,
-            route: plan(source, target, area.as_ref(), options.policy, &setting)?,
+            route: plan(
+                source,
+                target,
+                area.as_ref(),
+                options.policy,
+                &options.operations,
+                &setting,
+            )?,
             height,
             source: source.clone(),
             target: target.clone(),
@@ -136,6 +150,28 @@ impl Converter {
     /// The way chosen, its accuracy, and what was turned down or not available.
     pub fn route(&self) -> &Route {
         &self.route
+    }
+
+    /// The converter that takes another of the ways that its route has turned down.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Bounds, Converter, Crs, PlanOptions};
+    /// let area = Some(Bounds { south: 51.9, west: -1.1, north: 52.1, east: -0.9 });
+    /// let options = PlanOptions { area, ..PlanOptions::default() };
+    /// let best = Converter::plan(&Crs::from_epsg(4277)?, &Crs::from_epsg(4326)?, &options)?;
+    /// let other = best.by(&best.route().alternatives[0]);
+    /// assert!(other.route().accuracy_m() > best.route().accuracy_m());
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    pub fn by(&self, way: &CandidateRoute) -> Converter {
+        let route = Route {
+            steps: way.steps.clone(),
+            alternatives: Vec::new(),
+            unavailable: Vec::new(),
+            covers_area: way.share >= 1.0,
+            is_named: true,
+        };
+        Converter { route, ..self.clone() }
     }
 
     /// True if the third coordinate takes part; false if it is carried as it is because one of
@@ -229,6 +265,45 @@ impl Converter {
             }
         }
         marked
+    }
+
+    /// Where a place is after the change of datum, at height 0: latitude and longitude in degrees, from
+    /// Greenwich on both datums. None where an operation has no answer, such as outside its grid.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Converter, Crs, Geographic};
+    /// let converter = Converter::new(&Crs::from_epsg(4277)?, &Crs::from_epsg(4326)?)?;
+    /// let at = Geographic { lat: 52.0, lon: -1.0 };
+    /// let moved = converter.place(at).unwrap();
+    /// assert!((moved.lat - 52.0004).abs() < 1e-4 && (moved.lon + 1.0016).abs() < 1e-4);
+    /// assert!((converter.displacement_m(at).unwrap() - 119.0).abs() < 2.0);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    pub fn place(&self, at: Geographic) -> Option<Geographic> {
+        let meridian =
+            |crs: &Crs| crs.datum().map_or(0.0, |datum| datum.prime_meridian().longitude_deg);
+        let mut state = State { lon: at.lon - meridian(&self.source), lat: at.lat, h: 0.0 };
+        for step in &self.route.steps {
+            state = step.operation.run(state, &step.from, &step.to, false)?;
+        }
+        let lon = crate::math::degrees::wrap(state.lon + meridian(&self.target));
+        (state.lat.is_finite() && lon.is_finite()).then_some(Geographic { lat: state.lat, lon })
+    }
+
+    /// How far the change of datum moves the latitude and longitude of a place, metres along the
+    /// geodesic on the target's ellipsoid.
+    pub fn displacement_m(&self, at: Geographic) -> Option<f64> {
+        self.metres_between(at, self.place(at)?)
+    }
+
+    /// How far from each other this way and another to the same system put a place, metres along the
+    /// geodesic on the target's ellipsoid.
+    pub fn apart_m(&self, other: &Converter, at: Geographic) -> Option<f64> {
+        self.metres_between(self.place(at)?, other.place(at)?)
+    }
+
+    fn metres_between(&self, a: Geographic, b: Geographic) -> Option<f64> {
+        Some(Geodesic::new(self.target.datum()?.ellipsoid()).inverse(a, b).distance_m)
     }
 
     fn kernel(&self, at: Coordinate) -> Option<Coordinate> {

@@ -48,6 +48,6 @@ pub use error::{Ambiguity, Error, Result};
 pub use extent::{Bounds, Extent};
 pub use geodesic::Geodesic;
 pub use position::{Coordinate, Geographic};
-pub use route::{Policy, Route};
+pub use route::{CandidateRoute, Policy, Route};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};
 pub use velvet_peg_epsg::{self as registry, CrsKind};

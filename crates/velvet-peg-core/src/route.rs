@@ -9,6 +9,8 @@
 //! cannot be run (a grid file, a method not computed yet) are kept and named, so that the
 //! answer says what a better one would have needed.
 
+mod named;
+
 use crate::crs::Side;
 use crate::crs::{Crs, Datum, datum_code};
 use crate::datum::{Operation, Setting, Unavailable};
@@ -29,6 +31,8 @@ pub struct Route {
     pub unavailable: Vec<Unavailable>,
     /// True if the chosen operations cover the whole area asked for.
     pub covers_area: bool,
+    /// True if the operations were named, not chosen.
+    pub is_named: bool,
 }
 
 /// One way from a datum to another: operations run one after the other.
@@ -38,6 +42,7 @@ pub struct CandidateRoute {
     pub operations: Vec<Operation>,
     /// Share of the area asked for that all of them cover, 0 to 1.
     pub share: f64,
+    pub(crate) steps: Vec<Step>,
 }
 
 impl CandidateRoute {
@@ -86,6 +91,9 @@ pub enum Policy {
     Best,
     /// Refuse unless exactly one operation joins the two datums in the area.
     RequireUnique,
+    /// Refuse where a more accurate operation exists that cannot be run: a file is missing, or an
+    /// epoch.
+    RequireBest,
 }
 
 impl Route {
@@ -111,7 +119,8 @@ impl Route {
         if self.steps.is_empty() {
             return "same datum: no shift, exact to rounding".to_string();
         }
-        in_words(&self.operations().cloned().collect::<Vec<_>>())
+        let words = in_words(&self.operations().cloned().collect::<Vec<_>>());
+        if self.is_named { format!("{words}, as named") } else { words }
     }
 }
 
@@ -120,6 +129,7 @@ pub(crate) fn plan(
     target: &Crs,
     area: Option<&Bounds>,
     policy: Policy,
+    operations: &[u32],
     setting: &Setting,
 ) -> Result<Route> {
     let lacks =
@@ -127,11 +137,17 @@ pub(crate) fn plan(
     let from = source.datum().ok_or_else(|| lacks(source))?;
     let to = target.datum().ok_or_else(|| lacks(target))?;
     if from.is_same(to) {
+        if !operations.is_empty() {
+            let what = "stand on one datum: there is no operation to name between them";
+            let (source, target) = (source.label(), target.label());
+            return Err(Error::new(Kind::NoRoute, format!("{source} and {target} {what}")));
+        }
         return Ok(Route {
             steps: Vec::new(),
             alternatives: Vec::new(),
             unavailable: Vec::new(),
             covers_area: true,
+            is_named: false,
         });
     }
     let (Some(from_code), Some(to_code)) = (from.code(), to.code()) else {
@@ -164,13 +180,15 @@ pub(crate) fn plan(
         chains.retain(|chain| !chain.contradictory);
     }
     chains.sort_by(|a, b| a.rank().partial_cmp(&b.rank()).unwrap_or(Ordering::Equal));
-    if policy == Policy::RequireUnique && chains.len() > 1 {
+    if policy == Policy::RequireUnique && chains.len() > 1 && operations.is_empty() {
         return Err(several_ways(&chains, from, to));
     }
     let mut lacking = planner.lacking;
     let mut ranked = chains.into_iter();
-    let Some(best) = ranked.next() else {
-        return Err(no_way(&lacking, (from, from_code), (to, to_code)));
+    let is_named = !operations.is_empty();
+    let best = match is_named {
+        true => named::named(from_code, to_code, operations, area, setting)?,
+        false => ranked.next().ok_or_else(|| no_way(&lacking, (from, from_code), (to, to_code)))?,
     };
     let known = best.accuracy();
     // Only what joins the two datums in question says that something better exists.
@@ -184,17 +202,37 @@ pub(crate) fn plan(
         key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal)
     });
     lacking.dedup_by_key(|row| row.code);
-    if let Some(error) = lacks_epoch(&lacking, from, to, known) {
+    if let Some(error) = lacks_epoch(&lacking, from, to, known).filter(|_| !is_named) {
         return Err(error);
     }
+    if policy == Policy::RequireBest
+        && let Some(better) = lacking.first()
+    {
+        return Err(Error::new(
+            Kind::NoRoute,
+            format!(
+                "the best way is asked for, and {} [EPSG:{}] would be better than {}: it needs {}",
+                better.name,
+                better.code,
+                in_words(&best.operations),
+                better.needs
+            ),
+        ));
+    }
+    let others: Vec<CandidateRoute> = ranked
+        .filter(|chain| !is_named || !chain.is_same(&best))
+        .take(20)
+        .map(|chain| {
+            let (operations, share) = (chain.operations.clone(), chain.share);
+            Ok(CandidateRoute { operations, share, steps: steps(from, to, chain)? })
+        })
+        .collect::<Result<_>>()?;
     Ok(Route {
         covers_area: best.cover == Coverage::Whole,
         steps: steps(from, to, best)?,
-        alternatives: ranked
-            .map(|chain| CandidateRoute { operations: chain.operations, share: chain.share })
-            .take(20)
-            .collect(),
+        alternatives: others,
         unavailable: lacking,
+        is_named,
     })
 }
 
@@ -307,6 +345,13 @@ fn is_wgs84(datum: u32) -> bool {
 }
 
 impl Chain {
+    /// True if the same operations are run in the same directions.
+    fn is_same(&self, other: &Chain) -> bool {
+        let key = |operation: &Operation| (operation.code(), operation.is_reversed());
+        self.hubs == other.hubs
+            && self.operations.iter().map(key).eq(other.operations.iter().map(key))
+    }
+
     /// True if the chain takes WGS 84 for one frame by a zero shift known to metres, and for another
     /// by a shift of no more than that.
     fn contradicts_itself(&self, from: u32, to: u32, area: Option<&Bounds>) -> bool {
@@ -461,7 +506,7 @@ impl Planner<'_> {
         for (_, operation) in &mut found {
             operation.superseded = operation.code().is_some_and(|code| superseded.contains(&code));
         }
-        found.extend(self.ensemble_ties(datum));
+        found.extend(tied(datum));
         found.sort_by(|(_, a), (_, b)| {
             let key = |operation: &Operation| {
                 (
@@ -474,21 +519,21 @@ impl Planner<'_> {
         });
         found
     }
+}
 
-    /// An ensemble and its members are taken as one, to the ensemble's accuracy.
-    fn ensemble_ties(&self, datum: u32) -> Vec<(u32, Operation)> {
-        let mut ties = Vec::new();
-        for row in velvet_peg_epsg::DatumRow::all().filter(|row| !row.members.is_empty()) {
-            let accuracy = row.ensemble_accuracy_m.map(|accuracy| accuracy.to_f64());
-            let tie = || Operation::within_ensemble(row.name, accuracy);
-            if row.code == datum {
-                ties.extend(row.members.iter().map(|member| (*member, tie())));
-            } else if row.members.contains(&datum) {
-                ties.push((row.code, tie()));
-            }
+/// An ensemble and its members are taken as one, to the ensemble's accuracy.
+fn tied(datum: u32) -> Vec<(u32, Operation)> {
+    let mut ties = Vec::new();
+    for row in velvet_peg_epsg::DatumRow::all().filter(|row| !row.members.is_empty()) {
+        let accuracy = row.ensemble_accuracy_m.map(|accuracy| accuracy.to_f64());
+        let tie = || Operation::within_ensemble(row.name, accuracy);
+        if row.code == datum {
+            ties.extend(row.members.iter().map(|member| (*member, tie())));
+        } else if row.members.contains(&datum) {
+            ties.push((row.code, tie()));
         }
-        ties
     }
+    ties
 }
 
 fn ends(operation: u32) -> Option<(u32, u32)> {

@@ -3,7 +3,7 @@
 
 use std::path::Path;
 use velvet_peg_core::{
-    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, registry,
+    Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, PlanOptions, Policy, registry,
 };
 
 fn plan(from: u32, to: u32, lat: f64, lon: f64, epoch: Option<f64>) -> Result<Converter, String> {
@@ -148,4 +148,100 @@ fn no_route_changes_without_a_word() {
     assert!(changed.is_empty(), "{}", changed.join("\n"));
     assert_eq!(known.lines().count(), now.lines().count());
     assert!(known.lines().count() > 1500);
+}
+
+fn rows(text: &'static str) -> csv::Reader<&'static [u8]> {
+    csv::ReaderBuilder::new().comment(Some(b'#')).from_reader(text.as_bytes())
+}
+
+#[test]
+fn ways_that_are_named_are_taken_or_refused_with_the_reason() {
+    let mut wrong = Vec::new();
+    for row in rows(include_str!("../data/named-ways.csv")).records() {
+        let row = row.unwrap();
+        let number = |at: usize| row[at].parse::<f64>().unwrap();
+        let (lat, lon) = (number(2), number(3));
+        let options = PlanOptions {
+            area: Some(Bounds { south: lat, west: lon, north: lat, east: lon }),
+            operations: row[4].split(' ').map(|code| code.parse().unwrap()).collect(),
+            ..PlanOptions::default()
+        };
+        let crs = |at| Crs::from_epsg(number(at) as u32).unwrap();
+        let found = match Converter::plan(&crs(0), &crs(1), &options) {
+            Ok(converter) => {
+                assert!(
+                    converter.route().is_named && converter.route().summary().ends_with("as named")
+                );
+                operations(&converter)
+            }
+            Err(error) => format!("!{error}"),
+        };
+        let fits = match row[5].strip_prefix('!') {
+            Some(reason) => found.starts_with('!') && found.contains(reason),
+            None => found == row[5],
+        };
+        if !fits {
+            wrong.push(format!("{row:?}: {found}"));
+        }
+    }
+    assert!(wrong.is_empty(), "\n{}", wrong.join("\n"));
+}
+
+#[test]
+fn naming_what_is_taken_anyway_changes_nothing() {
+    let mut named = 0;
+    for row in rows(include_str!("../data/routes.csv")).records() {
+        let row = row.unwrap();
+        let number = |at: usize| row[at].parse::<f64>().unwrap();
+        let (from, to, lat, lon) = (number(0) as u32, number(1) as u32, number(2), number(3));
+        let epoch = (!row[4].is_empty()).then(|| number(4));
+        let Ok(best) = plan(from, to, lat, lon, epoch) else { continue };
+        let codes: Vec<u32> = best.route().operations().filter_map(|o| o.code()).collect();
+        if codes.is_empty() {
+            continue;
+        }
+        let area = Some(Bounds { south: lat, west: lon, north: lat, east: lon });
+        let options = PlanOptions { area, epoch, operations: codes, ..PlanOptions::default() };
+        let crs = |code| Crs::from_epsg(code).unwrap();
+        let again = Converter::plan(&crs(from), &crs(to), &options).unwrap();
+        let at = Geographic { lat, lon };
+        assert_eq!(operations(&again), operations(&best), "{row:?}");
+        assert_eq!(again.place(at), best.place(at), "{row:?}");
+        assert_eq!(best.apart_m(&again, at), Some(0.0), "{row:?}");
+        named += 1;
+        // Every other way is another one, and as far off as it is told to be.
+        for way in &best.route().alternatives {
+            let other = best.by(way);
+            let (a, b) = (best.place(at).unwrap(), other.place(at).unwrap());
+            let apart = best.apart_m(&other, at).unwrap();
+            let east = (a.lon - b.lon).to_radians() * lat.to_radians().cos();
+            let metres = east.hypot((a.lat - b.lat).to_radians()) * 6_378_137.0;
+            assert!((apart - metres).abs() < 0.01 * metres + 1e-6, "{row:?}: {apart} {metres}");
+        }
+    }
+    assert!(named > 40, "{named}");
+}
+
+#[test]
+fn the_best_way_is_refused_where_it_needs_what_is_not_there() {
+    for (from, to, lat, lon, epoch, refused) in [
+        (4269, 4326, 47.4, -120.0, None, Some("[EPSG:1737] would be better than")),
+        (4267, 4269, 47.4, -120.0, None, Some("it needs the files conus.las and conus.los")),
+        (7789, 6317, 40.0, -100.0, Some(2026.9), None),
+        (4326, 32610, 47.4, -120.0, None, None),
+    ] {
+        let options = PlanOptions {
+            area: Some(Bounds { south: lat, west: lon, north: lat, east: lon }),
+            epoch,
+            policy: Policy::RequireBest,
+            ..PlanOptions::default()
+        };
+        let crs = |code| Crs::from_epsg(code).unwrap();
+        let planned = Converter::plan(&crs(from), &crs(to), &options);
+        match (planned, refused) {
+            (Ok(_), None) => {}
+            (Err(error), Some(reason)) => assert!(error.to_string().contains(reason), "{error}"),
+            (planned, _) => panic!("{from} {to}: {planned:?}"),
+        }
+    }
 }

@@ -12,18 +12,18 @@ use crate::outcome::{Summary, nothing_left};
 use crate::output::refuse_existing;
 use crate::plausibility::{Evidence, MIDDLE, no_way, wrong_zone};
 use crate::progress::{NoProgress, Progress};
-use crate::reproject::{area_of, heights_in_space, raises};
+use crate::reproject::{Way, area_of, heights_in_space, raises};
 use crate::select::{Planned, Selection};
 use std::path::{Path, PathBuf};
-use velvet_peg_core::{Bounds, Converter, Crs, PlanOptions};
+use velvet_peg_core::{Bounds, Converter, Crs};
 
 /// Carries a layer into another format, another reference system, or both.
 #[derive(Clone, Debug, Default)]
 pub struct ConvertLayer {
     /// Reference system to carry it to; none to leave it in its own.
     pub target: Option<Crs>,
-    /// Epoch of the coordinates, decimal years, for operations between moving frames.
-    pub epoch: Option<f64>,
+    /// Which way it is carried there.
+    pub way: Way,
     /// Which features and columns are kept, and what is computed, from the features as they
     /// come out: coordinates in expressions are those of the target.
     pub select: Selection,
@@ -205,8 +205,7 @@ impl ConvertLayer {
         let info = reader.info();
         let source = info.crs.as_ref().ok_or_else(|| no_system(info).in_file(reader.path()))?;
         let area = extent.as_ref().and_then(|extent| area_of(source, extent));
-        let plan = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
-        let converter = Converter::plan(source, target, &plan);
+        let converter = Converter::plan(source, target, &self.way.plan(area));
         let no_way = |error| no_way(error, source, extent.or(info.extent).as_ref());
         Ok(Some(converter.map_err(|error| no_way(error).in_file(reader.path()))?))
     }

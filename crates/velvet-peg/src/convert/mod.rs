@@ -6,7 +6,7 @@ mod layer;
 mod layers;
 mod table;
 
-pub use crate::reproject::route_notices;
+pub use crate::reproject::{Way, route_notices};
 pub use in_memory::Converted;
 pub use layer::ConvertLayer;
 pub(crate) use layer::coordinates_in_expressions;

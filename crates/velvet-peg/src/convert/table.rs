@@ -7,13 +7,13 @@ use crate::plausibility::{
     CoordinateRange, FirstReasons, MIDDLE, PositionSample, RowsApart, no_way, wrong_zone,
 };
 use crate::progress::{NoProgress, Progress};
-use crate::reproject::{area_of, heights_in_space};
+use crate::reproject::{Way, area_of, heights_in_space};
 use crate::table::{AppendOptions, Session};
 use crate::table::{CoordinateColumns, Notation, read_pair};
 use csv::StringRecord;
 use std::fmt::Write;
 use std::path::Path;
-use velvet_peg_core::{Converter, Coordinate, Crs, PlanOptions};
+use velvet_peg_core::{Converter, Coordinate, Crs};
 
 /// Converts the coordinate columns of a text table.
 #[derive(Clone, Debug)]
@@ -24,8 +24,8 @@ pub struct ConvertTable {
     pub source: Crs,
     /// Reference system to carry them to.
     pub target: Crs,
-    /// Epoch of the coordinates, decimal years, for operations between moving frames.
-    pub epoch: Option<f64>,
+    /// Which way they are carried there.
+    pub way: Way,
     /// Digits behind the point; none for 9 in degrees and 4 in lengths.
     pub decimals: Option<usize>,
     /// True if angles are packed as DDDMMSS.s.
@@ -114,8 +114,7 @@ impl ConvertTable {
         cloud.settle();
         let extent = head.bounds();
         let area = extent.as_ref().and_then(|extent| area_of(&self.source, extent));
-        let options = PlanOptions { area, epoch: self.epoch, ..PlanOptions::default() };
-        let converter = Converter::plan(&self.source, &self.target, &options)
+        let converter = Converter::plan(&self.source, &self.target, &self.way.plan(area))
             .map_err(|error| no_way(error, &self.source, extent.as_ref()).in_file(input))?;
         let heights = found.z.is_some() && converter.changes_height();
         let geocentric = self.target.is_geocentric();

@@ -40,6 +40,7 @@ use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo};
 use crate::output::refuse_inputs;
 use crate::progress::Progress;
+use crate::reproject::Way;
 use crate::select::Selection;
 use crate::table::TableFile;
 use std::path::{Path, PathBuf};
@@ -52,8 +53,8 @@ pub struct BuildOptions {
     pub crs: Option<Crs>,
     /// Reference system to carry the features to, on the way.
     pub to: Option<Crs>,
-    /// Epoch of the coordinates, decimal years, for operations between moving frames.
-    pub epoch: Option<f64>,
+    /// Which way they are carried there.
+    pub way: Way,
     /// Which rows and columns are kept, and what is computed.
     pub select: Selection,
     /// How the table is read.
@@ -123,7 +124,7 @@ impl BuildOptions {
     ) -> Result<Summary> {
         let convert = ConvertLayer {
             target: self.to.clone(),
-            epoch: self.epoch,
+            way: self.way.clone(),
             select: self.select.clone(),
             write: self.write.clone(),
             rejects: None,

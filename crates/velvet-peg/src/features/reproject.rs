@@ -5,7 +5,7 @@ use super::BuildOptions;
 use crate::error::Result;
 use crate::plausibility::no_way;
 use crate::reproject::area_of;
-use velvet_peg_core::{Bounds, Converter, Coordinate, PlanOptions};
+use velvet_peg_core::{Bounds, Converter, Coordinate};
 
 /// The way to the system that features are carried to, if they are.
 pub(super) struct Carry(Option<Converter>);
@@ -14,8 +14,7 @@ impl Carry {
     pub(super) fn plan(build: &BuildOptions, extent: Option<Bounds>) -> Result<Carry> {
         let (Some(from), Some(to)) = (&build.crs, &build.to) else { return Ok(Carry(None)) };
         let area = extent.as_ref().and_then(|extent| area_of(from, extent));
-        let plan = PlanOptions { area, epoch: build.epoch, ..PlanOptions::default() };
-        let converter = Converter::plan(from, to, &plan)
+        let converter = Converter::plan(from, to, &build.way.plan(area))
             .map_err(|error| no_way(error, from, extent.as_ref()))?;
         Ok(Carry(Some(converter)))
     }

@@ -26,7 +26,7 @@ use crate::table::{Inference, TableFile};
 use arrow_array::{Array, BooleanArray};
 use csv::StringRecord;
 use std::path::Path;
-use velvet_peg_core::{Converter, Crs, PlanOptions};
+use velvet_peg_core::{Converter, Crs};
 
 /// What the first reading of a table learns: the types of its columns, and where the bulk of
 /// its data lies.
@@ -224,9 +224,8 @@ fn converter_to(
     })?;
     let extent = info.extent.take();
     let area = extent.as_ref().and_then(|extent| crate::reproject::area_of(from, extent));
-    let plan = PlanOptions { area, epoch: options.epoch, ..PlanOptions::default() };
     info.crs = Some(to.clone());
-    let converter = Converter::plan(from, to, &plan)
+    let converter = Converter::plan(from, to, &options.way.plan(area))
         .map_err(|error| no_way(error, from, extent.as_ref()).in_file(table))?;
     info.has_z |= raises(&converter);
     Ok(converter)

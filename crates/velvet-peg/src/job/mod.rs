@@ -46,5 +46,6 @@ pub use step_schema::{
     steps_table,
 };
 pub use step_values::{
-    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Epoch, LengthUnitName, SystemText,
+    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Epoch, LengthUnitName, OperationCode,
+    SystemText,
 };

@@ -2,7 +2,7 @@
 
 use super::file::JobSource;
 use super::step_schema::Step;
-use crate::convert::{ConvertLayer, route_notices};
+use crate::convert::{ConvertLayer, Way, route_notices};
 use crate::crs::declare_watched;
 use crate::crs::reference::{read_reference, read_reference_for};
 use crate::error::{Error, Result};
@@ -21,6 +21,17 @@ use crate::table::TableFile;
 use crate::tag::TagPoints;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::Crs;
+
+/// Which way a step carries coordinates.
+macro_rules! way_of {
+    ($step:expr) => {
+        Way {
+            epoch: $step.epoch.map(|epoch| epoch.year()),
+            operations: $step.operations.iter().map(|operation| operation.code()).collect(),
+            require_best: $step.require_best,
+        }
+    };
+}
 
 /// A source or the result of a step, as later steps find it.
 #[derive(Clone, Debug)]
@@ -161,9 +172,8 @@ impl PlannedStep {
                 let reader = at.from.layer(at.folder)?;
                 let target =
                     self.to.as_ref().map(|to| to.of(at, &reader, &mut told)).transpose()?;
-                let epoch = step.epoch.map(|epoch| epoch.year());
                 let select = self.selection.clone();
-                ConvertLayer { target, epoch, select, write, rejects: None }
+                ConvertLayer { target, way: way_of!(step), select, write, rejects: None }
                     .run_watched(&reader, at.out, watch)?
             }
             Step::Fields(_) => {
@@ -225,24 +235,24 @@ impl PlannedStep {
             (None, Some(text)) => Some(read_reference(text, at.folder)?.0),
             (None, None) => None,
         };
-        let epoch = match &self.step {
-            Step::Points(step) => step.epoch,
-            Step::Features(step) => step.epoch,
-            Step::Lines(step) => step.epoch,
-            Step::Polygons(step) => step.epoch,
-            Step::Courses(step) => step.epoch,
+        let way = match &self.step {
+            Step::Points(step) => way_of!(step),
+            Step::Features(step) => way_of!(step),
+            Step::Lines(step) => way_of!(step),
+            Step::Polygons(step) => way_of!(step),
+            Step::Courses(step) => way_of!(step),
             // These build nothing of a table.
             Step::Declare(_)
             | Step::Convert(_)
             | Step::Fields(_)
             | Step::Join(_)
             | Step::Tag(_)
-            | Step::Measure(_) => None,
+            | Step::Measure(_) => Way::default(),
         };
         Ok(BuildOptions {
             crs,
             to: self.to.as_ref().map(System::of_table).transpose()?,
-            epoch: epoch.map(|epoch| epoch.year()),
+            way,
             select: self.selection.clone(),
             table: at.from.table(),
             write,

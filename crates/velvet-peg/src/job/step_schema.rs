@@ -3,8 +3,8 @@
 //! documentation, planning, running and writing down follow from it.
 
 use super::step_values::{
-    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Epoch, LengthUnitName, SystemText,
-    WordValue,
+    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Epoch, LengthUnitName, OperationCode,
+    SystemText, WordValue,
 };
 use crate::error::Error;
 use indexmap::IndexMap;
@@ -46,6 +46,10 @@ words! {
     crs "crs": Option<SystemText> = "the reference system (REF) of the data";
     to "to": Option<SystemText> = "the reference system to carry it to";
     epoch "epoch": Option<Epoch> = "epoch of the coordinates in decimal years";
+    operations "operations": Vec<OperationCode> =
+        "the operations to take from datum to datum: [\"EPSG:1188\"]; the best if not given";
+    require_best "require-best": bool =
+        "true to refuse where a better operation needs what is not there";
     x "x": Option<Column> = "column of longitudes or eastings; of courses, that of where a parcel begins";
     y "y": Option<Column> = "column of latitudes or northings; of courses, that of where a parcel begins";
     z "z": Option<Column> = "column of heights";
@@ -275,26 +279,26 @@ macro_rules! steps {
 steps! {
     Points(PointsStep) "points" from Table: "one point of every row of a table"
         needs []
-        may [crs, to, epoch, x, y, z, packed, condition, set, keep, decimal_comma, thousands]
+        may [crs, to, epoch, operations, require_best, x, y, z, packed, condition, set, keep, decimal_comma, thousands]
     Features(FeaturesStep) "features" from Table: "features of a column with geometries as text"
         needs []
-        may [crs, to, epoch, geometry, condition, set, keep]
+        may [crs, to, epoch, operations, require_best, geometry, condition, set, keep]
     Lines(LinesStep) "lines" from Table: "lines of rows of vertices"
         needs []
         may [
-            crs, to, epoch, x, y, z, packed, by, order, part, repair, condition, set, keep,
+            crs, to, epoch, operations, require_best, x, y, z, packed, by, order, part, repair, condition, set, keep,
             decimal_comma, thousands
         ]
     Polygons(PolygonsStep) "polygons" from Table: "polygons of rows of vertices"
         needs []
         may [
-            crs, to, epoch, x, y, z, packed, by, order, part, ring, repair, condition, set, keep,
+            crs, to, epoch, operations, require_best, x, y, z, packed, by, order, part, ring, repair, condition, set, keep,
             decimal_comma, thousands
         ]
     Courses(CoursesStep) "courses" from Table: "polygons of the courses of deeds"
         needs []
         may [
-            crs, to, epoch, by, bearing, distance, radius, delta, turn, start, x, y, unit,
+            crs, to, epoch, operations, require_best, by, bearing, distance, radius, delta, turn, start, x, y, unit,
             combined_factor, rotate, adjust, tolerance, condition, set, keep
         ]
     Declare(DeclareStep) "declare" from Layer:
@@ -303,7 +307,7 @@ steps! {
         may []
     Convert(ConvertStep) "convert" from Layer: "carries a layer into another reference system"
         needs [to]
-        may [epoch, condition, set, keep]
+        may [epoch, operations, require_best, condition, set, keep]
     Fields(FieldsStep) "fields" from Either: "chooses features, computes and shapes columns"
         needs []
         may [condition, set, keep, drop, first, rename, constant, round, format, coords]

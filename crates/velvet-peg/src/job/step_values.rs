@@ -4,6 +4,7 @@
 use indexmap::IndexMap;
 use serde::{Deserialize, Serialize};
 use std::ops::Deref;
+use std::str::FromStr;
 use velvet_peg_core::{AreaUnit, LengthUnit, check_epoch};
 
 /// What a word says, as planning sees it.
@@ -174,6 +175,52 @@ impl From<Epoch> for f64 {
 }
 
 impl WordValue for Epoch {}
+
+/// An operation from datum to datum by its EPSG code: `EPSG:1188`, or the number alone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct OperationCode(u32);
+
+impl OperationCode {
+    /// The code as a number.
+    pub fn code(self) -> u32 {
+        self.0
+    }
+}
+
+impl FromStr for OperationCode {
+    type Err = crate::error::Error;
+
+    fn from_str(text: &str) -> crate::error::Result<OperationCode> {
+        let text = text.trim();
+        let digits = match text.split_once(':') {
+            Some((authority, digits)) if authority.eq_ignore_ascii_case("epsg") => digits,
+            Some(_) => "",
+            None => text,
+        };
+        digits.parse().map(OperationCode).map_err(|_| {
+            crate::error::Error::usage(format!(
+                "`{text}` is no operation: write its code in the registry, such as EPSG:1188"
+            ))
+        })
+    }
+}
+
+impl TryFrom<String> for OperationCode {
+    type Error = crate::error::Error;
+
+    fn try_from(text: String) -> crate::error::Result<OperationCode> {
+        text.parse()
+    }
+}
+
+impl From<OperationCode> for String {
+    fn from(operation: OperationCode) -> String {
+        format!("EPSG:{}", operation.0)
+    }
+}
+
+impl WordValue for OperationCode {}
 
 impl WordValue for String {}
 impl WordValue for f64 {}

@@ -66,6 +66,15 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
             ),
         ));
     }
+    // Somebody who names an operation should know what it costs.
+    let usual = route.alternatives.first().filter(|way| route.is_named && way.share >= 1.0);
+    if let Some(usual) = usual
+        && let (Some(named), Some(known)) = (accuracy, usual.accuracy_m())
+        && known < named
+    {
+        let text = format!("the operation was named; else it would be {}", usual.summary());
+        notices.push(with_accuracy(Notice::note(NoticeKind::DatumChange, text), Some(known)));
+    }
     if let Some(better) = route.unavailable.first() {
         let metres = better.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));
         let more = match route.unavailable.len() - 1 {

@@ -169,7 +169,7 @@ const ERRORS: &[(&str, Work, Advice)] = &[
                 columns: CoordinateColumns::default(),
                 source: utm(),
                 target: degrees(),
-                epoch: None,
+                way: velvet_peg::convert::Way::default(),
                 decimals: None,
                 packed: false,
                 append: AppendOptions::default(),

@@ -213,7 +213,7 @@ fn a_target_for_another_zone_is_warned_of() {
             columns: CoordinateColumns::default(),
             source: Crs::from_epsg(4326).unwrap(),
             target: Crs::from_epsg(target).unwrap(),
-            epoch: None,
+            way: velvet_peg::convert::Way::default(),
             decimals: None,
             packed: false,
             append: AppendOptions::default(),

@@ -58,7 +58,7 @@ proptest! {
             columns: CoordinateColumns::default(),
             source: wgs84,
             target: Crs::from_epsg(32610).unwrap(),
-            epoch: None,            decimals: None,
+            way: velvet_peg::convert::Way::default(),            decimals: None,
             packed: false,
             append: AppendOptions::default(),
         };

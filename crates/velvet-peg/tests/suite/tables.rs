@@ -37,7 +37,7 @@ fn to_utm(decimals: usize) -> ConvertTable {
         columns: CoordinateColumns::default(),
         source: Crs::from_epsg(4326).unwrap(),
         target: Crs::from_epsg(32610).unwrap(),
-        epoch: None,
+        way: velvet_peg::convert::Way::default(),
         decimals: Some(decimals),
         packed: false,
         append: AppendOptions::default(),

@@ -108,7 +108,7 @@ const WORKS: &[(&str, Work)] = &[
             columns: CoordinateColumns::default(),
             source: Crs::from_epsg(4326)?,
             target: Crs::from_epsg(32610)?,
-            epoch: None,
+            way: velvet_peg::convert::Way::default(),
             decimals: None,
             packed: false,
             append: AppendOptions::default(),

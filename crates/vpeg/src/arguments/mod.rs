@@ -5,6 +5,7 @@ mod read;
 mod select;
 mod table;
 mod typed;
+mod way;
 mod write;
 
 pub(crate) use columns::ColumnArguments;
@@ -12,6 +13,7 @@ pub(crate) use read::ReadArguments;
 pub(crate) use select::SelectArguments;
 pub(crate) use table::TableArguments;
 pub(crate) use typed::{Typed, in_shell, path_in_shell};
+pub(crate) use way::WayArguments;
 pub(crate) use write::WriteArguments;
 
 /// Headings that options stand under in help texts.

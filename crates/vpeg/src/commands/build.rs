@@ -1,7 +1,9 @@
 //! `vpeg build`: features from the rows of tables.
 
 use super::save::{SaveArguments, columns_of, select_of};
-use crate::arguments::{ColumnArguments, SelectArguments, TableArguments, WriteArguments, heading};
+use crate::arguments::{
+    ColumnArguments, SelectArguments, TableArguments, WayArguments, WriteArguments, heading,
+};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::{Args, Subcommand};
@@ -9,8 +11,7 @@ use std::path::{Path, PathBuf};
 use velvet_peg::bearing::quadrant;
 use velvet_peg::features::{BuildOptions, Closure};
 use velvet_peg::job::{
-    Column, CoursesStep, Epoch, FeaturesStep, LengthUnitName, LinesStep, PointsStep, PolygonsStep,
-    Step,
+    Column, CoursesStep, FeaturesStep, LengthUnitName, LinesStep, PointsStep, PolygonsStep, Step,
 };
 use velvet_peg::output::is_standard;
 use velvet_peg::table::TableOptions;
@@ -43,9 +44,8 @@ struct Common {
     /// Reference system to carry the features to.
     #[arg(long, value_name = "REF", requires = "crs")]
     to: Option<String>,
-    /// Epoch of the coordinates in decimal years, for operations between moving frames.
-    #[arg(long, value_name = "YEAR", value_parser = reference::year, requires = "to", hide_short_help = true)]
-    epoch: Option<f64>,
+    #[command(flatten)]
+    way: WayArguments,
     /// File to write; its extension says the format.
     #[arg(long, short, help_heading = heading::OUTPUT)]
     output: PathBuf,
@@ -241,13 +241,15 @@ impl Build {
     /// The same as a step of a job, carried to the system that was found.
     fn step(&self, to: Option<String>) -> Result<Step, Error> {
         let common = self.common();
-        let epoch = common.epoch.map(Epoch::new).transpose()?;
+        let epoch = common.way.epoch()?;
         /// What is the same for all features.
         macro_rules! common_of {
             ($step:expr) => {{
                 $step.crs = common.crs.as_deref().map(Into::into);
                 $step.to = to.map(Into::into);
                 $step.epoch = epoch;
+                $step.operations = common.way.operations();
+                $step.require_best = common.way.requires_best();
                 select_of!($step, common.select);
                 $step.into()
             }};
@@ -346,7 +348,7 @@ impl Common {
         Ok(BuildOptions {
             crs,
             to,
-            epoch: self.epoch,
+            way: self.way.way(),
             select: self.select.selection(),
             table: self.table_options(),
             write,

@@ -2,7 +2,8 @@
 
 use super::save::{SaveArguments, layer_source, select_of};
 use crate::arguments::{
-    ColumnArguments, ReadArguments, SelectArguments, TableArguments, WriteArguments, heading,
+    ColumnArguments, ReadArguments, SelectArguments, TableArguments, WayArguments, WriteArguments,
+    heading,
 };
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
@@ -10,7 +11,7 @@ use clap::Args;
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 use velvet_peg::convert::route_notices;
-use velvet_peg::job::{ConvertStep, Epoch, FieldsStep, Step};
+use velvet_peg::job::{ConvertStep, FieldsStep, Step};
 use velvet_peg::output::is_same_file;
 use velvet_peg::table::{AppendOptions, TableFile};
 use velvet_peg::{
@@ -29,10 +30,8 @@ pub(crate) struct Convert {
     /// Reference system of the data: needed for tables, and for layers that have none.
     #[arg(long, value_name = "REF")]
     crs: Option<String>,
-    /// Epoch of the coordinates in decimal years, such as 2026.9: operations between moving
-    /// frames need it.
-    #[arg(long, value_name = "YEAR", value_parser = reference::year, hide_short_help = true)]
-    epoch: Option<f64>,
+    #[command(flatten)]
+    way: WayArguments,
     /// File to write; a GeoPackage, or a folder that is there, for several layers; `-` for standard
     /// output.
     #[arg(long, short, help_heading = heading::OUTPUT)]
@@ -266,7 +265,7 @@ impl Convert {
     fn job(&self, target: Option<Crs>) -> ConvertLayer {
         ConvertLayer {
             target,
-            epoch: self.epoch,
+            way: self.way.way(),
             select: self.select.selection(),
             write: self.write.options(),
             rejects: self.rejects.clone(),
@@ -321,7 +320,7 @@ impl Convert {
             columns: self.columns.columns(),
             source,
             target,
-            epoch: self.epoch,
+            way: self.way.way(),
             decimals: self.write.decimals,
             packed: self.columns.packed,
             append: AppendOptions {
@@ -349,8 +348,13 @@ impl Convert {
         let step: Step = match &self.to {
             Some(to) => {
                 let to = Some(to.as_str().into());
-                let epoch = self.epoch.map(Epoch::new).transpose()?;
-                let mut step = ConvertStep { to, epoch, ..ConvertStep::default() };
+                let mut step = ConvertStep {
+                    to,
+                    epoch: self.way.epoch()?,
+                    operations: self.way.operations(),
+                    require_best: self.way.requires_best(),
+                    ..ConvertStep::default()
+                };
                 select_of!(step, self.select);
                 step.into()
             }

@@ -31,3 +31,4 @@ mod survival;
 mod tabs;
 mod truth;
 mod values;
+mod ways;

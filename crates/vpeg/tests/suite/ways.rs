@@ -1,0 +1,126 @@
+//! Which way coordinates are carried, where somebody says so: by commands, in jobs, and what is said of
+//! it.
+
+use crate::support::{Bench, words};
+
+/// A command, the code it ends with, and what it says.
+const CASES: &[(&str, i32, &[&str])] = &[
+    (
+        "convert fields.geojson --to EPSG:4267 --operation EPSG:1173 -o a.gpkg",
+        0,
+        &[
+            "NAD27 to WGS 84 (4) [EPSG:1173], reversed (known to 10 m), as named",
+            "the operation was named; else it would be NAD27 to WGS 84 (6) [EPSG:1175], reversed (known to 7 m)",
+        ],
+    ),
+    (
+        "convert fields.geojson --to EPSG:4269 --operation 1173,1175 -o b.gpkg",
+        1,
+        &["the operations that are named lead from World Geodetic System 1984 ensemble to"],
+    ),
+    (
+        "convert headgates.csv --crs EPSG:4326 --to EPSG:4267 --operation 1173 -o c.csv",
+        3,
+        &["[EPSG:1173], reversed"],
+    ),
+    (
+        "build points headgates.csv --crs EPSG:4326 --to EPSG:4267 --operation 1173 -o d.gpkg",
+        3,
+        &["[EPSG:1173], reversed"],
+    ),
+    (
+        "build lines lateral-vertices.csv --by ditch --order point --crs EPSG:2285 --to EPSG:4326 --operation 1188 -o e.gpkg",
+        0,
+        &["NAD83 to WGS 84 (1) [EPSG:1188]"],
+    ),
+    (
+        "convert fields.geojson --to EPSG:2285 --require-best -o f.gpkg",
+        1,
+        &["the best way is asked for"],
+    ),
+    ("convert fields.geojson --to EPSG:32610 --require-best -o g.gpkg", 0, &["wrote g.gpkg"]),
+    ("convert fields.geojson --operation EPSG:1188 -o h.gpkg", 2, &["--to <REF>"]),
+    (
+        "convert fields.geojson --to EPSG:2285 --operation NAD83 -o i.gpkg",
+        2,
+        &["`NAD83` is no operation: write its code in the registry, such as EPSG:1188"],
+    ),
+];
+
+#[test]
+fn ways_are_named_and_said() {
+    let bench = Bench::with_demo();
+    for (line, code, says) in CASES {
+        let run = bench.run(&words(line));
+        assert_eq!(run.code, *code, "{line}: {}", run.err);
+        for wanted in *says {
+            assert!(run.err.contains(wanted), "{line}: no {wanted}\n{}", run.err);
+        }
+        let out = line.split("-o ").nth(1).unwrap();
+        assert_eq!(bench.has(out), matches!(code, 0 | 3), "{line}");
+    }
+    // By another way the same field lies a metre or two off.
+    bench.ok(&words("convert fields.geojson --to EPSG:4267 -o best.geojson"));
+    bench.ok(&words("convert a.gpkg --to EPSG:4267 -o named.geojson"));
+    let first = |name: &str| -> (f64, f64) {
+        let all: serde_json::Value = serde_json::from_str(&bench.read(name)).unwrap();
+        let at = &all["features"][0]["geometry"]["coordinates"][0][0];
+        (at[0].as_f64().unwrap(), at[1].as_f64().unwrap())
+    };
+    let show = "crs show EPSG:4326 --to EPSG:4267 --at 47.42,-120.0 --json";
+    let ways = bench.ok(&words(show)).json()["route"].clone();
+    let way = ways["alternatives"].as_array().unwrap();
+    let way = way.iter().find(|way| way["codes"][0] == 1173).unwrap();
+    let (a, b) = (first("best.geojson"), first("named.geojson"));
+    let metres = ((a.0 - b.0) * 75_370.0).hypot((a.1 - b.1) * 111_190.0);
+    let told = way["apart_m"].as_f64().unwrap();
+    assert!((metres - told).abs() < 0.02 && (0.5..3.0).contains(&told), "{metres} {told}");
+    assert!((way["moves_m"].as_f64().unwrap() - 88.97).abs() < 0.2, "{way}");
+}
+
+#[test]
+fn ways_are_compared_at_a_place() {
+    let bench = Bench::new();
+    let run = bench.ok(&words("crs show EPSG:4277 --to EPSG:4326 --at 52,-1"));
+    for wanted in [
+        "at latitude 52.0000°, longitude -1.0000°",
+        "EPSG:1314   2 m       115.667 m  taken       UK - Great Britain",
+        "EPSG:1196   10 m      116.451 m  0.785 m     UK - England",
+        "to take another: vpeg convert FILE --to EPSG:4326 --operation EPSG:1196 -o OUT",
+    ] {
+        assert!(run.out.contains(wanted), "no {wanted}\n{}", run.out);
+    }
+    let named = "crs show EPSG:4277 --to EPSG:4326 --at 52,-1 --operation 1196";
+    let run = bench.ok(&words(named));
+    assert!(
+        run.out.contains("taken, as it was named: OSGB36 to WGS 84 (2) [EPSG:1196]"),
+        "{}",
+        run.out
+    );
+    assert!(run.out.contains("EPSG:1314   2 m"), "the usual one stands beside it\n{}", run.out);
+}
+
+#[test]
+fn jobs_name_ways_too() {
+    let bench = Bench::with_demo();
+    bench.ok(&words(
+        "convert fields.geojson --to EPSG:4267 --operation 1173 -o a.gpkg --save-job job.toml",
+    ));
+    let job = bench.read("job.toml");
+    assert!(job.contains("operations = [\"EPSG:1173\"]"), "{job}");
+    bench.ok(&words("run job.toml --overwrite"));
+    let log = bench.read("job.log");
+    assert!(
+        log.contains("route: NAD27 to WGS 84 (4) [EPSG:1173], reversed (known to 10 m), as named"),
+        "{log}"
+    );
+    for (from, to, says) in [
+        ("\"EPSG:1173\"", "\"EPSG:1\"", "the registry has no operation EPSG:1"),
+        ("\"EPSG:1173\"", "\"here\"", "`here` is no operation"),
+        ("operations = [\"EPSG:1173\"]", "require-best = true", "the best way is asked for"),
+    ] {
+        bench.write("other.toml", job.replace(from, to));
+        let run = bench.run(&words("run other.toml --overwrite"));
+        assert!(run.code == 1 && run.err.contains(says), "{to}: {}", run.err);
+    }
+}
