@@ -199,7 +199,7 @@ fn table() -> Result<()> {
         },
         source: Crs::from_epsg(32610)?,
         target: Crs::from_epsg(4326)?,
-        epoch: None,
+        way: velvet_peg::convert::Way::default(),
         decimals: Some(9),
         packed: false,
         append: AppendOptions { overwrite: true, ..AppendOptions::default() },

@@ -111,15 +111,20 @@ impl Converter {
         }
         let (from, to) = (source.mapping()?.clone(), target.mapping()?.clone());
         let area = options.area.or_else(|| shared_area(source, target));
-        let height = HeightPlan::new(source, target, area.as_ref())?;
-        let setting = Setting {
-            epoch: options.epoch,
-            heights: source.has_ellipsoidal_height(),
-            grids: options.grids.clone().or_else(Grids::default_grids),
-        };
-        if let Some(grids) = &setting.grids {
+        let grids = options.grids.clone().or_else(Grids::default_grids);
+        if let Some(grids) = &grids {
             grids.forget_failures();
         }
+        let height = HeightPlan::new(source, target, area.as_ref(), grids.as_deref())?;
+        let heights = matches!(
+            height,
+            HeightPlan::Ellipsoidal(..) | HeightPlan::FromModel(..) | HeightPlan::ToModel(..)
+        );
+        let setting = Setting {
+            epoch: options.epoch,
+            heights: heights || source.has_ellipsoidal_height(),
+            grids,
+        };
         Ok(Converter {
             from,
             to,
@@ -183,13 +188,14 @@ impl Converter {
     /// The operation that changes the vertical datum, if one does: its EPSG code, name and
     /// stated accuracy in metres.
     pub fn height_change(&self) -> Option<(u32, &'static str, Option<f64>)> {
-        self.height.offset().map(|offset| (offset.code, offset.name, offset.accuracy_m))
+        self.height.change()
     }
 
     /// Converts one coordinate: x longitude or easting, y latitude or northing, z height (or
     /// geocentric X, Y, Z), in the units and sense of each system's axes. Heights above the
     /// ellipsoid take part; heights above a vertical datum keep it (in another unit if the
-    /// target has one); where one of the systems has no height, z is carried as it is.
+    /// target has one); where one of the systems has no height, z is carried as it is. A height that
+    /// is no number stays so, and the place is carried at height 0.
     ///
     /// # Errors
     /// If the coordinate is outside what either system can hold.
@@ -314,9 +320,13 @@ impl Converter {
             .source
             .datum()
             .map(|datum| (datum.ellipsoid(), datum.prime_meridian().longitude_deg))?;
+        // A place of unknown height is carried as it lies on the ellipsoid, and stays without one.
+        let unknown = !at.z.is_finite();
         let (heights, h) = match self.height {
-            HeightPlan::Ellipsoidal(unit, _) => (true, at.z * unit),
-            _ => (false, 0.0),
+            HeightPlan::Ellipsoidal(unit, _)
+            | HeightPlan::FromModel(_, unit, _)
+            | HeightPlan::ToModel(_, unit, _) => (true, if unknown { 0.0 } else { at.z * unit }),
+            HeightPlan::Carry | HeightPlan::Gravity { .. } => (false, 0.0),
         };
         let mut state = match &self.from {
             Mapping::Geographic(unit) => {
@@ -341,12 +351,19 @@ impl Converter {
                 State { lon: crate::math::degrees::wrap(at.lon - meridian), lat: at.lat, h }
             }
         };
+        if let HeightPlan::FromModel(model, ..) = &self.height
+            && !unknown
+        {
+            state.h += model.at(state.position())?;
+        }
         for step in &self.route.steps {
             state = step.operation.run(state, &step.from, &step.to, heights)?;
         }
         let z = match &self.height {
+            _ if unknown => at.z,
             HeightPlan::Carry => at.z,
-            HeightPlan::Ellipsoidal(_, unit) => state.h / unit,
+            HeightPlan::Ellipsoidal(_, unit) | HeightPlan::FromModel(_, _, unit) => state.h / unit,
+            HeightPlan::ToModel(model, _, unit) => (state.h - model.at(state.position())?) / unit,
             HeightPlan::Gravity { factor, offset } => {
                 let up = offset.as_ref().map_or(0.0, |offset| offset.at(state.position()));
                 at.z * factor + up

@@ -3,13 +3,15 @@
 //! Heights above the ellipsoid take part in the change of datum. Heights above a vertical
 //! datum keep their datum, in another unit or sense if need be, or change it by an operation
 //! of the registry that needs no model: a constant offset (EPSG method 9616) or an offset with
-//! slopes (1046, 9657). Between an ellipsoid and a vertical datum only a geoid model leads;
-//! models are not part of this library, so that change is refused, not ignored.
+//! slopes (1046, 9657). Between an ellipsoid and a vertical datum a model of the geoid leads, from a
+//! file that the user has (`height_model.rs`); without one that change is refused, not ignored.
 
 use crate::crs::{Crs, Height, VerticalCrs, datum_code};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Coverage, Extent};
+use crate::grid::Grids;
+use crate::height_model::{HeightModel, Lacking};
 use crate::position::Geographic;
 use crate::projection::Parameters;
 use velvet_peg_epsg::{CrsRow, OperationKind, OperationRow, operations_of_datum};
@@ -23,6 +25,11 @@ pub(crate) enum HeightPlan {
     Ellipsoidal(f64, f64),
     /// Times a factor, with an offset in target units by position.
     Gravity { factor: f64, offset: Option<Offset> },
+    /// From a vertical datum up or down to the ellipsoid of the source, and on through the change of
+    /// datum: metres upward of the source's unit, metres of the target's.
+    FromModel(HeightModel, f64, f64),
+    /// Through the change of datum, and from the target's ellipsoid to a vertical datum.
+    ToModel(HeightModel, f64, f64),
 }
 
 /// A change of vertical datum, upward metres at a position.
@@ -52,7 +59,12 @@ struct Slopes {
 
 impl HeightPlan {
     /// Plans between two systems over an area.
-    pub(crate) fn new(source: &Crs, target: &Crs, area: Option<&Bounds>) -> Result<HeightPlan> {
+    pub(crate) fn new(
+        source: &Crs,
+        target: &Crs,
+        area: Option<&Bounds>,
+        grids: Option<&Grids>,
+    ) -> Result<HeightPlan> {
         let metres = |height: &Height| match height {
             Height::Ellipsoidal(unit) => unit.metres(),
             _ => 1.0,
@@ -68,9 +80,17 @@ impl HeightPlan {
                 })?;
                 Ok(HeightPlan::Gravity { factor, offset: Some(offset) })
             }
-            (Height::GravityRelated(vertical), Height::Ellipsoidal(_) | Height::Geocentric)
-            | (Height::Ellipsoidal(_) | Height::Geocentric, Height::GravityRelated(vertical)) => {
-                Err(refused(source, target, &models(vertical.datum_code, None, area)))
+            (Height::GravityRelated(from), to @ (Height::Ellipsoidal(_) | Height::Geocentric)) => {
+                match HeightModel::between(source, from, area, grids) {
+                    Ok(model) => Ok(HeightPlan::FromModel(model, from.up_m(), metres(to))),
+                    Err(lacking) => Err(no_model(source, target, source, &lacking)),
+                }
+            }
+            (from @ (Height::Ellipsoidal(_) | Height::Geocentric), Height::GravityRelated(to)) => {
+                match HeightModel::between(target, to, area, grids) {
+                    Ok(model) => Ok(HeightPlan::ToModel(model, metres(from), to.up_m())),
+                    Err(lacking) => Err(no_model(source, target, target, &lacking)),
+                }
             }
             (from @ (Height::Ellipsoidal(_) | Height::Geocentric), Height::None) => {
                 // Left behind in the unit it came in.
@@ -82,11 +102,17 @@ impl HeightPlan {
         }
     }
 
-    /// The operation of the registry that changes the vertical datum, if one does.
-    pub(crate) fn offset(&self) -> Option<&Offset> {
+    /// The operation of the registry that changes the vertical datum, if one does: its code, name and
+    /// accuracy.
+    pub(crate) fn change(&self) -> Option<(u32, &'static str, Option<f64>)> {
         match self {
-            HeightPlan::Gravity { offset, .. } => offset.as_ref(),
-            _ => None,
+            HeightPlan::Gravity { offset, .. } => {
+                offset.as_ref().map(|offset| (offset.code, offset.name, offset.accuracy_m))
+            }
+            HeightPlan::FromModel(model, ..) | HeightPlan::ToModel(model, ..) => {
+                Some((model.code, model.name, model.accuracy_m))
+            }
+            HeightPlan::Carry | HeightPlan::Ellipsoidal(..) => None,
         }
     }
 }
@@ -193,11 +219,52 @@ fn models(from: Option<u32>, to: Option<u32>, area: Option<&Bounds>) -> Vec<Stri
         .collect()
 }
 
-fn refused(source: &Crs, target: &Crs, models: &[String]) -> Error {
-    let surface = |crs: &Crs| match crs.height() {
+/// Refuses a change between the ellipsoid and a vertical datum, of which there is no model on the datum
+/// of `on`.
+fn no_model(source: &Crs, target: &Crs, on: &Crs, lacking: &Lacking) -> Error {
+    let models: Vec<String> = match lacking {
+        Lacking::Needs(needs) => needs.iter().take(4).cloned().collect(),
+        Lacking::OnOther(others) => {
+            let datum = on.datum().map_or("", |datum| datum.name());
+            return Error::new(
+                Kind::NoRoute,
+                format!(
+                    "heights change from {} to {}, which takes a model: those that can be read are for \
+                     {}, and the positions are on {datum}: convert them to one of these first",
+                    surface(source),
+                    surface(target),
+                    others.join(", ")
+                ),
+            );
+        }
+    };
+    if models.is_empty() {
+        let vertical = [source, target].into_iter().find_map(|crs| match crs.height() {
+            Height::GravityRelated(vertical) => vertical.datum_code,
+            _ => None,
+        });
+        return refused(source, target, &self::models(vertical, None, None));
+    }
+    Error::new(
+        Kind::NoRoute,
+        format!(
+            "heights change from {} to {}, which takes a model: {}. Or convert the horizontal part alone \
+             (name the systems without their heights)",
+            surface(source),
+            surface(target),
+            models.join("; ")
+        ),
+    )
+}
+
+fn surface(crs: &Crs) -> String {
+    match crs.height() {
         Height::GravityRelated(vertical) => vertical.datum_name.to_string(),
         _ => "the ellipsoid".to_string(),
-    };
+    }
+}
+
+fn refused(source: &Crs, target: &Crs, models: &[String]) -> Error {
     let known = match models.is_empty() {
         true => "the registry knows no model between them here".to_string(),
         false => format!(

@@ -29,6 +29,7 @@ pub mod geodesic;
 pub mod grid;
 #[cfg(feature = "zones")]
 pub mod guess;
+mod height_model;
 mod height_plan;
 mod math;
 pub mod planar;

@@ -1,9 +1,10 @@
 //! Grids of shifts between datums, read from files that the user has: NTv2 (`.gsb`), NADCON
-//! (`.las`/`.los`) and NADCON5 (`.b`).
+//! (`.las`/`.los`) and NADCON5 (`.b`); and of heights of geoids: NGS `.bin` and `.gtx`.
 //!
 //! The core opens no files: a [`GridFiles`] hands over their bytes by name. Grids are read
 //! once and kept.
 
+mod heights;
 mod nadcon;
 mod nadcon5;
 mod ntv2;
@@ -128,7 +129,8 @@ const RIM: f64 = 1e-9;
 
 impl ShiftGrid {
     /// Reads the files of an EPSG method: 9615 (one file), 9613 (latitude, longitude), 1074
-    /// (latitude, longitude) or 1075 (latitude, longitude, height).
+    /// (latitude, longitude) or 1075 (latitude, longitude, height); 1134 and 9665 (one file of
+    /// heights, metres).
     ///
     /// # Errors
     /// If a file is not what the method wants, or is cut short; the message says where.
@@ -138,6 +140,8 @@ impl ShiftGrid {
             (9613, [lat, lon]) => nadcon::parse(lat, lon),
             (1074, [lat, lon]) => nadcon5::parse(lat, lon, None),
             (1075, [lat, lon, height]) => nadcon5::parse(lat, lon, Some(height)),
+            (1134, [file]) => heights::ngs(file),
+            (9665, [file]) => heights::gtx(file),
             _ => Err(Error::new(
                 Kind::Unsupported,
                 format!("method {method} with {} files", files.len()),

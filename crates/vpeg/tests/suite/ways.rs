@@ -124,3 +124,33 @@ fn jobs_name_ways_too() {
         assert!(run.code == 1 && run.err.contains(says), "{to}: {}", run.err);
     }
 }
+
+#[test]
+fn heights_change_by_a_model_of_the_geoid() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("grids")).unwrap();
+    // 20 m below the ellipsoid everywhere.
+    let mut grid: Vec<u8> = Vec::new();
+    [46.0f64, 238.0, 0.5, 0.5].iter().for_each(|value| grid.extend(value.to_le_bytes()));
+    [5i32, 7, 1].iter().for_each(|value| grid.extend(value.to_le_bytes()));
+    (0..35).for_each(|_| grid.extend((-20.0f32).to_le_bytes()));
+    bench.write("grids/g2018u0.bin", &grid);
+    // A place without a height, and one outside the model.
+    bench.write("marks.csv", "id,e,n,h\n1,-120,47.4,100\n2,-120.1,47.41,\n3,-110,47.4,5\n");
+    let line = "build points marks.csv --x e --y n --z h --crs EPSG:6318+EPSG:5703 --to EPSG:6319";
+    let run = bench.run(&words(&format!("{line} --grids grids -o marks.geojsonl")));
+    assert_eq!(run.code, 3, "{}", run.err);
+    let says = "heights changed by NAD83(2011) to NAVD88 height (3) [EPSG:9229] (known to 0.015 m)";
+    assert!(run.err.contains(says) && run.err.contains("rejected: row 4"), "{}", run.err);
+    let table = line.replace("build points", "convert");
+    let run = bench.run(&words(&format!("{table} --grids grids -o heights.csv")));
+    let table = bench.table("heights.csv");
+    let at = |name: &str| table.0.iter().position(|column| column == name).unwrap();
+    let height = |row: usize| table.1[row][at("height")].clone();
+    assert_eq!(run.code, 3);
+    assert_eq!((height(0).parse::<f64>().unwrap(), height(1).as_str()), (80.0, ""));
+    let run = bench.run(&words(&format!("{line} -o none.gpkg")));
+    assert!(run.code == 1 && !bench.has("none.gpkg"), "{}", run.err);
+    let needs = "which takes a model: NAD83(2011) to NAVD88 height (3) [EPSG:9229] needs the file g2018u0.bin";
+    assert!(run.err.contains(needs), "{}", run.err);
+}

@@ -1,0 +1,99 @@
+//! Geoid and height correction models: what lies between the ellipsoid and a vertical datum, from a
+//! grid file that the user has.
+
+use crate::crs::{Crs, VerticalCrs, datum_code};
+use crate::extent::{Bounds, Coverage, Extent};
+use crate::grid::{Grids, ShiftGrid};
+use crate::position::Geographic;
+use crate::projection::Parameters;
+use std::sync::Arc;
+use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
+
+/// EPSG methods whose files are read: NGS `.bin` and `.gtx`.
+const METHODS: [u32; 2] = [1134, 9665];
+
+/// A model that is there.
+#[derive(Clone, Debug)]
+pub(crate) struct HeightModel {
+    pub(crate) code: u32,
+    pub(crate) name: &'static str,
+    pub(crate) accuracy_m: Option<f64>,
+    grid: Arc<ShiftGrid>,
+}
+
+/// Why there is no model.
+pub(crate) enum Lacking {
+    /// Models of the registry that would serve, each with what it needs.
+    Needs(Vec<String>),
+    /// Models that are on other datums than the positions: the names of these.
+    OnOther(Vec<String>),
+}
+
+impl HeightModel {
+    /// The best model between the ellipsoid of a system's datum and a vertical datum over an area:
+    /// the most accurate, of equals the newest.
+    pub(crate) fn between(
+        horizontal: &Crs,
+        vertical: &VerticalCrs,
+        area: Option<&Bounds>,
+        grids: Option<&Grids>,
+    ) -> Result<HeightModel, Lacking> {
+        let own = horizontal.datum().and_then(|datum| datum.code());
+        let (mut needs, mut others) = (Vec::new(), Vec::new());
+        for row in rows(vertical, area) {
+            let Some(datum) = datum_of(row.source) else { continue };
+            if Some(datum) != own {
+                let name = row.source.and_then(CrsRow::find).map(|row| row.name.to_string());
+                others.extend(name.filter(|name| !others.contains(name)));
+                continue;
+            }
+            match read(&row, grids) {
+                Ok(grid) => {
+                    let accuracy_m = row.accuracy_m.map(|accuracy| accuracy.to_f64());
+                    return Ok(HeightModel { code: row.code, name: row.name, accuracy_m, grid });
+                }
+                Err(need) => needs.push(format!("{} [EPSG:{}] needs {need}", row.name, row.code)),
+            }
+        }
+        match needs.is_empty() && !others.is_empty() {
+            true => Err(Lacking::OnOther(others)),
+            false => Err(Lacking::Needs(needs)),
+        }
+    }
+
+    /// Metres from the ellipsoid up to the vertical datum; none outside the model.
+    pub(crate) fn at(&self, at: Geographic) -> Option<f64> {
+        self.grid.shift(at).map(|shift| shift.h).filter(|height| height.is_finite())
+    }
+}
+
+fn datum_of(crs: Option<u32>) -> Option<u32> {
+    datum_code(&CrsRow::find(crs?)?)
+}
+
+/// Models of the registry that lead to a vertical datum.
+fn rows(vertical: &VerticalCrs, area: Option<&Bounds>) -> Vec<OperationRow> {
+    let codes = vertical.datum_code.map(operations_of_datum).unwrap_or_default();
+    let mut rows: Vec<OperationRow> = codes
+        .into_iter()
+        .filter_map(OperationRow::find)
+        .filter(|row| !row.deprecated && row.method.is_some_and(|code| METHODS.contains(&code)))
+        .filter(|row| datum_of(row.target) == vertical.datum_code)
+        .filter(|row| {
+            area.is_none_or(|area| Extent::of_codes(&row.extents).coverage(area) != Coverage::None)
+        })
+        .collect();
+    // The most accurate first, of equals the newest.
+    let rank = |row: &OperationRow| row.accuracy_m.map_or(1000.0, |accuracy| accuracy.to_f64());
+    rows.sort_by(|a, b| rank(a).total_cmp(&rank(b)).then(b.code.cmp(&a.code)));
+    rows
+}
+
+fn read(row: &OperationRow, grids: Option<&Grids>) -> Result<Arc<ShiftGrid>, String> {
+    let parameters = Parameters::from_registry(&row.parameters).map_err(|e| e.to_string())?;
+    let file = parameters.file().ok_or_else(|| "a file that is not named".to_string())?;
+    match (grids, row.method) {
+        (Some(grids), Some(method)) => grids.get(method, &[file]),
+        _ => Err(format!("the file {file} in a folder of grid files")),
+    }
+}
