@@ -34,7 +34,7 @@ fn main() -> Result<()> {
     let [rows, run, epoch, file] = total;
     println!("{rows:>5} {run:>5} {epoch:>6} {file:>6}  together");
     println!(
-        "(vertical offsets run as changes of height between vertical datums and are not counted)"
+        "(vertical offsets and models of the geoid run as changes of height and are not counted)"
     );
     println!("{:.1} % of the rows can be run", 100.0 * (run + epoch + file) as f64 / rows as f64);
     Ok(())

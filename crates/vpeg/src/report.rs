@@ -4,7 +4,9 @@ use crate::show;
 use std::path::{Path, PathBuf};
 use velvet_peg::Error;
 use velvet_peg::draw::today;
-use velvet_peg::output::{is_standard, refuse_existing, refuse_inputs, write_whole};
+use velvet_peg::output::{
+    is_standard, refuse_existing, refuse_inputs, refuse_nowhere, write_whole,
+};
 use velvet_peg::report::ReportOptions;
 
 /// Where a report is to go, looked at before anything is done.
@@ -31,7 +33,10 @@ impl Asked {
             );
         }
         refuse_inputs(out, inputs)?;
-        refuse_existing(out, overwrite)?;
+        if !is_standard(out) {
+            refuse_existing(out, overwrite)?;
+            refuse_nowhere(out)?;
+        }
         Ok(Some(Asked { out: out.to_path_buf(), overwrite }))
     }
 

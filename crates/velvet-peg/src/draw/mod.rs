@@ -63,7 +63,7 @@ use crate::error::{Error, Result};
 use crate::layer::Layer;
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::output::{is_standard, refuse_existing, write_whole};
+use crate::output::{is_standard, refuse_existing, refuse_nowhere, write_whole};
 use crate::progress::{NoProgress, Progress};
 use std::path::Path;
 
@@ -177,6 +177,7 @@ pub fn draw_stages(
 pub fn check_picture(out: &Path, overwrite: bool) -> Result<()> {
     if !is_standard(out) {
         refuse_existing(out, overwrite)?;
+        refuse_nowhere(out)?;
     }
     match matches!(extension_of(out).as_str(), "svg" | "png" | "html") {
         true => Ok(()),

@@ -51,6 +51,21 @@ pub fn refuse_existing(target: &Path, overwrite: bool) -> Result<()> {
     Ok(())
 }
 
+/// Looks whether there is a folder to put something in, before work is done for it.
+///
+/// # Errors
+/// If there is none.
+pub fn refuse_nowhere(target: &Path) -> Result<()> {
+    let folder = folder_of(target);
+    match folder.is_dir() {
+        true => Ok(()),
+        false => {
+            let what = format!("there is no folder {}; make it first", folder.display());
+            Err(Error::usage(what).in_file(target))
+        }
+    }
+}
+
 /// True if two paths are one file, whatever links or spellings lead to it; paths at which nothing
 /// is yet are compared by their folders and names.
 pub fn is_same_file(a: &Path, b: &Path) -> bool {

@@ -8,6 +8,7 @@ fn district() -> Bench {
     let bench = Bench::with_demo();
     let gates = "build points headgates.csv --crs EPSG:4326 -o gates.gpkg";
     assert_eq!(bench.run(&words(gates)).code, 3);
+    bench.ok(&words("build points old-weirs.csv --x east --y north -o weirs.gpkg"));
     bench
 }
 
@@ -91,10 +92,43 @@ const CASES: &[Case] = &[
         holds: &["nobody can tell where this is", "<dt>features</dt><dd>3</dd>"],
     },
     Case {
+        line: "check weirs.gpkg fields.geojson --report r.html",
+        code: 3,
+        says: "2 layers: 2 faults",
+        holds: &[
+            "old_weirs cannot be placed; it would be with them: declared as EPSG:2285",
+            "old_weirs has no reference system, and is not on the map with the others.",
+        ],
+    },
+    Case {
         line: "check nothing.geojson --report r.html",
         code: 0,
         says: "passes, with warnings",
         holds: &["There is no map: ", "the layer holds no features"],
+    },
+    Case {
+        line: "check fields.geojson --report nowhere/r.html",
+        code: 1,
+        says: "nowhere/r.html: there is no folder nowhere; make it first",
+        holds: &[],
+    },
+    Case {
+        line: "run tumblewick.toml --map nowhere/r.html",
+        code: 1,
+        says: "nowhere/r.html: there is no folder nowhere; make it first",
+        holds: &[],
+    },
+    Case {
+        line: "convert fields.geojson --to EPSG:2285 -o gates.csv --map nowhere/r.png",
+        code: 1,
+        says: "is a table: --map draws layers",
+        holds: &[],
+    },
+    Case {
+        line: "convert fields.geojson --to EPSG:2285 -o out.gpkg --map nowhere/r.png",
+        code: 1,
+        says: "nowhere/r.png: there is no folder nowhere; make it first",
+        holds: &[],
     },
     Case {
         line: "check fields.geojson --report r.md",
@@ -140,7 +174,9 @@ fn reports_say_what_was_found_measured_and_done() {
         assert_eq!(bench.has("r.html"), !holds.is_empty(), "{line}");
         assert_eq!(bench.read("taken.html"), "taken");
         if holds.is_empty() {
-            assert!(!bench.has("a.html") && !bench.has("b.html") && !bench.has("out/gates.csv"));
+            for none in ["a.html", "b.html", "out/gates.csv", "out.gpkg"] {
+                assert!(!bench.has(none), "{line}: {none}");
+            }
             continue;
         }
         let page = bench.read("r.html");
