@@ -87,8 +87,17 @@ pub struct Guess {
     pub inside: Option<bool>,
     /// Where the middle coordinate lands.
     pub lands: Geographic,
+    /// Other readings of the numbers in the same system that land too near to be told apart, such as
+    /// the other kind of foot.
+    pub also_read: Vec<Hypothesis>,
     /// Systems that cannot be told apart from it by this.
     pub alike: Vec<Indistinguishable>,
+}
+
+impl Guess {
+    fn is_as_written(&self) -> bool {
+        self.hypothesis == Hypothesis::AsWritten
+    }
 }
 
 /// A system whose answer lies so near to a better one's that a guess cannot decide.
@@ -105,6 +114,8 @@ pub struct Indistinguishable {
 
 /// Coordinates that take part; more do not make a guess better.
 const SAMPLE: usize = 60;
+/// Metres that a rough place is taken to be off at least.
+const TIED_M: f64 = 250.0;
 /// Degrees that a place may lie outside an area of use.
 const MARGIN: f64 = 2.0;
 
@@ -163,6 +174,7 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
                     distance_m,
                     inside: target.holds(&landed),
                     lands,
+                    also_read: Vec::new(),
                     alike: Vec::new(),
                 });
             }
@@ -177,18 +189,32 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
         Hypothesis::AsWritten => guess.distance_m + 1.0,
         _ => guess.distance_m * 1.5 + 5_000.0,
     };
+    // A rough place is off by some such distance itself: what is not much farther from it is as good,
+    // and of these the systems in use now are meant before those of old datums. A metre makes no
+    // difference to any guess.
+    let best = found.iter().min_by(|a, b| doubt(a).total_cmp(&doubt(b)));
+    let (least, plain) = best.map_or((0.0, false), |best| (doubt(best), best.is_as_written()));
+    let rough = plain && !matches!(expected, Expected::Known(_));
+    let tied = |guess: &Guess| match doubt(guess) {
+        far if far <= least + 1.0 => true,
+        far => rough && guess.is_as_written() && far <= 3.0 * least + TIED_M,
+    };
     found.sort_by(|a, b| {
-        let key = |guess: &Guess| (doubt(guess), preference(&guess.crs), guess.crs.code());
-        let (x, y) = (key(a), key(b));
-        // A metre makes no difference to a guess.
-        ((x.0).round(), x.1, x.2)
-            .partial_cmp(&((y.0).round(), y.1, y.2))
-            .unwrap_or(std::cmp::Ordering::Equal)
+        let key = |guess: &Guess| {
+            let (far, current) = (doubt(guess).round(), preference(&guess.crs));
+            match tied(guess) {
+                true => (0, f64::from(current), far),
+                false => (1, far, f64::from(current)),
+            }
+        };
+        let code = |guess: &Guess| guess.crs.code();
+        let order = key(a).partial_cmp(&key(b)).unwrap_or(std::cmp::Ordering::Equal);
+        order.then(code(a).cmp(&code(b)))
     });
     // Known positions tell systems apart that a rough place does not.
     let apart = match (expected, found.first()) {
         (Expected::Known(_), Some(best)) => (3.0 * best.distance_m).max(1.0),
-        _ => 250.0,
+        _ => TIED_M,
     };
     Ok(together(found, &geodesic, limit, apart))
 }
@@ -253,6 +279,10 @@ fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize, near_m: f64) -
             Some((at, apart)) if kept[at].hypothesis == guess.hypothesis => {
                 let alike = Indistinguishable { crs: guess.crs, apart_m: apart, known_m: None };
                 kept[at].alike.push(alike);
+            }
+            // Two kinds of feet are told apart by nobody: both are named.
+            Some((at, _)) if kept[at].crs == guess.crs && !kept[at].is_as_written() => {
+                kept[at].also_read.push(guess.hypothesis);
             }
             Some(_) => {}
             None if kept.len() < limit => kept.push(guess),

@@ -94,3 +94,53 @@ fn units_are_taken_for_one_another() {
         assert!(found.distance_m < 15.0, "EPSG:{code}: {} m", found.distance_m);
     }
 }
+
+/// A place that is rough does not make an old datum of a new one: wherever it is off to.
+#[test]
+fn rough_places_do_not_lead_to_datums_of_old() {
+    let mut wrong = Vec::new();
+    for (code, lat, lon) in [
+        (2264, 35.5, -79.0),
+        (3435, 41.5, -88.0),
+        (2285, 47.5, -120.0),
+        (2263, 40.75, -73.5),
+        (2276, 32.8, -97.0),
+        (2232, 39.5, -105.5),
+        (2229, 34.2, -118.3),
+        (26910, 47.5, -122.0),
+    ] {
+        let (points, _) = hidden(code, lat, lon);
+        for turn in 0..8 {
+            let angle = f64::from(turn) / 8.0 * std::f64::consts::TAU;
+            let off = 0.015 + 0.01 * f64::from(turn % 3);
+            let at = Geographic { lat: lat + off * angle.sin(), lon: lon + off * angle.cos() };
+            let best = guess(&points, &Expected::Near(at), 3).unwrap().remove(0);
+            let alike = best.alike.iter().filter_map(|alike| alike.crs.code());
+            let named: Vec<u32> = best.crs.code().into_iter().chain(alike).collect();
+            // The system itself stands first, or one on a datum in use now beside it.
+            let old = best.crs.datum().and_then(|datum| datum.code()) == Some(6267);
+            if old || !named.contains(&code) {
+                wrong.push(format!("EPSG:{code} {turn}: {}", best.crs.label()));
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "\n{}", wrong.join("\n"));
+    // Positions that are known tell them apart.
+    let (points, places) = hidden(32019, 35.5, -79.0);
+    let best = guess(&points, &Expected::Known(places), 1).unwrap().remove(0);
+    assert_eq!(best.crs.code(), Some(32019), "{}", best.crs.label());
+}
+
+#[test]
+fn both_kinds_of_feet_are_named_where_nothing_tells_them_apart() {
+    let (alpine, _) = hidden(32633, 47.4, 15.5);
+    let feet: Vec<_> = alpine.iter().map(|(x, y)| (x / 0.3048, y / 0.3048)).collect();
+    let near = Expected::Near(Geographic { lat: 47.41, lon: 15.49 });
+    let best = guess(&feet, &near, 3).unwrap().remove(0);
+    let mut readings = vec![best.hypothesis];
+    readings.extend(&best.also_read);
+    for reading in [Hypothesis::InFeet, Hypothesis::InUsSurveyFeet] {
+        assert!(readings.contains(&reading), "{readings:?}");
+    }
+    assert_eq!(readings.len(), 2, "{readings:?}");
+}

@@ -42,6 +42,7 @@ impl ConvertTable {
     /// # let folder = tempfile::tempdir()?;
     /// # velvet_peg::demo::lay_out(folder.path(), false)?;
     /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::convert::Way;
     /// use velvet_peg::{ConvertTable, Crs};
     /// use velvet_peg::table::AppendOptions;
     /// use velvet_peg::table::CoordinateColumns;
@@ -53,7 +54,7 @@ impl ConvertTable {
     ///     },
     ///     source: Crs::from_epsg(2285)?,
     ///     target: Crs::from_epsg(4269)?,
-    ///     epoch: None,
+    ///     way: Way::default(),
     ///     decimals: Some(7),
     ///     packed: false,
     ///     append: AppendOptions::default(),

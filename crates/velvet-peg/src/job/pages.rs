@@ -2,6 +2,7 @@
 
 use super::file::Job;
 use super::log::{JobLog, LoggedStep, logged};
+use super::pending_outputs::within;
 use super::run::RunOptions;
 use super::run_step::Named;
 use crate::draw::{DrawOptions, MapLayers, Stage, check_picture, draw_stages};
@@ -74,7 +75,12 @@ impl Job {
             written.push(to);
         }
         for page in written {
-            log.outputs.push(logged(page, page)?);
+            // Paths of a log are from the folder of the job; others are whole.
+            let shown = match within(folder, page) {
+                Some(inside) => inside.to_path_buf(),
+                None => std::path::absolute(page).unwrap_or_else(|_| page.clone()),
+            };
+            log.outputs.push(logged(page, &shown)?);
         }
         Ok(())
     }

@@ -160,10 +160,12 @@ impl Job {
                 &mut log,
             )?;
         }
-        self.write_pages(&folder, &known, options, &mut log, watch.step())?;
+        let pages = self.write_pages(&folder, &known, options, &mut log, watch.step());
         log.finish();
         let to = self.log_path(file, &folder, options)?;
         log.save(&to)?;
+        // What was done before is in the log, whatever becomes of the pages.
+        pages?;
         log.file = Some(to);
         Ok(log)
     }

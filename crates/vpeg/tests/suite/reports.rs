@@ -218,6 +218,16 @@ fn a_check_that_does_not_hold_has_a_report_too() {
         assert!(page.contains(wanted), "no {wanted}");
     }
     assert!(bench.has("s.html") && !bench.has("sp.gpkg"));
+    // Pages are named from where the command was given, and told so.
+    std::fs::create_dir(bench.path("year")).unwrap();
+    std::fs::rename(bench.path("fields.geojson"), bench.path("year/fields.geojson")).unwrap();
+    let job = bench.read("job.toml").replace("count = 17", "count = 16");
+    bench.write("year/job.toml", job);
+    let run = bench.ok(&words("run year/job.toml --report here.html --map year/steps.html"));
+    for (page, told) in [("here.html", "/here.html"), ("year/steps.html", "  year/steps.html")] {
+        assert!(bench.has(page) && run.out.contains(told), "{}", run.out);
+        assert!(!run.out.contains(&format!("year/{page}")), "{}", run.out);
+    }
 }
 
 #[test]

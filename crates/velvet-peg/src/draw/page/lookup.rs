@@ -211,5 +211,6 @@ pub(super) fn other(view: &View, bounds: &Bounds, to: &Crs) -> Option<Value> {
         false => to.length_unit().map_or("", |unit| unit.symbol()),
     });
     grid["degrees"] = json!(to.is_geographic());
+    grid["known"] = json!(other.converter.route().accuracy_m());
     Some(grid)
 }

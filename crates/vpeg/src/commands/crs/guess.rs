@@ -102,7 +102,7 @@ impl Guess {
             return format!(
                 "the numbers fit {} only if they are read otherwise ({}): correct them first",
                 crs.reference(),
-                best.hypothesis.text()
+                read(best)
             );
         };
         let stem = self.file.with_extension("");
@@ -155,6 +155,15 @@ fn distance(metres: f64) -> String {
     }
 }
 
+/// How the numbers are read, and how they might be as well.
+fn read(guess: &Answer) -> String {
+    let also: Vec<&str> = guess.also_read.iter().map(|reading| reading.text()).collect();
+    match also.as_slice() {
+        [] => guess.hypothesis.text().to_string(),
+        also => format!("{}; or {}", guess.hypothesis.text(), also.join("; or ")),
+    }
+}
+
 /// The table of answers, with their distances from what is named.
 fn as_text(guesses: &[Answer], from: &str) -> String {
     let mut table =
@@ -162,7 +171,7 @@ fn as_text(guesses: &[Answer], from: &str) -> String {
     for guess in guesses {
         table.row(vec![
             guess.crs.label(),
-            guess.hypothesis.text().to_string(),
+            read(guess),
             match (guess.inside, guess.distance_m) {
                 (Some(true), 0.0) => "inside".to_string(),
                 (Some(true), m) => format!("inside; {}", distance(m)),
@@ -208,7 +217,9 @@ fn as_json(guesses: &[Answer], points: usize, expected: &Expected) -> Json {
         .map(|guess| {
             json!({
                 "crs": guess.crs.reference(), "name": guess.crs.name(),
-                "reading": guess.hypothesis.text(), "distance_m": guess.distance_m, "inside": guess.inside,
+                "reading": guess.hypothesis.text(),
+                "also_read": guess.also_read.iter().map(|reading| reading.text()).collect::<Vec<_>>(),
+                "distance_m": guess.distance_m, "inside": guess.inside,
                 "latitude": guess.lands.lat, "longitude": guess.lands.lon,
                 "alike": guess.alike.iter().map(|alike| json!({
                     "crs": alike.crs.reference(), "name": alike.crs.name(),

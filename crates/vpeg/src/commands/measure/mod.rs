@@ -96,10 +96,7 @@ enum Order {
 
 impl Measure {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
-        let options = self.read.with_encoding(self.encoding.as_ref());
-        let mut reader = LayerReader::open_with(&self.file, self.layer.as_deref(), &options)?;
-        let named: Vec<&String> = self.name.iter().chain(&self.by).collect();
-        reader.reveal_key(&named);
+        let reader = self.open()?;
         let grid =
             self.grid.as_deref().map(|grid| reference::system_for(grid, &reader)).transpose()?;
         if let Some(number) = self.courses {
@@ -119,8 +116,7 @@ impl Measure {
             let outcome = job.run_watched(reader, output, &mut progress)?;
             drop(progress);
             if let Some(page) = page {
-                let read = self.read.with_encoding(self.encoding.as_ref());
-                let reader = LayerReader::open_with(&self.file, self.layer.as_deref(), &read)?;
+                let reader = self.open()?;
                 let measures = self.measured(&reader, &options)?;
                 self.page(&page, reader, measures, units)?;
             }
@@ -139,6 +135,14 @@ impl Measure {
             self.page(&page, reader, measures, units)?;
         }
         Ok(Ending::Done)
+    }
+
+    fn open(&self) -> Result<LayerReader, Error> {
+        let options = self.read.with_encoding(self.encoding.as_ref());
+        let mut reader = LayerReader::open_with(&self.file, self.layer.as_deref(), &options)?;
+        let named: Vec<&String> = self.name.iter().chain(&self.by).collect();
+        reader.reveal_key(&named);
+        Ok(reader)
     }
 
     /// How the figures are taken, and the units that they are told in.

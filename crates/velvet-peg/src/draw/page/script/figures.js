@@ -87,7 +87,10 @@
     const tables = [data.lookup, ...(data.others ?? [])].filter(Boolean);
     if (!tables.length) return "";
     const what = data.others?.length ? "coordinates in other systems" : "latitudes and longitudes";
-    return `; ${what} at the pointer are interpolated, to ${inWords(Math.max(...tables.map((table) => table.error)))}`;
+    // What a change of datum is known to is more than that.
+    const known = (data.others ?? []).filter((table) => table.known !== 0).map((table) =>
+      `; ${table.name} by a change of datum known to ${table.known === null ? "an accuracy that is not stated" : `${table.known} m`}`);
+    return `; ${what} at the pointer are interpolated, to ${inWords(Math.max(...tables.map((table) => table.error)))}${known.join("")}`;
   };
   const said = (value) =>
     value === null || value === undefined ? "" : value === true ? "yes" : value === false ? "no" : String(value);
