@@ -3,10 +3,10 @@
 //!
 //! NGS `.bin` (EPSG method 1134): a header of 44 bytes with the south-western node, the steps and the
 //! numbers of rows and columns, and a mark that tells the order of bytes; then single numbers, rows
-//! from south to north, each from west to east. Source: National Geodetic Survey, "File formats of
-//! the GEOID models" (2018). `.gtx` (EPSG methods 9665 and 1084): a header of 40 bytes with the same,
-//! without the mark, big-endian; −88.8888 where there is no value. Source: NOAA, VDatum
-//! documentation, "Gridded file format" (2012).
+//! from south to north, each from west to east. Source: what the National Geodetic Survey says of the
+//! grids of its geoid models. `.gtx` (EPSG method 9665): a header of 40 bytes with the same, without
+//! the mark, big-endian; −88.8888 where there is no value. Source: what NOAA says of the grids of
+//! VDatum. Neither was compared with a file of theirs: tests make their own.
 
 use super::{Bytes, Part, ShiftGrid, sound_size};
 use crate::error::{Error, Result};
