@@ -1,12 +1,12 @@
-//! Grids of heights: of a geoid or height correction above an ellipsoid, or of offsets between vertical
-//! datums.
+//! Grids of heights of a geoid, or of a height correction, above an ellipsoid.
 //!
 //! NGS `.bin` (EPSG method 1134): a header of 44 bytes with the south-western node, the steps and the
 //! numbers of rows and columns, and a mark that tells the order of bytes; then single numbers, rows
 //! from south to north, each from west to east. Source: what the National Geodetic Survey says of the
 //! grids of its geoid models. `.gtx` (EPSG method 9665): a header of 40 bytes with the same, without
-//! the mark, big-endian; −88.8888 where there is no value. Source: what NOAA says of the grids of
-//! VDatum. Neither was compared with a file of theirs: tests make their own.
+//! the mark, big-endian; −88.8888 where there is no value. Source: what the registry says of the
+//! method and its publisher of the layout. Neither was compared with a file of a publisher's: tests
+//! make their own.
 
 use super::{Bytes, Part, ShiftGrid, sound_size};
 use crate::error::{Error, Result};

@@ -38,6 +38,7 @@ mod marks;
 mod north;
 mod options;
 mod page;
+mod page_policy;
 mod palette;
 mod panel;
 mod plates;
@@ -58,6 +59,7 @@ pub use options::{
     Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, MapMark, Stage, Theme,
     ZoneLines, color_of,
 };
+pub(crate) use page_policy::page_policy;
 
 use crate::error::{Error, Result};
 use crate::layer::Layer;

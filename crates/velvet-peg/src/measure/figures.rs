@@ -1,6 +1,6 @@
 //! The columns of figures of a measure: title with unit, how to get it, digits.
 
-use super::{Measured, Measures, Statistics};
+use super::{Measured, Measures, Statistic, Statistics};
 use velvet_peg_core::{AreaUnit, LengthUnit};
 
 type Figure = Box<dyn Fn(&Measured) -> Option<f64>>;
@@ -178,6 +178,18 @@ impl FigureColumn {
     /// The figures of features that have one.
     pub fn statistics<'a>(&self, features: impl IntoIterator<Item = &'a Measured>) -> Statistics {
         Statistics::of(features.into_iter().filter_map(|measured| self.figure(measured)))
+    }
+
+    /// One statistic of this column over features; none without figures, and no sum of figures that
+    /// cannot be summed: differences and factors.
+    pub fn statistic<'a>(
+        &self,
+        of: Statistic,
+        features: impl IntoIterator<Item = &'a Measured>,
+    ) -> Option<f64> {
+        let found = self.statistics(features);
+        let fits = found.count > 0 && (self.sums || of != Statistic::Sum);
+        fits.then(|| found.figure(of))
     }
 }
 

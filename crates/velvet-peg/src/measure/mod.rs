@@ -11,7 +11,7 @@ mod statistics;
 pub use columns::MeasureColumns;
 pub use figures::{FigureColumn, FigureColumns, FigureUnits, Surface};
 pub use legs::{FeatureLeg, feature_legs};
-pub use statistics::Statistics;
+pub use statistics::{Statistic, Statistics};
 
 use crate::advice::Advice;
 use crate::error::Result;

@@ -19,7 +19,60 @@ pub struct Statistics {
     pub deviation: f64,
 }
 
+/// One figure of [`Statistics`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Statistic {
+    /// The sum.
+    Sum,
+    /// The mean.
+    Mean,
+    /// The median.
+    Median,
+    /// The smallest figure.
+    Minimum,
+    /// The largest figure.
+    Maximum,
+    /// The standard deviation of a sample.
+    Deviation,
+}
+
+impl Statistic {
+    /// All, in the order in which tables list them.
+    pub const ALL: [Statistic; 6] = [
+        Statistic::Sum,
+        Statistic::Mean,
+        Statistic::Median,
+        Statistic::Minimum,
+        Statistic::Maximum,
+        Statistic::Deviation,
+    ];
+
+    /// Its name in words: `mean`.
+    pub fn name(self) -> &'static str {
+        match self {
+            Statistic::Sum => "sum",
+            Statistic::Mean => "mean",
+            Statistic::Median => "median",
+            Statistic::Minimum => "minimum",
+            Statistic::Maximum => "maximum",
+            Statistic::Deviation => "sample standard deviation",
+        }
+    }
+}
+
 impl Statistics {
+    /// One of its figures.
+    pub fn figure(&self, of: Statistic) -> f64 {
+        match of {
+            Statistic::Sum => self.sum,
+            Statistic::Mean => self.mean,
+            Statistic::Median => self.median,
+            Statistic::Minimum => self.minimum,
+            Statistic::Maximum => self.maximum,
+            Statistic::Deviation => self.deviation,
+        }
+    }
+
     /// Of these figures; all zero of none.
     ///
     /// ```

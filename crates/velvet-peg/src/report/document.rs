@@ -2,10 +2,8 @@
 
 use super::ReportOptions;
 use crate::check::made_by;
+use crate::draw::page_policy;
 use crate::format_support::markup::escaped;
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
-use sha2::{Digest, Sha256};
 use std::collections::HashSet;
 use std::fmt::Write;
 
@@ -138,12 +136,7 @@ impl Document {
 
     /// The whole page.
     pub(super) fn finish(self, options: &ReportOptions) -> String {
-        let hash = |text: &str| format!("'sha256-{}'", STANDARD.encode(Sha256::digest(text)));
-        let policy = format!(
-            "default-src 'none'; script-src {}; style-src {}; base-uri 'none'; form-action 'none'",
-            hash(SCRIPT),
-            hash(STYLE)
-        );
+        let policy = page_policy(SCRIPT, STYLE);
         let title = escaped(&self.title);
         let mut out = format!(
             "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\

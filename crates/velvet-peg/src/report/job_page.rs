@@ -64,11 +64,12 @@ fn result(page: &mut Document, log: &JobLog) {
         (true, 0, 1..) => (Standing::Warns, "Done, with warnings"),
         (true, 0, 0) => (Standing::Passes, "Done"),
     };
+    let files = if log.outputs.len() == 1 { "file written" } else { "files written" };
     let figures = [
         (log.steps.len().to_string(), if log.steps.len() == 1 { "step" } else { "steps" }),
         (rejected.to_string(), "rejected"),
         (warnings.to_string(), if warnings == 1 { "warning" } else { "warnings" }),
-        (log.outputs.len().to_string(), "files written"),
+        (log.outputs.len().to_string(), files),
     ];
     page.result(Some((standing, words)), &figures);
 }

@@ -7,7 +7,7 @@ use crate::draw::{Classes, Coloring, DrawOptions, MapLayers, grouped};
 use crate::layer::GeometryKind;
 use crate::layer_io::LayerReader;
 use crate::measure::{
-    FigureColumn, FigureColumns, FigureUnits, Measured, Measures, Statistics, Surface,
+    FigureColumn, FigureColumns, FigureUnits, Measured, Measures, Statistic, Surface,
 };
 use crate::progress::Progress;
 
@@ -130,7 +130,7 @@ fn number(column: &FigureColumn, figure: Option<f64>) -> Cell {
     Cell::Number(text, figure.unwrap_or(f64::NAN))
 }
 
-/// Sums, means, medians and extremes, of all and of each group.
+/// Sums, means, medians, extremes and standard deviations of all features; sums or means of each group.
 fn statistics(
     page: &mut Document,
     columns: &FigureColumns,
@@ -138,27 +138,6 @@ fn statistics(
     measures: &Measures,
     all: &[&Measured],
 ) {
-    type Row = (&'static str, fn(&Statistics) -> f64);
-    const ROWS: [Row; 6] = [
-        ("sum", |s| s.sum),
-        ("mean", |s| s.mean),
-        ("median", |s| s.median),
-        ("minimum", |s| s.minimum),
-        ("maximum", |s| s.maximum),
-        ("sample standard deviation", |s| s.deviation),
-    ];
-    let cells = |members: &[&Measured], label: &str, of: fn(&Statistics) -> f64| {
-        columns
-            .0
-            .iter()
-            .map(move |column| {
-                let found = column.statistics(members.iter().copied());
-                // Differences and factors cannot be summed.
-                let fits = found.count > 0 && (column.sums || label != "sum");
-                number(column, fits.then(|| of(&found)))
-            })
-            .collect::<Vec<Cell>>()
-    };
     if let Some(by) = by {
         let mut table = titled(&[by, "number"], columns);
         for group in measures.groups() {
@@ -166,12 +145,11 @@ fn statistics(
                 all.iter().copied().filter(|of| of.group == group).collect();
             let name = if group.is_empty() { "(blank)" } else { group };
             let mut row = vec![Cell::text(name), Cell::count(members.len() as u64)];
-            row.extend(cells(&members, "mean", |s| s.mean));
             // Where a sum means something, it is what a group comes to.
-            for (at, column) in columns.0.iter().enumerate().filter(|(_, column)| column.sums) {
-                let sum = column.statistics(members.iter().copied()).sum;
-                row[at + 2] = number(column, Some(sum));
-            }
+            row.extend(columns.0.iter().map(|column| {
+                let of = if column.sums { Statistic::Sum } else { Statistic::Mean };
+                number(column, column.statistic(of, members.iter().copied()))
+            }));
             table.row(row);
         }
         page.heading(&format!("By {by}"));
@@ -180,9 +158,14 @@ fn statistics(
     }
     page.heading("All features");
     let mut table = titled(&[""], columns);
-    for (label, of) in ROWS {
-        let mut row = vec![Cell::text(label)];
-        row.extend(cells(all, label, of));
+    for of in Statistic::ALL {
+        let mut row = vec![Cell::text(of.name())];
+        row.extend(
+            columns
+                .0
+                .iter()
+                .map(|column| number(column, column.statistic(of, all.iter().copied()))),
+        );
         table.foot(row);
     }
     table.put(page, "Statistics of all features");

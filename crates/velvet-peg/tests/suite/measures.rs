@@ -3,7 +3,8 @@
 
 use std::path::Path;
 use velvet_peg::measure::{
-    MeasureColumns, MeasureOptions, Measured, Measures, Statistics, feature_legs,
+    FigureColumns, FigureUnits, MeasureColumns, MeasureOptions, Measured, Measures, Statistic,
+    Statistics, feature_legs,
 };
 use velvet_peg::{
     AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, Severity, Value, demo, measure,
@@ -286,6 +287,25 @@ fn statistics_are_those_of_the_groups() {
     let barley = of("barley");
     assert_eq!((barley.count, barley.sum, barley.mean, barley.median), (2, 1_830.0, 915.0, 915.0));
     assert_eq!((barley.minimum, barley.maximum), (150.0, 1_680.0));
+    let listed = Statistic::ALL.map(|of| (of.name(), barley.figure(of)));
+    let expected = [
+        ("sum", 1_830.0),
+        ("mean", 915.0),
+        ("median", 915.0),
+        ("minimum", 150.0),
+        ("maximum", 1_680.0),
+        ("sample standard deviation", barley.deviation),
+    ];
+    assert_eq!(listed, expected);
+    // Differences and factors have a mean, and no sum; of no features there is neither.
+    let columns = FigureColumns::new(&measures, false, &FigureUnits::default());
+    assert!(columns.0.iter().any(|column| !column.sums), "{columns:?}");
+    for column in &columns.0 {
+        let one = |of| column.statistic(of, &measures.features);
+        assert_eq!(one(Statistic::Sum).is_some(), column.sums, "{}", column.title);
+        assert_eq!(one(Statistic::Mean), Some(column.statistics(&measures.features).mean));
+        assert_eq!(column.statistic(Statistic::Mean, []), None);
+    }
     // Of two figures: their difference over the root of two.
     assert!((barley.deviation - 1_530.0 / 2f64.sqrt()).abs() < 1e-9);
     // Of many, against the sums of their powers.

@@ -7,16 +7,14 @@ mod lookup;
 mod tab;
 
 use super::options::{DrawOptions, MapLayers, Stage, Theme};
+use super::page_policy::page_policy;
 use super::palette::{Paper, hex};
 use super::scene::MOST;
 use crate::error::{Error, Result};
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::progress::Progress;
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
 use serde_json::{Value, json};
-use sha2::{Digest, Sha256};
 use tab::tab;
 use velvet_peg_core::Crs;
 
@@ -37,6 +35,7 @@ const SCRIPT: &str = concat!(
     include_str!("script/tabs.js"),
     include_str!("script/start.js"),
 );
+
 /// The page of layers, and what is to be known of it.
 pub(super) fn html(
     layers: &MapLayers,
@@ -144,14 +143,8 @@ fn page(title: &str, tabs: Vec<Value>, options: &DrawOptions) -> String {
     });
     // Texts of the data cannot end the element that holds them.
     let data = data.to_string().replace('<', "\\u003c").replace('>', "\\u003e");
-    let hash = |text: &str| format!("'sha256-{}'", STANDARD.encode(Sha256::digest(text)));
-    let policy = format!(
-        "default-src 'none'; script-src {}; style-src {}; base-uri 'none'; form-action 'none'",
-        hash(SCRIPT),
-        hash(STYLE)
-    );
     let theme = if options.theme == Theme::Dark { "dark" } else { "light" };
-    HTML.replace("{{policy}}", &policy)
+    HTML.replace("{{policy}}", &page_policy(SCRIPT, STYLE))
         .replace("{{theme}}", theme)
         .replace("{{title}}", &crate::format_support::markup::escaped(title))
         .replace("{{style}}", STYLE)

@@ -13,7 +13,7 @@ use velvet_peg::job::{AreaUnitName, LengthUnitName, MeasureStep};
 use velvet_peg::layer::GeometryKind;
 use velvet_peg::measure::measure_watched;
 use velvet_peg::measure::{
-    FigureColumns, FigureUnits, MeasureColumns, MeasureOptions, Measured, Measures, Statistics,
+    FigureColumns, FigureUnits, MeasureColumns, MeasureOptions, Measured, Measures, Statistic,
 };
 use velvet_peg::report::{MeasuredLayer, measure_page};
 use velvet_peg::{Error, LayerReader};
@@ -314,28 +314,21 @@ fn difference(measured: &Measured) -> f64 {
 
 /// Rows of sum, mean, median, extremes and standard deviation.
 fn statistics(columns: &FigureColumns, members: &[&Measured], name: &str, table: &mut show::Table) {
-    type Row = (&'static str, fn(&Statistics) -> f64);
-    let rows: [Row; 6] = [
-        ("sum", |s| s.sum),
-        ("mean", |s| s.mean),
-        ("median", |s| s.median),
-        ("minimum", |s| s.minimum),
-        ("maximum", |s| s.maximum),
-        ("sample std dev", |s| s.deviation),
-    ];
-    for (number, (label, of)) in rows.into_iter().enumerate() {
+    for (number, of) in Statistic::ALL.into_iter().enumerate() {
         let first = match number {
             0 => name.to_string(),
             1 if !name.is_empty() => format!("{} features", members.len()),
             _ => String::new(),
         };
+        // Short: a terminal is narrow.
+        let label = if of == Statistic::Deviation { "sample std dev" } else { of.name() };
         let mut row = vec![first, label.to_string()];
-        row.extend(columns.0.iter().map(|column| {
-            let found = column.statistics(members.iter().copied());
-            // Differences and factors cannot be summed.
-            let fits = found.count > 0 && (column.sums || label != "sum");
-            column.text(fits.then(|| of(&found)))
-        }));
+        row.extend(
+            columns
+                .0
+                .iter()
+                .map(|column| column.text(column.statistic(of, members.iter().copied()))),
+        );
         table.row(row);
     }
 }

@@ -62,7 +62,6 @@
     else if (event.key === "0") whole();
     else if (event.key === "Escape") choose(null);
     else if (event.key === "Enter") {
-      if (!data.view) return;
       if (isMeasuring) { measuring.push([view.x, view.y]); measured(); draw(); } else {
         const under = hits(wide / 2, high / 2, 24);
         choose(under[(under.indexOf(chosen) + 1) % Math.max(under.length, 1)] ?? null);
