@@ -67,8 +67,9 @@ pub(crate) fn asked(matches: &ArgMatches) -> Result<Option<Asked>, Error> {
         ));
     }
     if let Some(picture) = &picture {
-        let taken = files.iter().chain(&output).any(|file| is_same_file(file, picture));
-        if taken || output.as_ref() == Some(picture) {
+        let written = [output.clone(), path("report")];
+        let mut others = files.iter().chain(written.iter().flatten());
+        if others.any(|file| is_same_file(file, picture)) {
             return Err(
                 Error::usage("is another file of the command: name another map").with_path(picture)
             );

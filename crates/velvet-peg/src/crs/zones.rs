@@ -263,7 +263,7 @@ pub fn utm_of_layer(reader: &LayerReader) -> Result<(Crs, Option<Notice>)> {
     }
 }
 
-/// `17 features in UTM zone 10N (EPSG:32610), 3 in UTM zone 11N (EPSG:32611)`.
+/// `17 features in UTM zone 10N (EPSG:32610), 3 features in UTM zone 11N (EPSG:32611)`.
 fn shares(zones: &[&ZoneAnswer]) -> String {
     let list: Vec<String> = zones
         .iter()
@@ -271,7 +271,9 @@ fn shares(zones: &[&ZoneAnswer]) -> String {
             let codes: Vec<String> = zone.systems.iter().map(Crs::reference).collect();
             let codes =
                 if codes.is_empty() { String::new() } else { format!(" ({})", codes.join(", ")) };
-            format!("{} features in {}{codes}", zone.features.unwrap_or(0), zone.name)
+            let count = zone.features.unwrap_or(0);
+            let s = if count == 1 { "" } else { "s" };
+            format!("{count} feature{s} in {}{codes}", zone.name)
         })
         .collect();
     list.join(", ")

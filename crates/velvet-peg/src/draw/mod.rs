@@ -177,16 +177,22 @@ pub fn draw_stages(
 /// # Errors
 /// If it is none of `.svg`, `.png` and `.html`, or is there already and is not to be replaced.
 pub fn check_picture(out: &Path, overwrite: bool) -> Result<()> {
+    // A file that is no picture is not to be replaced by one, whatever is asked for.
+    if !is_picture(out) {
+        return Err(
+            Error::usage("a map is written as .svg or .png, or as a page, .html").in_file(out)
+        );
+    }
     if !is_standard(out) {
         refuse_existing(out, overwrite)?;
         refuse_nowhere(out)?;
     }
-    match matches!(extension_of(out).as_str(), "svg" | "png" | "html") {
-        true => Ok(()),
-        false => {
-            Err(Error::usage("a map is written as .svg or .png, or as a page, .html").in_file(out))
-        }
-    }
+    Ok(())
+}
+
+/// Whether a file is called as maps are: `.svg`, `.png` or `.html`.
+pub fn is_picture(file: &Path) -> bool {
+    matches!(extension_of(file).as_str(), "svg" | "png" | "html")
 }
 
 fn extension_of(out: &Path) -> String {

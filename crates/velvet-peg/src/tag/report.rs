@@ -67,7 +67,12 @@ impl TagReport {
             notices.push(
                 Notice::note(
                     NoticeKind::Containment,
-                    format!("{} of the {} polygons hold no point", self.empty, self.polygons),
+                    format!(
+                        "{} of the {} polygons {} no point",
+                        self.empty,
+                        self.polygons,
+                        if self.empty == 1 { "holds" } else { "hold" }
+                    ),
                 )
                 .count(self.empty),
             );

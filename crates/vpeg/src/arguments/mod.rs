@@ -1,6 +1,7 @@
 //! Arguments that several commands share, by what they are about.
 
 mod columns;
+mod map;
 mod read;
 mod select;
 mod table;
@@ -9,6 +10,7 @@ mod way;
 mod write;
 
 pub(crate) use columns::ColumnArguments;
+pub(crate) use map::map_file;
 pub(crate) use read::ReadArguments;
 pub(crate) use select::SelectArguments;
 pub(crate) use table::TableArguments;

@@ -1,6 +1,7 @@
 //! How an output is written.
 
 use super::heading;
+use super::map_file;
 use super::table::delimiter;
 use clap::Args;
 use std::path::PathBuf;
@@ -14,7 +15,7 @@ pub(crate) struct WriteArguments {
     #[arg(long, help_heading = heading::OUTPUT)]
     pub(crate) overwrite: bool,
     /// Draw a map of what is written: .svg, .png or .html; in characters if no FILE is given.
-    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", help_heading = heading::OUTPUT, hide_short_help = true)]
+    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", value_parser = map_file, help_heading = heading::OUTPUT, hide_short_help = true)]
     pub(crate) map: Option<PathBuf>,
     /// Replace an existing GeoPackage as a whole, with every layer and table in it.
     #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]

@@ -1,6 +1,6 @@
 //! `vpeg check`: the quality sheet of layers, and whether they agree.
 
-use crate::arguments::{ColumnArguments, TableArguments, heading};
+use crate::arguments::{ColumnArguments, TableArguments, heading, map_file};
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, report, show};
 use clap::Args;
@@ -45,7 +45,7 @@ pub(crate) struct Check {
     #[arg(long, value_name = "FILE", help_heading = heading::OUTPUT)]
     report: Option<PathBuf>,
     /// Draw a map of the layers, with what stands apart: .svg, .png or .html; in characters if no FILE is given.
-    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", help_heading = heading::OUTPUT)]
+    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", value_parser = map_file, help_heading = heading::OUTPUT)]
     map: Option<PathBuf>,
     /// Title of the sheets.
     #[arg(long)]

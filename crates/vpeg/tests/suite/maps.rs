@@ -243,6 +243,24 @@ const ALONG: &[Along] = &[
     ("build points gates.csv --crs 4326 -o again.gpkg --map gates.svg", 1, "exists already", None),
     (
         "build points gates.csv --crs 4326 -o own.gpkg --map own.gpkg",
+        2,
+        "`own.gpkg` is not the name of a map",
+        None,
+    ),
+    (
+        "check fields.geojson --report own.html --map ./own.html --overwrite",
+        1,
+        "is another file of the command",
+        None,
+    ),
+    (
+        "look fields.geojson --log own.html --map own.html",
+        1,
+        "is named as the log, too",
+        None,
+    ),
+    (
+        "measure fields.geojson --report own.html --map own.html",
         1,
         "is another file of the command",
         None,
@@ -280,6 +298,12 @@ const ALONG: &[Along] = &[
         Some(("c.svg", ">16 polygons<")),
     ),
     ("measure fields.geojson --map m.svg", 0, "drew it", Some(("m.svg", ">16 polygons<"))),
+    // A file to read is not taken for the map, and not offered to be replaced.
+    ("look --map fields.geojson", 2, "Then write it before --map", None),
+    ("check --map fields.geojson laterals.geojson", 2, "`fields.geojson` is not the name", None),
+    ("convert --map fields.geojson --to 32610 -o m.gpkg", 2, "ends in .svg, .png or .html", None),
+    ("draw laterals.geojson --overwrite -o fields.geojson", 1, "a map is written as .svg", None),
+    ("draw laterals.geojson -o fields.geojson", 1, "a map is written as .svg", None),
     ("look fields.geojson --map l.svg", 0, "drew it to l.svg", Some(("l.svg", "Douglas county"))),
     ("look fields.geojson --map --json", 1, "both go to standard output", None),
     ("look register.xlsx --sheet Shares --map", 1, "no layer to draw a map of", None),
@@ -298,7 +322,7 @@ fn commands_draw_what_they_read_and_write() {
         }
     }
     // What cannot be drawn is refused before anything is written.
-    for file in ["again.gpkg", "own.gpkg", "g.csv"] {
+    for file in ["again.gpkg", "own.gpkg", "own.html", "g.csv"] {
         assert!(!bench.has(file), "{file}");
     }
     assert_eq!(&std::fs::read(bench.path("t.png")).unwrap()[1..4], b"PNG");

@@ -98,6 +98,11 @@ fn zones_of_places_counties_and_layers() {
         "{}",
         straddles.err
     );
+    bench.write("two.csv", "name,lon,lat\nA,-120.5,47.4\nB,-119.5,47.4\nC,-119.4,47.4\n");
+    bench.ok(&["build", "points", "two.csv", "--crs", "4326", "-o", "two.gpkg"]);
+    let one = bench.run(&["convert", "two.gpkg", "--to", "utm", "-o", "x.gpkg"]);
+    assert!(one.err.contains("2 features in UTM zone 11N"), "{}", one.err);
+    assert!(one.err.contains("1 feature in UTM zone 10N"), "{}", one.err);
     let square = bench.ok(&["zone", "10TGT1234567890"]);
     assert!(square.err.contains("square of 1 m"), "{}", square.err);
     assert!(bench.run(&["zone", "nowhere"]).code == 1);

@@ -2,7 +2,7 @@
 
 mod next_step;
 
-use crate::arguments::{ReadArguments, TableArguments};
+use crate::arguments::{ReadArguments, TableArguments, map_file};
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
@@ -22,7 +22,7 @@ pub(crate) struct Look {
     #[arg(long)]
     all: bool,
     /// Draw a map of the layers: .svg, .png or .html; in characters if no FILE is given.
-    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-")]
+    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", value_parser = map_file)]
     map: Option<PathBuf>,
     #[command(flatten)]
     table: TableArguments,
