@@ -253,12 +253,7 @@ const ALONG: &[Along] = &[
         "is another file of the command",
         None,
     ),
-    (
-        "look fields.geojson --log own.html --map own.html",
-        1,
-        "is named as the log, too",
-        None,
-    ),
+    ("look fields.geojson --log own.html --map own.html", 1, "is named as the log, too", None),
     (
         "measure fields.geojson --report own.html --map own.html",
         1,
