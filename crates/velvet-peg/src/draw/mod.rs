@@ -177,8 +177,9 @@ pub fn draw_stages(
 /// # Errors
 /// If it is none of `.svg`, `.png` and `.html`, or is there already and is not to be replaced.
 pub fn check_picture(out: &Path, overwrite: bool) -> Result<()> {
-    // A file that is no picture is not to be replaced by one, whatever is asked for.
-    if !is_picture(out) {
+    // A file that is no picture is not to be replaced by one, whatever is asked for. A folder says
+    // below that it is one.
+    if !is_picture(out) && !out.is_dir() {
         return Err(
             Error::usage("a map is written as .svg or .png, or as a page, .html").in_file(out)
         );
