@@ -1,7 +1,7 @@
 //! Areas of use: boxes in longitude and latitude that may cross the 180° meridian.
 
 use crate::position::Geographic;
-use velvet_peg_epsg::{BoundingBox, ExtentRow};
+use velvet_peg_epsg::{BoundingBox, ExtentRow, region_at, words_admit};
 
 /// A box in degrees; `west > east` where it crosses the 180° meridian.
 pub type Bounds = BoundingBox;
@@ -23,6 +23,8 @@ pub struct Extent {
     name: &'static str,
     description: &'static str,
     boxes: Vec<Bounds>,
+    /// EPSG codes of the areas, whose words say more than their boxes.
+    codes: Vec<u32>,
 }
 
 impl Extent {
@@ -32,6 +34,7 @@ impl Extent {
             name: rows.first().map_or("not stated", |row| row.name),
             description: rows.first().map_or("", |row| row.description),
             boxes: rows.iter().filter_map(|row| row.bounds).collect(),
+            codes: rows.iter().map(|row| row.code).collect(),
         }
     }
 
@@ -41,11 +44,17 @@ impl Extent {
             name: "as stated",
             description: "As stated in the definition.",
             boxes: vec![bounds],
+            codes: Vec::new(),
         }
     }
 
     pub(crate) fn not_stated() -> Extent {
-        Extent { name: "not stated", description: "Not stated.", boxes: Vec::new() }
+        Extent {
+            name: "not stated",
+            description: "Not stated.",
+            boxes: Vec::new(),
+            codes: Vec::new(),
+        }
     }
 
     pub(crate) fn world() -> Extent {
@@ -53,6 +62,7 @@ impl Extent {
             name: "World",
             description: "World.",
             boxes: vec![Bounds { south: -90.0, west: -180.0, north: 90.0, east: 180.0 }],
+            codes: Vec::new(),
         }
     }
 
@@ -91,6 +101,26 @@ impl Extent {
             })
     }
 
+    /// True if the words of the area name countries, or states of the United States, and all of a box
+    /// lies in others, whatever the boxes of the area hold: the box of Canada reaches to 40° N. Near
+    /// borders, at sea and for areas whose words name no country it is false.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Bounds, Crs};
+    /// let canada = Crs::from_epsg(4617)?; // NAD83(CSRS)
+    /// let seattle = Bounds { south: 47.5, west: -121.5, north: 47.5, east: -121.5 };
+    /// assert!(canada.extent().excludes(&seattle));
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    pub fn excludes(&self, wanted: &Bounds) -> bool {
+        !self.codes.is_empty()
+            && samples(wanted).all(|(lat, lon)| {
+                region_at(lat, lon).is_some_and(|region| {
+                    self.codes.iter().all(|extent| !words_admit(*extent, region))
+                })
+            })
+    }
+
     /// How much of a box lies inside; an area without a box of its own covers all.
     pub fn coverage(&self, wanted: &Bounds) -> Coverage {
         if self.boxes.is_empty() {
@@ -117,6 +147,18 @@ impl Extent {
             .sum();
         (inside / size(wanted)).min(1.0)
     }
+}
+
+/// Places of a box, five each way; of a point, the point.
+fn samples(bounds: &Bounds) -> impl Iterator<Item = (f64, f64)> {
+    let Bounds { south, west, north, east } = *bounds;
+    let width = if west <= east { east - west } else { east - west + 360.0 };
+    let steps = if width == 0.0 && south == north { 1 } else { 5 };
+    let part = move |at: u32| f64::from(at) / f64::from(steps.max(2) - 1);
+    (0..steps).flat_map(move |row| {
+        (0..steps)
+            .map(move |column| (south + part(row) * (north - south), west + part(column) * width))
+    })
 }
 
 fn holds(bounds: &Bounds, at: Geographic) -> bool {

@@ -169,17 +169,27 @@ pub(crate) fn plan(
         for chain in &mut longer {
             chain.contradictory = chain.contradicts_itself(from_code, to_code, area);
         }
+        // Where a shorter way covers all, a longer one is told only if it is known better.
+        let whole = chains.iter().filter(|chain| chain.cover == Coverage::Whole);
+        if let Some(known) =
+            whole.filter(|c| !c.contradictory).map(Chain::accuracy).reduce(f64::min)
+        {
+            longer.retain(|chain| chain.accuracy() < known);
+        }
         chains.extend(longer);
-        // A longer way is only worth a look where the shorter ones leave part uncovered.
-        let enough = if length == 1 { Coverage::Whole } else { Coverage::Part };
-        if chains.iter().any(|chain| chain.cover <= enough && !chain.contradictory) {
+        // A longer way is only worth a look where the shorter ones leave part uncovered, or where one
+        // step is known to metres.
+        let enough = |chain: &Chain| match length {
+            1 => chain.cover == Coverage::Whole && chain.accuracy() <= POOR_M,
+            _ => chain.cover <= Coverage::Part,
+        };
+        if chains.iter().any(|chain| enough(chain) && !chain.contradictory) {
             break;
         }
     }
-    if chains.iter().any(|chain| !chain.contradictory) {
-        chains.retain(|chain| !chain.contradictory);
-    }
+    leave_contradictions(&mut chains);
     chains.sort_by(|a, b| a.rank().partial_cmp(&b.rank()).unwrap_or(Ordering::Equal));
+    prefer_what_is_known_better(&mut chains);
     if policy == Policy::RequireUnique && chains.len() > 1 && operations.is_empty() {
         return Err(several_ways(&chains, from, to));
     }
@@ -234,6 +244,46 @@ pub(crate) fn plan(
         unavailable: lacking,
         is_named,
     })
+}
+
+/// Leaves out what contradicts itself, where there is anything else that is not worse than the
+/// contradiction can be.
+fn leave_contradictions(chains: &mut Vec<Chain>) {
+    let best = |contradictory: bool| {
+        let of_sort = chains.iter().filter(|chain| chain.contradictory == contradictory);
+        let keys = of_sort.map(|chain| (chain.uncovered(), chain.accuracy()));
+        keys.min_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)))
+    };
+    let Some((uncovered, known)) = best(false) else { return };
+    let worse = best(true)
+        .is_some_and(|(others, metres)| others <= uncovered && metres + STOPGAP_M < known);
+    if !worse {
+        chains.retain(|chain| !chain.contradictory);
+    }
+}
+
+/// A step that is known to more than this is compared with ways of two.
+const POOR_M: f64 = 1.0;
+
+/// One poor step does not stand before two good ones: a longer way that is meant for as much of the
+/// area comes first where it is known twice as well, by half a metre at least.
+fn prefer_what_is_known_better(chains: &mut [Chain]) {
+    let Some(first) = chains.first() else { return };
+    let (uncovered, superseded, known) =
+        (first.uncovered(), first.is_superseded(), first.accuracy());
+    let better = |chain: &Chain| {
+        chain.uncovered() <= uncovered
+            && chain.is_superseded() <= superseded
+            && chain.accuracy() * 2.0 <= known
+            && known - chain.accuracy() >= 0.5
+    };
+    // Of several the most accurate; of equals the one that ranks first.
+    let best = (0..chains.len())
+        .filter(|at| better(&chains[*at]))
+        .min_by(|a, b| chains[*a].accuracy().total_cmp(&chains[*b].accuracy()));
+    if let Some(best) = best {
+        chains[..=best].rotate_right(1);
+    }
 }
 
 /// Refuses to choose among several ways.
@@ -378,21 +428,35 @@ impl Chain {
             })
     }
 
-    /// Metres; what states nothing counts as a kilometre.
+    /// Metres, without the noise of a sum; what states nothing counts as a kilometre.
     fn accuracy(&self) -> f64 {
-        self.operations.iter().map(|operation| operation.accuracy_m().unwrap_or(1000.0)).sum()
+        let known =
+            self.operations.iter().map(|operation| operation.accuracy_m().unwrap_or(1000.0));
+        (known.sum::<f64>() * 1e6).round() / 1e6
+    }
+
+    /// Hundredths of the area that it is not meant for.
+    fn uncovered(&self) -> i32 {
+        hundredths(1.0 - self.share)
+    }
+
+    fn is_superseded(&self) -> bool {
+        self.operations.iter().any(|operation| operation.superseded)
     }
 
     /// Best covered first (by hundredths of the area), superseded rows last, then fewest steps,
-    /// then most
-    /// accurate, then the one that the registry entered first: of equals that is the one
-    /// it prefers, and what a newer row supersedes stands behind already.
-    fn rank(&self) -> (i32, bool, usize, f64, u32) {
-        let entered = self.operations.first().and_then(Operation::code).unwrap_or(0);
-        let uncovered = ((1.0 - self.share) * 100.0).round() as i32;
-        let superseded = self.operations.iter().any(|operation| operation.superseded);
-        (uncovered, superseded, self.operations.len(), self.accuracy(), entered)
+    /// then most accurate, then the one that the registry entered first: of equals that is the one
+    /// it prefers, and what a newer row supersedes stands behind already. The same for the way back.
+    fn rank(&self) -> (i32, bool, usize, f64, Vec<u32>) {
+        let mut entered: Vec<u32> = self.operations.iter().filter_map(Operation::code).collect();
+        entered.sort_unstable();
+        let steps = self.operations.len();
+        (self.uncovered(), self.is_superseded(), steps, self.accuracy(), entered)
     }
+}
+
+fn hundredths(share: f64) -> i32 {
+    (share * 100.0).round() as i32
 }
 
 struct Planner<'a> {
@@ -418,8 +482,9 @@ impl Planner<'_> {
 
     fn extend(&mut self, chain: Chain, at: u32, to: u32, left: usize, found: &mut Vec<Chain>) {
         let steps = self.neighbours(at).to_vec();
-        // For a hub only the best operation to it counts; the last step keeps all.
-        let mut seen = HashSet::new();
+        // To a hub only the best operations count, each known better than those that are meant for as
+        // much of the area or more; the last step keeps all.
+        let mut seen: HashMap<(u32, bool), f64> = HashMap::new();
         for (datum, operation) in steps {
             let last = left == 1;
             if last != (datum == to) || chain.hubs.contains(&datum) {
@@ -427,9 +492,12 @@ impl Planner<'_> {
             }
             // But a zero shift and a shift are two things.
             let sort = (datum, operation.is_null());
-            if (!last || !chain.operations.is_empty()) && !seen.insert(sort) {
+            let known = operation.accuracy_m().unwrap_or(1000.0);
+            let before = seen.get(&sort).is_some_and(|best| *best <= known);
+            if (!last || !chain.operations.is_empty()) && before {
                 continue;
             }
+            seen.insert(sort, known);
             let cover = chain.cover.max(self.coverage(&operation));
             let share = chain.share.min(self.share(&operation));
             let mut operations = chain.operations.clone();
@@ -451,11 +519,11 @@ impl Planner<'_> {
     }
 
     fn coverage(&self, operation: &Operation) -> Coverage {
-        self.area.map_or(Coverage::Whole, |area| operation.extent().coverage(area))
+        self.area.map_or(Coverage::Whole, |area| coverage(operation, area))
     }
 
     fn share(&self, operation: &Operation) -> f64 {
-        self.area.map_or(1.0, |area| operation.extent().covered_fraction(area))
+        self.area.map_or(1.0, |area| share(operation, area))
     }
 
     /// Usable operations from a datum, best first, each with the datum it leads to.
@@ -495,29 +563,65 @@ impl Planner<'_> {
                 }
             }
         }
-        // What a usable newer row supersedes stays behind it.
-        let usable: HashSet<u32> =
-            found.iter().filter_map(|(_, operation)| operation.code()).collect();
-        let superseded: HashSet<u32> = rows
+        // What a usable newer row between the same datums supersedes stays behind it.
+        let usable: HashSet<(u32, u32)> = found
             .iter()
-            .filter(|row| row.superseded_by.iter().any(|newer| usable.contains(newer)))
-            .map(|row| row.code)
+            .filter_map(|(other, operation)| Some((operation.code()?, *other)))
             .collect();
-        for (_, operation) in &mut found {
-            operation.superseded = operation.code().is_some_and(|code| superseded.contains(&code));
+        let is_superseded = |code: u32, other: u32| {
+            let row = rows.iter().find(|row| row.code == code);
+            row.is_some_and(|row| newer(row).iter().any(|newer| usable.contains(&(*newer, other))))
+        };
+        let superseded: HashSet<(u32, u32)> =
+            usable.iter().filter(|(code, other)| is_superseded(*code, *other)).copied().collect();
+        for (other, operation) in &mut found {
+            operation.superseded =
+                operation.code().is_some_and(|code| superseded.contains(&(code, *other)));
         }
         found.extend(tied(datum));
         found.sort_by(|(_, a), (_, b)| {
             let key = |operation: &Operation| {
                 (
                     operation.superseded,
-                    ((1.0 - self.share(operation)) * 100.0).round() as i32,
+                    hundredths(1.0 - self.share(operation)),
                     operation.accuracy_m().unwrap_or(1000.0),
+                    operation.code(),
                 )
             };
             key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal)
         });
         found
+    }
+}
+
+/// The rows that supersede a row, and those that supersede these.
+fn newer(row: &OperationRow) -> HashSet<u32> {
+    let mut found: HashSet<u32> = HashSet::new();
+    let mut next = row.superseded_by.clone();
+    while let Some(code) = next.pop() {
+        if found.insert(code)
+            && let Some(row) = OperationRow::find(code)
+        {
+            next.extend(row.superseded_by);
+        }
+    }
+    found
+}
+
+/// How much of an area an operation is meant for. Where its box holds what its words leave out, it is
+/// meant for none of it: kept, for where there is nothing else, as one that covers no part.
+fn coverage(operation: &Operation, area: &Bounds) -> Coverage {
+    match operation.extent().coverage(area) {
+        Coverage::Whole if operation.extent().excludes(area) => Coverage::Part,
+        boxed => boxed,
+    }
+}
+
+/// Share of an area that an operation is meant for, 0 to 1.
+fn share(operation: &Operation, area: &Bounds) -> f64 {
+    match operation.extent().excludes(area) {
+        true => 0.0,
+        false => operation.extent().covered_fraction(area),
     }
 }
 

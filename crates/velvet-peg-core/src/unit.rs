@@ -64,7 +64,8 @@ impl LengthUnit {
     }
 
     /// The unit of so many metres: the registry's, if it has one of this length (to a part in
-    /// 10¹⁰, which keeps all its feet apart), otherwise one without a code.
+    /// 10¹⁰, which keeps all its feet apart; the metre and the feet in use are also known by seven
+    /// digits, as 0.3048006), otherwise one without a code.
     ///
     /// ```
     /// use velvet_peg_core::LengthUnit;
@@ -79,13 +80,13 @@ impl LengthUnit {
         if !(metres > 0.0 && metres.is_finite()) {
             return Err(Error::malformed(format!("a unit of length cannot have {metres} m")));
         }
-        let fits = |unit: &LengthUnit| (unit.metres / metres - 1.0).abs() < 1e-10;
+        let fits = |unit: &LengthUnit, part: f64| (unit.metres / metres - 1.0).abs() < part;
         let common = [LengthUnit::METRE, LengthUnit::FOOT, LengthUnit::US_SURVEY_FOOT];
-        let known = common.into_iter().find(fits).or_else(|| {
+        let known = common.into_iter().find(|unit| fits(unit, 1e-7)).or_else(|| {
             UnitRow::all()
                 .filter(|row| row.kind == "length")
                 .filter_map(|row| LengthUnit::from_epsg(row.code).ok())
-                .find(fits)
+                .find(|unit| fits(unit, 1e-10))
         });
         Ok(known.unwrap_or(LengthUnit { name: "unnamed unit", symbol: "units", metres, code: 0 }))
     }
@@ -231,8 +232,8 @@ impl AngleUnit {
         Ok(AngleUnit { name, degrees, code })
     }
 
-    /// The unit of so many radians: the registry's, if it has one of this size (to a part in
-    /// 10¹⁰), otherwise one without a code.
+    /// The unit of so many radians: the registry's, if it has one of this size (to a part in a
+    /// million: 0.0174533 is the degree), otherwise one without a code.
     ///
     /// # Errors
     /// If the size is not positive.
@@ -244,7 +245,7 @@ impl AngleUnit {
         let known = [9102, 9105, 9101, 9104, 9103, 9109, 9112, 9113]
             .into_iter()
             .filter_map(|code| AngleUnit::from_epsg(code).ok())
-            .find(|unit| (unit.degrees / degrees - 1.0).abs() < 1e-10);
+            .find(|unit| (unit.degrees / degrees - 1.0).abs() < 1e-6);
         Ok(known.unwrap_or(AngleUnit { name: "unnamed unit", degrees, code: 0 }))
     }
 

@@ -7,10 +7,13 @@
 //! `TABLES_DIR` holds one CSV a table with the dataset's own column names, and
 //! `TERMS-OF-USE.md`. The result goes to this crate's `data/` folder.
 
+mod topology;
+
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::error::Error;
 use std::fs;
 use std::path::{Path, PathBuf};
+use topology::layout;
 
 type Row = HashMap<String, String>;
 type Table = BTreeMap<u32, Vec<u8>>;
@@ -447,16 +450,4 @@ fn decimal(bytes: &mut Vec<u8>, value: &str) -> Result<()> {
     number(bytes, (mantissa << 1 ^ mantissa >> 63) as u64);
     bytes.push(i8::try_from(exponent)? as u8);
     Ok(())
-}
-
-fn layout(table: &Table) -> Vec<u8> {
-    let mut bytes = (table.len() as u32).to_le_bytes().to_vec();
-    let mut offset = 0u32;
-    for (code, row) in table {
-        bytes.extend(code.to_le_bytes());
-        bytes.extend(offset.to_le_bytes());
-        offset += row.len() as u32;
-    }
-    table.values().for_each(|row| bytes.extend(row));
-    bytes
 }

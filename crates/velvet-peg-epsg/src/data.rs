@@ -14,6 +14,10 @@ pub(crate) const EXTENTS: &[u8] = include_bytes!("../data/extents.bin");
 pub(crate) const METHODS: &[u8] = include_bytes!("../data/methods.bin");
 pub(crate) const PARAMETERS: &[u8] = include_bytes!("../data/parameters.bin");
 
+/// As written by `examples/generate_regions.rs`.
+pub(crate) const REGION_CELLS: &[u8] = include_bytes!("../data/region_cells.bin");
+pub(crate) const EXTENT_REGIONS: &[u8] = include_bytes!("../data/extent_regions.bin");
+
 #[cfg(feature = "outlines")]
 pub(crate) const COUNTIES: &[u8] = include_bytes!("../data/counties.bin");
 #[cfg(feature = "outlines")]
@@ -24,7 +28,7 @@ pub(crate) const LAND: &[u8] = include_bytes!("../data/land.bin");
 pub(crate) const COUNTRIES: &[u8] = include_bytes!("../data/countries.bin");
 
 /// The tables of the registry.
-pub(crate) const ALL: [&[u8]; 13] = [
+pub(crate) const ALL: [&[u8]; 15] = [
     CRS,
     CRS_ALIASES,
     DATUM_ALIASES,
@@ -38,4 +42,6 @@ pub(crate) const ALL: [&[u8]; 13] = [
     EXTENTS,
     METHODS,
     PARAMETERS,
+    REGION_CELLS,
+    EXTENT_REGIONS,
 ];

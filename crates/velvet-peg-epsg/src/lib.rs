@@ -23,6 +23,7 @@ mod data;
 mod decimal;
 #[cfg(feature = "outlines")]
 mod outlines;
+mod regions;
 mod rows;
 mod table;
 #[cfg(any(feature = "outlines", feature = "world"))]
@@ -33,6 +34,7 @@ mod world;
 pub use decimal::Decimal;
 #[cfg(feature = "outlines")]
 pub use outlines::{CountyOutline, Outlines, ZoneMember, ZoneRow, outlines, zones};
+pub use regions::{Region, region_at, words_admit};
 pub use rows::*;
 #[cfg(any(feature = "outlines", feature = "world"))]
 pub use topology::{Arc, Polygons};

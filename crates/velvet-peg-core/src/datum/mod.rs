@@ -214,6 +214,11 @@ impl Operation {
         &self.name
     }
 
+    /// EPSG code of the method; none for chains and for the tie within an ensemble.
+    pub fn method_code(&self) -> Option<u32> {
+        self.method_code
+    }
+
     /// Name of the method.
     pub fn method_name(&self) -> &'static str {
         self.method_code.and_then(method_name).unwrap_or("no change")

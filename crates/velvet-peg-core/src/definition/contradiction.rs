@@ -5,11 +5,10 @@
 //! have no word for: its definitions are written with the words of the ellipsoidal Mercator, whose
 //! northings differ by up to 43 km, and tell the truth by their name, code or extension alone.
 
+use super::apart::apart_m;
 use super::node::Node;
-use crate::converter::Converter;
 use crate::crs::Crs;
 use crate::error::{Error, Kind, Result};
-use crate::position::Coordinate;
 use velvet_peg_epsg::{CrsKind, CrsRow};
 
 /// Readings that lie no farther apart are one: definitions round their numbers.
@@ -97,35 +96,4 @@ fn is_sphere(extension: &Node) -> bool {
         };
         matches!((axis("+a="), axis("+b=")), (Some(a), Some(b)) if a == b)
     })
-}
-
-/// The farthest that the same coordinates lie apart in two systems, metres, at places of the area of
-/// the first; none where they cannot be compared.
-fn apart_m(claimed: &Crs, read: &Crs) -> Option<f64> {
-    let degrees = |crs: &Crs| {
-        let mut base = crs.clone();
-        while !base.is_geographic() {
-            base = base.base()?;
-        }
-        Some(base)
-    };
-    let (home, other) = (degrees(claimed)?, degrees(read)?);
-    let to_plane = Converter::new(&home, claimed).ok()?;
-    let to_degrees = Converter::new(read, &other).ok()?;
-    let bounds = *claimed.extent().boxes().first()?;
-    let mut farthest: Option<f64> = None;
-    for i in 1..6 {
-        for j in 1..6 {
-            let share = |n: i32| f64::from(n) / 6.0;
-            let lon = bounds.west + (bounds.east - bounds.west) * share(i);
-            let lat = bounds.south + (bounds.north - bounds.south) * share(j);
-            let Ok(plane) = to_plane.convert(Coordinate::xy(lon, lat)) else { continue };
-            let Ok(back) = to_degrees.convert(plane) else { continue };
-            let east = ((back.x - lon + 180.0).rem_euclid(360.0) - 180.0) * lat.to_radians().cos();
-            let metres = (back.y - lat).hypot(east).to_radians()
-                * claimed.ellipsoid().map_or(6_378_137.0, |e| e.semi_major_m());
-            farthest = Some(farthest.unwrap_or(0.0).max(metres));
-        }
-    }
-    farthest
 }

@@ -1,16 +1,23 @@
 //! Which system of the registry a definition describes, by what it says and not by its name.
+//!
+//! What the numbers come to on the ground decides, not how many of them differ: writers round angles
+//! to eight digits, feet to seven and scales to ten, give the parallels in either order, or say one
+//! projection in the words of another.
 
+use super::apart::{apart_m, apart_up_to};
 use super::names::folded;
-use crate::crs::{Axis, AxisUnit, Crs, Height};
+use crate::converter::Converter;
+use crate::crs::{Axis, AxisUnit, Crs, Datum, Height, datum_code};
 use crate::projection::{ParameterKind, kind_of_parameter};
-use velvet_peg_epsg::{CrsKind, CrsRow, parameter_name};
+use velvet_peg_epsg::{CrsKind, CrsRow, DatumRow, parameter_name};
 
 /// How well a definition fits the registry's system.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum MatchLevel {
     /// The same numbers and the same name.
     Exact,
-    /// The same numbers under another name.
+    /// The same numbers under another name, or numbers that put no coordinates of the area of use
+    /// more than 5 mm elsewhere.
     SameNumbers,
     /// Close, with the differences listed.
     Near,
@@ -40,7 +47,17 @@ pub struct Identity {
     pub differences: Vec<Difference>,
     /// Other codes that fit equally well (often withdrawn rows of the same system).
     pub also: Vec<u32>,
+    /// The farthest that the same coordinates lie apart in both systems over the area of use, metres;
+    /// none where that cannot be said: other datums or units, or systems that are not projected.
+    pub apart_m: Option<f64>,
 }
+
+/// Systems that put the same coordinates no farther apart are one, whose numbers are rounded: metres.
+const ALIKE_M: f64 = 0.005;
+
+/// Systems that put the same coordinates no farther apart are near each other, however many of their
+/// numbers differ: metres.
+const NEAR_M: f64 = 50.0;
 
 impl Identity {
     /// True if numbers and name agree.
@@ -64,15 +81,47 @@ impl Identity {
                         format!("{} is {} where the registry has {}", d.what, d.stated, d.registry)
                     })
                     .collect();
-                format!("near {}, but {}", label(code), list.join("; "))
+                let apart = match self.apart_m {
+                    Some(metres) if metres < 1000.0 => {
+                        format!("; the same coordinates lie up to {metres:.3} m apart")
+                    }
+                    Some(metres) => {
+                        format!("; the same coordinates lie up to {:.0} km apart", metres / 1000.0)
+                    }
+                    None => String::new(),
+                };
+                format!("near {}, but {}{apart}", label(code), list.join("; "))
             }
             _ => "no system of the registry is near".to_string(),
         }
     }
 }
 
-/// Compares a system with every one of its kind in the registry: datum, method, parameters,
-/// unit and sense of the axes.
+/// A system of the registry beside the one that is looked for.
+struct Candidate {
+    differences: Vec<Difference>,
+    apart_m: Option<f64>,
+    other_name: bool,
+    deprecated: bool,
+    code: u32,
+}
+
+impl Candidate {
+    /// What is the same first, then what lies near on the ground, then what differs in few numbers;
+    /// among these the one of the same name, then current rows, then the lowest code.
+    fn rank(&self) -> (u8, usize, u64, bool, bool, u32) {
+        let near = self.apart_m.filter(|metres| *metres <= NEAR_M);
+        let (class, count, micrometres) = match near {
+            _ if self.differences.is_empty() => (0, 0, 0),
+            Some(metres) => (1, 0, (metres * 1e6).round() as u64),
+            None => (2, self.differences.len(), 0),
+        };
+        (class, count, micrometres, self.other_name, self.deprecated, self.code)
+    }
+}
+
+/// Compares a system with every one of its kind in the registry: datum, unit and sense of the axes
+/// by what they are, projections by where they put coordinates.
 pub fn identify(crs: &Crs) -> Identity {
     if let Some(code) = crs.code() {
         return Identity {
@@ -80,41 +129,124 @@ pub fn identify(crs: &Crs) -> Identity {
             code: Some(code),
             differences: Vec::new(),
             also: Vec::new(),
+            apart_m: None,
         };
     }
     let name = folded(crs.name());
-    // Best first: fewest differences, then the name, then current rows, then the lowest code.
-    let mut found: Vec<(usize, bool, bool, u32, Vec<Difference>)> = Vec::new();
-    for row in CrsRow::all().filter(|row| row.kind == crs.kind()) {
+    let mut found: Vec<Candidate> = Vec::new();
+    for row in CrsRow::all().filter(|row| row.kind == crs.kind() && may_be_alike(crs, row)) {
         let Ok(known) = Crs::from_epsg(row.code) else { continue };
-        let Some(differences) = differences(crs, &known) else { continue };
+        let Some((differences, apart_m)) = compared(crs, &known) else { continue };
         let named = folded(known.name()) == name
             || known.aliases().iter().any(|alias| folded(alias) == name);
-        found.push((differences.len(), !named, row.deprecated, row.code, differences));
+        let (other_name, deprecated, code) = (!named, row.deprecated, row.code);
+        found.push(Candidate { differences, apart_m, other_name, deprecated, code });
     }
-    found.sort_by_key(|found| (found.0, found.1, found.2, found.3));
-    let Some((count, other_name, _, code, differences)) = found.first().cloned() else {
+    found.sort_by_key(Candidate::rank);
+    let Some(first) = found.first() else {
         return Identity {
             level: MatchLevel::Unknown,
             code: None,
             differences: Vec::new(),
             also: Vec::new(),
+            apart_m: None,
         };
     };
-    let level = match (count, other_name) {
-        (0, false) => MatchLevel::Exact,
-        (0, true) => MatchLevel::SameNumbers,
-        _ => MatchLevel::Near,
+    let level = match (first.differences.is_empty(), first.other_name) {
+        (true, false) => MatchLevel::Exact,
+        (true, true) => MatchLevel::SameNumbers,
+        (false, _) => MatchLevel::Near,
     };
-    let also = found
-        .iter()
-        .skip(1)
-        .filter(|other| other.0 == count)
-        .map(|other| other.3)
-        .take(8)
-        .collect();
-    Identity { level, code: Some(code), differences, also }
+    let key = |candidate: &Candidate| {
+        let (class, count, micrometres, ..) = candidate.rank();
+        (class, count, micrometres)
+    };
+    // What was only looked at as far as it mattered is told whole.
+    let apart_m = match first.apart_m {
+        Some(metres) if metres > NEAR_M => {
+            Crs::from_epsg(first.code).ok().and_then(|known| apart_m(&flat(&known), &flat(crs)))
+        }
+        apart => apart,
+    };
+    let also = found[1..].iter().filter(|other| key(other) == key(first)).map(|other| other.code);
+    Identity {
+        level,
+        code: Some(first.code),
+        also: also.take(8).collect(),
+        differences: first.differences.clone(),
+        apart_m,
+    }
 }
+
+/// Leaves out, from what a row says, the systems on other figures of the Earth.
+fn may_be_alike(crs: &Crs, row: &CrsRow) -> bool {
+    let figure = |code: Option<u32>| DatumRow::find(code?)?.ellipsoid;
+    let (mine, theirs) = (crs.datum().and_then(Datum::code), datum_code(row));
+    mine == theirs || figure(mine).is_none() || figure(mine) == figure(theirs)
+}
+
+/// In what a system differs from one of the registry, none of it if they put coordinates in the same
+/// place, and how far apart they put them; none if they have too little in common.
+fn compared(crs: &Crs, known: &Crs) -> Option<(Vec<Difference>, Option<f64>)> {
+    let listed = listed(crs, known);
+    if listed.as_ref().is_some_and(|(list, _)| list.is_empty()) {
+        return Some((Vec::new(), None));
+    }
+    let (mine, theirs) = (flat(crs), flat(known));
+    let apart = (mine.is_projected()
+        && same_heights(crs, known)
+        && same_axes(&mine, &theirs)
+        && same_frame(&mine, &theirs))
+    .then(|| apart_up_to(&theirs, &mine, NEAR_M))
+    .flatten();
+    match (apart, listed) {
+        (Some(metres), _) if metres <= ALIKE_M => Some((Vec::new(), apart)),
+        (_, Some((list, elsewhere))) if is_few(&list, elsewhere) => Some((list, apart)),
+        (Some(metres), Some((list, _))) if metres <= NEAR_M => Some((list, apart)),
+        (Some(metres), None) if metres <= NEAR_M => {
+            let method = |crs: &Crs| crs.conversion().map_or("", |c| c.method_name()).to_string();
+            let (what, stated, registry) = ("method".to_string(), method(&mine), method(&theirs));
+            Some((vec![Difference { what, stated, registry }], apart))
+        }
+        _ => None,
+    }
+}
+
+/// Of a compound system the horizontal part is judged, where the vertical one is the same.
+fn flat(crs: &Crs) -> Crs {
+    crs.horizontal().unwrap_or_else(|| crs.clone())
+}
+
+fn same_heights(crs: &Crs, known: &Crs) -> bool {
+    match (crs.height(), known.height()) {
+        (Height::GravityRelated(a), Height::GravityRelated(b)) => {
+            a.is_same_datum(b) && a.unit == b.unit && a.down == b.down
+        }
+        (Height::GravityRelated(_), _) | (_, Height::GravityRelated(_)) => false,
+        _ => true,
+    }
+}
+
+/// One datum, or two that differ by their prime meridian alone.
+fn same_frame(crs: &Crs, known: &Crs) -> bool {
+    let (Some(a), Some(b)) = (crs.datum(), known.datum()) else { return false };
+    if a.is_same(b) {
+        return true;
+    }
+    if a.prime_meridian().longitude_deg == b.prime_meridian().longitude_deg
+        || a.ellipsoid() != b.ellipsoid()
+    {
+        return false;
+    }
+    let (Some(a), Some(b)) = (crs.in_degrees(), known.in_degrees()) else { return false };
+    Converter::new(&a, &b).is_ok_and(|converter| {
+        let mut steps = converter.route().operations();
+        steps.all(|step| step.method_code() == Some(LONGITUDE_ROTATION))
+    })
+}
+
+/// EPSG method code of a change of prime meridian.
+const LONGITUDE_ROTATION: u32 = 9601;
 
 /// Tells the parameters that differ; gives true if an angle differs by more than a degree. None if
 /// the methods are not the same.
@@ -188,6 +320,21 @@ fn compare_conversions(
 /// the two have too little in common to be compared: another kind, method or ellipsoid, more
 /// than two differences, or two of which one puts the grid more than a degree away.
 pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
+    let (list, elsewhere) = listed(crs, known)?;
+    is_few(&list, elsewhere).then_some(list)
+}
+
+/// One parameter may be anything (a neighbouring zone's meridian); of two, angles are close.
+fn is_few(list: &[Difference], elsewhere: bool) -> bool {
+    let parameters = list.iter().filter(|difference| !AXES.contains(&difference.what.as_str()));
+    list.len() <= 2 && !(parameters.count() == 2 && elsewhere)
+}
+
+/// What differs in axes.
+const AXES: [&str; 2] = ["unit", "axes"];
+
+/// All differences, and true if an angle differs by more than a degree.
+fn listed(crs: &Crs, known: &Crs) -> Option<(Vec<Difference>, bool)> {
     let mut found = Vec::new();
     let mut differ = |what: &str, stated: String, registry: String| {
         found.push(Difference { what: what.to_string(), stated, registry });
@@ -200,7 +347,7 @@ pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
             return None;
         }
         if crs.kind() == CrsKind::Vertical {
-            return Some(found);
+            return Some((found, false));
         }
     }
     let (datum, known_datum) = (crs.datum()?, known.datum()?);
@@ -219,10 +366,6 @@ pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
         differ("datum", datum.name().to_string(), known_datum.name().to_string());
     }
     let elsewhere = compare_conversions(crs, known, &mut differ)?;
-    // One parameter may be anything (a neighbouring zone's meridian); of two, angles are close.
-    if found.len() > 2 || (found.len() == 2 && elsewhere) {
-        return None;
-    }
     let unit = |axes: &[Axis]| axes.first().map(|axis| axis.unit);
     if !same_unit(unit(crs.axes()), unit(known.axes())) {
         let name = |axes: &[Axis]| unit(axes).map_or("none", |unit| unit.name()).to_string();
@@ -232,18 +375,24 @@ pub fn differences(crs: &Crs, known: &Crs) -> Option<Vec<Difference>> {
             registry: name(known.axes()),
         });
     }
-    // Whichever order the text has, the senses of the axes must be there.
-    let senses = |crs: &Crs| {
-        let back = |word: &str| crs.axes().iter().any(|axis| axis.direction == word);
-        (back("west"), back("south"))
-    };
     if senses(crs) != senses(known) {
         let name = |crs: &Crs| {
             crs.axes().iter().map(|axis| axis.direction.to_string()).collect::<Vec<_>>().join(", ")
         };
         found.push(Difference { what: "axes".into(), stated: name(crs), registry: name(known) });
     }
-    (found.len() <= 2).then_some(found)
+    Some((found, elsewhere))
+}
+
+/// Whether axes count westward or southward, whichever order they have.
+fn senses(crs: &Crs) -> (bool, bool) {
+    let back = |word: &str| crs.axes().iter().any(|axis| axis.direction == word);
+    (back("west"), back("south"))
+}
+
+fn same_axes(crs: &Crs, known: &Crs) -> bool {
+    let unit = |crs: &Crs| crs.axes().first().map(|axis| axis.unit);
+    same_unit(unit(crs), unit(known)) && senses(crs) == senses(known)
 }
 
 fn same_unit(a: Option<AxisUnit>, b: Option<AxisUnit>) -> bool {

@@ -17,6 +17,7 @@
 //! # Ok::<(), velvet_peg_core::Error>(())
 //! ```
 
+mod apart;
 mod contradiction;
 mod identify;
 #[cfg(feature = "json")]

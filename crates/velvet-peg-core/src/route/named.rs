@@ -1,6 +1,6 @@
 //! Ways that somebody named by the codes of their operations.
 
-use super::{Chain, ends_of, tied};
+use super::{Chain, coverage, ends_of, share, tied};
 use crate::datum::{Operation, Setting};
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Coverage};
@@ -82,11 +82,9 @@ pub(super) fn named(
         )));
     }
     let Way { operations, datums } = way;
-    let cover = |operation: &Operation| {
-        area.map_or(Coverage::Whole, |area| operation.extent().coverage(area))
-    };
-    let share =
-        |operation: &Operation| area.map_or(1.0, |area| operation.extent().covered_fraction(area));
+    let cover =
+        |operation: &Operation| area.map_or(Coverage::Whole, |area| coverage(operation, area));
+    let share = |operation: &Operation| area.map_or(1.0, |area| share(operation, area));
     Ok(Chain {
         cover: operations.iter().map(cover).max().unwrap_or(Coverage::Whole),
         share: operations.iter().map(share).fold(1.0, f64::min),

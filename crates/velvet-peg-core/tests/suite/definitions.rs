@@ -249,3 +249,96 @@ fn axes_of_an_ellipsoid_are_read_in_their_unit() {
     let ellipsoid = sphere.ellipsoid().unwrap();
     assert_eq!((ellipsoid.semi_major_m(), ellipsoid.flattening()), (6_371_000.0, 0.0));
 }
+/// Numbers as other writers round them, or give them in another order: still the same system, whose
+/// code is found.
+#[test]
+fn rounded_numbers_are_the_same_system() {
+    /// What is done to the text: its name, and the change of a parameter's or unit's number.
+    type Change = (&'static str, fn(&str, f64) -> Option<String>);
+    let changes: [Change; 6] = [
+        ("angles of 8 decimals", |name, value| angle(name).then(|| format!("{value:.8}"))),
+        ("scales of 10 decimals", |name, value| {
+            name.contains("scale_factor").then(|| format!("{value:.10}"))
+        }),
+        ("scales of 16 decimals", |name, value| {
+            name.contains("scale_factor").then(|| format!("{:.16}", full(value)))
+        }),
+        ("feet of 7 digits", |name, value| {
+            (name == "unit" && (value - 0.3048006).abs() < 1e-7).then(|| "0.3048006".to_string())
+        }),
+        ("degrees of 10 digits", |name, value| {
+            (name == "unit" && (value - 0.017453292).abs() < 1e-8)
+                .then(|| "0.01745329252".to_string())
+        }),
+        ("false origins of 3 decimals", |name, value| {
+            name.contains("false_").then(|| format!("{value:.3}"))
+        }),
+    ];
+    let mut failures = Vec::new();
+    let mut tried = 0;
+    let rows = registry::CrsRow::all().filter(|row| {
+        row.kind == CrsKind::Projected
+            && !row.deprecated
+            && (row.code % if row.name.starts_with("NAD") { 14 } else { 83 } == 0)
+    });
+    for row in rows {
+        let crs = Crs::from_epsg(row.code).unwrap();
+        let Some(text) = definition::wkt1_spelled(&crs, Spelling::SideFile) else { continue };
+        for (what, change) in &changes {
+            let Some(changed) = with_numbers(&text, change) else { continue };
+            tried += 1;
+            let read =
+                definition::parse(&changed).unwrap_or_else(|error| panic!("{changed}: {error}"));
+            let identity = definition::identify(&read);
+            let codes: Vec<u32> = identity.code.into_iter().chain(identity.also.clone()).collect();
+            if identity.level > MatchLevel::SameNumbers || !codes.contains(&row.code) {
+                failures.push(format!(
+                    "EPSG:{} {what}: {} {codes:?}\n{changed}",
+                    row.code,
+                    identity.summary()
+                ));
+            }
+        }
+    }
+    let shown = &failures[..failures.len().min(12)];
+    assert!(failures.is_empty(), "{} of {tried}: {}", failures.len(), shown.join("\n"));
+    assert!(tried > 400, "{tried}");
+}
+
+fn angle(name: &str) -> bool {
+    ["parallel", "meridian", "latitude", "longitude", "azimuth"]
+        .iter()
+        .any(|word| name.contains(word))
+}
+
+/// The scale of a fraction such as 1 - 1/15000, of which the registry has some digits.
+fn full(value: f64) -> f64 {
+    let parts = (1.0 / (1.0 - value)).round();
+    let fraction = 1.0 - 1.0 / parts;
+    if (fraction - value).abs() < 2e-10 { fraction } else { value }
+}
+
+/// The text with some of its numbers written otherwise; none if nothing changes.
+fn with_numbers(text: &str, change: &dyn Fn(&str, f64) -> Option<String>) -> Option<String> {
+    let mut out = String::new();
+    let mut rest = text;
+    while let Some(at) = rest.find(['P', 'U']) {
+        let (before, after) = rest.split_at(at);
+        out += before;
+        let keyword = ["PARAMETER[\"", "UNIT[\""].into_iter().find(|word| after.starts_with(word));
+        let Some(keyword) = keyword else {
+            out += &after[..1];
+            rest = &after[1..];
+            continue;
+        };
+        let end = after.find(']').unwrap();
+        let (name, number) = after[keyword.len()..end].split_once("\",").unwrap();
+        let value: f64 = number.parse().unwrap();
+        let word = if keyword.starts_with('U') { "unit".to_string() } else { name.to_lowercase() };
+        let new = change(&word, value).unwrap_or_else(|| number.to_string());
+        out += &format!("{keyword}{name}\",{new}");
+        rest = &after[end..];
+    }
+    out += rest;
+    (out != text).then_some(out)
+}

@@ -245,3 +245,30 @@ fn the_best_way_is_refused_where_it_needs_what_is_not_there() {
         }
     }
 }
+
+/// What leads there leads back, whatever is asked for first: every route of the frozen table.
+#[test]
+fn the_way_back_takes_the_same_operations() {
+    let (mut wrong, mut pairs) = (Vec::new(), 0);
+    for row in rows(include_str!("../data/frozen-routes.csv")).records() {
+        let row = row.unwrap();
+        let number = |at: usize| row[at].parse::<f64>().unwrap();
+        let (from, to, lat, lon) = (number(0) as u32, number(1) as u32, number(2), number(3));
+        // Ties within an ensemble have no direction.
+        let back = |codes: &str| -> String {
+            let turned = codes.split_whitespace().rev().map(|code| match code {
+                "=" => "=".to_string(),
+                code => code.strip_prefix('-').map_or(format!("-{code}"), str::to_string),
+            });
+            turned.collect::<Vec<_>>().join(" ")
+        };
+        let there = if &row[4] == "none" { "" } else { &row[4] };
+        let found = plan(to, from, lat, lon, None).map_or(String::new(), |way| operations(&way));
+        if found != back(there) {
+            wrong.push(format!("{from} {to} at {lat} {lon}: {there}; back {found}"));
+        }
+        pairs += 1;
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    assert!(pairs > 1500, "{pairs}");
+}

@@ -1,6 +1,10 @@
-//! Writing topologies in the compact form of the embedded outlines.
+//! Writing tables, and topologies, in the compact forms that are embedded.
+
+// Not each of the generators writes all of them.
+#![allow(dead_code)]
 
 use serde_json::Value;
+use std::collections::BTreeMap;
 use std::error::Error;
 
 /// Layout: scale and origin (4 doubles, little endian), arcs (count, then points as steps of
@@ -43,4 +47,17 @@ pub(crate) fn signed(bytes: &mut Vec<u8>, value: i64) {
 pub(crate) fn words(bytes: &mut Vec<u8>, value: &str) {
     number(bytes, value.len() as u64);
     bytes.extend(value.as_bytes());
+}
+
+/// Layout, little endian: a count, an index of codes and offsets, then the rows.
+pub(crate) fn layout(table: &BTreeMap<u32, Vec<u8>>) -> Vec<u8> {
+    let mut bytes = (table.len() as u32).to_le_bytes().to_vec();
+    let mut offset = 0u32;
+    for (code, row) in table {
+        bytes.extend(code.to_le_bytes());
+        bytes.extend(offset.to_le_bytes());
+        offset += row.len() as u32;
+    }
+    table.values().for_each(|row| bytes.extend(row));
+    bytes
 }
