@@ -37,6 +37,7 @@ mod position;
 pub mod projection;
 pub mod route;
 pub mod spelling;
+mod states;
 pub mod traverse;
 mod unit;
 pub mod zones;

@@ -52,3 +52,44 @@ fn steps(a: &[char], b: &str) -> usize {
     }
     table[a.len()][b.len()]
 }
+
+/// Small letters without marks on them.
+pub(crate) fn plain(text: &str) -> String {
+    if text.is_ascii() {
+        return text.to_ascii_lowercase();
+    }
+    let mut out = String::with_capacity(text.len());
+    for c in text.to_lowercase().chars() {
+        if c.is_ascii() {
+            out.push(c);
+            continue;
+        }
+        let at = MARKED.iter().find(|(marked, _)| marked.contains(c));
+        match (c, at) {
+            ('ß', _) => out.push_str("ss"),
+            ('æ', _) => out.push_str("ae"),
+            (_, Some((_, plain))) => out.push(*plain),
+            (c, None) => out.push(c),
+        }
+    }
+    out
+}
+
+/// Letters with marks, by the letter that they are found under.
+const MARKED: [(&str, char); 15] = [
+    ("áàâäãåāăą", 'a'),
+    ("çćčĉ", 'c'),
+    ("ďđð", 'd'),
+    ("éèêëēėęě", 'e'),
+    ("ğĝģ", 'g'),
+    ("íìîïīįı", 'i'),
+    ("ķ", 'k'),
+    ("łļľĺ", 'l'),
+    ("ñńņň", 'n'),
+    ("óòôöõøōő", 'o'),
+    ("ŕř", 'r'),
+    ("śšşș", 's'),
+    ("ťţț", 't'),
+    ("úùûüūůűų", 'u'),
+    ("ýÿźžż", 'z'),
+];

@@ -178,6 +178,16 @@ fn zones(tables: &Path, states: &BTreeMap<u32, String>, counties: &[County]) -> 
         }
     }
     fill(&mut found, states, counties);
+    // The islands of the Pacific have systems of their own under other names.
+    let of_state = |state: u32| {
+        let own = counties.iter().filter(move |county| county.fips / 1000 == state);
+        own.map(|county| (county.fips, None)).collect::<Vec<Member>>()
+    };
+    const GUAM: (u32, u32) = (66, 3255);
+    const AMERICAN_SAMOA: (u32, u32) = (60, 3109);
+    for (set, (state, extent)) in [(27, GUAM), (83, GUAM), (27, AMERICAN_SAMOA)] {
+        found.insert((set, extent), of_state(state));
+    }
     Ok(found.into_iter().map(|((set, extent), members)| Zone { set, extent, members }).collect())
 }
 

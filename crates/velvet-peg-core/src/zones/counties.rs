@@ -4,6 +4,7 @@
 //! generalised: see [`super::OUTLINE_UNCERTAINTY_M`].
 
 use crate::position::Geographic;
+use crate::states::POSTAL;
 use std::sync::OnceLock;
 use velvet_peg_epsg::{Outlines, outlines};
 
@@ -105,33 +106,116 @@ pub fn county_at(at: Geographic) -> Option<County> {
     atlas.find(at).map(|county| atlas.county(county))
 }
 
-/// Counties of a name, such as `Douglas county, Washington` or `Douglas, WA`'s long form; all
-/// of that name where no state is given.
+/// Counties of a name, such as `Douglas county, Washington`, `Douglas, WA`, `Saint Louis MO` or
+/// `Dona Ana`; all of that name where no state is given. The kind decides between a county and a city
+/// of one name: `Richmond city, VA`.
 ///
 /// ```
 /// use velvet_peg_core::zones::county_named;
 /// assert_eq!(county_named("Douglas county, Washington").len(), 1);
+/// assert_eq!(county_named("st louis city, mo")[0].fips, 29510);
 /// assert!(county_named("Douglas").len() > 5);
 /// ```
 pub fn county_named(text: &str) -> Vec<County> {
-    let folded = |text: &str| -> String {
-        let lower = text.to_lowercase();
-        let words: Vec<&str> = lower
-            .split(|c: char| !c.is_alphanumeric())
-            .filter(|word| !["county", "parish", "borough", "of", ""].contains(word))
-            .collect();
-        words.concat()
-    };
-    let (name, state) = match text.rsplit_once(',') {
-        Some((name, state)) => (folded(name), folded(state)),
-        None => (folded(text), String::new()),
-    };
+    let words = words(text);
+    // The whole may be a name; otherwise its last words name a state.
+    let whole = of_words(&words, None);
+    if !whole.is_empty() {
+        return whole;
+    }
+    (1..words.len())
+        .filter_map(|at| Some(of_words(&words[..at], Some(state_number(&words[at..])?))))
+        .find(|counties| !counties.is_empty())
+        .unwrap_or_default()
+}
+
+/// What a county is called beside its name, and whether that is a city apart from counties.
+const KINDS: [(&str, Option<bool>); 10] = [
+    ("county", Some(false)),
+    ("parish", Some(false)),
+    ("borough", Some(false)),
+    ("census", Some(false)),
+    ("area", Some(false)),
+    ("municipio", Some(false)),
+    ("municipality", Some(false)),
+    ("city", Some(true)),
+    ("of", None),
+    ("and", None),
+];
+
+/// The counties of a name in words, in a state.
+fn of_words(name: &[String], state: Option<u32>) -> Vec<County> {
     let atlas = atlas();
-    (0..atlas.outlines.counties.len())
-        .map(|at| atlas.county(at))
-        .filter(|county| folded(county.name) == name)
-        .filter(|county| state.is_empty() || folded(county.state) == state)
+    let kind = |word: &String| KINDS.iter().find(|(kind, _)| kind == word);
+    let plain: String = name.iter().filter(|word| kind(word).is_none()).cloned().collect();
+    let full = name.concat();
+    let is_city = match name.iter().filter_map(|word| kind(word)?.1).reduce(|a, b| a && b) {
+        // A name may have the word itself, as James City county has.
+        Some(true) if !plain.is_empty() => Some(true),
+        kind => kind.filter(|city| !city),
+    };
+    // Some kinds are of one state.
+    let of_kind = |word: &String| match word.as_str() {
+        "parish" => Some(22),
+        "borough" | "census" => Some(2),
+        "municipio" => Some(72),
+        _ => None,
+    };
+    let state = state.or_else(|| name.iter().find_map(of_kind));
+    let counties = || {
+        (0..atlas.outlines.counties.len())
+            .filter(|at| state.is_none_or(|fips| atlas.outlines.counties[*at].fips / 1000 == fips))
+            .map(|at| (words(atlas.outlines.counties[at].name), at))
+    };
+    let is = |wanted: &str| -> Vec<County> {
+        let same = counties().filter(|(own, _)| own.concat() == *wanted);
+        same.map(|(_, at)| atlas.county(at)).collect()
+    };
+    // "Carson City" and "James City county" have the word in their names.
+    let with_its_words: String =
+        name.iter().filter(|word| !matches!(kind(word), Some((_, Some(false))))).cloned().collect();
+    let mut found: Vec<County> = [full, with_its_words, plain]
+        .iter()
+        .map(|name| is(name))
+        .find(|f| !f.is_empty())
+        .unwrap_or_default();
+    if let Some(city) = is_city
+        && found.iter().any(|county| apart(county.fips) == city)
+    {
+        found.retain(|county| apart(county.fips) == city);
+    }
+    found
+}
+
+/// Whether a number is that of a city apart from counties: in Virginia, Maryland, Missouri and Nevada
+/// they follow the counties from 510 on.
+fn apart(fips: u32) -> bool {
+    matches!(fips / 1000, 24 | 29 | 32 | 51) && fips % 1000 >= 510
+}
+
+/// Small letters without marks, words apart; what is written in several ways in one.
+fn words(text: &str) -> Vec<String> {
+    crate::spelling::plain(text)
+        .replace('\'', "")
+        .split(|c: char| !c.is_alphanumeric())
+        .filter(|word| !word.is_empty())
+        .map(|word| match word {
+            "st" | "ste" | "sainte" => "saint".to_string(),
+            "co" if text.contains("Co.") => "county".to_string(),
+            other => other.to_string(),
+        })
         .collect()
+}
+
+/// The FIPS number of a state by its name or its postal letters.
+fn state_number(name: &[String]) -> Option<u32> {
+    let long = match name {
+        [letters] => POSTAL.iter().find(|(postal, _)| postal == letters).map(|(_, long)| *long),
+        _ => None,
+    };
+    let wanted = long.map_or_else(|| name.join(" "), str::to_string);
+    let states = &atlas().outlines.states;
+    states.iter().find(|(_, own)| own.eq_ignore_ascii_case(&wanted)).map(|(fips, _)| *fips)
 }
 
 /// The middle of a state's box, by its name.

@@ -18,9 +18,10 @@ pub const OUTLINE_UNCERTAINTY_M: f64 = 2_000.0;
 /// Which set of zones.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum ZoneSet {
-    /// State Plane Coordinate System of 1927, on NAD27.
+    /// State Plane Coordinate System of 1927, on NAD27; on the islands of the Pacific the system of
+    /// that time on the datum of the island.
     Spcs27,
-    /// State Plane Coordinate System of 1983, on NAD83 and its realisations.
+    /// State Plane Coordinate System of 1983, on NAD83 and its realisations; the Guam Map Grid.
     Spcs83,
 }
 
@@ -116,6 +117,9 @@ fn systems_by_area() -> BTreeMap<(ZoneSet, u32), Vec<u32>> {
             name if name.contains("SPCS83") => ZoneSet::Spcs83,
             name if name.contains("CS27") => ZoneSet::Spcs27,
             name if name.starts_with("Arizona Coordinate System") => ZoneSet::Spcs27,
+            // The islands of the Pacific have systems of their own.
+            "Guam Map Grid" => ZoneSet::Spcs83,
+            "Guam SPCS" | "American Samoa Lambert" => ZoneSet::Spcs27,
             _ => continue,
         };
         for extent in &row.extents {
@@ -165,8 +169,23 @@ pub fn state_plane_zones_at(set: ZoneSet, at: Geographic) -> Vec<StatePlaneMatch
 pub fn state_plane_zones_of_county(set: ZoneSet, fips: u32) -> Vec<&'static StatePlaneZone> {
     state_plane_zones()
         .iter()
-        .filter(|zone| zone.set == set && zone.members.iter().any(|member| member.fips == fips))
+        .filter(|zone| {
+            zone.set == set
+                && zone.members.iter().any(|member| {
+                    member.fips == fips
+                        && member.limits.is_none_or(|limits| reaches_into(fips, &limits))
+                })
+        })
         .collect()
+}
+
+/// Whether some of a county's outline lies within limits.
+fn reaches_into(fips: u32, limits: &[f64; 4]) -> bool {
+    let atlas = atlas();
+    let county = atlas.outlines.counties.iter().find(|county| county.fips == fips);
+    let arcs = county.into_iter().flat_map(|county| county.polygons.iter().flatten().flatten());
+    let mut vertices = arcs.flat_map(|arc| &atlas.outlines.arcs[arc_number(*arc)]);
+    vertices.any(|(lon, lat)| within(limits, Geographic { lat: *lat, lon: *lon }))
 }
 
 fn within([south, north, west, east]: &[f64; 4], at: Geographic) -> bool {

@@ -109,16 +109,18 @@ impl UtmZone {
         let step = (at.lon / 6.0).floor() * 6.0;
         let lons = meridians.into_iter().chain([step, step + 6.0]);
         let lats = [-80.0, 0.0, 56.0, 64.0, 72.0, 84.0];
+        // A hair to either side of the line: on the line itself one of them is the zone it belongs to.
+        const SIDES: [f64; 2] = [-1e-9, 1e-9];
         let sideways = lons.flat_map(|lon| {
             let off = crate::math::degrees::wrap(lon - at.lon);
-            // A hair beyond the meridian, on its far side.
-            let beyond = at.lon + off + off.signum() * 1e-9;
-            Some((off.abs().to_radians() * east_m, Geographic { lon: beyond, lat: at.lat }))
+            SIDES.map(|side| {
+                let beyond = Geographic { lon: at.lon + off + side, lat: at.lat };
+                (off.abs().to_radians() * east_m, beyond)
+            })
         });
-        let upright = lats.into_iter().map(|lat| {
-            let off = lat - at.lat;
-            let beyond = Geographic { lat: lat + off.signum() * 1e-9, lon: at.lon };
-            (off.abs().to_radians() * north_m, beyond)
+        let upright = lats.into_iter().flat_map(|lat| {
+            let metres = (lat - at.lat).abs().to_radians() * north_m;
+            SIDES.map(|side| (metres, Geographic { lat: lat + side, lon: at.lon }))
         });
         sideways
             .chain(upright)

@@ -115,7 +115,7 @@ fn edges_are_measured_and_uncertainty_is_told() {
     for (lat, lon, metres, beyond) in [
         (47.4, -120.01, 754.7, "UTM zone 11N"),
         (60.0, 3.1, 5_580.0, "UTM zone 31N"),
-        (83.99, 0.0, 1_117.0, "the polar grid"),
+        (83.99, 1.0, 1_117.0, "the polar grid"),
     ] {
         let (found, name) = UtmZone::edge(Geographic { lat, lon }).unwrap();
         assert!((found - metres).abs() < 5.0, "{lat}, {lon}: {found}");
@@ -130,6 +130,37 @@ fn edges_are_measured_and_uncertainty_is_told() {
     }
 }
 
+/// The islands of the Pacific, and counties of which some zones hold no part.
+#[test]
+fn zones_of_counties_are_those_that_hold_some_of_them() {
+    let names = |set, text: &str| -> Vec<String> {
+        let fips = county_named(text)[0].fips;
+        let zones = state_plane_zones_of_county(set, fips);
+        zones.iter().map(|zone| format!("{} {:?}", zone.name, zone.systems)).collect()
+    };
+    assert_eq!(names(ZoneSet::Spcs83, "Guam"), ["Guam Map Grid [4414, 6637]"]);
+    assert_eq!(names(ZoneSet::Spcs27, "Guam"), ["Guam SPCS [3993]"]);
+    assert_eq!(names(ZoneSet::Spcs27, "Eastern, AS"), ["American Samoa Lambert [3102]"]);
+    let kodiak = names(ZoneSet::Spcs83, "Kodiak Island, AK");
+    assert_eq!(kodiak.len(), 3, "{kodiak:?}");
+    assert!(["zone 4", "zone 5", "zone 6"].iter().zip(&kodiak).all(|(a, b)| b.contains(a)));
+    for (lat, lon, name) in [(13.45, 144.78, "Guam Map Grid"), (47.4, -119.5, "Washington South")] {
+        let found = state_plane_zones_at(ZoneSet::Spcs83, Geographic { lat, lon });
+        assert_eq!(found[0].zone.name, name);
+    }
+}
+
+/// On the line itself the other zone is no metres away.
+#[test]
+fn the_edge_of_a_zone_is_no_distance_from_itself() {
+    for (lat, lon) in [(47.0, -120.0), (-10.0, 30.0), (60.0, 3.0), (75.0, 21.0), (10.0, 180.0)] {
+        let (metres, beyond) = UtmZone::edge(Geographic { lat, lon }).unwrap();
+        assert!(metres < 1e-3, "{lat}, {lon}: {metres} m to {beyond}");
+    }
+    let (metres, beyond) = UtmZone::edge(Geographic { lat: 47.0, lon: -120.0 }).unwrap();
+    assert_eq!((metres, beyond.as_str()), (0.0, "UTM zone 10N"));
+}
+
 #[test]
 fn counties_are_found_by_name() {
     let names = |text: &str| -> Vec<String> {
@@ -137,6 +168,39 @@ fn counties_are_found_by_name() {
     };
     assert_eq!(names("Douglas county, Washington"), ["Douglas, Washington"]);
     assert_eq!(names("orleans parish, louisiana"), ["Orleans, Louisiana"]);
+    for (text, name, fips) in [
+        ("Douglas, WA", "Douglas", 53017),
+        ("douglas wa", "Douglas", 53017),
+        ("St. Louis county, MO", "St. Louis", 29189),
+        ("saint louis city, missouri", "St. Louis", 29510),
+        ("City of St Louis, MO", "St. Louis", 29510),
+        ("Ste Genevieve MO", "Ste. Genevieve", 29186),
+        ("dona ana county, nm", "Doña Ana", 35013),
+        ("Prince Georges county MD", "Prince George's", 24033),
+        ("richmond city, va", "Richmond", 51760),
+        ("Richmond County, Virginia", "Richmond", 51159),
+        ("James City county, VA", "James City", 51095),
+        ("carson city", "Carson City", 32510),
+        ("Baltimore city, MD", "Baltimore", 24510),
+        ("virginia beach city, va", "Virginia Beach", 51810),
+        ("Kodiak Island Borough", "Kodiak Island", 2150),
+        ("Juneau City and Borough, AK", "Juneau", 2110),
+        ("nome census area", "Nome", 2180),
+        ("miami dade", "Miami-Dade", 12086),
+        ("Mayaguez municipio, PR", "Mayagüez", 72097),
+        ("guam", "Guam", 66010),
+        ("king county washington", "King", 53033),
+        ("district of columbia", "District of Columbia", 11001),
+        ("New York, NY", "New York", 36061),
+        ("Jo Daviess county, north carolina", "", 0),
+    ] {
+        let found = county_named(text);
+        let first = found.first().map_or(("", 0), |county| (county.name, county.fips));
+        assert_eq!(first, (name, fips), "{text}: {found:?}");
+        assert!(found.len() <= 1, "{text}: {found:?}");
+    }
+    // Without a word for its kind, a name that is a county's and a city's is both.
+    assert_eq!(names("Richmond, VA").len(), 2);
     assert!(names("Tumblewick").is_empty());
     let zones =
         state_plane_zones_of_county(ZoneSet::Spcs83, county_named("Grant, Washington")[0].fips);

@@ -1,6 +1,6 @@
 //! Finding systems by words, counties among them.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use velvet_peg_core::crs::{CrsMatch, CrsSearch, search};
 use velvet_peg_core::registry::CrsRow;
 use velvet_peg_core::zones::{County, ZoneSet, county_named, state_plane_zones_of_county};
@@ -22,28 +22,32 @@ pub fn find_systems(text: &str) -> CrsSearch {
         text.split(|c: char| c.is_whitespace() || c == ',').filter(|w| !w.is_empty()).collect();
     let is_county = |word: &&str| KINDS.contains(&word.to_lowercase().as_str());
     if words.iter().any(is_county) {
-        return of_county(&words).map_or_else(CrsSearch::default, plain);
+        let found = named(&words).and_then(|(counties, rest)| of_counties(&counties, &rest));
+        return found.map_or_else(CrsSearch::default, plain);
     }
     let found = search(text);
-    if !found.matches.is_empty() && found.taken_for.is_empty() {
+    let whole = found.taken_for.is_empty() && found.left_out.is_empty();
+    if !found.matches.is_empty() && whole {
         return found;
     }
-    // A county and its state, without the word.
-    of_county(&words).map_or(found, plain)
+    // A county and its state, without the word; or a county of which there is but one.
+    let named = named(&words).or_else(|| named_once(&words));
+    named.and_then(|(counties, rest)| of_counties(&counties, &rest)).map_or(found, plain)
 }
 
 fn plain(matches: Vec<CrsMatch>) -> CrsSearch {
     CrsSearch { matches, ..CrsSearch::default() }
 }
 
-/// The systems of the county that some of the words name, held to the other words.
-fn of_county(words: &[&str]) -> Option<Vec<CrsMatch>> {
-    let (counties, rest) = named(words)?;
+/// The systems of counties, held to other words.
+fn of_counties(counties: &[County], rest: &[&str]) -> Option<Vec<CrsMatch>> {
     let mut codes: Vec<u32> = Vec::new();
+    let mut zones: Vec<(ZoneSet, &[u32])> = Vec::new();
     for set in [ZoneSet::Spcs83, ZoneSet::Spcs27] {
-        for county in &counties {
+        for county in counties {
             for zone in state_plane_zones_of_county(set, county.fips) {
                 codes.extend(&zone.systems);
+                zones.push((set, &zone.systems));
             }
         }
     }
@@ -58,6 +62,19 @@ fn of_county(words: &[&str]) -> Option<Vec<CrsMatch>> {
         matches.retain(|one| place(one).is_some());
         matches.sort_by_key(|one| place(one));
     }
+    // A county that is split has the systems of its zones in turns, those of 1983 first.
+    let zone = |one: &CrsMatch| zones.iter().position(|(_, zone)| zone.contains(&one.code));
+    let mut turns: BTreeMap<Option<usize>, usize> = BTreeMap::new();
+    let mut in_turns: Vec<((bool, usize), CrsMatch)> = Vec::new();
+    for one in matches {
+        let at = zone(&one);
+        let turn = turns.entry(at).or_default();
+        let old = at.is_some_and(|at| zones[at].0 == ZoneSet::Spcs27);
+        in_turns.push(((old, *turn), one));
+        *turn += 1;
+    }
+    in_turns.sort_by_key(|(turn, _)| *turn);
+    let matches: Vec<CrsMatch> = in_turns.into_iter().map(|(_, one)| one).collect();
     (!matches.is_empty()).then_some(matches)
 }
 
@@ -85,4 +102,16 @@ fn named<'a>(words: &[&'a str]) -> Option<(Vec<County>, Vec<&'a str>)> {
         }
     }
     None
+}
+
+/// The county that a run of the words names, if there is no other of that name, and the words that are
+/// left.
+fn named_once<'a>(words: &[&'a str]) -> Option<(Vec<County>, Vec<&'a str>)> {
+    (0..words.len())
+        .flat_map(|first| (first + 1..=words.len().min(first + 3)).map(move |end| (first, end)))
+        .find_map(|(first, end)| {
+            let counties = county_named(&words[first..end].join(" "));
+            let rest = words[..first].iter().chain(&words[end..]).copied();
+            (counties.len() == 1).then(|| (counties, rest.collect()))
+        })
 }

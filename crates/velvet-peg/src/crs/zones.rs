@@ -103,13 +103,18 @@ pub fn zones_of_place(at: Geographic) -> (Vec<ZoneAnswer>, Vec<Notice>) {
 
 /// Systems on the datum that came with the zones: NAD83, NAD27 or Old Hawaiian.
 pub fn systems_of(zone: &StatePlaneZone) -> Vec<Crs> {
-    [6269, 6267, 6135]
+    let usual: Vec<Crs> = [6269, 6267, 6135]
         .into_iter()
         .flat_map(|datum| {
             let (metres, feet) = zone.systems_on(datum);
             metres.into_iter().chain(feet)
         })
-        .collect()
+        .collect();
+    match usual.is_empty() {
+        // The islands of the Pacific have none on these datums.
+        true => zone.systems.iter().filter_map(|code| Crs::from_epsg(*code).ok()).collect(),
+        false => usual,
+    }
 }
 
 /// The system of a zone on a datum, by the name that the registry gives such systems; none where it

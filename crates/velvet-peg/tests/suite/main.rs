@@ -52,3 +52,4 @@ mod tables_of_layers;
 mod titles;
 mod verification;
 mod watched;
+mod words;

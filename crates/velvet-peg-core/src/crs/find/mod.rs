@@ -4,6 +4,7 @@
 //! projection method or in its area of use, as it is written, as its beginning, or under another
 //! spelling ([`words`]). What matches the name itself, whole words and current systems come first.
 
+mod code;
 mod spelling;
 mod words;
 mod zone_numbers;
@@ -47,6 +48,9 @@ pub struct CrsSearch {
     pub matches: Vec<CrsMatch>,
     /// Words that nothing has, and what they were taken for.
     pub taken_for: Vec<(String, String)>,
+    /// Words that nothing has (or nothing has beside the others), and nothing like them: the systems
+    /// match the others.
+    pub left_out: Vec<String>,
 }
 
 /// Systems that match all words, the likeliest first. A number matches a code, or a zone of state
@@ -62,23 +66,56 @@ pub fn find(text: &str) -> Vec<CrsMatch> {
     matching(&Query::of(text))
 }
 
-/// As [`find()`]; where nothing has a word, what is spelled most like it stands in for it.
+/// As [`find()`]; a code of the registry (`EPSG:2286`, `urn:ogc:def:crs:EPSG::2286`) comes first
+/// wherever it stands in the text, what is spelled most like it stands in for a word that nothing has,
+/// and a word that nothing is like is left out.
 ///
 /// ```
-/// let found = velvet_peg_core::crs::search("nad83 washingtn north ftus");
+/// use velvet_peg_core::crs::search;
+/// let found = search("nad83 washingtn north ftus");
 /// assert_eq!(found.matches[0].code, 2285);
 /// assert_eq!(found.taken_for, [("washingtn".to_string(), "washington".to_string())]);
+/// assert_eq!(search("the data is in EPSG:2927").matches[0].code, 2927);
+/// let found = search("tumblewick nad83 utm 11n");
+/// assert_eq!((found.matches[0].code, found.left_out), (26911, vec!["tumblewick".to_string()]));
 /// ```
 pub fn search(text: &str) -> CrsSearch {
+    let coded = code::code_in(text).and_then(CrsRow::find).map(CrsMatch::from);
     let query = Query::of(text);
-    let matches = matching(&query);
+    let mut matches = matching(&query);
+    if let Some(coded) = coded {
+        matches.retain(|other| other.code != coded.code);
+        matches.insert(0, coded);
+    }
     if !matches.is_empty() || query.is_empty() {
-        return CrsSearch { matches, taken_for: Vec::new() };
+        return CrsSearch { matches, ..CrsSearch::default() };
     }
-    match spelling::corrected(&query) {
-        Some((query, taken_for)) => CrsSearch { matches: matching(&query), taken_for },
-        None => CrsSearch::default(),
+    let spelling::Corrected { query, taken_for, mut left_out } = spelling::corrected(&query);
+    let mut matches = matching(&query);
+    if matches.is_empty()
+        && let Some((word, others)) = without_one(&query)
+    {
+        left_out.push(word);
+        matches = others;
     }
+    CrsSearch { matches, taken_for, left_out }
+}
+
+/// The word without which the fewest systems match, and these; none where leaving out one does not
+/// help. Of two words neither is left out: what is left would be another question.
+fn without_one(query: &Query) -> Option<(String, Vec<CrsMatch>)> {
+    const FEWEST_WORDS: usize = 3;
+    if query.wanted.len() < FEWEST_WORDS {
+        return None;
+    }
+    (0..query.wanted.len())
+        .filter_map(|at| {
+            let mut others = query.clone();
+            let Wanted::Word(term) = others.wanted.remove(at) else { return None };
+            let found = matching(&others);
+            (!found.is_empty()).then_some((term.typed, found))
+        })
+        .min_by_key(|(_, found)| found.len())
 }
 
 fn matching(query: &Query) -> Vec<CrsMatch> {
@@ -113,6 +150,9 @@ fn currency(datum: &[String]) -> u32 {
         _ => 3,
     }
 }
+
+/// The system of latitudes and longitudes of WGS 84.
+const WGS84: u32 = 4326;
 
 /// A system with its words.
 struct Entry {
@@ -236,6 +276,8 @@ fn score_by_words(query: &Query, entry: &Entry) -> Option<u32> {
         true => entry.name.len().saturating_sub(of_name) as u32,
         false => zone.len().saturating_sub(of_name) as u32 + currency(datum),
     };
+    // Without a datum, latitude and longitude are mostly those of satellites.
+    penalty += u32::from(query.terms().next().is_none() && row.code != WGS84) * 10;
     // Words that were asked for one behind the other are meant so.
     let terms: Vec<&Term> = query.terms().collect();
     let beside = |a: &Term, b: &Term| {

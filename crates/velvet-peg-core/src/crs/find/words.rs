@@ -1,5 +1,8 @@
 //! Words of names and of what people ask for, in one spelling.
 
+use crate::spelling::plain;
+use crate::states::POSTAL;
+
 /// A word asked for, with what else it may be written as.
 #[derive(Clone, Debug)]
 pub(super) struct Term {
@@ -14,8 +17,17 @@ impl Term {
         let mut spellings = vec![(word.to_string(), 0)];
         let others = OTHERS.iter().filter(|(own, _)| *own == word);
         spellings.extend(others.flat_map(|(_, all)| all.iter().map(|one| (one.to_string(), 1))));
-        let state = STATES.iter().find(|(short, _)| *short == word);
+        let state = POSTAL.iter().find(|(short, _)| *short == word);
         spellings.extend(state.map(|(_, name)| (name.to_string(), 1)));
+        // Zones are numbered in either figures.
+        let figures = ROMAN
+            .iter()
+            .zip(1..)
+            .find(|(roman, number): &(&&str, u32)| **roman == word || number.to_string() == word);
+        if let Some((roman, number)) = figures {
+            let other = if *roman == word { number.to_string() } else { (*roman).to_string() };
+            spellings.push((other, 1));
+        }
         Term { typed: word.to_string(), spellings }
     }
 
@@ -54,7 +66,8 @@ fn found(spelling: &str, words: &[String]) -> Option<u32> {
                 && rest.starts_with(|c: char| c.is_ascii_digit()))
         })
     };
-    (spelling.chars().count() > 1 && words.iter().any(begins)).then_some(2)
+    let short = spelling.chars().count() < 2 || ROMAN.contains(&spelling);
+    (!short && words.iter().any(begins)).then_some(2)
 }
 
 /// Something asked for.
@@ -81,7 +94,13 @@ pub(super) struct Query {
 
 impl Query {
     pub(super) fn of(text: &str) -> Query {
-        let mut text = fold(text);
+        // Side files join the words of names, and say which kind of name follows.
+        let mut text = plain(text).replace('_', " ");
+        for (prefix, meant) in [("gcs ", "#degrees "), ("d ", "")] {
+            if let Some(rest) = text.strip_prefix(prefix) {
+                text = format!("{meant}{rest}");
+            }
+        }
         for (phrase, meant) in FEET.iter().chain(&ZONES).chain(&PHRASES) {
             text = replaced(&text, phrase, meant);
         }
@@ -128,7 +147,7 @@ impl Query {
 
 /// The words of a name, in the spelling that queries have.
 pub(crate) fn tokens(name: &str) -> Vec<String> {
-    let mut text = fold(name);
+    let mut text = plain(name);
     if text.contains('f') || text.contains("cs") {
         for (phrase, meant) in FEET.iter().chain(&ZONES) {
             text = replaced(&text, phrase, meant);
@@ -151,6 +170,7 @@ fn joined(words: impl Iterator<Item = String>) -> Vec<String> {
     let mut out: Vec<String> = Vec::new();
     let in_utm = parts.iter().any(|word| word == "utm");
     for word in parts {
+        let word = if in_utm { banded(word) } else { word };
         let digits = !word.is_empty() && word.chars().all(|c| c.is_ascii_digit());
         let before = out.last().cloned().unwrap_or_default();
         let zone = in_utm && before.len() <= 2 && before.parse::<u8>().is_ok_and(|z| z <= 60);
@@ -159,6 +179,9 @@ fn joined(words: impl Iterator<Item = String>) -> Vec<String> {
                 out.pop();
                 out.push(year(&before, number));
             }
+            // Letters of latitude bands; of a zone N and S stand for the hemisphere.
+            band if zone && band.len() == 1 && BANDS_SOUTH.contains(band) => append(&mut out, "s"),
+            band if zone && band.len() == 1 && BANDS_NORTH.contains(band) => append(&mut out, "n"),
             "n" | "north" if zone => append(&mut out, "n"),
             "s" | "south" if zone => append(&mut out, "s"),
             _ => {
@@ -174,6 +197,21 @@ fn joined(words: impl Iterator<Item = String>) -> Vec<String> {
         }
     }
     out
+}
+
+/// Letters of the latitude bands of each hemisphere, but for N and S.
+const BANDS_SOUTH: &str = "cdefghjklm";
+const BANDS_NORTH: &str = "pqrtuvwx";
+
+/// `30t`, a zone with its latitude band, as the zone of its hemisphere.
+fn banded(word: String) -> String {
+    let zone = word.trim_end_matches(|c: char| c.is_ascii_alphabetic());
+    let band = &word[zone.len()..];
+    match zone.parse::<u8>() {
+        Ok(1..=60) if band.len() == 1 && BANDS_SOUTH.contains(band) => format!("{zone}s"),
+        Ok(1..=60) if band.len() == 1 && BANDS_NORTH.contains(band) => format!("{zone}n"),
+        _ => word,
+    }
 }
 
 fn append(words: &mut [String], letter: &str) {
@@ -217,7 +255,7 @@ fn replaced(text: &str, phrase: &str, meant: &str) -> String {
 }
 
 /// Names of the US survey foot.
-const FEET: [(&str, &str); 9] = [
+const FEET: [(&str, &str); 10] = [
     ("us survey feet", "ftus"),
     ("us survey foot", "ftus"),
     ("survey feet", "ftus"),
@@ -225,6 +263,7 @@ const FEET: [(&str, &str); 9] = [
     ("us feet", "ftus"),
     ("us foot", "ftus"),
     ("us ft", "ftus"),
+    ("ft us", "ftus"),
     ("usft", "ftus"),
     ("sft", "ftus"),
 ];
@@ -239,11 +278,27 @@ const ZONES: [(&str, &str); 5] = [
 ];
 
 /// Phrases, longer ones first, and how the registry says it.
-const PHRASES: [(&str, &str); 29] = [
+const PHRASES: [(&str, &str); 45] = [
     ("international feet", "ft"),
     ("international foot", "ft"),
     ("intl feet", "ft"),
     ("intl ft", "ft"),
+    ("feet intl", "ft"),
+    ("foot intl", "ft"),
+    ("north american 1983", "nad83"),
+    ("north american 1927", "nad27"),
+    ("european 1950", "ed50"),
+    ("spc", "spcs"),
+    ("mga94", "gda94 mga"),
+    ("mga2020", "gda2020 mga"),
+    ("amg66", "agd66 amg"),
+    ("amg84", "agd84 amg"),
+    ("puwg", "poland cs"),
+    ("in east", "indiana east"),
+    ("in west", "indiana west"),
+    ("albers equal area conic", "albers"),
+    ("contiguous", "conus"),
+    ("nzmg", "new zealand map grid"),
     ("universal transverse mercator", "utm"),
     ("north american datum", "nad"),
     ("world geodetic system", "wgs"),
@@ -272,8 +327,11 @@ const PHRASES: [(&str, &str); 29] = [
 ];
 
 /// Words that say nothing of which system is meant.
-const FILLERS: [&str; 13] = [
+const FILLERS: [&str; 16] = [
     "zone",
+    "srid",
+    "wkid",
+    "fips",
     "datum",
     "crs",
     "srs",
@@ -292,6 +350,12 @@ const FILLERS: [&str; 13] = [
 const DATUMS: [&str; 15] = [
     "wgs", "nad", "etrs", "etrf", "itrf", "ed", "gda", "osgb", "nzgd", "jgd", "sirgas", "cgcs",
     "sweref", "navd", "ngvd",
+];
+
+/// Roman figures of zones, from one on.
+const ROMAN: [&str; 19] = [
+    "i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x", "xi", "xii", "xiii", "xiv", "xv",
+    "xvi", "xvii", "xviii", "xix",
 ];
 
 /// Other spellings of single words.
@@ -316,99 +380,4 @@ const OTHERS: &[(&str, &[&str])] = &[
     ("uk", &["united kingdom", "british"]),
     ("google", &["pseudo mercator"]),
     ("900913", &["pseudo mercator"]),
-];
-
-/// States by their postal letters.
-const STATES: [(&str, &str); 50] = [
-    ("al", "alabama"),
-    ("ak", "alaska"),
-    ("az", "arizona"),
-    ("ar", "arkansas"),
-    ("ca", "california"),
-    ("co", "colorado"),
-    ("ct", "connecticut"),
-    ("de", "delaware"),
-    ("fl", "florida"),
-    ("ga", "georgia"),
-    ("hi", "hawaii"),
-    ("id", "idaho"),
-    ("il", "illinois"),
-    ("in", "indiana"),
-    ("ia", "iowa"),
-    ("ks", "kansas"),
-    ("ky", "kentucky"),
-    ("la", "louisiana"),
-    ("me", "maine"),
-    ("md", "maryland"),
-    ("ma", "massachusetts"),
-    ("mi", "michigan"),
-    ("mn", "minnesota"),
-    ("ms", "mississippi"),
-    ("mo", "missouri"),
-    ("mt", "montana"),
-    ("ne", "nebraska"),
-    ("nv", "nevada"),
-    ("nh", "new hampshire"),
-    ("nj", "new jersey"),
-    ("nm", "new mexico"),
-    ("ny", "new york"),
-    ("nc", "north carolina"),
-    ("nd", "north dakota"),
-    ("oh", "ohio"),
-    ("ok", "oklahoma"),
-    ("or", "oregon"),
-    ("pa", "pennsylvania"),
-    ("ri", "rhode island"),
-    ("sc", "south carolina"),
-    ("sd", "south dakota"),
-    ("tn", "tennessee"),
-    ("tx", "texas"),
-    ("ut", "utah"),
-    ("vt", "vermont"),
-    ("va", "virginia"),
-    ("wa", "washington"),
-    ("wv", "west virginia"),
-    ("wi", "wisconsin"),
-    ("wy", "wyoming"),
-];
-
-/// Small letters without marks on them.
-fn fold(text: &str) -> String {
-    if text.is_ascii() {
-        return text.to_ascii_lowercase();
-    }
-    let mut out = String::with_capacity(text.len());
-    for c in text.to_lowercase().chars() {
-        if c.is_ascii() {
-            out.push(c);
-            continue;
-        }
-        let at = MARKED.iter().find(|(marked, _)| marked.contains(c));
-        match (c, at) {
-            ('ß', _) => out.push_str("ss"),
-            ('æ', _) => out.push_str("ae"),
-            (_, Some((_, plain))) => out.push(*plain),
-            (c, None) => out.push(c),
-        }
-    }
-    out
-}
-
-/// Letters with marks, by the letter that they are found under.
-const MARKED: [(&str, char); 15] = [
-    ("áàâäãåāăą", 'a'),
-    ("çćčĉ", 'c'),
-    ("ďđð", 'd'),
-    ("éèêëēėęě", 'e'),
-    ("ğĝģ", 'g'),
-    ("íìîïīįı", 'i'),
-    ("ķ", 'k'),
-    ("łļľĺ", 'l'),
-    ("ñńņň", 'n'),
-    ("óòôöõøōő", 'o'),
-    ("ŕř", 'r'),
-    ("śšşș", 's'),
-    ("ťţț", 't'),
-    ("úùûüūůűų", 'u'),
-    ("ýÿźžż", 'z'),
 ];

@@ -15,7 +15,7 @@ fn number_of(conversion: u32) -> Option<u32> {
     static NUMBERS: OnceLock<BTreeMap<u32, u32>> = OnceLock::new();
     let numbers = NUMBERS.get_or_init(|| {
         let zones = || OperationRow::all().filter_map(|row| Some((row.code, zone(row.name)?)));
-        let by_name: BTreeMap<(&str, bool), u32> = zones()
+        let by_name: BTreeMap<(String, bool), u32> = zones()
             .filter(|(code, _)| (10_101..15_300).contains(code))
             .map(|(code, (name, new))| ((name, new), code - 10_000 - if new { 30 } else { 0 }))
             .collect();
@@ -24,13 +24,14 @@ fn number_of(conversion: u32) -> Option<u32> {
     numbers.get(&conversion).copied()
 }
 
-/// The zone that a conversion is named after, and whether on NAD83.
-fn zone(name: &'static str) -> Option<(&'static str, bool)> {
-    let (zone, new) = match name.strip_prefix("SPCS83 ") {
-        Some(zone) => (zone, true),
-        None => (name.strip_prefix("SPCS27 ").or(name.strip_prefix("CS27 "))?, false),
-    };
-    Some((zone.split(" zone (").next().unwrap_or(zone).trim_end_matches(" zone"), new))
+/// The zone that a conversion is named after, and whether on NAD83: `SPCS83 Texas Central zone (US
+/// survey foot)`, `Texas CS27 Central zone`, `Arizona Coordinate System East zone`.
+fn zone(name: &'static str) -> Option<(String, bool)> {
+    let new = name.starts_with("SPCS83 ");
+    let of_set = ["SPCS83 ", "SPCS27 ", "CS27 ", "Coordinate System "];
+    let set = of_set.iter().find(|set| name.contains(**set))?;
+    let zone = name.replacen(set, "", 1);
+    Some((zone.split(" (").next()?.trim_end_matches(" zone").to_string(), new))
 }
 
 /// True if the axes of a system count metres.

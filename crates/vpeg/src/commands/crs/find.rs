@@ -5,7 +5,7 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::collections::BTreeSet;
-use velvet_peg::crs::{CrsMatch, find_systems};
+use velvet_peg::crs::{CrsMatch, CrsSearch, find_systems};
 use velvet_peg::{Crs, Error, Geographic, LengthUnit, registry};
 
 #[derive(Debug, Args)]
@@ -34,11 +34,14 @@ impl Find {
     pub(super) fn run(&self) -> Result<Ending, Error> {
         let text = self.words.join(" ");
         let place = self.at.as_deref().map(reference::place_text).transpose()?;
-        let (matches, taken_for) = matching(&text);
+        let CrsSearch { matches, taken_for, left_out } = matching(&text);
         let place = place.as_ref().map(|(at, _)| *at);
         let (found, filters) = self.filtered(matches, place);
         for (word, meant) in &taken_for {
             show::remark(&format!("nothing has the word `{word}`: taken for `{meant}`"));
+        }
+        for word in &left_out {
+            show::remark(&format!("no system has the word `{word}` beside the others: left out"));
         }
         if show::wants_json() {
             let list: Vec<Json> = found
@@ -56,6 +59,7 @@ impl Find {
                 "taken_for": taken_for.iter().map(|(word, meant)| json!({
                     "word": word, "meant": meant,
                 })).collect::<Vec<_>>(),
+                "left_out": left_out,
             }))?;
             return Ok(Ending::Done);
         }
@@ -182,11 +186,13 @@ fn counts_in(found: &CrsMatch, wanted: &str) -> bool {
         || named.is_some_and(|unit| crs.length_unit() == Some(unit))
 }
 
-/// What the words match, or all systems where there are none; and words that were taken for others.
-fn matching(text: &str) -> (Vec<CrsMatch>, Vec<(String, String)>) {
-    if !text.trim().is_empty() {
-        let found = find_systems(text);
-        return (found.matches, found.taken_for);
+/// What the words match, or all systems where there are none.
+fn matching(text: &str) -> CrsSearch {
+    match text.trim().is_empty() {
+        true => CrsSearch {
+            matches: registry::CrsRow::all().map(CrsMatch::from).collect(),
+            ..CrsSearch::default()
+        },
+        false => find_systems(text),
     }
-    (registry::CrsRow::all().map(CrsMatch::from).collect(), Vec::new())
 }

@@ -1,0 +1,73 @@
+//! Systems found by words: what people type, names of side files, codes within texts, counties.
+
+use velvet_peg::crs::find_systems;
+
+/// How many of the queries may have none of what is meant among the first three.
+const MISSED: usize = 5;
+
+#[test]
+fn what_is_meant_is_among_the_first_three() {
+    let mut reader = csv::ReaderBuilder::new()
+        .comment(Some(b'#'))
+        .from_reader(include_str!("../data/words-in-three.csv").as_bytes());
+    let (mut missed, mut asked) = (Vec::new(), 0);
+    for row in reader.records() {
+        let row = row.unwrap();
+        let codes: Vec<u32> = row[1].split('|').map(|code| code.parse().unwrap()).collect();
+        let found = find_systems(&row[0]).matches;
+        asked += 1;
+        if !found.iter().take(3).any(|one| codes.contains(&one.code)) {
+            let first: Vec<String> =
+                found.iter().take(3).map(|one| format!("{} {}", one.code, one.name)).collect();
+            missed.push(format!("{}: {codes:?}, not {}", &row[0], first.join("; ")));
+        }
+    }
+    assert!(
+        asked > 250 && missed.len() <= MISSED,
+        "{} of {asked}:\n{}",
+        missed.len(),
+        missed.join("\n")
+    );
+}
+
+#[test]
+fn words_that_do_not_fit_are_told() {
+    for (query, code, left_out, taken_for) in [
+        ("tumblewick nad83 utm 11n", 26911, "tumblewick", ""),
+        ("my favourite nad83 utm 11", 26911, "favourite my", ""),
+        ("nad83 hawaii zone 1 ftus", 26961, "ftus", ""),
+        ("washinton south nad83 ftus", 2286, "", "washinton>washington"),
+        ("the layer is in EPSG:2927, I think", 2927, "", ""),
+        ("urn:ogc:def:crs:EPSG:12.057:6599", 6599, "", ""),
+        ("http://www.opengis.net/def/crs/EPSG/0/26910", 26910, "", ""),
+    ] {
+        let found = find_systems(query);
+        assert_eq!(found.matches.first().map(|one| one.code), Some(code), "{query}: {found:?}");
+        let taken: Vec<String> =
+            found.taken_for.iter().map(|(word, meant)| format!("{word}>{meant}")).collect();
+        assert_eq!(
+            (found.left_out.join(" "), taken.join(" ")),
+            (left_out.into(), taken_for.into()),
+            "{query}"
+        );
+    }
+    // Words of which none is known find nothing, and neither does a code that is none.
+    for query in ["qwrty zxcv", "favourite 11", "EPSG:1 qwrty"] {
+        assert!(find_systems(query).matches.is_empty(), "{query}");
+    }
+}
+
+/// A county that is split by the zones has the systems of both, in turns.
+#[test]
+fn counties_bring_up_the_systems_of_their_zones() {
+    for (query, codes) in [
+        ("grant county washington feet", &[6597, 6599, 2285, 2286][..]),
+        ("Miami-Dade ftus nad83(2011)", &[6438]),
+        ("st louis city mo meters", &[6512, 26996]),
+        ("orleans parish feet", &[6479, 3452]),
+        ("county of guam", &[4414, 6637, 3993]),
+    ] {
+        let found: Vec<u32> = find_systems(query).matches.iter().map(|one| one.code).collect();
+        assert_eq!(found.get(..codes.len()), Some(codes), "{query}: {found:?}");
+    }
+}
