@@ -29,6 +29,7 @@ pub(crate) enum Kind {
     Unsupported,
     OutOfDomain,
     NoRoute,
+    NoEpoch,
     Ambiguous,
 }
 
@@ -80,7 +81,19 @@ impl Error {
 
     /// No usable operation joins the two reference systems.
     pub fn is_no_route(&self) -> bool {
-        self.kind == Kind::NoRoute
+        matches!(self.kind, Kind::NoRoute | Kind::NoEpoch)
+    }
+
+    /// The operations that join the two reference systems need the epoch of the coordinates.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Converter, Crs};
+    /// let (itrf2014, nad83) = (Crs::from_epsg(9000)?, Crs::from_epsg(6318)?);
+    /// assert!(Converter::new(&itrf2014, &nad83).unwrap_err().is_epoch_missing());
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    pub fn is_epoch_missing(&self) -> bool {
+        self.kind == Kind::NoEpoch
     }
 
     /// Several things match and one has to be chosen.

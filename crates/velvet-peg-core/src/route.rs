@@ -9,13 +9,14 @@
 //! cannot be run (a grid file, a method not computed yet) are kept and named, so that the
 //! answer says what a better one would have needed.
 
+mod missing;
 mod named;
 
 use crate::crs::Side;
 use crate::crs::{Crs, Datum, datum_code};
 use crate::datum::{Operation, Setting, Unavailable};
 use crate::error::{Error, Kind, Result};
-use crate::extent::{Bounds, Coverage};
+use crate::extent::{Bounds, Coverage, Extent};
 use crate::position::Geographic;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
@@ -163,55 +164,21 @@ pub(crate) fn plan(
         ));
     };
     let mut planner = Planner { area, setting, neighbours: HashMap::new(), lacking: Vec::new() };
-    let mut chains: Vec<Chain> = Vec::new();
-    for length in 1..=3 {
-        let mut longer = planner.chains(from_code, to_code, length);
-        for chain in &mut longer {
-            chain.contradictory = chain.contradicts_itself(from_code, to_code, area);
-        }
-        // Where a shorter way covers all, a longer one is told only if it is known better.
-        let whole = chains.iter().filter(|chain| chain.cover == Coverage::Whole);
-        if let Some(known) =
-            whole.filter(|c| !c.contradictory).map(Chain::accuracy).reduce(f64::min)
-        {
-            longer.retain(|chain| chain.accuracy() < known);
-        }
-        chains.extend(longer);
-        // A longer way is only worth a look where the shorter ones leave part uncovered, or where one
-        // step is known to metres.
-        let enough = |chain: &Chain| match length {
-            1 => chain.cover == Coverage::Whole && chain.accuracy() <= POOR_M,
-            _ => chain.cover <= Coverage::Part,
-        };
-        if chains.iter().any(|chain| enough(chain) && !chain.contradictory) {
-            break;
-        }
-    }
-    leave_contradictions(&mut chains);
-    chains.sort_by(|a, b| a.rank().partial_cmp(&b.rank()).unwrap_or(Ordering::Equal));
-    prefer_what_is_known_better(&mut chains);
+    let chains = planner.search(from_code, to_code);
     if policy == Policy::RequireUnique && chains.len() > 1 && operations.is_empty() {
         return Err(several_ways(&chains, from, to));
     }
-    let mut lacking = planner.lacking;
     let mut ranked = chains.into_iter();
     let is_named = !operations.is_empty();
     let best = match is_named {
         true => named::named(from_code, to_code, operations, area, setting)?,
-        false => ranked.next().ok_or_else(|| no_way(&lacking, (from, from_code), (to, to_code)))?,
+        false => ranked
+            .next()
+            .ok_or_else(|| missing::no_way(&mut planner, (from, from_code), (to, to_code)))?,
     };
     let known = best.accuracy();
     // Only what joins the two datums in question says that something better exists.
-    lacking.retain(|row| {
-        let joins = ends(row.code)
-            .is_some_and(|(a, b)| (a, b) == (from_code, to_code) || (b, a) == (from_code, to_code));
-        joins && row.accuracy_m.is_some_and(|accuracy| accuracy < known)
-    });
-    lacking.sort_by(|a, b| {
-        let key = |row: &Unavailable| (row.accuracy_m, row.code);
-        key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal)
-    });
-    lacking.dedup_by_key(|row| row.code);
+    let lacking = missing::better(&mut planner, from_code, to_code, known);
     if let Some(error) = lacks_epoch(&lacking, from, to, known).filter(|_| !is_named) {
         return Err(error);
     }
@@ -309,33 +276,6 @@ fn several_ways(chains: &[Chain], from: &Datum, to: &Datum) -> Error {
     )
 }
 
-/// There is no way; says what those of the registry would need.
-fn no_way(lacking: &[Unavailable], from: (&Datum, u32), to: (&Datum, u32)) -> Error {
-    let needs: Vec<String> = lacking
-        .iter()
-        .filter(|row| {
-            ends(row.code).is_some_and(|(a, b)| {
-                let pair = (from.1, to.1);
-                (a, b) == pair || (b, a) == pair
-            })
-        })
-        .take(4)
-        .map(|row| format!("\n  {} [EPSG:{}] needs {}", row.name, row.code, row.needs))
-        .collect();
-    let needs = match needs.is_empty() {
-        true => String::new(),
-        false => format!("; what the registry has cannot be run here:{}", needs.concat()),
-    };
-    Error::new(
-        Kind::NoRoute,
-        format!(
-            "no operation is known from {} to {} in this area{needs}",
-            from.0.name(),
-            to.0.name()
-        ),
-    )
-}
-
 /// The error of a moving frame without an epoch, where an epoch would make decimetres of metres.
 fn lacks_epoch(lacking: &[Unavailable], from: &Datum, to: &Datum, known: f64) -> Option<Error> {
     if let Some(better) = lacking.iter().find(|row| row.needs_epoch)
@@ -345,10 +285,9 @@ fn lacks_epoch(lacking: &[Unavailable], from: &Datum, to: &Datum, known: f64) ->
     {
         let moving = if from.is_dynamic() { from } else { to };
         return Some(Error::new(
-            Kind::NoRoute,
+            Kind::NoEpoch,
             format!(
-                "coordinates on {} change with time: state their epoch (such as 2026.9) for {} \
-                 [EPSG:{}]; without one the change of datum is only known to {known} m",
+                "coordinates on {} change with time: {} [EPSG:{}] needs their epoch; without one the change of datum is only known to {known} m",
                 moving.name(),
                 better.name,
                 better.code
@@ -467,6 +406,36 @@ struct Planner<'a> {
 }
 
 impl Planner<'_> {
+    /// Every way worth a look, best first.
+    fn search(&mut self, from: u32, to: u32) -> Vec<Chain> {
+        let mut chains: Vec<Chain> = Vec::new();
+        for length in 1..=3 {
+            let mut longer = self.chains(from, to, length);
+            for chain in &mut longer {
+                chain.contradictory = chain.contradicts_itself(from, to, self.area);
+            }
+            // Where a shorter way covers all, a longer one is told only if it is known better.
+            let whole = chains.iter().filter(|c| c.cover == Coverage::Whole && !c.contradictory);
+            if let Some(known) = whole.map(Chain::accuracy).reduce(f64::min) {
+                longer.retain(|chain| chain.accuracy() < known);
+            }
+            chains.extend(longer);
+            // A longer way is only worth a look where the shorter ones leave part uncovered, or where
+            // one step is known to metres.
+            let enough = |chain: &Chain| match length {
+                1 => chain.cover == Coverage::Whole && chain.accuracy() <= POOR_M,
+                _ => chain.cover <= Coverage::Part,
+            };
+            if chains.iter().any(|chain| enough(chain) && !chain.contradictory) {
+                break;
+            }
+        }
+        leave_contradictions(&mut chains);
+        chains.sort_by(|a, b| a.rank().partial_cmp(&b.rank()).unwrap_or(Ordering::Equal));
+        prefer_what_is_known_better(&mut chains);
+        chains
+    }
+
     fn chains(&mut self, from: u32, to: u32, length: usize) -> Vec<Chain> {
         let mut found = Vec::new();
         let empty = Chain {
@@ -550,14 +519,15 @@ impl Planner<'_> {
                 continue;
             }
             let (reversed, other) = if source == datum { (false, target) } else { (true, source) };
+            // What is meant for elsewhere is not made ready: no grid of it is read.
+            let extent = Extent::of_codes(&row.extents);
+            if self.area.is_some_and(|area| extent.coverage(area) == Coverage::None) {
+                continue;
+            }
             match Operation::from_row(row, reversed, self.setting) {
-                Ok(operation) if self.coverage(&operation) != Coverage::None => {
-                    found.push((other, operation))
-                }
-                Ok(_) => {}
+                Ok(operation) => found.push((other, operation)),
                 Err(lacking) => {
-                    let extent = crate::extent::Extent::of_codes(&row.extents);
-                    if self.area.is_none_or(|area| extent.coverage(area) != Coverage::None) {
+                    if !self.area.is_some_and(|area| extent.excludes(area)) {
                         self.lacking.push(lacking);
                     }
                 }

@@ -34,6 +34,8 @@ pub enum Advice {
     /// Declare the reference system of a layer that has none, or a wrong one; its file, where one
     /// is known.
     Declare(Option<PathBuf>),
+    /// State the epoch of the coordinates, in decimal years.
+    StateEpoch,
     /// State the reference system now, or declare that of the output later; the output.
     DeclareLater(PathBuf),
     /// Search the registry for the system, with words.

@@ -246,6 +246,9 @@ impl std::error::Error for Error {
 impl From<velvet_peg_core::Error> for Error {
     fn from(error: velvet_peg_core::Error) -> Error {
         let mut wrapped = Error::new(Kind::Compute, error.to_string());
+        if error.is_epoch_missing() {
+            wrapped = wrapped.advise(Advice::StateEpoch);
+        }
         wrapped.0.source = Some(Box::new(error));
         wrapped
     }

@@ -95,6 +95,9 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::SameColumns => {
             "if they are the same, say --same NAME=OTHER (several times for several)"
         }
+        Advice::StateEpoch => {
+            "add --epoch with the year of the coordinates, such as --epoch 2026.9"
+        }
         Advice::StateHeader => "say which with --header or --no-header",
         Advice::StateHeight => "--height gives the ground's",
         Advice::StateNumberFormat => {

@@ -272,3 +272,50 @@ fn the_way_back_takes_the_same_operations() {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     assert!(pairs > 1500, "{pairs}");
 }
+
+/// What a way needs is named, also where it is one of two steps, and an epoch is told apart from files.
+#[test]
+fn what_is_missing_for_a_way_is_named() {
+    for (from, to, lat, lon, epoch, says) in [
+        // No way without it.
+        (8988, 9000, 40.0, -100.0, true, "ITRF88 to ITRF2014 (1) [EPSG:8069]"),
+        (
+            9000,
+            6318,
+            40.0,
+            -100.0,
+            true,
+            "ITRF2014 to NAD83(2011) (1) [EPSG:8970] needs their epoch",
+        ),
+        (9000, 7844, -30.0, 140.0, true, "needs their epoch"),
+        // A way of two steps, one of which cannot be run.
+        (
+            3821,
+            4326,
+            23.6,
+            120.7,
+            false,
+            "over Taiwan Datum 1997, before TWD97 to WGS 84 (1) [EPSG:3830]",
+        ),
+    ] {
+        let error = plan_error(from, to, lat, lon);
+        assert_eq!(error.is_epoch_missing(), epoch, "{from} {to}: {error}");
+        assert!(error.is_no_route() && error.to_string().contains(says), "{from} {to}: {error}");
+    }
+    // A better way of two steps: the first needs files.
+    let converter = plan(4267, 6318, 40.0, -100.0, None).unwrap();
+    let better = &converter.route().unavailable[0];
+    assert!(better.needs.contains("conus.las") && better.needs.contains("over "), "{better:?}");
+    assert!(better.accuracy_m < converter.route().accuracy_m(), "{better:?}");
+    // What is meant for Canada alone is no better way in Washington.
+    let converter = plan(4269, 4326, 47.5, -119.5, None).unwrap();
+    let codes: Vec<u32> = converter.route().unavailable.iter().map(|row| row.code).collect();
+    assert!(codes.contains(&1737) && !codes.contains(&1696), "{codes:?}");
+}
+
+fn plan_error(from: u32, to: u32, lat: f64, lon: f64) -> velvet_peg_core::Error {
+    let area = Some(Bounds { south: lat, west: lon, north: lat, east: lon });
+    let options = PlanOptions { area, ..PlanOptions::default() };
+    let crs = |code| Crs::from_epsg(code).unwrap();
+    Converter::plan(&crs(from), &crs(to), &options).unwrap_err()
+}

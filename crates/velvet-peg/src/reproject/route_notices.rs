@@ -2,6 +2,7 @@
 
 use crate::notice::{Notice, NoticeKind};
 use velvet_peg_core::Converter;
+use velvet_peg_core::crs::Datum;
 
 /// The warnings that a route deserves: shifts known only to metres, operations that do not
 /// cover the data, better ones that need a file.
@@ -26,7 +27,10 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
         return notices;
     }
     let accuracy = route.accuracy_m();
-    let known = accuracy.map_or("an accuracy that is not stated".to_string(), |m| format!("{m} m"));
+    let known = accuracy.map_or("an accuracy that is not stated".to_string(), |m| {
+        // A sum of decimals without the noise of its binary digits.
+        format!("{} m", (m * 1e6).round() / 1e6)
+    });
     if route.is_unknown_shift() {
         let (from, to) = (converter.source().datum(), converter.target().datum());
         // Geocentric coordinates stay; latitudes follow the ellipsoid.
@@ -44,13 +48,26 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
                 )
             }
         };
-        let text = format!(
-            "{} and {} are different datums, but the operation between them {shift}: true positions \
-             may differ from the result by up to about {known}",
-            from.map_or("", |datum| datum.name()),
-            to.map_or("", |datum| datum.name())
-        );
-        notices.push(with_accuracy(Notice::warning(NoticeKind::DatumChange, text), accuracy));
+        let name = |datum: Option<&Datum>| datum.map_or(String::new(), |d| d.name().to_string());
+        let (from, to) = (name(from), name(to));
+        notices.push(match accuracy {
+            Some(metres) if metres < 0.5 => {
+                let known = if metres == 0.0 {
+                    "they are the same by definition".to_string()
+                } else {
+                    format!("they agree to {known}")
+                };
+                let text = format!("the operation between {from} and {to} {shift}: {known}");
+                with_accuracy(Notice::note(NoticeKind::DatumChange, text), accuracy)
+            }
+            _ => {
+                let text = format!(
+                    "{from} and {to} are different datums, but the operation between them {shift}: \
+                     true positions may differ from the result by up to about {known}"
+                );
+                with_accuracy(Notice::warning(NoticeKind::DatumChange, text), accuracy)
+            }
+        });
     } else if accuracy.is_none_or(|metres| metres >= 0.5) {
         let text = format!("the change of datum is known to {known} only");
         notices.push(with_accuracy(Notice::warning(NoticeKind::DatumChange, text), accuracy));
