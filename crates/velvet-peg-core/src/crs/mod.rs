@@ -87,7 +87,7 @@ impl Conversion {
     }
 
     /// True if both have the same method and parameters, in any order.
-    fn is_same(&self, other: &Conversion) -> bool {
+    pub(crate) fn is_same(&self, other: &Conversion) -> bool {
         let all_in = |a: &Conversion, b: &Conversion| {
             a.parameters.iter().all(|one| {
                 b.parameters.iter().any(|o| o.code == one.code && o.quantity == one.quantity)

@@ -5,6 +5,7 @@
 //! the others carry it.
 
 mod chain;
+mod coordinates;
 mod setting;
 mod similarity;
 
@@ -18,6 +19,7 @@ use crate::grid::ShiftGrid;
 use crate::position::Geographic;
 use crate::projection::Parameters;
 use chain::Link;
+use coordinates::CoordinateChange;
 use similarity::{Domain, Similarity, Timing, timing};
 use std::sync::Arc;
 use velvet_peg_epsg::{OperationKind, OperationRow, method_name};
@@ -41,6 +43,10 @@ impl State {
     }
 }
 
+/// No two datums put a place farther apart: what a formula moves by more has other parameters than it
+/// takes.
+const FARTHEST_M: f64 = 5_000.0;
+
 const NEEDS_EPOCH: &str = "the epoch of the coordinates, in decimal years";
 
 #[derive(Clone, Debug)]
@@ -53,6 +59,8 @@ enum Method {
     Offsets(f64, f64, f64),
     /// EPSG methods 9613, 9615, 1074 and 1075.
     Grid(Arc<ShiftGrid>),
+    /// A formula between the coordinates of two systems.
+    Coordinates(Arc<CoordinateChange>),
     /// A concatenated operation.
     Chain(Vec<Link>),
     /// The two sides are one ensemble and its member: nothing is known but its accuracy.
@@ -108,13 +116,23 @@ impl Operation {
             _ => Err("a model of motion, which is not computed".into()),
         }
         .map_err(lacking)?;
+        let extent = Extent::of_codes(&row.extents);
+        if let Method::Coordinates(change) = &method
+            && let Some(metres) = change.moves_m(&extent).filter(|metres| *metres > FARTHEST_M)
+        {
+            return Err(lacking(format!(
+                "parameters that fit its formula: by these the middle of its area would move by {:.0} \
+                 km",
+                metres / 1000.0
+            )));
+        }
         let method_code = row.method;
         Ok(Operation {
             code: Some(row.code),
             name: row.name.to_string(),
             method_code,
             accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
-            extent: Extent::of_codes(&row.extents),
+            extent,
             reversed,
             superseded: false,
             method,
@@ -245,6 +263,7 @@ impl Operation {
         match &self.method {
             Method::Similarity(similarity) => similarity.is_null(),
             Method::SameEnsemble => true,
+            Method::Coordinates(change) => change.is_null(),
             Method::Chain(links) => links.iter().all(|link| link.operation.is_null()),
             Method::LongitudeRotation(_) | Method::Offsets(..) | Method::Grid(_) => false,
         }
@@ -284,6 +303,7 @@ impl Operation {
                 }
             }
             Method::Grid(grid) => return self.shift_by_grid(grid, state),
+            Method::Coordinates(change) => return change.run(state, self.reversed),
             Method::Chain(links) => return chain::run(links, state, self.reversed, heights),
             Method::Similarity(similarity) => {
                 if similarity.is_null() && from.ellipsoid == to.ellipsoid {
@@ -403,6 +423,9 @@ impl Method {
         }
         if let Some(similarity) = Similarity::new(code, &parameters, setting.epoch) {
             return similarity.map(Method::Similarity).map_err(words);
+        }
+        if let Some(change) = CoordinateChange::new(code, &parameters, (row.source, row.target)) {
+            return change.map(|change| Method::Coordinates(Arc::new(change)));
         }
         let angle = |code| parameters.degrees(code).map_err(words);
         match code {

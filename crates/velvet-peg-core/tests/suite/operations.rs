@@ -1,10 +1,11 @@
 //! Every operation of the registry that can be run: there and back, chains step by step, and its
 //! parameters by their units.
 
+use crate::support::data;
 use std::collections::{BTreeMap, BTreeSet};
 use velvet_peg_core::projection::{Parameters, Quantity};
 use velvet_peg_core::registry::{Decimal, OperationKind, OperationRow, Value};
-use velvet_peg_core::{Crs, Geographic, Operation};
+use velvet_peg_core::{Converter, Coordinate, Crs, Geographic, Operation};
 
 /// Coordinates of this epoch, where an operation needs one.
 const EPOCH: f64 = 2026.5;
@@ -196,4 +197,74 @@ fn every_parameter_of_the_registry_is_read_in_its_unit() {
     }
     assert!(unknown.is_empty(), "units without an entry: {unknown:?}");
     assert!(count > 20_000 && met.len() > 20, "{count} {met:?}");
+}
+
+/// Formulas between coordinates: the published examples forward (EPSG Guidance Note 7-2, coordinates in
+/// the order of the axes and the units of the systems, to the digits that are printed), and every row of
+/// the registry there and back.
+#[test]
+fn operations_between_coordinates_give_the_published_examples_and_close() {
+    for row in data("coordinate-operations.csv") {
+        let code = |name: &str| row.number(name) as u32;
+        let (source, target) =
+            (Crs::from_epsg(code("source")).unwrap(), Crs::from_epsg(code("target")).unwrap());
+        let operation = Operation::from_epsg(code("operation")).unwrap();
+        let found = through(&operation, &source, &target, [row.number("a"), row.number("b")]);
+        let off = (found[0] - row.number("a2")).abs().max((found[1] - row.number("b2")).abs());
+        assert!(off <= row.number("within"), "{}: {found:?}", row.text("operation"));
+        let back = through(&operation.reversed(), &target, &source, found);
+        let unit = if source.is_geographic() { 1e-14 } else { 3e-9 };
+        let off = (back[0] - row.number("a")).abs().max((back[1] - row.number("b")).abs());
+        assert!(off <= 2.0 * unit, "{}: back {back:?}", row.text("operation"));
+    }
+    let (mut run, mut refused) = (0, Vec::new());
+    for row in OperationRow::all().filter(|row| !row.deprecated) {
+        let of_coordinates = matches!(row.method, Some(9617 | 9621 | 9624 | 9645..=9654 | 9656));
+        let (true, Some(source), Some(target)) = (of_coordinates, row.source, row.target) else {
+            continue;
+        };
+        let operation = match Operation::from_epsg(row.code) {
+            Ok(operation) => operation,
+            Err(error) => {
+                refused.push(format!("{} {error}", row.code));
+                continue;
+            }
+        };
+        let (source, target) = (Crs::from_epsg(source).unwrap(), Crs::from_epsg(target).unwrap());
+        let bounds = operation.extent().boxes()[0];
+        let at = Geographic {
+            lat: (bounds.south + bounds.north) / 2.0,
+            lon: (bounds.west + bounds.east) / 2.0
+                - source.datum().unwrap().prime_meridian().longitude_deg,
+        };
+        let (there, _) = operation.apply(at, 0.0, &source, &target).unwrap();
+        let (back, _) = operation.reversed().apply(there, 0.0, &target, &source).unwrap();
+        let apart = (back.lat - at.lat).hypot((back.lon - at.lon) * at.lat.to_radians().cos());
+        assert!(apart.to_radians() * 6.4e6 < 5e-9, "{}: {at:?} {back:?}", row.code);
+        // The datums lie within a kilometre of each other: longitudes from Greenwich.
+        let greenwich =
+            |crs: &Crs, lon: f64| lon + crs.datum().unwrap().prime_meridian().longitude_deg;
+        let east = (greenwich(&target, there.lon) - greenwich(&source, at.lon))
+            * at.lat.to_radians().cos();
+        let moved = (there.lat - at.lat).hypot(east).to_radians() * 6.4e6;
+        assert!(moved < 1000.0, "{}: moved by {moved} m", row.code);
+        run += 1;
+    }
+    assert!(run > 85, "{run}");
+    // Local grids have no place on the Earth; two methods and some rows are named with the reason.
+    assert_eq!(refused.len(), 11, "{refused:#?}");
+}
+
+/// Coordinates in the order of the axes through an operation.
+fn through(operation: &Operation, source: &Crs, target: &Crs, at: [f64; 2]) -> [f64; 2] {
+    let xy = |crs: &Crs, [a, b]: [f64; 2]| if crs.is_northing_first() { [b, a] } else { [a, b] };
+    let degrees = |crs: &Crs| crs.in_degrees().unwrap();
+    let [x, y] = xy(source, at);
+    let at =
+        Converter::new(source, &degrees(source)).unwrap().convert(Coordinate::xy(x, y)).unwrap();
+    let (moved, _) =
+        operation.apply(Geographic { lat: at.y, lon: at.x }, 0.0, source, target).unwrap();
+    let plane = Converter::new(&degrees(target), target).unwrap();
+    let found = plane.convert(Coordinate::xy(moved.lon, moved.lat)).unwrap();
+    xy(target, [found.x, found.y])
 }

@@ -560,7 +560,7 @@ fn heights_are_carried_with_what_is_known_of_them() {
     let (code, words) = convert("EPSG:6318+EPSG:5703", "EPSG:6319", &[]);
     assert!(code == 1 && words.contains("takes a model"), "{words}");
     let (code, words) = convert("EPSG:7912", "EPSG:6319", &[]);
-    assert!(code == 1 && words.contains("state their epoch"), "{words}");
+    assert!(code == 1 && words.contains("needs their epoch"), "{words}");
     let (code, words) = convert("EPSG:7912", "EPSG:6319", &["--epoch", "2026.9"]);
     assert!(
         code == 0

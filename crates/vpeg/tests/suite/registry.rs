@@ -37,7 +37,7 @@ fn ways_between_systems_are_all_listed() {
         assert!(ways.out.contains(part), "{part}: {}", ways.out);
     }
     let refused = bench.run(&["crs", "show", "EPSG:7789", "--to", "EPSG:6317"]);
-    assert!(refused.code == 1 && refused.err.contains("state their epoch"), "{}", refused.err);
+    assert!(refused.code == 1 && refused.err.contains("needs their epoch"), "{}", refused.err);
     let moved = bench.ok(&["crs", "show", "EPSG:7789", "--to", "EPSG:6317", "--epoch", "2026.9"]);
     assert!(moved.out.contains("ITRF2014 to NAD83(2011) (1) [EPSG:8970]"), "{}", moved.out);
     let refused = bench.run(&["crs", "show", "EPSG:4326", "--grids", "nowhere"]);
