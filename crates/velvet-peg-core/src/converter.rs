@@ -201,15 +201,43 @@ impl Converter {
     /// If the coordinate is outside what either system can hold.
     pub fn convert(&self, at: Coordinate) -> Result<Coordinate> {
         self.kernel(at).ok_or_else(|| {
+            let why = self.grid_left(at).unwrap_or_else(|| {
+                "check the order, the unit and the reference system of the coordinates".to_string()
+            });
             Error::out_of_domain(format!(
-                "{}, {} cannot be carried from {} to {}: check the order, the unit and the \
-                 reference system of the coordinates",
+                "{}, {} cannot be carried from {} to {}: {why}",
                 at.x,
                 at.y,
                 self.source.label(),
                 self.target.label()
             ))
         })
+    }
+
+    /// The grid that a coordinate lies outside of, in words; none if that is not why it fails.
+    fn grid_left(&self, at: Coordinate) -> Option<String> {
+        let (mut state, heights) = self.begin(at)?;
+        let outside = |name: &str, code: Option<u32>| {
+            let code = code.map_or(String::new(), |code| format!(" [EPSG:{code}]"));
+            format!("the place lies outside the grid of {name}{code}, or where it has no value")
+        };
+        if let HeightPlan::FromModel(model, ..) = &self.height
+            && model.at(state.position()).is_none()
+        {
+            return Some(outside(model.name, Some(model.code)));
+        }
+        for step in &self.route.steps {
+            let Some(next) = step.operation.run(state, &step.from, &step.to, heights) else {
+                return Some(outside(step.operation.name(), step.operation.code()));
+            };
+            state = next;
+        }
+        match &self.height {
+            HeightPlan::ToModel(model, ..) if model.at(state.position()).is_none() => {
+                Some(outside(model.name, Some(model.code)))
+            }
+            _ => None,
+        }
     }
 
     /// Converts all coordinates in place, or none: on the first one that cannot be converted
@@ -312,7 +340,8 @@ impl Converter {
         Some(Geodesic::new(self.target.datum()?.ellipsoid()).inverse(a, b).distance_m)
     }
 
-    fn kernel(&self, at: Coordinate) -> Option<Coordinate> {
+    /// The position of a coordinate on the source's datum, and whether its height is ellipsoidal.
+    fn begin(&self, at: Coordinate) -> Option<(State, bool)> {
         if !(at.x.is_finite() && at.y.is_finite()) {
             return None;
         }
@@ -328,7 +357,7 @@ impl Converter {
             | HeightPlan::ToModel(_, unit, _) => (true, if unknown { 0.0 } else { at.z * unit }),
             HeightPlan::Carry | HeightPlan::Gravity { .. } => (false, 0.0),
         };
-        let mut state = match &self.from {
+        let state = match &self.from {
             Mapping::Geographic(unit) => {
                 let (lon, lat) = (at.x * unit.degrees(), at.y * unit.degrees());
                 if lat.abs() > 90.0 || lon.abs() > 360.0 {
@@ -351,6 +380,12 @@ impl Converter {
                 State { lon: crate::math::degrees::wrap(at.lon - meridian), lat: at.lat, h }
             }
         };
+        Some((state, heights))
+    }
+
+    fn kernel(&self, at: Coordinate) -> Option<Coordinate> {
+        let unknown = !at.z.is_finite();
+        let (mut state, heights) = self.begin(at)?;
         if let HeightPlan::FromModel(model, ..) = &self.height
             && !unknown
         {

@@ -6,11 +6,16 @@ use crate::extent::{Bounds, Coverage, Extent};
 use crate::grid::{Grids, ShiftGrid};
 use crate::position::Geographic;
 use crate::projection::Parameters;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
 
-/// EPSG methods whose files are read: NGS `.bin` and `.gtx`.
-const METHODS: [u32; 2] = [1134, 9665];
+/// EPSG methods whose files are read, to a vertical system or to a compound one that has it: NGS
+/// `.bin`, `.gtx`, `.byn`, AUSGeoid, Gravsoft and the Earth gravity models, ISG.
+pub(crate) const METHODS: [u32; 18] = [
+    1134, 1135, 9665, 1088, 1121, 1122, 1060, 1090, 1048, 1083, 1047, 1093, 1109, 1110, 9661, 1103,
+    1117, 1118,
+];
 
 /// A model that is there.
 #[derive(Clone, Debug)]
@@ -40,7 +45,7 @@ impl HeightModel {
     ) -> Result<HeightModel, Lacking> {
         let own = horizontal.datum().and_then(|datum| datum.code());
         let (mut needs, mut others) = (Vec::new(), Vec::new());
-        for row in rows(vertical, area) {
+        for row in rows(own, vertical, area) {
             let Some(datum) = datum_of(row.source) else { continue };
             if Some(datum) != own {
                 let name = row.source.and_then(CrsRow::find).map(|row| row.name.to_string());
@@ -71,21 +76,42 @@ fn datum_of(crs: Option<u32>) -> Option<u32> {
     datum_code(&CrsRow::find(crs?)?)
 }
 
-/// Models of the registry that lead to a vertical datum.
-fn rows(vertical: &VerticalCrs, area: Option<&Bounds>) -> Vec<OperationRow> {
-    let codes = vertical.datum_code.map(operations_of_datum).unwrap_or_default();
+/// The datum of the vertical system that a row leads to, on its own or in a compound one.
+fn vertical_datum_of(crs: Option<u32>) -> Option<u32> {
+    let row = CrsRow::find(crs?)?;
+    match row.vertical {
+        Some(vertical) => CrsRow::find(vertical)?.datum,
+        None => row.datum,
+    }
+}
+
+/// Models of the registry that lead to a vertical datum: those that are filed under it, and under the
+/// datum of the positions.
+fn rows(own: Option<u32>, vertical: &VerticalCrs, area: Option<&Bounds>) -> Vec<OperationRow> {
+    let filed = |datum: Option<u32>| datum.map(operations_of_datum).unwrap_or_default();
+    let codes: BTreeSet<u32> = filed(vertical.datum_code).into_iter().chain(filed(own)).collect();
     let mut rows: Vec<OperationRow> = codes
         .into_iter()
         .filter_map(OperationRow::find)
         .filter(|row| !row.deprecated && row.method.is_some_and(|code| METHODS.contains(&code)))
-        .filter(|row| datum_of(row.target) == vertical.datum_code)
+        .filter(|row| vertical_datum_of(row.target) == vertical.datum_code)
         .filter(|row| {
-            area.is_none_or(|area| Extent::of_codes(&row.extents).coverage(area) != Coverage::None)
+            area.is_none_or(|area| {
+                let extent = Extent::of_codes(&row.extents);
+                extent.coverage(area) != Coverage::None && !extent.excludes(area)
+            })
         })
         .collect();
-    // The most accurate first, of equals the newest.
-    let rank = |row: &OperationRow| row.accuracy_m.map_or(1000.0, |accuracy| accuracy.to_f64());
-    rows.sort_by(|a, b| rank(a).total_cmp(&rank(b)).then(b.code.cmp(&a.code)));
+    // The most accurate first; of equals those to the vertical system itself (one file has a row for
+    // each), then the newest.
+    let known = |row: &OperationRow| row.accuracy_m.map_or(1000.0, |accuracy| accuracy.to_f64());
+    let compound = |row: &OperationRow| {
+        row.target.and_then(CrsRow::find).is_some_and(|target| target.vertical.is_some())
+    };
+    rows.sort_by(|a, b| {
+        let plain = compound(a).cmp(&compound(b));
+        known(a).total_cmp(&known(b)).then(plain).then(b.code.cmp(&a.code))
+    });
     rows
 }
 

@@ -16,6 +16,13 @@ use crate::position::Geographic;
 use crate::projection::Parameters;
 use velvet_peg_epsg::{CrsRow, OperationKind, OperationRow, operations_of_datum};
 
+const OFFSET: u32 = 9616;
+const OFFSET_AND_SLOPE: u32 = 1046;
+const OFFSET_AND_SLOPE_OLD: u32 = 9657;
+
+/// EPSG methods that change heights without a file.
+pub(crate) const OFFSETS: [u32; 3] = [OFFSET, OFFSET_AND_SLOPE, OFFSET_AND_SLOPE_OLD];
+
 /// How the third coordinate is carried.
 #[derive(Clone, Debug)]
 pub(crate) enum HeightPlan {
@@ -147,8 +154,8 @@ impl Offset {
     fn read(row: &OperationRow, sign: f64, target_up: f64) -> Result<Offset> {
         let parameters = Parameters::from_registry(&row.parameters)?;
         let slopes = match row.method {
-            Some(9616) => None,
-            Some(1046 | 9657) => {
+            Some(OFFSET) => None,
+            Some(OFFSET_AND_SLOPE | OFFSET_AND_SLOPE_OLD) => {
                 let lat0 = parameters.degrees(8617)?;
                 // The ellipsoid hardly matters to slopes of seconds: GRS 1980 where none is said.
                 let horizontal = parameters.ratio(1037).unwrap_or(4258.0) as u32;

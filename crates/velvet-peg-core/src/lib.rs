@@ -36,6 +36,7 @@ pub mod planar;
 mod position;
 pub mod projection;
 pub mod route;
+pub mod runs;
 pub mod spelling;
 mod states;
 pub mod traverse;

@@ -2,8 +2,9 @@
 //! epoch of the coordinates, with their grid file, or not.
 
 use std::collections::BTreeMap;
+use velvet_peg::Result;
 use velvet_peg::registry::{OperationKind, OperationRow, method_name};
-use velvet_peg::{Operation, Result};
+use velvet_peg::runs::{Needs, needs_of};
 
 fn main() -> Result<()> {
     // Rows in all, run as they are, run for an epoch, run with a grid file.
@@ -12,12 +13,10 @@ fn main() -> Result<()> {
     for row in rows.filter(|row| row.kind != OperationKind::Conversion) {
         let count = methods.entry(row.method.unwrap_or(0)).or_default();
         count[0] += 1;
-        match (Operation::from_epsg(row.code), Operation::at_epoch(row.code, Some(2026.9))) {
-            (Ok(_), _) => count[1] += 1,
-            (Err(_), Ok(_)) => count[2] += 1,
-            (Err(error), Err(_)) if error.to_string().contains("in a folder of grid files") => {
-                count[3] += 1
-            }
+        match needs_of(row.code)? {
+            Needs::Nothing => count[1] += 1,
+            Needs::Epoch => count[2] += 1,
+            Needs::Files(_) => count[3] += 1,
             _ => {}
         }
     }
@@ -33,9 +32,6 @@ fn main() -> Result<()> {
     }
     let [rows, run, epoch, file] = total;
     println!("{rows:>5} {run:>5} {epoch:>6} {file:>6}  together");
-    println!(
-        "(vertical offsets and models of the geoid run as changes of height and are not counted)"
-    );
     println!("{:.1} % of the rows can be run", 100.0 * (run + epoch + file) as f64 / rows as f64);
     Ok(())
 }

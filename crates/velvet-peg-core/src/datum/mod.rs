@@ -49,6 +49,9 @@ const FARTHEST_M: f64 = 5_000.0;
 
 const NEEDS_EPOCH: &str = "the epoch of the coordinates, in decimal years";
 
+/// EPSG methods by grids of shifts, whose files are read.
+pub(crate) const GRID_METHODS: [u32; 4] = [9613, 9615, 1074, 1075];
+
 #[derive(Clone, Debug)]
 enum Method {
     Similarity(Similarity),
@@ -439,7 +442,7 @@ impl Method {
                 Err("heights above the vertical datum that it is made for".into())
             }
             9618 => Ok(Method::Offsets(angle(8601)?, angle(8602)?, 0.0)),
-            9613 | 9615 | 1074 | 1075 => {
+            code if GRID_METHODS.contains(&code) => {
                 let mut names: Vec<&str> = parameters.files().collect();
                 if code == 1075 {
                     // The height comes first in the registry's order of names.

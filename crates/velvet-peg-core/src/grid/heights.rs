@@ -5,8 +5,11 @@
 //! from south to north, each from west to east. Source: what the National Geodetic Survey says of the
 //! grids of its geoid models. `.gtx` (EPSG method 9665): a header of 40 bytes with the same, without
 //! the mark, big-endian; −88.8888 where there is no value. Source: what the registry says of the
-//! method and its publisher of the layout. Neither was compared with a file of a publisher's: tests
-//! make their own.
+//! method and its publisher of the layout. NRCan `.byn` (1060, 1090): a header of 80 bytes with the
+//! limits in seconds, the steps, and the factor that the nodes, whole numbers of two or four bytes,
+//! are multiplied by; rows from north to south; source: what Natural Resources Canada says of its
+//! models. AUSGeoid `.gsb` (1048, 1083): NTv2 with the height where the shift of latitude stands.
+//! None was compared with a file of a publisher's: tests make their own.
 
 use super::{Bytes, Part, ShiftGrid, sound_size};
 use crate::error::{Error, Result};
@@ -68,17 +71,85 @@ impl Header {
             let none = (value - NO_VALUE).abs() < 1e-4 || !value.is_finite();
             nodes.push([0.0, 0.0, if none { f32::NAN } else { value }]);
         }
-        let part = Part {
-            name: name.to_string(),
-            parent: String::new(),
-            south: self.south,
-            west: self.west,
-            lat_step: self.lat_step,
-            lon_step: self.lon_step,
-            rows,
-            columns,
-            nodes,
-        };
-        Ok(ShiftGrid { parts: vec![part], quadratic: false })
+        let (corner, steps) = ((self.south, self.west), (self.lat_step, self.lon_step));
+        Ok(one_sheet(name, corner, steps, (rows, columns), nodes))
     }
+}
+
+/// A `.byn` of Natural Resources Canada, in either order of bytes.
+pub(super) fn byn(bytes: &[u8]) -> Result<ShiftGrid> {
+    const HEADER: usize = 80;
+    let unsound = || Error::malformed("its header is not one of a grid of heights");
+    for big_endian in [false, true] {
+        let mut reader = Bytes { bytes, at: 0, big_endian };
+        let mut limits = [0.0; 4];
+        for limit in &mut limits {
+            *limit = f64::from(reader.i32()?) / 3600.0;
+        }
+        let [south, north, west, east] = limits;
+        let steps = [reader.i16()?, reader.i16()?].map(|step| f64::from(step) / 3600.0);
+        reader.at = 24;
+        let factor = reader.f64()?;
+        let size = |low: f64, high: f64, step: f64| ((high - low) / step).round() as i64 + 1;
+        let sound = south >= -90.0
+            && north <= 90.0
+            && south < north
+            && west < east
+            && steps.iter().all(|step| *step > 0.0)
+            && (1e-9..=1e9).contains(&factor);
+        if !sound {
+            continue;
+        }
+        let announced = (size(south, north, steps[0]), size(west, east, steps[1]));
+        let left = bytes.len().saturating_sub(HEADER);
+        let (rows, columns) = sound_size(announced.0, announced.1, left / 2)?;
+        // The length tells the size of a node.
+        let wide = match left {
+            bytes if bytes == rows * columns * 2 => false,
+            bytes if bytes == rows * columns * 4 => true,
+            bytes => {
+                return Err(Error::malformed(format!(
+                    "its {bytes} bytes behind the header are not {rows} rows of {columns} nodes"
+                )));
+            }
+        };
+        reader.at = HEADER;
+        let mut nodes = vec![[0.0, 0.0, f32::NAN]; rows * columns];
+        for row in (0..rows).rev() {
+            for node in &mut nodes[row * columns..(row + 1) * columns] {
+                let (value, none) = match wide {
+                    true => (f64::from(reader.i32()?), 9999.0 * factor),
+                    false => (f64::from(reader.i16()?), 32767.0),
+                };
+                if value < none {
+                    node[2] = (value / factor) as f32;
+                }
+            }
+        }
+        let steps = (steps[0], steps[1]);
+        return Ok(one_sheet("byn", (south, west), steps, (rows, columns), nodes));
+    }
+    Err(unsound())
+}
+
+/// An NTv2 file whose shifts of latitude are heights in metres.
+pub(super) fn ntv2_heights(bytes: &[u8]) -> Result<ShiftGrid> {
+    let mut grid = super::ntv2::parse(bytes)?;
+    for node in grid.parts.iter_mut().flat_map(|part| &mut part.nodes) {
+        *node = [0.0, 0.0, node[0]];
+    }
+    Ok(grid)
+}
+
+/// A grid of one sheet: its south-western node and steps (latitude, longitude), its rows and columns.
+pub(super) fn one_sheet(
+    name: &str,
+    (south, west): (f64, f64),
+    (lat_step, lon_step): (f64, f64),
+    (rows, columns): (usize, usize),
+    nodes: Vec<[f32; 3]>,
+) -> ShiftGrid {
+    let (name, parent) = (name.to_string(), String::new());
+    let part = Part { name, parent, south, west, lat_step, lon_step, rows, columns, nodes };
+    ShiftGrid { parts: vec![part], quadratic: false }
 }

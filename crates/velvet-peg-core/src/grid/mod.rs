@@ -1,15 +1,18 @@
 //! Grids of shifts between datums, read from files that the user has: NTv2 (`.gsb`), NADCON
-//! (`.las`/`.los`) and NADCON5 (`.b`); and of heights of geoids: NGS `.bin` and `.gtx`.
+//! (`.las`/`.los`) and NADCON5 (`.b`); and of heights of geoids: NGS `.bin`, `.gtx`, `.byn`, AUSGeoid
+//! `.gsb`, Gravsoft and ISG.
 //!
 //! The core opens no files: a [`GridFiles`] hands over their bytes by name. Grids are read
 //! once and kept.
 
+mod height_text;
 mod heights;
 mod nadcon;
 mod nadcon5;
 mod ntv2;
 
 use crate::error::{Error, Kind, Result};
+use crate::extent::Bounds;
 use crate::position::Geographic;
 use std::collections::HashMap;
 use std::fmt::Debug;
@@ -129,8 +132,9 @@ const RIM: f64 = 1e-9;
 
 impl ShiftGrid {
     /// Reads the files of an EPSG method: 9615 (one file), 9613 (latitude, longitude), 1074
-    /// (latitude, longitude) or 1075 (latitude, longitude, height); 1134 and 9665 (one file of
-    /// heights, metres).
+    /// (latitude, longitude) or 1075 (latitude, longitude, height); and one file of heights, metres:
+    /// 1134 and 1135 (NGS), 9665, 1088, 1121 and 1122 (gtx), 1060 and 1090 (byn), 1048 and 1083
+    /// (AUSGeoid), 1047, 1093, 1109, 1110, 9661 and 1103 (Gravsoft), 1117 and 1118 (ISG).
     ///
     /// # Errors
     /// If a file is not what the method wants, or is cut short; the message says where.
@@ -140,13 +144,29 @@ impl ShiftGrid {
             (9613, [lat, lon]) => nadcon::parse(lat, lon),
             (1074, [lat, lon]) => nadcon5::parse(lat, lon, None),
             (1075, [lat, lon, height]) => nadcon5::parse(lat, lon, Some(height)),
-            (1134, [file]) => heights::ngs(file),
-            (9665, [file]) => heights::gtx(file),
+            (1134 | 1135, [file]) => heights::ngs(file),
+            (9665 | 1088 | 1121 | 1122, [file]) => heights::gtx(file),
+            (1060 | 1090, [file]) => heights::byn(file),
+            (1048 | 1083, [file]) => heights::ntv2_heights(file),
+            (1047 | 1093 | 1109 | 1110 | 9661 | 1103, [file]) => height_text::gravsoft(file),
+            (1117 | 1118, [file]) => height_text::isg(file),
             _ => Err(Error::new(
                 Kind::Unsupported,
                 format!("method {method} with {} files", files.len()),
             )),
         }
+    }
+
+    /// The boxes of its grids, degrees; the outer ones first.
+    pub fn boxes(&self) -> Vec<Bounds> {
+        let outer = |part: &&Part| !self.parts.iter().any(|other| other.name == part.parent);
+        let (outer, inner): (Vec<&Part>, Vec<&Part>) = self.parts.iter().partition(outer);
+        outer.into_iter().chain(inner).map(Part::bounds).collect()
+    }
+
+    /// Nodes of all its grids.
+    pub fn nodes(&self) -> usize {
+        self.parts.iter().map(|part| part.nodes.len()).sum()
     }
 
     /// The shift at a position in degrees; none outside all grids.
@@ -170,6 +190,19 @@ impl ShiftGrid {
 }
 
 impl Part {
+    fn bounds(&self) -> Bounds {
+        let span = |count: usize, step: f64| (count - 1) as f64 * step;
+        let east = self.west + span(self.columns, self.lon_step);
+        let whole = east - self.west > 360.0 - 1.5 * self.lon_step;
+        let wrap = crate::math::degrees::wrap;
+        Bounds {
+            south: self.south,
+            north: self.south + span(self.rows, self.lat_step),
+            west: if whole { -180.0 } else { wrap(self.west) },
+            east: if whole { 180.0 } else { wrap(east) },
+        }
+    }
+
     /// Columns eastward and rows northward from the south-western node.
     fn place(&self, at: Geographic) -> (f64, f64) {
         let Geographic { lon, lat } = at;
@@ -261,6 +294,11 @@ impl<'a> Bytes<'a> {
     pub(crate) fn i32(&mut self) -> Result<i32> {
         let raw = self.take::<4>()?;
         Ok(if self.big_endian { i32::from_be_bytes(raw) } else { i32::from_le_bytes(raw) })
+    }
+
+    pub(crate) fn i16(&mut self) -> Result<i16> {
+        let raw = self.take::<2>()?;
+        Ok(if self.big_endian { i16::from_be_bytes(raw) } else { i16::from_le_bytes(raw) })
     }
 
     pub(crate) fn f32(&mut self) -> Result<f32> {

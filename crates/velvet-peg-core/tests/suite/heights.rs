@@ -1,7 +1,7 @@
 //! What becomes of heights.
 
 use std::sync::Arc;
-use velvet_peg_core::grid::{GridFiles, Grids};
+use velvet_peg_core::grid::{GridFiles, Grids, ShiftGrid};
 use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 
 fn plan(from: &str, to: &str) -> velvet_peg_core::Result<Converter> {
@@ -192,7 +192,11 @@ fn a_model_leads_from_the_ellipsoid_to_a_vertical_datum_and_back() {
     assert!((a.x - b.x).hypot(a.y - b.y).hypot(a.z - b.z) < 1e-5, "{a:?} {b:?}");
     // Outside the model there is no height.
     let outside = Coordinate { x: -118.0, y: 47.4, z: 100.0 };
-    assert!(by_model.convert(outside).is_err());
+    let error = by_model.convert(outside).unwrap_err().to_string();
+    assert!(error.contains("outside the grid of NAD83(2011) to NAVD88 height"), "{error}");
+    let error =
+        by_model.convert(Coordinate { x: -118.0, y: 97.4, z: 1.0 }).unwrap_err().to_string();
+    assert!(error.contains("check the order"), "{error}");
 }
 
 #[test]
@@ -256,5 +260,276 @@ fn places_of_unknown_height_are_carried_as_they_lie_on_the_ellipsoid() {
         assert!(unknown.z.is_nan(), "{from} to {to}: {unknown:?}");
         let off = (unknown.x - ground.x).hypot(unknown.y - ground.y);
         assert!(off < 1e-12, "{from} to {to}: {unknown:?} {ground:?}");
+    }
+}
+
+/// A surface that bilinear interpolation reproduces, about a south-western node.
+fn surface(lat: f64, lon: f64) -> f64 {
+    31.0 + 0.5 * lat - 0.25 * lon + 0.125 * lat * lon
+}
+
+/// The nodes of five rows and seven columns by half degrees, rows from the north, from the west.
+fn from_the_north() -> impl Iterator<Item = f64> {
+    let row =
+        |row: u32| (0..7).map(move |column| (f64::from(4 - row) * 0.5, f64::from(column) * 0.5));
+    (0..5).flat_map(row).map(|(lat, lon)| surface(lat, lon))
+}
+
+fn gravsoft(south: f64, west: f64) -> Vec<u8> {
+    let mut text = format!("{south:.6} {:.6} {west:.6} {:.6} .5 0.5\n", south + 2.0, west + 3.0);
+    for (at, value) in from_the_north().enumerate() {
+        // The north-western node has no value.
+        let value = if at == 0 { "9999.000".to_string() } else { format!("{value:.6}") };
+        text += &format!("{value}{}", if at % 4 == 3 { "\n" } else { " " });
+    }
+    text.into_bytes()
+}
+
+/// With the nodes on the limits, or in the middles of cells whose limits these are.
+fn isg(south: f64, west: f64, cells: bool) -> Vec<u8> {
+    let half = if cells { 0.25 } else { 0.0 };
+    let nodes: Vec<String> = from_the_north()
+        .enumerate()
+        .map(|(at, value)| if at == 0 { "-9999.0000".into() } else { format!("{value:.6}") })
+        .collect();
+    format!(
+        "A model of the tests\nbegin_of_head ====\nmodel name : t\ndata ordering : N-to-S, W-to-E\n\
+         lat min = {}\nlat max = {}\nlon min = {}\nlon max = {}\ndelta lat = 0°30'00\"\n\
+         delta lon = 0.5\nnrows = 5\nncols = 7\nnodata = -9999.0000\nend_of_head ====\n{}\n",
+        south - half,
+        south + 2.0 + half,
+        west - half,
+        west + 3.0 + half,
+        nodes.join(" ")
+    )
+    .into_bytes()
+}
+
+fn byn(south: f64, west: f64, big_endian: bool, wide: bool) -> Vec<u8> {
+    let int = |value: i32| if big_endian { value.to_be_bytes() } else { value.to_le_bytes() };
+    let short = |value: i16| if big_endian { value.to_be_bytes() } else { value.to_le_bytes() };
+    let factor = 1000.0f64;
+    let mut bytes = Vec::new();
+    for limit in [south, south + 2.0, west, west + 3.0] {
+        bytes.extend(int((limit * 3600.0).round() as i32));
+    }
+    bytes.extend([1800, 1800, 0, 0].into_iter().flat_map(short));
+    bytes.extend(if big_endian { factor.to_be_bytes() } else { factor.to_le_bytes() });
+    bytes.resize(80, 0);
+    for (at, value) in from_the_north().enumerate() {
+        let value = (value * factor).round() as i32;
+        match wide {
+            true => bytes.extend(int(if at == 0 { 9_999_000 } else { value })),
+            false => bytes.extend(short(if at == 0 { 32767 } else { value as i16 })),
+        }
+    }
+    bytes
+}
+
+/// NTv2 whose shifts of latitude are heights; rows from the south, each from the east.
+fn ausgeoid(south: f64, west: f64) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    let mut record = |name: &str, value: [u8; 8]| {
+        bytes.extend(format!("{name:<8}").bytes());
+        bytes.extend(value);
+    };
+    let int = |value: i32| {
+        let mut raw = [0; 8];
+        raw[..4].copy_from_slice(&value.to_le_bytes());
+        raw
+    };
+    let word = |text: &str| <[u8; 8]>::try_from(format!("{text:<8}").as_bytes()).unwrap();
+    for (name, value) in [("NUM_OREC", int(11)), ("NUM_SREC", int(11)), ("NUM_FILE", int(1))] {
+        record(name, value);
+    }
+    for (name, value) in
+        [("GS_TYPE", "SECONDS"), ("VERSION", "t"), ("SYSTEM_F", "a"), ("SYSTEM_T", "b")]
+    {
+        record(name, word(value));
+    }
+    for name in ["MAJOR_F", "MINOR_F", "MAJOR_T", "MINOR_T"] {
+        record(name, 6_378_137.0f64.to_le_bytes());
+    }
+    for (name, value) in [("SUB_NAME", "T"), ("PARENT", "NONE"), ("CREATED", ""), ("UPDATED", "")] {
+        record(name, word(value));
+    }
+    let seconds = |degrees: f64| (degrees * 3600.0).to_le_bytes();
+    for (name, degrees) in [
+        ("S_LAT", south),
+        ("N_LAT", south + 2.0),
+        ("E_LONG", -(west + 3.0)),
+        ("W_LONG", -west),
+        ("LAT_INC", 0.5),
+        ("LONG_INC", 0.5),
+    ] {
+        record(name, seconds(degrees));
+    }
+    record("GS_COUNT", int(35));
+    for row in 0..5 {
+        for column in (0..7).rev() {
+            let value = surface(f64::from(row) * 0.5, f64::from(column) * 0.5) as f32;
+            for part in [value, 4.0, 5.0, 0.0] {
+                bytes.extend(part.to_le_bytes());
+            }
+        }
+    }
+    bytes
+}
+
+/// Every layout that is read, by a row of the registry, at places within and outside.
+#[test]
+fn models_of_every_layout_give_the_surface_that_they_hold() {
+    type File = (&'static str, Vec<u8>);
+    let cases: [(&str, &str, u32, f64, f64, File); 9] = [
+        (
+            "EPSG:4979",
+            "EPSG:4326+EPSG:5773",
+            10084,
+            -3.0,
+            20.0,
+            ("WW15MGH.GRD", gravsoft(-3.0, 20.0)),
+        ),
+        (
+            "EPSG:4927",
+            "EPSG:4737+EPSG:5193",
+            10366,
+            35.0,
+            126.0,
+            ("KNGeoid14.gri", gravsoft(35.0, 126.0)),
+        ),
+        (
+            "EPSG:6667",
+            "EPSG:6668+EPSG:11317",
+            11334,
+            34.0,
+            134.0,
+            ("JPGEO2024.isg", isg(34.0, 134.0, false)),
+        ),
+        (
+            "EPSG:6667",
+            "EPSG:6668+EPSG:11317",
+            11334,
+            34.0,
+            134.0,
+            ("JPGEO2024.isg", isg(34.0, 134.0, true)),
+        ),
+        (
+            "EPSG:8251",
+            "EPSG:8252+EPSG:6647",
+            9246,
+            49.0,
+            -100.0,
+            ("CGG2013n83.byn", byn(49.0, -100.0, false, true)),
+        ),
+        (
+            "EPSG:8251",
+            "EPSG:8252+EPSG:6647",
+            9246,
+            49.0,
+            -100.0,
+            ("CGG2013n83.byn", byn(49.0, 260.0, true, true)),
+        ),
+        (
+            "EPSG:8251",
+            "EPSG:8252+EPSG:6647",
+            9246,
+            49.0,
+            -100.0,
+            ("CGG2013n83.byn", byn(49.0, -100.0, true, false)),
+        ),
+        (
+            "EPSG:7843",
+            "EPSG:7844+EPSG:5711",
+            8451,
+            -30.0,
+            140.0,
+            ("AUSGeoid2020_20180201.gsb", ausgeoid(-30.0, 140.0)),
+        ),
+        // The row of the compound system alone.
+        (
+            "EPSG:11075",
+            "EPSG:11312",
+            8361,
+            48.0,
+            18.0,
+            ("Slovakia_ETRS89h_to_Baltic1957.gtx", gtx(48.0, 18.0)),
+        ),
+    ];
+    for (from, to, code, south, west, file) in cases {
+        let name = file.0;
+        let area = Some(Bounds {
+            south: south + 0.7,
+            west: west + 1.1,
+            north: south + 0.8,
+            east: west + 1.2,
+        });
+        let options = PlanOptions { area, ..with_files(vec![file]) };
+        let crs = |text| Crs::parse(text).unwrap_or_else(|error| panic!("{text}: {error}"));
+        let there = Converter::plan(&crs(from), &crs(to), &options)
+            .unwrap_or_else(|error| panic!("{name}: {error}"));
+        assert_eq!(there.height_change().unwrap().0, code, "{name}");
+        let at = Coordinate { x: west + 1.1, y: south + 0.7, z: 100.0 };
+        let found = there.convert(at).unwrap();
+        // Text and whole numbers of millimetres are good for half of one.
+        let off = (found.z - (100.0 - surface(0.7, 1.1))).abs();
+        assert!(off < 6e-4, "{name}: {found:?} is off by {off}");
+        let back = Converter::plan(&crs(to), &crs(from), &options).unwrap().convert(found).unwrap();
+        assert!((back.z - 100.0).abs() < 1e-9, "{name}: {back:?}");
+        let outside = Coordinate { x: west - 0.1, y: south + 0.7, z: 100.0 };
+        let error = there.convert(outside).unwrap_err().to_string();
+        assert!(error.contains(&format!("[EPSG:{code}], or where it has no value")), "{error}");
+        // In the cell of the node without a value.
+        let blank = Coordinate { x: west + 0.1, y: south + 1.9, z: 100.0 };
+        let full = name.ends_with(".gsb") || name.ends_with(".gtx");
+        assert_eq!(there.convert(blank).is_ok(), full, "{name}");
+    }
+}
+
+fn gtx(south: f64, west: f64) -> Vec<u8> {
+    let mut bytes: Vec<u8> =
+        [south, west, 0.5, 0.5].into_iter().flat_map(f64::to_be_bytes).collect();
+    bytes.extend([5i32, 7].into_iter().flat_map(i32::to_be_bytes));
+    for row in 0..5 {
+        for column in 0..7 {
+            let value = surface(f64::from(row) * 0.5, f64::from(column) * 0.5) as f32;
+            bytes.extend(value.to_be_bytes());
+        }
+    }
+    bytes
+}
+
+#[test]
+fn models_that_are_not_sound_say_so() {
+    let cut = |mut file: Vec<u8>, length: usize| {
+        file.truncate(length);
+        file
+    };
+    let text = |file: Vec<u8>, from: &str, to: &str| {
+        String::from_utf8(file).unwrap().replacen(from, to, 1).into_bytes()
+    };
+    let sheet = || isg(34.0, 134.0, false);
+    for (method, file, says) in [
+        (1047, cut(gravsoft(35.0, 126.0), 120), "ends before its 5 rows of 7 nodes"),
+        (1047, [gravsoft(35.0, 126.0), b" 1.0".to_vec()].concat(), "goes on behind its 5 rows"),
+        (1047, b"35 37 126".to_vec(), "no six numbers"),
+        (1047, b"35 37 126 129 0.3 0.5 1 2 3".to_vec(), "do not lie whole steps of 0.3"),
+        (1047, b"35 37 126 129 0.00001 0.00001 1".to_vec(), "which it cannot hold"),
+        (1047, b"35 37 126 129 0.5 0.5 1 x".to_vec(), "`x` stands where a number"),
+        (1047, byn(49.0, -100.0, false, true), "the binary form of its layout is not read"),
+        (1117, text(sheet(), "end_of_head", "end"), "no end_of_head"),
+        (1117, text(sheet(), "nrows = 5", "nrows = 9"), "do not agree"),
+        (1117, text(sheet(), "lat min", "lat least"), "no angle `lat min`"),
+        (1117, text(sheet(), "N-to-S", "S-to-N"), "ordered `S-to-N"),
+        (1060, cut(byn(49.0, -100.0, false, true), 81), "which it cannot hold"),
+        (
+            1060,
+            cut(byn(49.0, -100.0, false, true), 160),
+            "80 bytes behind the header are not 5 rows",
+        ),
+        (1060, vec![0; 200], "is not one of a grid of heights"),
+        (1048, b"NUM_OREC".to_vec(), "it ends at byte 8"),
+    ] {
+        let error = ShiftGrid::parse(method, &[&file]).unwrap_err().to_string();
+        assert!(error.contains(says), "{method}: {says}: {error}");
     }
 }

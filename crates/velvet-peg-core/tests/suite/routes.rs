@@ -290,12 +290,12 @@ fn what_is_missing_for_a_way_is_named() {
         (9000, 7844, -30.0, 140.0, true, "needs their epoch"),
         // A way of two steps, one of which cannot be run.
         (
-            3821,
-            4326,
-            23.6,
-            120.7,
+            4136,
+            4152,
+            63.4,
+            -170.3,
             false,
-            "over Taiwan Datum 1997, before TWD97 to WGS 84 (1) [EPSG:3830]",
+            "84 ensemble, before NAD83(HARN) to WGS 84 (1) [EPSG:1580]",
         ),
     ] {
         let error = plan_error(from, to, lat, lon);

@@ -1,0 +1,81 @@
+//! What the operations of the registry need to be run.
+
+use crate::datum::{GRID_METHODS, Operation, Setting};
+use crate::error::{Error, Result};
+use crate::{height_model, height_plan};
+use velvet_peg_epsg::{OperationKind, OperationRow, Value};
+
+/// What an operation of the registry needs to be run.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Needs {
+    /// Nothing: its row says all.
+    Nothing,
+    /// The epoch of the coordinates.
+    Epoch,
+    /// Files, by their names in the registry, in a layout that is read.
+    Files(Vec<&'static str>),
+    /// What is not here, in words.
+    More(String),
+}
+
+/// What an operation needs to be run, whether it changes datums or heights.
+///
+/// ```
+/// use velvet_peg_core::runs::{Needs, needs_of};
+/// assert_eq!(needs_of(1314)?, Needs::Nothing); // OSGB36 to WGS 84 (6)
+/// assert_eq!(needs_of(8970)?, Needs::Epoch); // ITRF2014 to NAD83(2011) (1)
+/// assert_eq!(needs_of(1241)?, Needs::Files(vec!["conus.las", "conus.los"])); // NAD27 to NAD83 (1)
+/// assert_eq!(needs_of(9229)?, Needs::Files(vec!["g2018u0.bin"])); // NAD83(2011) to NAVD88 height (3)
+/// # Ok::<(), velvet_peg_core::Error>(())
+/// ```
+///
+/// # Errors
+/// If the registry has no operation of this code, or it is a map projection.
+pub fn needs_of(code: u32) -> Result<Needs> {
+    let row = OperationRow::find(code)
+        .ok_or_else(|| Error::unknown(format!("the registry has no operation EPSG:{code}")))?;
+    if row.kind == OperationKind::Conversion {
+        return Err(Error::unsupported(format!("{} [EPSG:{code}] is a conversion", row.name)));
+    }
+    let method = row.method.unwrap_or_default();
+    if height_plan::OFFSETS.contains(&method) {
+        return Ok(Needs::Nothing);
+    }
+    if height_model::METHODS.contains(&method) {
+        return Ok(Needs::Files(files(&row)));
+    }
+    let lacking = match Operation::from_row(&row, false, &Setting::default()) {
+        Ok(_) => return Ok(Needs::Nothing),
+        Err(lacking) => lacking,
+    };
+    // Any year shows whether an epoch is all that is needed.
+    let dated = Setting { epoch: Some(2020.0), ..Setting::default() };
+    if Operation::from_row(&row, false, &dated).is_ok() {
+        return Ok(Needs::Epoch);
+    }
+    let is_grid = |row: &OperationRow| row.method.is_some_and(|code| GRID_METHODS.contains(&code));
+    let steps: Vec<OperationRow> = row
+        .steps
+        .iter()
+        .filter_map(|step| OperationRow::find(*step))
+        .filter(|step| step.kind != OperationKind::Conversion)
+        .collect();
+    // A chain of which all steps are grids, or run as they are.
+    let runs =
+        |step: &OperationRow| is_grid(step) || Operation::from_row(step, false, &dated).is_ok();
+    let chain = !steps.is_empty() && steps.iter().all(runs);
+    Ok(match is_grid(&row) || chain {
+        true => Needs::Files(files(&row).into_iter().chain(steps.iter().flat_map(files)).collect()),
+        false => Needs::More(lacking.needs),
+    })
+}
+
+/// The files that a row names.
+fn files(row: &OperationRow) -> Vec<&'static str> {
+    let file = |value: &Value| match value {
+        Value::File(name) => Some(*name),
+        Value::Number(..) => None,
+    };
+    row.parameters.iter().filter_map(|(_, value)| file(value)).collect()
+}
