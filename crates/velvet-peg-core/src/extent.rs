@@ -28,6 +28,11 @@ pub struct Extent {
 }
 
 impl Extent {
+    /// The area of use of rows of the registry, by their codes.
+    pub fn of(codes: &[u32]) -> Extent {
+        Extent::of_codes(codes)
+    }
+
     pub(crate) fn of_codes(codes: &[u32]) -> Extent {
         let rows: Vec<ExtentRow> = codes.iter().filter_map(|code| ExtentRow::find(*code)).collect();
         Extent {

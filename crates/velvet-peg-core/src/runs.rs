@@ -1,9 +1,10 @@
 //! What the operations of the registry need to be run.
 
+use crate::crs::datum_code;
 use crate::datum::{GRID_METHODS, Operation, Setting};
 use crate::error::{Error, Result};
 use crate::{height_model, height_plan};
-use velvet_peg_epsg::{OperationKind, OperationRow, Value};
+use velvet_peg_epsg::{CrsRow, OperationKind, OperationRow, Value};
 
 /// What an operation of the registry needs to be run.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -13,7 +14,8 @@ pub enum Needs {
     Nothing,
     /// The epoch of the coordinates.
     Epoch,
-    /// Files, by their names in the registry, in a layout that is read.
+    /// Files, by their names in the registry, in a layout that is read; of one operation in the order
+    /// that [`crate::grid::ShiftGrid::parse`] takes.
     Files(Vec<&'static str>),
     /// What is not here, in words.
     More(String),
@@ -71,11 +73,56 @@ pub fn needs_of(code: u32) -> Result<Needs> {
     })
 }
 
-/// The files that a row names.
+/// The files that a row names, in the order of its method.
 fn files(row: &OperationRow) -> Vec<&'static str> {
     let file = |value: &Value| match value {
         Value::File(name) => Some(*name),
         Value::Number(..) => None,
     };
-    row.parameters.iter().filter_map(|(_, value)| file(value)).collect()
+    let mut names: Vec<&'static str> =
+        row.parameters.iter().filter_map(|(_, value)| file(value)).collect();
+    crate::grid::in_order(row.method.unwrap_or_default(), &mut names);
+    names
+}
+
+/// Operations of the registry that need files of their own in a layout that is read, between two datums
+/// (geodetic or vertical, by their EPSG codes) in either direction.
+///
+/// ```
+/// use velvet_peg_core::runs::by_files_between;
+/// assert!(by_files_between(&[6267], &[6269]).contains(&1241)); // NAD27 to NAD83 (1)
+/// ```
+pub fn by_files_between(from: &[u32], to: &[u32]) -> Vec<u32> {
+    let mut codes: Vec<u32> = from
+        .iter()
+        .flat_map(|datum| velvet_peg_epsg::operations_of_datum(*datum))
+        .filter(|code| {
+            let Some(row) = OperationRow::find(*code).filter(|row| !row.deprecated) else {
+                return false;
+            };
+            let [a, b] = [row.source, row.target].map(datums_of);
+            // A compound system has both of its datums.
+            let all_in = |own: &[u32], of: &[u32]| own.iter().all(|datum| of.contains(datum));
+            let joins = |a: &[u32], b: &[u32]| {
+                !a.is_empty() && !b.is_empty() && all_in(a, from) && all_in(b, to)
+            };
+            by_files(&row) && (joins(&a, &b) || joins(&b, &a))
+        })
+        .collect();
+    codes.sort_unstable();
+    codes.dedup();
+    codes
+}
+
+/// Whether an operation goes by files of its own in a layout that is read.
+pub fn by_files(row: &OperationRow) -> bool {
+    row.method
+        .is_some_and(|code| GRID_METHODS.contains(&code) || height_model::METHODS.contains(&code))
+}
+
+/// The datums of a system: of a compound one both.
+fn datums_of(crs: Option<u32>) -> Vec<u32> {
+    let Some(row) = crs.and_then(CrsRow::find) else { return Vec::new() };
+    let vertical = row.vertical.and_then(CrsRow::find).and_then(|row| row.datum);
+    datum_code(&row).into_iter().chain(vertical).collect()
 }

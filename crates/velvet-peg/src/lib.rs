@@ -161,7 +161,7 @@ pub mod arrow {
 pub use advice::Advice;
 pub use check::check;
 pub use convert::{ConvertLayer, ConvertLayers, ConvertTable};
-pub use crs::grid_folder as grid;
+pub use crs::grid;
 pub use crs::{declare, declare_watched, guess, position, reference, zones};
 #[cfg(feature = "drawing")]
 pub use draw::draw;

@@ -149,6 +149,19 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
+        "grids",
+        &[
+            (
+                "vpeg grids --from EPSG:4267 --to EPSG:4269 --at '47.4, -120.0'",
+                "files that are needed",
+            ),
+            (
+                "vpeg grids --from EPSG:6319 --to EPSG:6349",
+                "models between the ellipsoid and NAVD88",
+            ),
+        ],
+    ),
+    (
         "course",
         &[
             ("vpeg course '47.40, -120.01' '47.41, -119.99'", "distance and azimuths"),

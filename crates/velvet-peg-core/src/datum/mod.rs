@@ -15,7 +15,7 @@ use crate::crs::{Crs, Datum, Side};
 use crate::error::{Error, Kind, Result};
 use crate::extent::Extent;
 use crate::geocentric;
-use crate::grid::ShiftGrid;
+use crate::grid::{self, ShiftGrid};
 use crate::position::Geographic;
 use crate::projection::Parameters;
 use chain::Link;
@@ -444,10 +444,7 @@ impl Method {
             9618 => Ok(Method::Offsets(angle(8601)?, angle(8602)?, 0.0)),
             code if GRID_METHODS.contains(&code) => {
                 let mut names: Vec<&str> = parameters.files().collect();
-                if code == 1075 {
-                    // The height comes first in the registry's order of names.
-                    names.sort_by_key(|name| (name.contains(".eht."), name.contains(".lon.")));
-                }
+                grid::in_order(code, &mut names);
                 let missing = || {
                     let word = if names.len() > 1 { "files" } else { "file" };
                     format!("the {word} {} in a folder of grid files", names.join(" and "))

@@ -312,6 +312,14 @@ impl<'a> Bytes<'a> {
     }
 }
 
+/// Brings the names of a method's files from the registry's order into the method's: of NADCON5 with
+/// heights (1075) the registry names the height first.
+pub(crate) fn in_order(method: u32, names: &mut [&str]) {
+    if method == 1075 {
+        names.sort_by_key(|name| (name.contains(".eht."), name.contains(".lon.")));
+    }
+}
+
 /// Refuses sizes that no grid has before memory is asked for.
 pub(crate) fn sound_size(rows: i64, columns: i64, bytes_left: usize) -> Result<(usize, usize)> {
     let fits = rows >= 2

@@ -4,7 +4,7 @@
 
 mod declare;
 mod find;
-pub mod grid_folder;
+pub mod grid;
 pub mod guess;
 pub mod position;
 pub mod reference;

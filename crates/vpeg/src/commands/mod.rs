@@ -10,6 +10,7 @@ mod declare;
 mod demo;
 mod draw;
 mod fields;
+mod grids;
 mod join;
 mod look;
 mod manual;
@@ -53,7 +54,8 @@ pub(crate) struct Arguments {
     /// and after a power cut an output may be empty.
     #[arg(long, global = true, help_heading = heading::GENERAL, hide_short_help = true)]
     pub(crate) no_sync: bool,
-    /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b).
+    /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b) and of
+    /// heights (geoid models); `vpeg grids` lists what it has.
     #[arg(long, global = true, help_heading = heading::GENERAL, env = "VELVET_PEG_GRIDS", value_name = "DIR", hide_short_help = true)]
     grids: Option<PathBuf>,
     /// Ask nothing, also on a terminal, where a sheet, a layer, coordinate columns or a system is left
@@ -94,6 +96,8 @@ enum Command {
     Position(position::Position),
     /// Which UTM and state-plane zones a place, a county or a data set falls in.
     Zone(zone::Zone),
+    /// Which grid files a folder has, what they cover and serve for, and which two systems need.
+    Grids(grids::GridList),
     /// Distance and azimuths between two places, or the place at the end of a course.
     Course(course::Course),
     /// Search the registry of reference systems, or describe one.
@@ -137,6 +141,7 @@ impl Arguments {
             Command::Check(command) => command.run(),
             Command::Position(command) => command.run(),
             Command::Zone(command) => command.run(),
+            Command::Grids(command) => command.run(self.grids.as_deref()),
             Command::Course(command) => command.run(),
             Command::Crs(command) => command.run(),
             Command::Draw(command) => command.run(),

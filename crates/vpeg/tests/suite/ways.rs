@@ -125,15 +125,20 @@ fn jobs_name_ways_too() {
     }
 }
 
-#[test]
-fn heights_change_by_a_model_of_the_geoid() {
-    let bench = Bench::new();
-    std::fs::create_dir(bench.path("grids")).unwrap();
-    // 20 m below the ellipsoid everywhere.
+/// A model of the geoid, 20 m below the ellipsoid everywhere.
+fn model() -> Vec<u8> {
     let mut grid: Vec<u8> = Vec::new();
     [46.0f64, 238.0, 0.5, 0.5].iter().for_each(|value| grid.extend(value.to_le_bytes()));
     [5i32, 7, 1].iter().for_each(|value| grid.extend(value.to_le_bytes()));
     (0..35).for_each(|_| grid.extend((-20.0f32).to_le_bytes()));
+    grid
+}
+
+#[test]
+fn heights_change_by_a_model_of_the_geoid() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("grids")).unwrap();
+    let grid = model();
     bench.write("grids/g2018u0.bin", &grid);
     // A place without a height, and one outside the model.
     bench.write("marks.csv", "id,e,n,h\n1,-120,47.4,100\n2,-120.1,47.41,\n3,-110,47.4,5\n");
@@ -153,4 +158,52 @@ fn heights_change_by_a_model_of_the_geoid() {
     assert!(run.code == 1 && !bench.has("none.gpkg"), "{}", run.err);
     let needs = "which takes a model: NAD83(2011) to NAVD88 height (3) [EPSG:9229] needs the file g2018u0.bin";
     assert!(run.err.contains(needs), "{}", run.err);
+}
+
+/// What a folder of grid files has, and what two systems need of it.
+#[test]
+fn grid_files_are_listed() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("grids")).unwrap();
+    let grid = model();
+    bench.write("grids/G2018U0.BIN", &grid);
+    bench.write("grids/conus.las", "no grid");
+    bench.write("grids/nzgeoid2009.gtx", &grid);
+    bench.write("grids/readme.txt", "from the publisher");
+    let listed = bench.ok(&words("grids grids"));
+    for part in [
+        "ready",
+        "46° to 48° N, 122° to 119° W, 35 nodes",
+        "NAD83(2011) to NAVD88 height (3) [EPSG:9229]",
+        "conus.los is missing",
+        "NAD27 to NAD83 (1) [EPSG:1241]",
+        "not sound: its header is not one of a grid of heights",
+    ] {
+        assert!(listed.out.contains(part), "{part}: {}", listed.out);
+    }
+    assert!(listed.err.contains("does not name them: readme.txt"), "{}", listed.err);
+    // The folder of the other commands.
+    assert_eq!(bench.ok(&words("grids --grids grids")).out, listed.out);
+    let run = bench.ok(&words("grids grids --from EPSG:6319 --to EPSG:6349 --at 47.4,-120"));
+    assert!(run.out.contains("g2018u0.bin   ready"), "{}", run.out);
+    assert!(
+        run.out.contains("g2012bu0.bin  missing") && !run.out.contains("PRVD02"),
+        "{}",
+        run.out
+    );
+    assert!(run.err.contains("1 of these 3 operations lack files"), "{}", run.err);
+    let run = bench.ok(&words("grids --from EPSG:4267 --to EPSG:4269 --at 47.4,-120"));
+    assert!(run.out.contains("conus.las, conus.los") && !run.out.contains("holds"), "{}", run.out);
+    assert!(run.err.contains("none of these operations has all its files"), "{}", run.err);
+    let run = bench.ok(&words("grids --from EPSG:4326 --to EPSG:32610"));
+    assert!(run.out.is_empty() && run.err.contains("vpeg crs show EPSG:4326 --to"), "{}", run.err);
+    for (line, code, says) in [
+        ("grids", 1, "no folder of grid files is named"),
+        ("grids nowhere", 1, "cannot be read as a folder of grid files"),
+        ("grids --from EPSG:4267", 2, "--to"),
+        ("grids --at 47,-120", 2, "--from"),
+    ] {
+        let run = bench.run(&words(line));
+        assert!(run.code == code && run.err.contains(says), "{line}: {}", run.err);
+    }
 }

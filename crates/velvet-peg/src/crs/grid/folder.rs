@@ -1,11 +1,10 @@
 //! A folder of grid files: shifts between datums that the user has got from their publishers.
 
-pub use velvet_peg_core::grid::*;
-
 use crate::error::{Error, Result};
 use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
+use velvet_peg_core::grid::{GridFiles, Grids};
 
 /// Grid files in a folder, found by name whatever its case.
 ///
@@ -41,6 +40,22 @@ impl GridFolder {
             }
         }
         Ok(GridFolder { files })
+    }
+
+    /// Whether there is a file of this name, whatever its case.
+    pub fn has(&self, name: &str) -> bool {
+        self.files.contains_key(&name.to_lowercase())
+    }
+
+    /// The names of its files as they are on disk, in order.
+    pub fn names(&self) -> Vec<String> {
+        let files = self.files.values().filter(|path| path.is_file());
+        let mut names: Vec<String> = files
+            .filter_map(|path| Some(path.file_name()?.to_str()?.to_string()))
+            .filter(|name| !name.starts_with('.'))
+            .collect();
+        names.sort();
+        names
     }
 }
 
