@@ -28,12 +28,8 @@ pub struct Extent {
 }
 
 impl Extent {
-    /// The area of use of rows of the registry, by their codes.
-    pub fn of(codes: &[u32]) -> Extent {
-        Extent::of_codes(codes)
-    }
-
-    pub(crate) fn of_codes(codes: &[u32]) -> Extent {
+    /// The area of rows of the registry, by the codes that an operation or a system has.
+    pub fn of_codes(codes: &[u32]) -> Extent {
         let rows: Vec<ExtentRow> = codes.iter().filter_map(|code| ExtentRow::find(*code)).collect();
         Extent {
             name: rows.first().map_or("not stated", |row| row.name),

@@ -2,7 +2,8 @@
 //!
 //! Operations are looked for directly between the two datums (either way), then through one
 //! other datum, then through two; the shortest chain that covers the area wins over longer
-//! ones, and among those of one length the best covered, then the most accurate. A chain that
+//! ones unless one of these is known twice as well, and among those of one length the best covered,
+//! then the most accurate. A chain that
 //! joins a zero shift to WGS 84, which stands where nobody knew better, with a shift of a metre or
 //! two says two things of WGS 84 that cannot both be true: it is taken only where there is no other.
 //! Rows that
@@ -11,6 +12,7 @@
 
 mod missing;
 mod named;
+mod own;
 
 use crate::crs::Side;
 use crate::crs::{Crs, Datum, datum_code};
@@ -151,6 +153,26 @@ pub(crate) fn plan(
             is_named: false,
         });
     }
+    let wish = Wish { area, policy, operations, setting };
+    match own::through_wgs84(from, to, wish)? {
+        Some(route) => Ok(route),
+        None => between(from, to, wish),
+    }
+}
+
+/// What is asked of a route, beside where it leads.
+#[derive(Clone, Copy)]
+struct Wish<'a> {
+    area: Option<&'a Bounds>,
+    policy: Policy,
+    /// Codes of the operations that are named.
+    operations: &'a [u32],
+    setting: &'a Setting,
+}
+
+/// The route between two datums that are not the same.
+fn between(from: &Datum, to: &Datum, wish: Wish<'_>) -> Result<Route> {
+    let Wish { area, policy, operations, setting } = wish;
     let (Some(from_code), Some(to_code)) = (from.code(), to.code()) else {
         let own = if from.code().is_none() { from } else { to };
         return Err(Error::new(
@@ -287,7 +309,8 @@ fn lacks_epoch(lacking: &[Unavailable], from: &Datum, to: &Datum, known: f64) ->
         return Some(Error::new(
             Kind::NoEpoch,
             format!(
-                "coordinates on {} change with time: {} [EPSG:{}] needs their epoch; without one the change of datum is only known to {known} m",
+                "coordinates on {} change with time: {} [EPSG:{}] needs their epoch; without one \
+                 the change of datum is only known to {known} m",
                 moving.name(),
                 better.name,
                 better.code

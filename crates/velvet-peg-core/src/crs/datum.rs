@@ -77,6 +77,8 @@ pub struct Datum {
     ellipsoid: Ellipsoid,
     ellipsoid_name: Cow<'static, str>,
     prime_meridian: PrimeMeridian,
+    /// Of a datum of one's own, where its definition says how it lies to WGS 84.
+    to_wgs84: Option<[f64; 7]>,
 }
 
 impl Datum {
@@ -105,11 +107,13 @@ impl Datum {
             ellipsoid_name: ellipsoid.name().into(),
             prime_meridian: PrimeMeridian::from_epsg(meridian)?,
             row: Some(row),
+            to_wgs84: None,
         })
     }
 
     /// A datum of one's own. Nothing is known of how it lies to others: a converter joins it
-    /// only to systems that stand on a datum of the same name, ellipsoid and meridian.
+    /// only to systems that stand on a datum of the same name, ellipsoid and meridian, unless
+    /// [`Datum::with_shift_to_wgs84`] says more.
     pub fn custom(
         name: &str,
         ellipsoid: Ellipsoid,
@@ -123,7 +127,21 @@ impl Datum {
             ellipsoid,
             ellipsoid_name: known.unwrap_or_else(|| ellipsoid_name.to_string().into()),
             prime_meridian,
+            to_wgs84: None,
         }
+    }
+
+    /// The same datum with a shift to WGS 84, by which converters join it to others: translations
+    /// along X, Y and Z (metres), rotations of the position vector about them (seconds of arc), and a
+    /// difference of scale (parts per million; EPSG method 9606). The registry's datums keep what the
+    /// registry knows.
+    pub fn with_shift_to_wgs84(self, shift: [f64; 7]) -> Datum {
+        Datum { to_wgs84: self.row.is_none().then_some(shift), ..self }
+    }
+
+    /// The shift to WGS 84 of a datum of one's own.
+    pub fn shift_to_wgs84(&self) -> Option<[f64; 7]> {
+        self.to_wgs84
     }
 
     /// EPSG code, if it comes from the registry.
@@ -180,6 +198,7 @@ impl Datum {
                 self.name == other.name
                     && self.ellipsoid.same_figure(&other.ellipsoid)
                     && self.prime_meridian.longitude_deg == other.prime_meridian.longitude_deg
+                    && self.to_wgs84 == other.to_wgs84
             }
             _ => false,
         }

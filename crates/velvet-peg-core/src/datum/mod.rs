@@ -156,6 +156,35 @@ impl Operation {
         }
     }
 
+    /// The shift to WGS 84 that the definition of a datum states; none if it states none.
+    ///
+    /// # Errors
+    /// If it is none between two datums.
+    pub(crate) fn of_definition(datum: &Datum, reversed: bool) -> Result<Option<Operation>> {
+        const POSITION_VECTOR: u32 = 9606;
+        let Some([x, y, z, rx, ry, rz, scale]) = datum.shift_to_wgs84() else { return Ok(None) };
+        let seconds = |value: f64| value / 3600.0;
+        let parameters = Parameters::new()
+            .length(8605, x)
+            .length(8606, y)
+            .length(8607, z)
+            .angle(8608, seconds(rx))
+            .angle(8609, seconds(ry))
+            .angle(8610, seconds(rz))
+            .scale(8611, scale * 1e-6);
+        let similarity = Similarity::new(POSITION_VECTOR, &parameters, None).transpose()?;
+        Ok(similarity.map(|similarity| Operation {
+            code: None,
+            name: format!("{} to WGS 84 as its definition says", datum.name()),
+            method_code: Some(POSITION_VECTOR),
+            accuracy_m: None,
+            extent: Extent::world(),
+            reversed,
+            superseded: false,
+            method: Method::Similarity(similarity),
+        }))
+    }
+
     /// Looks an operation up by its EPSG code.
     ///
     /// ```

@@ -14,7 +14,7 @@ use velvet_peg_epsg::{CrsKind, CrsRow, DatumRow, parameter_name};
 /// How well a definition fits the registry's system.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum MatchLevel {
-    /// The same numbers and the same name.
+    /// The same numbers (or numbers that are rounded, see below) and the same name.
     Exact,
     /// The same numbers under another name, or numbers that put no coordinates of the area of use
     /// more than 5 mm elsewhere.

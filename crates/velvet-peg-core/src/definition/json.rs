@@ -36,7 +36,7 @@ fn system(value: &Value) -> Result<Node> {
         "GeodeticCRS" => "GEODCRS",
         "VerticalCRS" => "VERTCRS",
         "CompoundCRS" => "COMPOUNDCRS",
-        "BoundCRS" => return system(&value["source_crs"]),
+        "BoundCRS" => return bound_system(value),
         "EngineeringCRS" => "ENGCRS",
         other => {
             return Err(Error::malformed(format!(
@@ -84,6 +84,29 @@ fn system(value: &Value) -> Result<Node> {
     }
     parts.extend(id_node(value).map(Part::Node));
     Ok(Node::new(keyword, parts))
+}
+
+/// A bound system with its shift to another.
+fn bound_system(value: &Value) -> Result<Node> {
+    let inside = |keyword: &str, key: &str| -> Result<Part> {
+        Ok(Part::Node(Node::new(keyword, vec![Part::Node(system(&value[key])?)])))
+    };
+    let given = &value["transformation"];
+    let mut parts = vec![Part::Text(text(given, "name"))];
+    parts.push(Part::Node(Node::new("METHOD", vec![Part::Text(text(&given["method"], "name"))])));
+    for parameter in given["parameters"].as_array().into_iter().flatten() {
+        let Some(number) = parameter["value"].as_f64() else { continue };
+        let mut of = vec![Part::Text(text(parameter, "name")), Part::Number(number)];
+        // A unit by its name is one of those that are understood where none is said.
+        if let Some(size) = parameter["unit"]["conversion_factor"].as_f64() {
+            of.push(Part::Node(Node::new("UNIT", vec![Part::Number(size)])));
+        }
+        of.extend(id_node(parameter).map(Part::Node));
+        parts.push(Part::Node(Node::new("PARAMETER", of)));
+    }
+    let transformation = Part::Node(Node::new("ABRIDGEDTRANSFORMATION", parts));
+    let (source, target) = (inside("SOURCECRS", "source_crs")?, inside("TARGETCRS", "target_crs")?);
+    Ok(Node::new("BOUNDCRS", vec![source, target, transformation]))
 }
 
 fn id_node(value: &Value) -> Option<Node> {
@@ -207,7 +230,8 @@ pub fn write(crs: &Crs) -> Option<String> {
     serde_json::to_string_pretty(&value(crs)?).ok()
 }
 
-fn value(crs: &Crs) -> Option<Value> {
+/// Without the shift of its datum.
+fn plain(crs: &Crs) -> Option<Value> {
     let mut value = match crs.kind() {
         CrsKind::Projected => {
             let conversion = crs.conversion()?;
@@ -232,7 +256,7 @@ fn value(crs: &Crs) -> Option<Value> {
             json!({
                 "type": "ProjectedCRS",
                 "name": crs.name(),
-                "base_crs": value(&crs.base()?)?,
+                "base_crs": plain(&crs.base()?)?,
                 "conversion": {
                     "name": if conversion.name.is_empty() { "unnamed" } else { &conversion.name },
                     "method": {
@@ -291,6 +315,48 @@ fn value(crs: &Crs) -> Option<Value> {
         value["id"] = json!({"authority": "EPSG", "code": code});
     }
     Some(value)
+}
+
+fn value(crs: &Crs) -> Option<Value> {
+    let value = plain(crs)?;
+    // Of a compound system the horizontal part is bound.
+    let shift = crs.datum().and_then(Datum::shift_to_wgs84);
+    match shift.filter(|_| crs.kind() != CrsKind::Compound) {
+        Some(shift) => bound(crs, value, &shift),
+        None => Some(value),
+    }
+}
+
+fn bound(crs: &Crs, source: Value, shift: &[f64; 7]) -> Option<Value> {
+    let parameters: Vec<Value> = super::bound::parameters(shift)
+        .map(|(code, name, value)| {
+            let unit = match code {
+                8605..=8607 => json!("metre"),
+                8608..=8610 => json!({
+                    "type": "AngularUnit", "name": "arc-second",
+                    "conversion_factor": std::f64::consts::PI / 648_000.0,
+                }),
+                _ => json!({
+                    "type": "ScaleUnit", "name": "parts per million", "conversion_factor": 1e-6,
+                }),
+            };
+            let id = json!({"authority": "EPSG", "code": code});
+            json!({"name": name, "value": value, "unit": unit, "id": id})
+        })
+        .collect();
+    Some(json!({
+        "type": "BoundCRS",
+        "source_crs": source,
+        "target_crs": value(&Crs::from_epsg(4326).ok()?)?,
+        "transformation": {
+            "name": format!("{} to WGS 84", crs.datum()?.name()),
+            "method": {
+                "name": "Position Vector transformation (geog2D domain)",
+                "id": {"authority": "EPSG", "code": 9606},
+            },
+            "parameters": parameters,
+        },
+    }))
 }
 
 fn geodetic(crs: &Crs, kind: &str, subtype: &str) -> Option<Value> {

@@ -5,8 +5,9 @@
 //! spellings, those of the files beside Shapefiles included, and the JSON encoding that
 //! GeoParquet metadata uses. Which one a text is in is seen from the text.
 //!
-//! **What it does not do.** Definitions of bound systems are read for their source system
-//! only; derived and engineering systems keep a name and axes but cannot be computed with.
+//! **What it does not do.** A shift to WGS 84 (TOWGS84, a bound system) counts for datums that the
+//! registry does not have; of the others the registry knows better. Derived and engineering systems
+//! keep a name and axes but cannot be computed with.
 //!
 //! ```
 //! use velvet_peg_core::{definition, Crs};
@@ -18,6 +19,7 @@
 //! ```
 
 mod apart;
+mod bound;
 mod contradiction;
 mod identify;
 #[cfg(feature = "json")]
@@ -68,7 +70,7 @@ fn read_both(text: &str) -> Result<(node::Node, Crs)> {
         }
         false => (node::parse(text)?, text),
     };
-    let crs = read::Reader { text }.system(&node)?;
+    let crs = read::Reader { text, shift: None }.system(&node)?;
     Ok((node, crs))
 }
 

@@ -1,6 +1,7 @@
 //! From elements of definition text to a reference system: ISO 19162:2019 and OGC 01-009 in
 //! one, as they differ in keywords and in where units stand.
 
+use super::bound;
 use super::names;
 use super::node::{Node, VERTICAL_FRAME, fault};
 use crate::crs::{Axis, AxisUnit, Crs, Custom, Datum, Height, PrimeMeridian, VerticalCrs};
@@ -13,6 +14,8 @@ use velvet_peg_epsg::{CrsKind, CrsRow, DatumKind, DatumRow, crs_aliases, datum_a
 /// Reads elements, keeping the text they came from for messages.
 pub(crate) struct Reader<'a> {
     pub(crate) text: &'a str,
+    /// The shift to WGS 84 of the bound system that is being read.
+    pub(super) shift: Option<bound::Shift>,
 }
 
 const GEOGRAPHIC: [&str; 7] =
@@ -34,7 +37,8 @@ impl Reader<'_> {
             "COMPD_CS" | "COMPOUNDCRS" => self.compound(node),
             "BOUNDCRS" => {
                 let source = node.child(&["SOURCECRS"]).and_then(|source| source.nodes().next());
-                self.system(source.ok_or_else(|| self.error(node, "SOURCECRS is missing here"))?)
+                let source = source.ok_or_else(|| self.error(node, "SOURCECRS is missing here"))?;
+                Reader { text: self.text, shift: bound::of_bound(node) }.system(source)
             }
             "LOCAL_CS" | "ENGCRS" | "ENGINEERINGCRS" => Custom {
                 kind: CrsKind::Engineering,
@@ -122,7 +126,16 @@ impl Reader<'_> {
         Ok(match known_datum(element.name(), element.epsg(), node.name(), &ellipsoid, &meridian) {
             Some(code) => Datum::from_epsg(code)?,
             None => {
-                Datum::custom(&clean(element.name()), ellipsoid, &clean(shape.name()), meridian)
+                let datum = Datum::custom(
+                    &clean(element.name()),
+                    ellipsoid,
+                    &clean(shape.name()),
+                    meridian,
+                );
+                match bound::of_datum(element).or(self.shift) {
+                    Some(shift) => datum.with_shift_to_wgs84(shift),
+                    None => datum,
+                }
             }
         })
     }

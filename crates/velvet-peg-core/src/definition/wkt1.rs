@@ -120,6 +120,16 @@ fn frame(datum: &Datum, spelling: Spelling) -> String {
     frame_in(datum, spelling, 1.0)
 }
 
+/// How a datum of one's own lies to WGS 84; the files beside Shapefiles have no word for it.
+fn towgs84(datum: &Datum, spelling: Spelling) -> String {
+    match (datum.shift_to_wgs84(), spelling) {
+        (Some(shift), Spelling::Standard) => {
+            format!(",TOWGS84[{}]", shift.map(|value| value.to_string()).join(","))
+        }
+        _ => String::new(),
+    }
+}
+
 /// Datum and prime meridian; the meridian's longitude in the unit of the system.
 fn frame_in(datum: &Datum, spelling: Spelling, degrees: f64) -> String {
     let ellipsoid = datum.ellipsoid();
@@ -127,7 +137,7 @@ fn frame_in(datum: &Datum, spelling: Spelling, degrees: f64) -> String {
     // Readers of OGC 01-009 know no ensembles: their name is that of the datum.
     let datum_name = datum.name().trim_end_matches(" ensemble");
     format!(
-        "DATUM[{},SPHEROID[{},{},{}{}]{}],PRIMEM[{},{}{}]",
+        "DATUM[{},SPHEROID[{},{},{}{}]{}{}],PRIMEM[{},{}{}]",
         match (spelling, datum.code().and_then(side_file_datum)) {
             (Spelling::SideFile, Some(word)) => format!("\"{word}\""),
             _ => name(datum_name, spelling, "D_"),
@@ -136,6 +146,7 @@ fn frame_in(datum: &Datum, spelling: Spelling, degrees: f64) -> String {
         ellipsoid.semi_major_m(),
         inverse_flattening(ellipsoid),
         authority(ellipsoid.code(), spelling),
+        towgs84(datum, spelling),
         authority(datum.code(), spelling),
         name(&meridian.name, spelling, ""),
         meridian.longitude_deg / degrees,

@@ -69,7 +69,17 @@ pub fn write(crs: &Crs) -> Option<String> {
         ),
         CrsKind::Derived => return None,
     };
-    Some(format!("{body}{}{}]", usage(crs), id(crs.code())))
+    let text = format!("{body}{}{}]", usage(crs), id(crs.code()));
+    // Of a compound system the horizontal part is bound.
+    let shift = crs.datum().and_then(Datum::shift_to_wgs84);
+    match shift.filter(|_| crs.kind() != CrsKind::Compound) {
+        Some(shift) => {
+            let name = format!("{} to WGS 84", crs.datum()?.name());
+            let target = write(&Crs::from_epsg(4326).ok()?)?;
+            Some(super::bound::wkt2(&text, &target, &name, &shift))
+        }
+        None => Some(text),
+    }
 }
 
 pub(crate) fn quoted(text: &str) -> String {

@@ -5,7 +5,7 @@ use crate::crs::Datum;
 use crate::datum::{Operation, Setting, Unavailable};
 use crate::error::{Error, Kind};
 use std::cmp::Ordering;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use velvet_peg_epsg::DatumRow;
 
 /// The rows that cannot be run and would be known better than a way that can, best first: those
@@ -89,13 +89,14 @@ fn in_two(planner: &mut Planner, from: u32, to: u32) -> Vec<Unavailable> {
             }
             let usable = planner.neighbours(hub).iter().find(|(datum, _)| *datum == far).cloned();
             let usable = usable.map(|(_, operation)| operation);
-            let (other, accuracy, runs) = match usable {
+            let runs = usable.is_some();
+            let (other, accuracy, dated) = match usable {
                 Some(operation) => (described(&operation), operation.accuracy_m(), true),
                 None => {
                     let Some(row) = direct(planner, hub, far).into_iter().next() else { continue };
                     let words =
                         format!("{} [EPSG:{}], which needs {}", row.name, row.code, row.needs);
-                    (words, row.accuracy_m, false)
+                    (words, row.accuracy_m, row.needs_epoch)
                 }
             };
             let over = DatumRow::find(hub).map_or("another datum", |row| row.name);
@@ -104,6 +105,8 @@ fn in_two(planner: &mut Planner, from: u32, to: u32) -> Vec<Unavailable> {
             let way = Unavailable {
                 accuracy_m: row.accuracy_m.zip(accuracy).map(sum),
                 needs: format!("{} (over {over}, {order} {other})", row.needs),
+                // An epoch is all that it needs if the other step needs nothing else.
+                needs_epoch: row.needs_epoch && dated,
                 ..row.clone()
             };
             found.push((runs, way));
@@ -124,8 +127,7 @@ fn described(operation: &Operation) -> String {
 fn in_order(mut rows: Vec<Unavailable>) -> Vec<Unavailable> {
     let key = |row: &Unavailable| (row.accuracy_m.unwrap_or(f64::INFINITY), row.code);
     rows.sort_by(|a, b| key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal));
-    rows.dedup_by_key(|row| row.code);
-    let mut seen = std::collections::HashSet::new();
+    let mut seen = HashSet::new();
     rows.retain(|row| seen.insert(row.code));
     rows
 }

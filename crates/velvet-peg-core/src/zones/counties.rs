@@ -19,6 +19,15 @@ pub struct County {
     pub state: &'static str,
 }
 
+impl County {
+    /// Name and state, such as `Douglas, Washington`; of a city apart from counties
+    /// `Richmond city, Virginia`, for there may be a county of its name.
+    pub fn label(&self) -> String {
+        let kind = if apart(self.fips) && !self.name.ends_with("City") { " city" } else { "" };
+        format!("{}{kind}, {}", self.name, self.state)
+    }
+}
+
 /// Outlines with the boxes of the counties.
 pub(crate) struct Atlas {
     pub(crate) outlines: Outlines,

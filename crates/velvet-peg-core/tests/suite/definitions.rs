@@ -4,7 +4,7 @@ use crate::support::data;
 use velvet_peg_core::crs::Height;
 use velvet_peg_core::definition::{self, MatchLevel, Spelling};
 use velvet_peg_core::projection::Parameters;
-use velvet_peg_core::{Crs, CrsKind, Ellipsoid, LengthUnit, registry};
+use velvet_peg_core::{Converter, Coordinate, Crs, CrsKind, Ellipsoid, LengthUnit, registry};
 
 type Notation = (&'static str, fn(&Crs) -> Option<String>);
 
@@ -341,4 +341,158 @@ fn with_numbers(text: &str, change: &dyn Fn(&str, f64) -> Option<String>) -> Opt
     }
     out += rest;
     (out != text).then_some(out)
+}
+
+/// Parallels in the other order are the same system; of numbers that differ it is told by how much they
+/// matter on the ground.
+#[test]
+fn what_differs_is_judged_on_the_ground() {
+    let written = |code: u32| definition::wkt1(&Crs::from_epsg(code).unwrap()).unwrap();
+    let turned = |text: &str, from: &[(&str, &str)]| {
+        from.iter().fold(text.to_string(), |text, (old, new)| {
+            assert!(text.contains(old), "{old} is not in {text}");
+            text.replace(old, new)
+        })
+    };
+    let parallels = turned(
+        &written(2286),
+        &[
+            ("\"standard_parallel_1\",47.3", "\"standard_parallel_x\",47.3"),
+            ("\"standard_parallel_2\"", "\"standard_parallel_1\""),
+            ("\"standard_parallel_x\"", "\"standard_parallel_2\""),
+        ],
+    );
+    let paris = written(27572);
+    for (what, text, code, level) in [
+        ("parallels exchanged", parallels, 2286, MatchLevel::SameNumbers),
+        ("as written", paris.clone(), 27572, MatchLevel::Exact),
+        (
+            "a scale off by a hundred-millionth",
+            turned(&paris, &[("0.99987742", "0.99987743")]),
+            27572,
+            MatchLevel::Near,
+        ),
+        (
+            "a false northing off by a metre",
+            turned(&paris, &[("2200000", "2200001")]),
+            27572,
+            MatchLevel::Near,
+        ),
+    ] {
+        let read = definition::parse(&text).unwrap_or_else(|error| panic!("{what}: {error}"));
+        let identity = definition::identify(&read);
+        assert_eq!(
+            (identity.code, identity.level <= level),
+            (Some(code), true),
+            "{what}: {identity:?}"
+        );
+        assert_eq!(
+            identity.level == MatchLevel::Near,
+            level == MatchLevel::Near,
+            "{what}: {identity:?}"
+        );
+        let apart = identity.apart_m.unwrap_or(0.0);
+        match what {
+            "a false northing off by a metre" => {
+                // On the ground: the grid is off by its scale.
+                assert!((apart - 1.0).abs() < 5e-3, "{apart}");
+                assert!(identity.summary().contains("lie up to 1.00"), "{}", identity.summary());
+            }
+            // A hundred-millionth of the distance from the parallel of origin.
+            "a scale off by a hundred-millionth" => {
+                assert!((0.005..0.05).contains(&apart), "{apart}")
+            }
+            _ => assert!(apart < 1e-6, "{what}: {apart}"),
+        }
+    }
+}
+
+/// A datum of one's own with its shift to WGS 84 in each notation: understood, used, and written again.
+#[test]
+fn a_datum_of_ones_own_is_joined_to_others_by_its_shift() {
+    let geographic = |shift: &str| {
+        format!(
+            "GEOGCS[\"Tumblewick 1931\",DATUM[\"Tumblewick_1931\",SPHEROID[\"Airy 1830\",6377563.396,\
+             299.3249646]{shift}],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433]]"
+        )
+    };
+    let bound = |method: &str, values: [f64; 7]| {
+        let names = ["X-axis translation", "Y-axis translation", "Z-axis translation"];
+        let turns = ["X-axis rotation", "Y-axis rotation", "Z-axis rotation", "Scale difference"];
+        let parameters: Vec<String> = names
+            .iter()
+            .chain(&turns)
+            .zip(values)
+            .map(|(name, value)| format!("PARAMETER[\"{name}\",{value}]"))
+            .collect();
+        format!(
+            "BOUNDCRS[SOURCECRS[{}],TARGETCRS[{}],ABRIDGEDTRANSFORMATION[\"t\",METHOD[\"{method}\"],{}]]",
+            geographic(""),
+            definition::wkt2(&Crs::from_epsg(4326).unwrap()).unwrap(),
+            parameters.join(",")
+        )
+    };
+    // The numbers of OSGB36 to WGS 84 (6) [EPSG:1314], on a datum that the registry does not have.
+    let values = [446.448, -125.157, 542.06, 0.15, 0.247, 0.842, -20.489];
+    let list = values.map(|value| value.to_string()).join(",");
+    let mut turned = values;
+    turned[3..6].iter_mut().for_each(|value| *value = -*value);
+    let wgs84 = Crs::from_epsg(4326).unwrap();
+    let at = Coordinate::xy(-1.0, 52.0);
+    let wanted =
+        Converter::new(&Crs::from_epsg(4277).unwrap(), &wgs84).unwrap().convert(at).unwrap();
+    let texts = [
+        geographic(&format!(",TOWGS84[{list}]")),
+        bound("Position Vector transformation (geog2D domain)", values),
+        bound("Coordinate Frame rotation (geog2D domain)", turned),
+    ];
+    for text in texts {
+        let own = definition::parse(&text).unwrap_or_else(|error| panic!("{text}: {error}"));
+        let notations: [Notation; 3] =
+            [("wkt2", definition::wkt2), ("wkt1", definition::wkt1), ("json", definition::json)];
+        let read_again =
+            notations.map(|(_, write)| definition::parse(&write(&own).unwrap()).unwrap());
+        for own in [own].into_iter().chain(read_again) {
+            assert_eq!(own.datum().unwrap().shift_to_wgs84().map(|shift| shift[0]), Some(446.448));
+            let there = Converter::new(&own, &wgs84).unwrap();
+            let found = there.convert(at).unwrap();
+            assert!(
+                (found.x - wanted.x).abs() < 1e-13 && (found.y - wanted.y).abs() < 1e-13,
+                "{found:?}"
+            );
+            let summary = there.route().summary();
+            assert!(summary.contains("as its definition says (accuracy not stated)"), "{summary}");
+            let back = Converter::new(&wgs84, &own).unwrap().convert(found).unwrap();
+            assert!((back.x - at.x).abs() < 1e-13 && (back.y - at.y).abs() < 1e-13, "{back:?}");
+            // Further on, over WGS 84, to a datum of the registry.
+            let on = Converter::new(&own, &Crs::from_epsg(4258).unwrap()).unwrap();
+            assert_eq!(on.route().operations().count(), 2, "{}", on.route().summary());
+        }
+    }
+    // Three numbers, and a projected system on the datum.
+    let plane = format!(
+        "PROJCS[\"Tumblewick plane\",{},PROJECTION[\"Transverse_Mercator\"],PARAMETER[\"latitude_of_origin\",\
+         49],PARAMETER[\"central_meridian\",-2],PARAMETER[\"scale_factor\",0.9996],PARAMETER[\"false_easting\",\
+         400000],PARAMETER[\"false_northing\",-100000],UNIT[\"metre\",1]]",
+        geographic(",TOWGS84[375,-111,431]")
+    );
+    let plane = definition::parse(&plane).unwrap();
+    let json = definition::parse(&definition::json(&plane).unwrap()).unwrap();
+    for own in [plane, json] {
+        let there = Converter::new(&own, &wgs84).unwrap();
+        let found = there.convert(Coordinate::xy(400_000.0, 300_000.0)).unwrap();
+        let moved = (found.x + 2.0).hypot(found.y - 52.6);
+        assert!((1e-4..0.01).contains(&moved), "{found:?}");
+    }
+    // Nothing is known where nothing is said, or where it is no shift to WGS 84; the registry knows
+    // better of its own datums.
+    let other = bound("Tumblewick transformation", values);
+    for text in [geographic(""), geographic(",TOWGS84[1,2]"), other] {
+        let own = definition::parse(&text).unwrap();
+        let error = Converter::new(&own, &wgs84).unwrap_err().to_string();
+        assert!(error.contains("nothing is known of how it lies"), "{error}");
+    }
+    let text = geographic(&format!(",TOWGS84[{list}]")).replace("Tumblewick_1931", "OSGB_1936");
+    let known = definition::parse(&text).unwrap();
+    assert_eq!(known.datum().unwrap().shift_to_wgs84(), None);
 }

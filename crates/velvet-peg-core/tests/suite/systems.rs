@@ -1,11 +1,12 @@
 //! Reference systems, routes between them, and the forms of a converter.
 
+use crate::support::data;
 use velvet_peg_core::angle::parse_position;
 use velvet_peg_core::crs::find;
 use velvet_peg_core::zones::{GridSquare, UtmZone, grid_reference};
 use velvet_peg_core::{
-    AreaUnit, Bounds, Converter, Coordinate, Crs, CrsKind, Geographic, LengthUnit, PlanOptions,
-    Policy, registry,
+    AreaUnit, Bounds, Converter, Coordinate, Crs, CrsKind, Extent, Geographic, LengthUnit,
+    PlanOptions, Policy, registry,
 };
 
 fn crs(code: u32) -> Crs {
@@ -330,4 +331,30 @@ fn words_bring_up_what_is_meant() {
         }
     }
     assert!(asked > 80 && missed.is_empty(), "{} of {asked}:\n{}", missed.len(), missed.join("\n"));
+}
+
+/// What the words of areas say of places that their boxes hold.
+#[test]
+fn words_of_areas_leave_out_what_their_boxes_hold() {
+    let mut wrong = Vec::new();
+    for row in data("areas-in-words.csv") {
+        let extent = Extent::of_codes(&[row.number("code") as u32]);
+        let (lat, lon) = (row.number("lat"), row.number("lon"));
+        let point = Bounds { south: lat, west: lon, north: lat, east: lon };
+        let excluded = if extent.excludes(&point) { "yes" } else { "no" };
+        if excluded != row.text("excluded") {
+            wrong.push(format!("{} {lat} {lon}: {excluded}; {}", extent.name(), row.text("why")));
+        }
+        // What reaches to where a region is in doubt is not left out: a box to the middle of the ocean.
+        let wide = Bounds { south: lat - 0.5, west: lon - 0.5, north: lat + 0.5, east: -160.0 };
+        assert!(!extent.excludes(&wide), "{}", extent.name());
+    }
+    assert!(wrong.is_empty(), "\n{}", wrong.join("\n"));
+    // An area of several rows leaves out what all of them leave out.
+    let (canada, both, kansas) =
+        (Extent::of_codes(&[1061]), Extent::of_codes(&[1061, 1245]), (39.0, -98.0));
+    let point = Bounds { south: kansas.0, west: kansas.1, north: kansas.0, east: kansas.1 };
+    assert!(canada.excludes(&point) && !both.excludes(&point));
+    // Areas that definitions state have no words.
+    assert!(!Crs::from_epsg(4326).unwrap().extent().excludes(&point));
 }

@@ -4,9 +4,9 @@ use crate::support::data;
 use proptest::prelude::*;
 use std::collections::{BTreeSet, HashSet};
 use velvet_peg_core::zones::{
-    OUTLINE_UNCERTAINTY_M, PolarGrid, UtmZone, ZoneSet, county_at, county_named, grid_reference_to,
-    parse_grid_reference, state_plane_zones, state_plane_zones_at, state_plane_zones_of_county,
-    utm_text,
+    County, OUTLINE_UNCERTAINTY_M, PolarGrid, UtmZone, ZoneSet, county_at, county_named,
+    grid_reference_to, parse_grid_reference, state_plane_zones, state_plane_zones_at,
+    state_plane_zones_of_county, utm_text,
 };
 use velvet_peg_core::{Geographic, registry};
 
@@ -199,6 +199,9 @@ fn counties_are_found_by_name() {
         assert_eq!(first, (name, fips), "{text}: {found:?}");
         assert!(found.len() <= 1, "{text}: {found:?}");
     }
+    let labels = |text: &str| county_named(text).iter().map(County::label).collect::<Vec<_>>();
+    assert_eq!(labels("richmond, va"), ["Richmond, Virginia", "Richmond city, Virginia"]);
+    assert_eq!(labels("carson city"), ["Carson City, Nevada"]);
     // Without a word for its kind, a name that is a county's and a city's is both.
     assert_eq!(names("Richmond, VA").len(), 2);
     assert!(names("Tumblewick").is_empty());

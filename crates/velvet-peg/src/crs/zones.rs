@@ -92,7 +92,7 @@ pub fn zones_of_place(at: Geographic) -> (Vec<ZoneAnswer>, Vec<Notice>) {
                 );
             }
             zones.push(ZoneAnswer {
-                county: Some(format!("{}, {}", hit.county.name, hit.county.state)),
+                county: Some(hit.county.label()),
                 edge_m,
                 ..answer(kind, hit.zone.name.clone(), systems_of(hit.zone))
             });

@@ -56,7 +56,7 @@ fn county_zones(text: &str) -> Option<Vec<ZoneAnswer>> {
                         kind,
                         name: zone.name.clone(),
                         systems: velvet_peg::zones::systems_of(zone),
-                        county: Some(format!("{}, {}", county.name, county.state)),
+                        county: Some(county.label()),
                         edge_m: None,
                         features: None,
                     }

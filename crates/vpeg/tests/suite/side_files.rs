@@ -102,3 +102,34 @@ fn folders_and_archives_do_not_take_what_tells_of_a_table_for_data() {
     let layer = velvet_peg::Layer::read(bench.path("unpacked.gpkg")).unwrap();
     assert_eq!(layer.info().crs.as_ref().and_then(velvet_peg::Crs::code), Some(4269));
 }
+
+/// A datum that the registry does not have keeps its shift to WGS 84 through every format.
+#[test]
+fn a_shift_of_ones_own_goes_along_with_the_data() {
+    let bench = Bench::with_demo();
+    bench.write(
+        "plane.prj",
+        "PROJCS[\"Tumblewick plane\",GEOGCS[\"Tumblewick 1931\",DATUM[\"Tumblewick_1931\",SPHEROID[\"Airy 1830\",\
+         6377563.396,299.3249646],TOWGS84[375,-111,431]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",\
+         0.0174532925199433]],PROJECTION[\"Transverse_Mercator\"],PARAMETER[\"latitude_of_origin\",47],\
+         PARAMETER[\"central_meridian\",-120],PARAMETER[\"scale_factor\",0.9996],\
+         PARAMETER[\"false_easting\",400000],PARAMETER[\"false_northing\",-100000],UNIT[\"metre\",1]]",
+    );
+    let corner = |bench: &Bench, name: &str| -> (f64, f64) {
+        let text: serde_json::Value = serde_json::from_str(&bench.read(name)).unwrap();
+        let at = &text["features"][0]["geometry"]["coordinates"][0][0];
+        (at[0].as_f64().unwrap(), at[1].as_f64().unwrap())
+    };
+    let before = corner(&bench, "fields.geojson");
+    for extension in ["gpkg", "shp", "parquet"] {
+        let own = format!("own.{extension}");
+        let run = bench.ok(&["convert", "fields.geojson", "--to", "file:plane.prj", "-o", &own]);
+        assert!(run.err.contains("as its definition says, reversed"), "{}", run.err);
+        assert!(run.err.contains("known to an accuracy that is not stated only"), "{}", run.err);
+        let back = format!("back-{extension}.geojson");
+        bench.ok(&["convert", &own, "--to", "EPSG:4326", "-o", &back]);
+        let after = corner(&bench, &back);
+        let off = (after.0 - before.0).abs().max((after.1 - before.1).abs());
+        assert!(off < 1e-9, "{extension}: {before:?} {after:?}");
+    }
+}

@@ -106,7 +106,7 @@ pub fn grids_between(
 ) -> Vec<GridUse> {
     let meant = |row: &OperationRow| {
         area.is_none_or(|area| {
-            let extent = Extent::of(&row.extents);
+            let extent = Extent::of_codes(&row.extents);
             extent.coverage(area) != Coverage::None && !extent.excludes(area)
         })
     };
@@ -141,7 +141,7 @@ fn of_operation(row: &OperationRow, folder: Option<&GridFolder>) -> Option<GridU
         name: row.name,
         method: method_name(method).unwrap_or_default(),
         accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
-        area: Extent::of(&row.extents).name(),
+        area: Extent::of_codes(&row.extents).name(),
         files,
         missing,
         held,

@@ -310,8 +310,10 @@ impl OneKind {
         file.write_all(b"UTF-8").map_err(failed)?;
         files.push(target);
         let text = crs.and_then(|crs| {
-            definition::wkt1_spelled(crs, definition::Spelling::SideFile)
-                .or_else(|| definition::wkt1(crs))
+            // The usual spelling has no word for how a datum of one's own lies to WGS 84.
+            let own = crs.datum().is_some_and(|datum| datum.shift_to_wgs84().is_some());
+            let usual = || definition::wkt1_spelled(crs, definition::Spelling::SideFile);
+            (!own).then(usual).flatten().or_else(|| definition::wkt1(crs))
         });
         if let Some(text) = text {
             let (mut file, target) = lay("prj")?;
