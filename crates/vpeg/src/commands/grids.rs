@@ -109,12 +109,13 @@ fn inventory(folder: &Path) -> Result<Ending, Error> {
     Ok(Ending::Done)
 }
 
+/// What several operations go by is told once. What files hold says more of where they serve than the
+/// area of the operation.
 fn table(uses: &[GridUse]) -> show::Table {
     let some_held = uses.iter().any(GridUse::is_ready);
-    let holds = some_held.then_some("holds");
-    let head = ["files", "state"].into_iter().chain(holds).chain(["operation", "known to", "area"]);
-    let mut table = show::Table::with_header(head.map(String::from).collect());
-    for one in uses {
+    let place = if some_held { "holds" } else { "area" };
+    let mut table = show::Table::new(["files", "state", place, "known to", "operation"]);
+    for (at, one) in uses.iter().enumerate() {
         let (state, holds) = match &one.held {
             Some(Ok(content)) => {
                 let first = content.boxes.first().map(in_words).unwrap_or_default();
@@ -130,8 +131,10 @@ fn table(uses: &[GridUse]) -> show::Table {
         };
         let known = one.accuracy_m.map_or("not stated".to_string(), |metres| format!("{metres} m"));
         let operation = format!("{} [EPSG:{}]", one.name, one.operation);
-        let row = [one.files.join(", "), state].into_iter().chain(some_held.then_some(holds));
-        table.row(row.chain([operation, known, one.area.to_string()]).collect());
+        let again = at > 0 && uses[at - 1].files == one.files;
+        let once = |text: String| if again { String::new() } else { text };
+        let place = if some_held { once(holds) } else { one.area.to_string() };
+        table.row(vec![once(one.files.join(", ")), once(state), place, known, operation]);
     }
     table
 }
