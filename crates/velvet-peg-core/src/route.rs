@@ -100,6 +100,17 @@ pub enum Policy {
 }
 
 impl Route {
+    /// No operation is needed.
+    fn of_one_datum() -> Route {
+        Route {
+            steps: Vec::new(),
+            alternatives: Vec::new(),
+            unavailable: Vec::new(),
+            covers_area: true,
+            is_named: false,
+        }
+    }
+
     /// Operations in the order they run; empty if both systems share a datum.
     pub fn operations(&self) -> impl Iterator<Item = &Operation> {
         self.steps.iter().map(|step| &step.operation)
@@ -145,13 +156,7 @@ pub(crate) fn plan(
             let (source, target) = (source.label(), target.label());
             return Err(Error::new(Kind::NoRoute, format!("{source} and {target} {what}")));
         }
-        return Ok(Route {
-            steps: Vec::new(),
-            alternatives: Vec::new(),
-            unavailable: Vec::new(),
-            covers_area: true,
-            is_named: false,
-        });
+        return Ok(Route::of_one_datum());
     }
     let wish = Wish { area, policy, operations, setting };
     match own::through_wgs84(from, to, wish)? {
@@ -185,7 +190,7 @@ fn between(from: &Datum, to: &Datum, wish: Wish<'_>) -> Result<Route> {
             ),
         ));
     };
-    let mut planner = Planner { area, setting, neighbours: HashMap::new(), lacking: Vec::new() };
+    let mut planner = Planner::new(area, setting);
     let chains = planner.search(from_code, to_code);
     if policy == Policy::RequireUnique && chains.len() > 1 && operations.is_empty() {
         return Err(several_ways(&chains, from, to));
@@ -425,10 +430,17 @@ struct Planner<'a> {
     area: Option<&'a Bounds>,
     setting: &'a Setting,
     neighbours: HashMap<u32, Vec<(u32, Operation)>>,
+    /// Codes of the rows that touch a datum.
+    rows: HashMap<u32, HashSet<u32>>,
     lacking: Vec<Unavailable>,
 }
 
-impl Planner<'_> {
+impl<'a> Planner<'a> {
+    fn new(area: Option<&'a Bounds>, setting: &'a Setting) -> Planner<'a> {
+        let (neighbours, rows) = (HashMap::new(), HashMap::new());
+        Planner { area, setting, neighbours, rows, lacking: Vec::new() }
+    }
+
     /// Every way worth a look, best first.
     fn search(&mut self, from: u32, to: u32) -> Vec<Chain> {
         let mut chains: Vec<Chain> = Vec::new();
@@ -500,14 +512,35 @@ impl Planner<'_> {
                 found.push(Chain { operations, hubs, cover, share, contradictory });
             } else {
                 hubs.push(datum);
-                // The far end's own neighbours are fewer than a hub's.
-                if left == 2 && !self.neighbours(to).iter().any(|(other, _)| *other == datum) {
+                if left == 2 && !self.may_join(datum, to) {
                     continue;
                 }
                 let longer = Chain { operations, hubs, cover, share, contradictory: false };
                 self.extend(longer, datum, to, left - 1, found);
             }
         }
+    }
+
+    /// Whether an operation may join two datums. Of a datum with few rows those that can be run are
+    /// looked at; of one with many, as WGS 84 with a thousand, none is made ready for this answer.
+    fn may_join(&mut self, datum: u32, to: u32) -> bool {
+        const FEW: usize = 100;
+        if self.rows(to).len() <= FEW || self.neighbours.contains_key(&to) {
+            return self.neighbours(to).iter().any(|(other, _)| *other == datum);
+        }
+        self.share_a_row(datum, to)
+    }
+
+    /// Whether two datums have a row of the registry or an ensemble in common.
+    fn share_a_row(&mut self, datum: u32, to: u32) -> bool {
+        let rows = self.rows(to);
+        operations_of_datum(datum).iter().any(|code| rows.contains(code))
+            || tied(datum).iter().any(|(other, _)| *other == to)
+    }
+
+    fn rows(&mut self, datum: u32) -> &HashSet<u32> {
+        let read = || operations_of_datum(datum).into_iter().collect();
+        self.rows.entry(datum).or_insert_with(read)
     }
 
     fn coverage(&self, operation: &Operation) -> Coverage {

@@ -24,18 +24,23 @@ const PARAMETERS: [(u32, &str); 7] = [
 const SECOND: f64 = std::f64::consts::PI / 648_000.0;
 const PART_PER_MILLION: f64 = 1e-6;
 
-/// What TOWGS84 in a datum says; none where there is none, or it has not three or seven numbers.
-pub(super) fn of_datum(datum: &Node) -> Option<Shift> {
-    let given = datum.child(&["TOWGS84"])?;
+/// What TOWGS84 says.
+///
+/// # Errors
+/// If it has not three or seven numbers.
+pub(super) fn of_towgs84(given: &Node) -> Result<Shift, String> {
+    let numbers: Vec<f64> = (0..).map_while(|at| given.number(at)).collect();
     let mut shift = [0.0; 7];
-    let count = (0..8).take_while(|at| given.number(*at).is_some()).count();
-    if count != 3 && count != 7 {
-        return None;
+    match numbers.len() {
+        3 | 7 => shift[..numbers.len()].copy_from_slice(&numbers),
+        count => {
+            return Err(format!(
+                "it has {count} numbers: a shift has three, or seven (translations in metres, \
+                 rotations in seconds, scale in parts per million)"
+            ));
+        }
     }
-    for (at, value) in shift.iter_mut().enumerate().take(count) {
-        *value = given.number(at)?;
-    }
-    Some(shift)
+    Ok(shift)
 }
 
 /// What the transformation of a bound system says; none where it is no shift to WGS 84.

@@ -132,7 +132,13 @@ impl Reader<'_> {
                     &clean(shape.name()),
                     meridian,
                 );
-                match bound::of_datum(element).or(self.shift) {
+                let stated = match element.child(&["TOWGS84"]) {
+                    Some(given) => Some(
+                        bound::of_towgs84(given).map_err(|message| self.error(given, &message))?,
+                    ),
+                    None => self.shift,
+                };
+                match stated {
                     Some(shift) => datum.with_shift_to_wgs84(shift),
                     None => datum,
                 }

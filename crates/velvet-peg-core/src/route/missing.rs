@@ -5,7 +5,7 @@ use crate::crs::Datum;
 use crate::datum::{Operation, Setting, Unavailable};
 use crate::error::{Error, Kind};
 use std::cmp::Ordering;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use velvet_peg_epsg::DatumRow;
 
 /// The rows that cannot be run and would be known better than a way that can, best first: those
@@ -15,7 +15,7 @@ pub(super) fn better(planner: &mut Planner, from: u32, to: u32, known: f64) -> V
     let mut rows = direct(planner, from, to);
     rows.retain(is_better);
     if rows.is_empty() {
-        rows = in_two(planner, from, to);
+        rows = in_two(planner, from, to, is_better);
         rows.retain(is_better);
     }
     rows
@@ -32,7 +32,7 @@ pub(super) fn no_way(planner: &mut Planner, from: (&Datum, u32), to: (&Datum, u3
     }
     let mut rows = direct(planner, from.1, to.1);
     if rows.is_empty() {
-        rows = in_two(planner, from.1, to.1);
+        rows = in_two(planner, from.1, to.1, |_| true);
     }
     let needs: String = rows
         .iter()
@@ -54,13 +54,7 @@ fn with_an_epoch(planner: &Planner, from: u32, to: u32) -> Option<String> {
     // Any year shows whether there is a way.
     const SOME_YEAR: f64 = 2020.0;
     let setting = Setting { epoch: Some(SOME_YEAR), ..planner.setting.clone() };
-    let mut dated = Planner {
-        area: planner.area,
-        setting: &setting,
-        neighbours: HashMap::new(),
-        lacking: Vec::new(),
-    };
-    let chains = dated.search(from, to);
+    let chains = Planner::new(planner.area, &setting).search(from, to);
     chains.first().map(|chain| super::in_words(&chain.operations))
 }
 
@@ -73,10 +67,15 @@ fn direct(planner: &Planner, from: u32, to: u32) -> Vec<Unavailable> {
 }
 
 /// Ways over one other datum of which a step cannot be run, best first: each with what both steps are
-/// known to together.
-fn in_two(planner: &mut Planner, from: u32, to: u32) -> Vec<Unavailable> {
+/// known to together. Only rows that are wanted for their own accuracy are looked at.
+fn in_two(
+    planner: &mut Planner,
+    from: u32,
+    to: u32,
+    wanted: impl Fn(&Unavailable) -> bool,
+) -> Vec<Unavailable> {
     let mut found = Vec::new();
-    for row in planner.lacking.clone() {
+    for row in planner.lacking.clone().into_iter().filter(wanted) {
         let Some((a, b)) = ends(row.code) else { continue };
         for (end, hub) in [(a, b), (b, a)] {
             let (far, first) = match end {
@@ -84,7 +83,7 @@ fn in_two(planner: &mut Planner, from: u32, to: u32) -> Vec<Unavailable> {
                 end if end == to => (from, false),
                 _ => continue,
             };
-            if hub == far {
+            if hub == far || !planner.share_a_row(hub, far) {
                 continue;
             }
             let usable = planner.neighbours(hub).iter().find(|(datum, _)| *datum == far).cloned();

@@ -3,7 +3,7 @@
 use super::{Route, Step, Wish, between};
 use crate::crs::Datum;
 use crate::datum::Operation;
-use crate::error::Result;
+use crate::error::{Error, Kind, Result};
 
 /// EPSG code of the ensemble WGS 84.
 const WGS84: u32 = 6326;
@@ -19,13 +19,17 @@ pub(super) fn through_wgs84(from: &Datum, to: &Datum, wish: Wish<'_>) -> Result<
     let begin = if there.is_some() { &wgs84 } else { from };
     let end = if back.is_some() { &wgs84 } else { to };
     let mut route = match begin.is_same(end) {
-        true => Route {
-            steps: Vec::new(),
-            alternatives: Vec::new(),
-            unavailable: Vec::new(),
-            covers_area: true,
-            is_named: false,
-        },
+        true if !wish.operations.is_empty() => {
+            return Err(Error::new(
+                Kind::NoRoute,
+                format!(
+                    "{} to {} goes by what definitions say of WGS 84: there is no operation to name",
+                    from.name(),
+                    to.name()
+                ),
+            ));
+        }
+        true => Route::of_one_datum(),
         false => between(begin, end, wish)?,
     };
     // The other ways lead between the datums in the middle only.

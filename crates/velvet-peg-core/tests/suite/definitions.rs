@@ -4,7 +4,9 @@ use crate::support::data;
 use velvet_peg_core::crs::Height;
 use velvet_peg_core::definition::{self, MatchLevel, Spelling};
 use velvet_peg_core::projection::Parameters;
-use velvet_peg_core::{Converter, Coordinate, Crs, CrsKind, Ellipsoid, LengthUnit, registry};
+use velvet_peg_core::{
+    Converter, Coordinate, Crs, CrsKind, Ellipsoid, LengthUnit, PlanOptions, registry,
+};
 
 type Notation = (&'static str, fn(&Crs) -> Option<String>);
 
@@ -487,11 +489,25 @@ fn a_datum_of_ones_own_is_joined_to_others_by_its_shift() {
     // Nothing is known where nothing is said, or where it is no shift to WGS 84; the registry knows
     // better of its own datums.
     let other = bound("Tumblewick transformation", values);
-    for text in [geographic(""), geographic(",TOWGS84[1,2]"), other] {
+    for text in [geographic(""), other] {
         let own = definition::parse(&text).unwrap();
         let error = Converter::new(&own, &wgs84).unwrap_err().to_string();
         assert!(error.contains("nothing is known of how it lies"), "{error}");
     }
+    for numbers in ["1,2", "1,2,3,4", "1,2,3,4,5,6,7,8", ""] {
+        let error = definition::parse(&geographic(&format!(",TOWGS84[{numbers}]"))).unwrap_err();
+        let count = numbers.split(',').filter(|number| !number.is_empty()).count();
+        assert!(error.to_string().contains(&format!("it has {count} numbers")), "{error}");
+    }
+    // A way over what definitions say has no operation to name; between WGS 84 and others it has.
+    let own = definition::parse(&geographic(&format!(",TOWGS84[{list}]"))).unwrap();
+    let named = |to: u32, operation: u32| {
+        let options = PlanOptions { operations: vec![operation], ..PlanOptions::default() };
+        Converter::plan(&own, &Crs::from_epsg(to).unwrap(), &options)
+    };
+    let error = named(4326, 1149).unwrap_err().to_string();
+    assert!(error.contains("there is no operation to name"), "{error}");
+    assert!(named(4258, 1149).unwrap().route().is_named);
     let text = geographic(&format!(",TOWGS84[{list}]")).replace("Tumblewick_1931", "OSGB_1936");
     let known = definition::parse(&text).unwrap();
     assert_eq!(known.datum().unwrap().shift_to_wgs84(), None);

@@ -313,6 +313,24 @@ fn what_is_missing_for_a_way_is_named() {
     assert!(codes.contains(&1737) && !codes.contains(&1696), "{codes:?}");
 }
 
+/// Where one step needs an epoch and the other a file, an epoch is not all that is needed.
+#[test]
+fn an_epoch_is_asked_for_where_nothing_else_is_missing() {
+    let mut both = 0;
+    for (from, lat, lon) in
+        [(4237, 47.16, 19.5), (4265, 41.0, 12.5), (4312, 47.7, 13.3), (6318, 40.0, -100.0)]
+    {
+        // To ITRF2020.
+        let Ok(converter) = plan(from, 9990, lat, lon, None) else { continue };
+        for row in &converter.route().unavailable {
+            let (epoch, file) = (row.needs.contains("epoch"), row.needs.contains(" file"));
+            assert!(!(row.needs_epoch && file), "{from}: {row:?}");
+            both += u32::from(epoch && file);
+        }
+    }
+    assert!(both > 0, "no way of the table needs both");
+}
+
 fn plan_error(from: u32, to: u32, lat: f64, lon: f64) -> velvet_peg_core::Error {
     let area = Some(Bounds { south: lat, west: lon, north: lat, east: lon });
     let options = PlanOptions { area, ..PlanOptions::default() };
