@@ -56,6 +56,14 @@ fn message(word: &str, colour: AnsiColor, text: &str) {
     let _ = writeln!(anstream::stderr(), "{style}{word}{style:#} {text}");
 }
 
+/// A text of at most so many characters, with a mark where it is cut.
+pub(crate) fn shortened(text: &str, most: usize) -> String {
+    match text.chars().count() > most {
+        true => text.chars().take(most - 1).chain(['…']).collect(),
+        false => text.to_string(),
+    }
+}
+
 /// Control characters of data as they are written in source texts: to a terminal they are commands.
 pub(crate) fn plain(text: &str) -> std::borrow::Cow<'_, str> {
     let command = |c: char| c.is_control() && c != '\n' && c != '\t';

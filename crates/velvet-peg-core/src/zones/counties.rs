@@ -20,11 +20,25 @@ pub struct County {
 }
 
 impl County {
+    /// True if it is called a county: not a parish, borough, census area, municipio or island, nor a
+    /// city apart from counties.
+    pub fn is_county(&self) -> bool {
+        !matches!(self.fips / 1000, 2 | 11 | 22 | 60 | 66 | 69 | 72 | 78) && !apart(self.fips)
+    }
+
     /// Name and state, such as `Douglas, Washington`; of a city apart from counties
     /// `Richmond city, Virginia`, for there may be a county of its name.
     pub fn label(&self) -> String {
         let kind = if apart(self.fips) && !self.name.ends_with("City") { " city" } else { "" };
         format!("{}{kind}, {}", self.name, self.state)
+    }
+
+    /// As [`County::label`], with the noun where it is called a county: `Douglas county, Washington`.
+    pub fn described(&self) -> String {
+        match self.is_county() {
+            true => format!("{} county, {}", self.name, self.state),
+            false => self.label(),
+        }
     }
 }
 

@@ -186,6 +186,7 @@ fn counties_are_found_by_name() {
         ("Kodiak Island Borough", "Kodiak Island", 2150),
         ("Juneau City and Borough, AK", "Juneau", 2110),
         ("nome census area", "Nome", 2180),
+        ("orleans parish", "Orleans", 22071),
         ("miami dade", "Miami-Dade", 12086),
         ("Mayaguez municipio, PR", "Mayagüez", 72097),
         ("guam", "Guam", 66010),
@@ -202,6 +203,18 @@ fn counties_are_found_by_name() {
     let labels = |text: &str| county_named(text).iter().map(County::label).collect::<Vec<_>>();
     assert_eq!(labels("richmond, va"), ["Richmond, Virginia", "Richmond city, Virginia"]);
     assert_eq!(labels("carson city"), ["Carson City, Nevada"]);
+    for (text, described) in [
+        ("douglas wa", "Douglas county, Washington"),
+        ("orleans parish", "Orleans, Louisiana"),
+        ("kodiak island borough", "Kodiak Island, Alaska"),
+        ("baltimore city, md", "Baltimore city, Maryland"),
+        ("baltimore county, md", "Baltimore county, Maryland"),
+        // Numbers above 500 are counties in other states.
+        ("terrell county, texas", "Terrell county, Texas"),
+        ("Webb, TX", "Webb county, Texas"),
+    ] {
+        assert_eq!(county_named(text)[0].described(), described);
+    }
     // Without a word for its kind, a name that is a county's and a city's is both.
     assert_eq!(names("Richmond, VA").len(), 2);
     assert!(names("Tumblewick").is_empty());

@@ -35,8 +35,9 @@ pub(crate) fn wrong_zone(
             Notice::warning(
                 NoticeKind::Area,
                 format!(
-                    "{place} lies in {} ({}, {}), not in {own}, which {label} is for{instead}",
-                    hit.zone.name, hit.county.name, hit.county.state
+                    "{place} lies in {} ({}), not in {own}, which {label} is for{instead}",
+                    hit.zone.name,
+                    hit.county.label()
                 ),
             )
             .with("latitude", at.lat, "degree")

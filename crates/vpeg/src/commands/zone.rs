@@ -86,7 +86,10 @@ fn answer(zones: &[ZoneAnswer], notices: &[Notice]) -> Result<Ending, Error> {
     }
     let layer = zones.iter().any(|zone| zone.features.is_some());
     let last = if layer { "features" } else { "nearest edge" };
-    let mut table = show::Table::new(["kind", "zone", "county", "systems", last]);
+    // Of a county no edge is measured.
+    let measured = zones.iter().any(|zone| zone.features.is_some() || zone.edge_m.is_some());
+    let head = ["kind", "zone", "county", "systems"].into_iter().chain(measured.then_some(last));
+    let mut table = show::Table::with_header(head.map(String::from).collect());
     let total = |kind: &str| -> u64 {
         zones.iter().filter(|zone| zone.kind == kind).filter_map(|zone| zone.features).sum()
     };
@@ -104,13 +107,9 @@ fn answer(zones: &[ZoneAnswer], notices: &[Notice]) -> Result<Ending, Error> {
             (None, Some(metres)) => format!("{:.1} km", metres / 1000.0),
             (None, None) => String::new(),
         };
-        table.row(vec![
-            zone.kind.to_string(),
-            zone.name.clone(),
-            zone.county.clone().unwrap_or_default(),
-            systems.join(", "),
-            measure,
-        ]);
+        let county = zone.county.clone().unwrap_or_default();
+        let cells = [zone.kind.to_string(), zone.name.clone(), county, systems.join(", ")];
+        table.row(cells.into_iter().chain(measured.then_some(measure)).collect());
     }
     show::answer(&table.text())?;
     show::notices(notices);

@@ -81,7 +81,9 @@ fn zones_of_places_counties_and_layers() {
     assert!(place.err.contains("0.8 km from UTM zone 11N"), "{}", place.err);
     let near = bench.ok(&["zone", "47.495, -119.5"]);
     assert!(near.err.contains("nearer than the outlines"), "{}", near.err);
+    assert!(near.out.contains("nearest edge"), "{}", near.out);
     let county = bench.ok(&["zone", "Grant county, Washington"]);
+    assert!(!county.out.contains("nearest edge"), "{}", county.out);
     assert!(county.out.contains("Washington North") && county.out.contains("Washington South"));
     let misspelt = bench.run(&["zone", "Duglas county, Washington"]);
     assert_eq!(misspelt.code, 1);

@@ -90,6 +90,9 @@ fn ways_are_compared_at_a_place() {
     ] {
         assert!(run.out.contains(wanted), "no {wanted}\n{}", run.out);
     }
+    // What is cut is marked.
+    let long = bench.ok(&words("crs show EPSG:4267 --to EPSG:4269 --at 47.4,-120"));
+    assert!(long.out.contains("onshore; North Amer…"), "{}", long.out);
     let named = "crs show EPSG:4277 --to EPSG:4326 --at 52,-1 --operation 1196";
     let run = bench.ok(&words(named));
     assert!(

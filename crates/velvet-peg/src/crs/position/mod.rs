@@ -357,12 +357,7 @@ impl PositionSheet {
                 _ => systems_of(hit.zone),
             };
             for crs in systems {
-                let section = format!(
-                    "State plane, {} ({} county, {})",
-                    crs.label(),
-                    hit.county.name,
-                    hit.county.state
-                );
+                let section = format!("State plane, {} ({})", crs.label(), hit.county.described());
                 self.grid(&crs, &section)?;
             }
         }

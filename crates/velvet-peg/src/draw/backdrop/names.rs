@@ -179,9 +179,7 @@ pub(in crate::draw) fn whereabouts(places: &[Geographic]) -> Option<String> {
 
 fn in_state(state: &str, counties: &[&(County, usize)]) -> String {
     // Boroughs, census areas and cities stand without a noun.
-    let plain = counties.iter().all(|(county, _)| {
-        !matches!(county.fips / 1000, 2 | 11 | 22 | 72 | 78) && county.fips % 1000 < 500
-    });
+    let plain = counties.iter().all(|(county, _)| county.is_county());
     let names: Vec<String> = counties.iter().map(|(county, _)| county.name.to_string()).collect();
     let shown = &names[..names.len().min(3)];
     match (names.len(), plain) {

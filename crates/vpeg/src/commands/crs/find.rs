@@ -74,10 +74,7 @@ impl Find {
         let mut table = show::Table::new(["code", "name", "kind", "unit", "area"]);
         for found in found.iter().take(self.limit) {
             let unit = Crs::from_epsg(found.code).map_or("", |crs| crs.unit_name());
-            let area: String = match found.area.chars().count() {
-                0..=50 => found.area.to_string(),
-                _ => found.area.chars().take(49).chain(['…']).collect(),
-            };
+            let area = show::shortened(found.area, 50);
             let mark = if found.deprecated { " (withdrawn)" } else { "" };
             table.row(vec![
                 format!("EPSG:{}", found.code),

@@ -132,7 +132,7 @@ fn table(converter: &Converter, at: Geographic, lines: &mut Vec<String>) {
     let area = |operations: &[Operation]| -> String {
         let mut areas: Vec<&str> = operations.iter().map(|o| o.extent().name()).collect();
         areas.dedup();
-        areas.join("; ").chars().take(60).collect()
+        show::shortened(&areas.join("; "), 60)
     };
     let codes = |operations: &[Operation]| -> String {
         let code = |operation: &Operation| match (operation.code(), operation.is_reversed()) {
