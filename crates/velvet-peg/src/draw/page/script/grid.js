@@ -9,6 +9,8 @@
     const seconds = least * data.degrees * 3600;
     return (ARC.find((arc) => arc >= seconds) ?? 162000) / 3600 / data.degrees;
   };
+  // Pixels of the figures of the grid.
+  const SIZE = 10.5;
   const grid = (paper) => {
     const [west, south, east, north] = shownBox();
     const [stepX, stepY] = [step(130 / across()), step(90 / view.scale)];
@@ -27,10 +29,17 @@
       written.push([axis(n * stepY, stepY, "NS"), wide - 4, y - 3, "end"]);
     }
     pen.stroke();
-    for (const [words, x, y, align] of written) {
+    pen.font = fontOf(SIZE);
+    // A figure of which a part is missing is another figure: of two that meet in the corner, and of one
+    // that the edge would cut, none is written.
+    const widths = written.map(([words]) => pen.measureText(words).width);
+    const corner = Math.max(0, ...written.map(([, , y, align], at) => (align === "end" && y > high - 2 * SIZE ? widths[at] + 10 : 0)));
+    written.forEach(([words, x, y, align], at) => {
+      const fits = align === "end" ? y > SIZE : x - widths[at] / 2 > 2 && x + widths[at] / 2 < wide - 2 - corner;
+      if (!fits) return;
       pen.textAlign = align;
-      text(words, x, y, 10.5, paper.ink, paper.land);
-    }
+      text(words, x, y, SIZE, paper.ink, paper.land);
+    });
   };
   const axis = (value, step, letters) => {
     if (!data.degrees) return grouped(value, step >= 1 ? 0 : Math.ceil(-Math.log10(step)));

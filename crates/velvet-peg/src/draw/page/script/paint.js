@@ -63,8 +63,9 @@
     scaleBar();
     canvas.dataset.ms = (performance.now() - began).toFixed(1);
   };
+  const fontOf = (size) => `${size}px "Noto Sans", "DejaVu Sans", Arial, sans-serif`;
   const text = (words, x, y, size, color, rim) => {
-    pen.font = `${size}px "Noto Sans", "DejaVu Sans", Arial, sans-serif`;
+    pen.font = fontOf(size);
     pen.lineWidth = 3;
     pen.strokeStyle = rim;
     pen.strokeText(words, x, y);
