@@ -3,6 +3,7 @@
 
 use super::folder::GridFolder;
 use crate::error::Result;
+use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg_core::extent::Coverage;
 use velvet_peg_core::grid::{GridFiles, ShiftGrid};
@@ -74,9 +75,10 @@ pub struct GridInventory {
 /// If the folder cannot be read.
 pub fn grids_in(folder: &Path) -> Result<GridInventory> {
     let folder = GridFolder::open(folder)?;
+    let mut contents = Contents::default();
     let mut uses: Vec<GridUse> = OperationRow::all()
         .filter(|row| !row.deprecated && by_files(row))
-        .filter_map(|row| of_operation(&row, Some(&folder)))
+        .filter_map(|row| of_operation(&row, Some(&folder), &mut contents))
         .filter(|one| one.missing.len() < one.files.len())
         .collect();
     uses.sort_by(|a, b| (&a.files, a.operation).cmp(&(&b.files, b.operation)));
@@ -110,11 +112,12 @@ pub fn grids_between(
             extent.coverage(area) != Coverage::None && !extent.excludes(area)
         })
     };
+    let mut contents = Contents::default();
     let mut uses: Vec<GridUse> = by_files_between(&datums(from), &datums(to))
         .into_iter()
         .filter_map(OperationRow::find)
         .filter(meant)
-        .filter_map(|row| of_operation(&row, folder))
+        .filter_map(|row| of_operation(&row, folder, &mut contents))
         .collect();
     let known = |one: &GridUse| one.accuracy_m.unwrap_or(f64::INFINITY);
     uses.sort_by(|a, b| known(a).total_cmp(&known(b)).then(a.operation.cmp(&b.operation)));
@@ -130,12 +133,21 @@ fn datums(crs: &Crs) -> Vec<u32> {
     crs.datum().and_then(|datum| datum.code()).into_iter().chain(vertical).collect()
 }
 
-fn of_operation(row: &OperationRow, folder: Option<&GridFolder>) -> Option<GridUse> {
+/// What files hold, each read once: one geoid serves for several operations.
+type Contents = HashMap<Vec<&'static str>, std::result::Result<GridContent, String>>;
+
+fn of_operation(
+    row: &OperationRow,
+    folder: Option<&GridFolder>,
+    contents: &mut Contents,
+) -> Option<GridUse> {
     let Ok(Needs::Files(files)) = needs_of(row.code) else { return None };
     let method = row.method?;
     let mut missing = files.clone();
     missing.retain(|file| !folder.is_some_and(|folder| folder.has(file)));
-    let held = folder.filter(|_| missing.is_empty()).map(|folder| content(method, &files, folder));
+    let held = folder.filter(|_| missing.is_empty()).map(|folder| {
+        contents.entry(files.clone()).or_insert_with(|| content(method, &files, folder)).clone()
+    });
     Some(GridUse {
         operation: row.code,
         name: row.name,
