@@ -214,8 +214,16 @@ impl Converter {
         })
     }
 
-    /// The grid that a coordinate lies outside of, in words; none if that is not why it fails.
-    fn grid_left(&self, at: Coordinate) -> Option<String> {
+    /// The grid that a coordinate of the source lies outside of, in words; none if that is not why it
+    /// cannot be converted.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Converter, Coordinate, Crs};
+    /// let converter = Converter::new(&Crs::from_epsg(4326)?, &Crs::from_epsg(32610)?)?;
+    /// assert_eq!(converter.grid_left(Coordinate::xy(-123.0, 97.0)), None); // no latitude of 97°
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    pub fn grid_left(&self, at: Coordinate) -> Option<String> {
         let (mut state, heights) = self.begin(at)?;
         let outside = |name: &str, code: Option<u32>| {
             let code = code.map_or(String::new(), |code| format!(" [EPSG:{code}]"));
@@ -235,6 +243,11 @@ impl Converter {
         match &self.height {
             HeightPlan::ToModel(model, ..) if model.at(state.position()).is_none() => {
                 Some(outside(model.name, Some(model.code)))
+            }
+            HeightPlan::Gravity { offset: Some(offset), .. }
+                if offset.at(state.position()).is_none() =>
+            {
+                Some(outside(offset.name, Some(offset.code)))
             }
             _ => None,
         }
@@ -264,7 +277,7 @@ impl Converter {
 
     /// Converts columns in place and marks what cannot be converted as NaN; gives the number
     /// of rows so marked that were not NaN before. Columns of unequal length are converted as
-    /// far as the shortest. Without a z column heights count as 0.
+    /// far as the shortest. Without a z column heights are unknown, in space 0.
     ///
     /// ```
     /// use velvet_peg_core::{Converter, Crs};
@@ -293,8 +306,12 @@ impl Converter {
                 }
             }
             None => {
+                // Unknown heights, which no model of heights is asked for; in space there is none.
+                let in_space = self.source.is_geocentric() || self.target.is_geocentric();
+                let none = if in_space { 0.0 } else { f64::NAN };
                 for (x, y) in x.iter_mut().zip(y) {
-                    each(x, y, &mut 0.0);
+                    let mut z = none;
+                    each(x, y, &mut z);
                 }
             }
         }
@@ -400,7 +417,10 @@ impl Converter {
             HeightPlan::Ellipsoidal(_, unit) | HeightPlan::FromModel(_, _, unit) => state.h / unit,
             HeightPlan::ToModel(model, _, unit) => (state.h - model.at(state.position())?) / unit,
             HeightPlan::Gravity { factor, offset } => {
-                let up = offset.as_ref().map_or(0.0, |offset| offset.at(state.position()));
+                let up = match offset {
+                    Some(offset) => offset.at(state.position())?,
+                    None => 0.0,
+                };
                 at.z * factor + up
             }
         };

@@ -10,12 +10,59 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
 
-/// EPSG methods whose files are read, to a vertical system or to a compound one that has it: NGS
-/// `.bin`, `.gtx`, `.byn`, AUSGeoid, Gravsoft and the Earth gravity models, ISG.
-pub(crate) const METHODS: [u32; 18] = [
-    1134, 1135, 9665, 1088, 1121, 1122, 1060, 1090, 1048, 1083, 1047, 1093, 1109, 1110, 9661, 1103,
-    1117, 1118,
+/// EPSG methods whose files are read, to a vertical system (or one of depths) or to a compound one that
+/// has it: NGS `.bin`, `.gtx`, `.byn`, AUSGeoid, Gravsoft and the Earth gravity models, ISG, IGN, lists
+/// of nodes.
+pub(crate) const METHODS: &[u32] = &[
+    1134,
+    1135,
+    9665,
+    1088,
+    1121,
+    1122,
+    1060,
+    1090,
+    1048,
+    1083,
+    9662,
+    1047,
+    1072,
+    1093,
+    1096,
+    1109,
+    1110,
+    9661,
+    1103,
+    1117,
+    1118,
+    1025,
+    1092,
+    1073,
+    1094,
+    1095,
+    9664,
+    1030,
+    1059,
+    1081,
+    1082,
+    1089,
+    1098,
+    1099,
+    1100,
+    1115,
+    1116,
+    #[cfg(feature = "geotiff")]
+    1123,
+    #[cfg(feature = "geotiff")]
+    1124,
+    #[cfg(feature = "geotiff")]
+    1127,
+    #[cfg(feature = "geotiff")]
+    1128,
 ];
+
+/// EPSG methods by one height of the geoid that their row states.
+pub(crate) const CONSTANT: [u32; 2] = [1131, 1136];
 
 /// A model that is there.
 #[derive(Clone, Debug)]
@@ -23,7 +70,15 @@ pub(crate) struct HeightModel {
     pub(crate) code: u32,
     pub(crate) name: &'static str,
     pub(crate) accuracy_m: Option<f64>,
-    grid: Arc<ShiftGrid>,
+    surface: Surface,
+}
+
+/// The height of a vertical datum above the ellipsoid.
+#[derive(Clone, Debug)]
+enum Surface {
+    Grid(Arc<ShiftGrid>),
+    /// The same everywhere, metres.
+    Constant(f64),
 }
 
 /// Why there is no model.
@@ -53,9 +108,9 @@ impl HeightModel {
                 continue;
             }
             match read(&row, grids) {
-                Ok(grid) => {
+                Ok(surface) => {
                     let accuracy_m = row.accuracy_m.map(|accuracy| accuracy.to_f64());
-                    return Ok(HeightModel { code: row.code, name: row.name, accuracy_m, grid });
+                    return Ok(HeightModel { code: row.code, name: row.name, accuracy_m, surface });
                 }
                 Err(need) => needs.push(format!("{} [EPSG:{}] needs {need}", row.name, row.code)),
             }
@@ -68,7 +123,10 @@ impl HeightModel {
 
     /// Metres from the ellipsoid up to the vertical datum; none outside the model.
     pub(crate) fn at(&self, at: Geographic) -> Option<f64> {
-        self.grid.shift(at).map(|shift| shift.h).filter(|height| height.is_finite())
+        match &self.surface {
+            Surface::Constant(height) => Some(*height),
+            Surface::Grid(grid) => grid.height(at),
+        }
     }
 }
 
@@ -93,7 +151,10 @@ fn rows(own: Option<u32>, vertical: &VerticalCrs, area: Option<&Bounds>) -> Vec<
     let mut rows: Vec<OperationRow> = codes
         .into_iter()
         .filter_map(OperationRow::find)
-        .filter(|row| !row.deprecated && row.method.is_some_and(|code| METHODS.contains(&code)))
+        .filter(|row| {
+            let is_model = |code| METHODS.contains(&code) || CONSTANT.contains(&code);
+            !row.deprecated && row.method.is_some_and(is_model)
+        })
         .filter(|row| vertical_datum_of(row.target) == vertical.datum_code)
         .filter(|row| {
             area.is_none_or(|area| {
@@ -115,11 +176,14 @@ fn rows(own: Option<u32>, vertical: &VerticalCrs, area: Option<&Bounds>) -> Vec<
     rows
 }
 
-fn read(row: &OperationRow, grids: Option<&Grids>) -> Result<Arc<ShiftGrid>, String> {
+fn read(row: &OperationRow, grids: Option<&Grids>) -> Result<Surface, String> {
     let parameters = Parameters::from_registry(&row.parameters).map_err(|e| e.to_string())?;
+    if row.method.is_some_and(|code| CONSTANT.contains(&code)) {
+        return parameters.metres(8604).map(Surface::Constant).map_err(|e| e.to_string());
+    }
     let file = parameters.file().ok_or_else(|| "a file that is not named".to_string())?;
-    match (grids, row.method) {
-        (Some(grids), Some(method)) => grids.get(method, &[file]),
-        _ => Err(format!("the file {file} in a folder of grid files")),
+    match grids {
+        Some(grids) => grids.get(row, &[file]).map(Surface::Grid),
+        None => Err(format!("the file {file} in a folder of grid files")),
     }
 }

@@ -2,18 +2,19 @@
 //!
 //! Heights above the ellipsoid take part in the change of datum. Heights above a vertical
 //! datum keep their datum, in another unit or sense if need be, or change it by an operation
-//! of the registry that needs no model: a constant offset (EPSG method 9616) or an offset with
-//! slopes (1046, 9657). Between an ellipsoid and a vertical datum a model of the geoid leads, from a
+//! of the registry: a constant offset (EPSG method 9616), an offset with slopes (1046, 9657), or
+//! differences at the nodes of a grid, from a file that the user has. Between an ellipsoid and a vertical datum a model of the geoid leads, from a
 //! file that the user has (`height_model.rs`); without one that change is refused, not ignored.
 
 use crate::crs::{Crs, Height, VerticalCrs, datum_code};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Coverage, Extent};
-use crate::grid::Grids;
+use crate::grid::{Grids, ShiftGrid};
 use crate::height_model::{HeightModel, Lacking};
 use crate::position::Geographic;
 use crate::projection::Parameters;
+use std::sync::Arc;
 use velvet_peg_epsg::{CrsRow, OperationKind, OperationRow, operations_of_datum};
 
 const OFFSET: u32 = 9616;
@@ -22,6 +23,24 @@ const OFFSET_AND_SLOPE_OLD: u32 = 9657;
 
 /// EPSG methods that change heights without a file.
 pub(crate) const OFFSETS: [u32; 3] = [OFFSET, OFFSET_AND_SLOPE, OFFSET_AND_SLOPE_OLD];
+
+/// EPSG methods that change heights by differences at the nodes of a grid, which are added. The systems
+/// that rows state for the interpolation are not gone into: differences change by millimetres over the
+/// hundreds of metres between datums.
+pub(crate) const GRID_OFFSETS: &[u32] = &[
+    1071,
+    1080,
+    1084,
+    1085,
+    1101,
+    SUBTRACTED,
+    9658,
+    #[cfg(feature = "geotiff")]
+    1129,
+];
+
+/// EPSG method 1126, whose grids hold what is subtracted.
+const SUBTRACTED: u32 = 1126;
 
 /// How the third coordinate is carried.
 #[derive(Clone, Debug)]
@@ -45,15 +64,25 @@ pub(crate) struct Offset {
     pub(crate) code: u32,
     pub(crate) name: &'static str,
     pub(crate) accuracy_m: Option<f64>,
-    /// Metres, upward, added to heights; sign turned where run backwards.
-    up: f64,
-    /// Evaluation point, slopes (radian) and radii, where it has slopes.
-    slopes: Option<Slopes>,
+    by: By,
+    /// Turned where run backwards.
     sign: f64,
     /// Metres upward of one unit of the target's axis.
     target_up: f64,
 }
 
+/// Metres, upward, added to heights.
+#[derive(Clone, Debug)]
+enum By {
+    Constant(f64),
+    /// An offset at a point, with slopes.
+    Slopes(f64, Slopes),
+    Grid(Arc<ShiftGrid>),
+    /// A grid of what is subtracted.
+    GridSubtracted(Arc<ShiftGrid>),
+}
+
+/// Evaluation point, slopes (radian) and radii.
 #[derive(Clone, Debug)]
 struct Slopes {
     lat0: f64,
@@ -82,8 +111,14 @@ impl HeightPlan {
                 if from.is_same_datum(to) {
                     return Ok(HeightPlan::Gravity { factor, offset: None });
                 }
-                let offset = Offset::between(from, to, area).ok_or_else(|| {
-                    refused(source, target, &models(from.datum_code, to.datum_code, area))
+                let offset = Offset::between(from, to, area, grids).map_err(|needs| match needs
+                    .is_empty()
+                {
+                    true => {
+                        let models = models(from.datum_code, to.datum_code, area);
+                        refused(source, target, &models)
+                    }
+                    false => needing(source, target, &needs),
                 })?;
                 Ok(HeightPlan::Gravity { factor, offset: Some(offset) })
             }
@@ -125,9 +160,17 @@ impl HeightPlan {
 }
 
 impl Offset {
-    fn between(from: &VerticalCrs, to: &VerticalCrs, area: Option<&Bounds>) -> Option<Offset> {
-        let (from_code, to_code) = (from.datum_code?, to.datum_code?);
-        let mut found: Vec<Offset> = operations_of_datum(from_code)
+    /// The most accurate one that can be run; if none can, what those that would serve need.
+    fn between(
+        from: &VerticalCrs,
+        to: &VerticalCrs,
+        area: Option<&Bounds>,
+        grids: Option<&Grids>,
+    ) -> std::result::Result<Offset, Vec<String>> {
+        let (Some(from_code), Some(to_code)) = (from.datum_code, to.datum_code) else {
+            return Err(Vec::new());
+        };
+        let mut rows: Vec<(OperationRow, f64)> = operations_of_datum(from_code)
             .into_iter()
             .filter_map(OperationRow::find)
             .filter(|row| !row.deprecated && row.kind == OperationKind::Transformation)
@@ -138,71 +181,110 @@ impl Offset {
             })
             .filter_map(|row| {
                 let ends = (ends_at(row.source)?, ends_at(row.target)?);
-                let sign = match ends {
-                    ends if ends == (from_code, to_code) => 1.0,
-                    ends if ends == (to_code, from_code) => -1.0,
-                    _ => return None,
-                };
-                Offset::read(&row, sign, to.up_m()).ok()
+                match ends {
+                    ends if ends == (from_code, to_code) => Some((row, 1.0)),
+                    ends if ends == (to_code, from_code) => Some((row, -1.0)),
+                    _ => None,
+                }
             })
             .collect();
-        let metres = |offset: &Offset| offset.accuracy_m.unwrap_or(1000.0);
-        found.sort_by(|a, b| metres(a).total_cmp(&metres(b)).then(a.code.cmp(&b.code)));
-        found.into_iter().next()
+        let metres =
+            |row: &OperationRow| row.accuracy_m.map_or(1000.0, |accuracy| accuracy.to_f64());
+        rows.sort_by(|(a, _), (b, _)| metres(a).total_cmp(&metres(b)).then(a.code.cmp(&b.code)));
+        let mut needs = Vec::new();
+        for (row, sign) in rows {
+            match Offset::read(&row, sign, to.up_m(), grids) {
+                Ok(offset) => return Ok(offset),
+                Err(Some(need)) => {
+                    needs.push(format!("{} [EPSG:{}] needs {need}", row.name, row.code));
+                }
+                Err(None) => {}
+            }
+        }
+        Err(needs)
     }
 
-    fn read(row: &OperationRow, sign: f64, target_up: f64) -> Result<Offset> {
-        let parameters = Parameters::from_registry(&row.parameters)?;
-        let slopes = match row.method {
-            Some(OFFSET) => None,
-            Some(OFFSET_AND_SLOPE | OFFSET_AND_SLOPE_OLD) => {
-                let lat0 = parameters.degrees(8617)?;
-                // The ellipsoid hardly matters to slopes of seconds: GRS 1980 where none is said.
-                let horizontal = parameters.ratio(1037).unwrap_or(4258.0) as u32;
-                let ellipsoid = Crs::from_epsg(horizontal)
-                    .ok()
-                    .and_then(|crs| crs.ellipsoid().copied())
-                    .map_or_else(|| Ellipsoid::from_epsg(7019), Ok)?;
-                Some(Slopes {
-                    lat0,
-                    lon0: parameters.degrees(8618)?,
-                    by_lat: parameters.degrees(8730)?.to_radians(),
-                    by_lon: parameters.degrees(8731)?.to_radians(),
-                    rho: ellipsoid.meridian_radius_m(lat0),
-                    nu: ellipsoid.prime_vertical_radius_m(lat0),
-                })
-            }
-            _ => return Err(Error::unsupported("not an offset")),
-        };
-        // The offset is the value of the source's origin in the target, in the sense of its axis:
-        // of a depth it goes down.
+    /// The offset of a row; if it cannot be run, what it needs, and none if it is no offset.
+    fn read(
+        row: &OperationRow,
+        sign: f64,
+        target_up: f64,
+        grids: Option<&Grids>,
+    ) -> std::result::Result<Offset, Option<String>> {
+        let words = |error: Error| Some(error.to_string());
+        let parameters = Parameters::from_registry(&row.parameters).map_err(words)?;
+        // An offset is the value of the source's origin in the target, in the sense of its axis: of a
+        // depth it goes down.
         let target = row.target.and_then(|code| Crs::from_epsg(code).ok());
         let down = target.is_some_and(
             |crs| matches!(crs.height(), Height::GravityRelated(vertical) if vertical.down),
         );
-        let offset = parameters.metres(8603)?;
+        let up = || {
+            let offset = parameters.metres(8603).map_err(words)?;
+            Ok::<f64, Option<String>>(if down { -offset } else { offset })
+        };
+        let by = match row.method {
+            Some(OFFSET) => By::Constant(up()?),
+            Some(OFFSET_AND_SLOPE | OFFSET_AND_SLOPE_OLD) => {
+                By::Slopes(up()?, Slopes::read(&parameters).map_err(words)?)
+            }
+            Some(method) if GRID_OFFSETS.contains(&method) => {
+                let file = parameters.file().ok_or(None)?;
+                let missing = || Some(format!("the file {file} in a folder of grid files"));
+                let grid = grids.ok_or_else(missing)?.get(row, &[file]).map_err(Some)?;
+                // What is subtracted goes as what is added along an axis that points down.
+                match (method == SUBTRACTED) != down {
+                    true => By::GridSubtracted(grid),
+                    false => By::Grid(grid),
+                }
+            }
+            _ => return Err(None),
+        };
         Ok(Offset {
             code: row.code,
             name: row.name,
             accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
-            up: if down { -offset } else { offset },
-            slopes,
+            by,
             sign,
             target_up,
         })
     }
 
-    /// What is added in units of the target's axis.
-    pub(crate) fn at(&self, at: Geographic) -> f64 {
-        let Geographic { lon, lat } = at;
-        let tilt = self.slopes.as_ref().map_or(0.0, |slopes| {
-            slopes.by_lat * slopes.rho * (lat - slopes.lat0).to_radians()
-                + slopes.by_lon
-                    * slopes.nu
-                    * (lon - slopes.lon0).to_radians()
-                    * lat.to_radians().cos()
-        });
-        self.sign * (self.up + tilt) / self.target_up
+    /// What is added in units of the target's axis; none where its grid has no value.
+    pub(crate) fn at(&self, at: Geographic) -> Option<f64> {
+        let up = match &self.by {
+            By::Constant(up) => *up,
+            By::Slopes(up, slopes) => up + slopes.at(at),
+            By::Grid(grid) => grid.height(at)?,
+            By::GridSubtracted(grid) => -grid.height(at)?,
+        };
+        Some(self.sign * up / self.target_up)
+    }
+}
+
+impl Slopes {
+    fn read(parameters: &Parameters) -> Result<Slopes> {
+        let lat0 = parameters.degrees(8617)?;
+        // The ellipsoid hardly matters to slopes of seconds: GRS 1980 where none is said.
+        let horizontal = parameters.ratio(1037).unwrap_or(4258.0) as u32;
+        let ellipsoid = Crs::from_epsg(horizontal)
+            .ok()
+            .and_then(|crs| crs.ellipsoid().copied())
+            .map_or_else(|| Ellipsoid::from_epsg(7019), Ok)?;
+        Ok(Slopes {
+            lat0,
+            lon0: parameters.degrees(8618)?,
+            by_lat: parameters.degrees(8730)?.to_radians(),
+            by_lon: parameters.degrees(8731)?.to_radians(),
+            rho: ellipsoid.meridian_radius_m(lat0),
+            nu: ellipsoid.prime_vertical_radius_m(lat0),
+        })
+    }
+
+    /// Metres above the offset at the evaluation point.
+    fn at(&self, Geographic { lon, lat }: Geographic) -> f64 {
+        self.by_lat * self.rho * (lat - self.lat0).to_radians()
+            + self.by_lon * self.nu * (lon - self.lon0).to_radians() * lat.to_radians().cos()
     }
 }
 
@@ -252,6 +334,12 @@ fn no_model(source: &Crs, target: &Crs, on: &Crs, lacking: &Lacking) -> Error {
         });
         return refused(source, target, &self::models(vertical, None, None));
     }
+    needing(source, target, &models)
+}
+
+/// Refuses a change of heights for which there are operations that need something.
+fn needing(source: &Crs, target: &Crs, needs: &[String]) -> Error {
+    let needs: Vec<&str> = needs.iter().take(4).map(String::as_str).collect();
     Error::new(
         Kind::NoRoute,
         format!(
@@ -259,7 +347,7 @@ fn no_model(source: &Crs, target: &Crs, on: &Crs, lacking: &Lacking) -> Error {
              (name the systems without their heights)",
             surface(source),
             surface(target),
-            models.join("; ")
+            needs.join("; ")
         ),
     )
 }

@@ -41,11 +41,16 @@ pub fn needs_of(code: u32) -> Result<Needs> {
         return Err(Error::unsupported(format!("{} [EPSG:{code}] is a conversion", row.name)));
     }
     let method = row.method.unwrap_or_default();
-    if height_plan::OFFSETS.contains(&method) {
-        return Ok(Needs::Nothing);
+    if row.kind == OperationKind::Transformation {
+        if height_plan::OFFSETS.contains(&method) || height_model::CONSTANT.contains(&method) {
+            return Ok(Needs::Nothing);
+        }
+        if height_plan::GRID_OFFSETS.contains(&method) || height_model::METHODS.contains(&method) {
+            return Ok(Needs::Files(files(&row)));
+        }
     }
-    if height_model::METHODS.contains(&method) {
-        return Ok(Needs::Files(files(&row)));
+    if let Some(step) = offset_of(&row) {
+        return needs_of(step);
     }
     let lacking = match Operation::from_row(&row, false, &Setting::default()) {
         Ok(_) => return Ok(Needs::Nothing),
@@ -71,6 +76,18 @@ pub fn needs_of(code: u32) -> Result<Needs> {
         true => Needs::Files(files(&row).into_iter().chain(steps.iter().flat_map(files)).collect()),
         false => Needs::More(lacking.needs),
     })
+}
+
+/// The one step of a chain between two vertical systems that is more than another unit or sense of the
+/// heights: units and senses are seen to with every change of heights.
+fn offset_of(row: &OperationRow) -> Option<u32> {
+    let steps = row.steps.iter().filter_map(|step| OperationRow::find(*step));
+    let mut changes = steps.filter(|step| step.kind != OperationKind::Conversion);
+    let step = changes.next().filter(|_| changes.next().is_none())?;
+    let method = step.method?;
+    let is_offset =
+        height_plan::OFFSETS.contains(&method) || height_plan::GRID_OFFSETS.contains(&method);
+    is_offset.then_some(step.code)
 }
 
 /// The files that a row names, in the order of its method.
@@ -116,8 +133,11 @@ pub fn by_files_between(from: &[u32], to: &[u32]) -> Vec<u32> {
 
 /// Whether an operation goes by files of its own in a layout that is read.
 pub fn by_files(row: &OperationRow) -> bool {
-    row.method
-        .is_some_and(|code| GRID_METHODS.contains(&code) || height_model::METHODS.contains(&code))
+    row.method.is_some_and(|code| {
+        GRID_METHODS.contains(&code)
+            || height_model::METHODS.contains(&code)
+            || height_plan::GRID_OFFSETS.contains(&code)
+    })
 }
 
 /// The datums of a system: of a compound one both.

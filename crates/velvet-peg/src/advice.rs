@@ -52,6 +52,8 @@ pub enum Advice {
     NameCourseColumns,
     /// Name the columns of the coordinates.
     NameCoordinateColumns,
+    /// Name the column of the heights.
+    NameHeightColumn,
     /// Name the encoding of the text.
     NameEncoding,
     /// Name the column of the geometries as text.

@@ -45,7 +45,7 @@
 //!
 //! All but `http` are on by default; with `default-features = false` a build has what it names, and
 //! delimited text. What was left out is refused by name. The last column counts the crates that a
-//! feature adds to the 88 of a build with none (those that are on by default together: 208).
+//! feature adds to the 88 of a build with none (those that are on by default together: 212).
 //!
 //! | feature | what | crates |
 //! | --- | --- | --- |
@@ -58,6 +58,7 @@
 //! | `geojson` | GeoJSON, in and out; TopoJSON, in | 0 |
 //! | `geopackage` | GeoPackage, in and out (a C compiler builds the database) | 10 |
 //! | `geoparquet` | GeoParquet, in and out; Arrow files, in | 23 |
+//! | `geotiff` | grid files of heights as GeoTIFF | 8 |
 //! | `gml` | GML, in | 1 |
 //! | `gpx` | GPX, in and out | 1 |
 //! | `http` | files from `http(s)` addresses | 24 |

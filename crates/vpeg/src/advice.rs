@@ -78,6 +78,7 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::NameCoordinateColumns => {
             "say which they are with --x (longitude or easting) and --y (latitude or northing)"
         }
+        Advice::NameHeightColumn => "name it with --z",
         Advice::NameEncoding => "or name the encoding with --encoding",
         Advice::NameGeometryColumn => "name it with --geometry",
         Advice::NameGrid => "or name a grid with --grid (utm, state-plane, or a projected system)",

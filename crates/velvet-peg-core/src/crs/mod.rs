@@ -124,17 +124,33 @@ impl Crs {
         &self.0.name
     }
 
-    /// `EPSG:2286`, or the name of a system without a code.
+    /// EPSG codes of the horizontal and the vertical part of a compound system that has none itself.
+    pub fn part_codes(&self) -> Option<(u32, u32)> {
+        match (self.code(), &self.0.height) {
+            (None, Height::GravityRelated(vertical)) => {
+                Some((self.horizontal()?.code()?, vertical.code?))
+            }
+            _ => None,
+        }
+    }
+
+    /// `EPSG:2286`, `EPSG:2286+EPSG:6360`, or the name of a system without a code.
     pub fn reference(&self) -> String {
-        self.code().map_or_else(|| self.name().to_string(), |code| format!("EPSG:{code}"))
+        self.coded().unwrap_or_else(|| self.name().to_string())
     }
 
     /// `EPSG:2286 NAD83 / Washington South (ftUS)`: for messages.
     pub fn label(&self) -> String {
-        match self.code() {
-            Some(code) => format!("EPSG:{code} {}", self.name()),
+        match self.coded() {
+            Some(code) => format!("{code} {}", self.name()),
             None => format!("{} (a system without a code)", self.name()),
         }
+    }
+
+    /// The code, or those of the parts.
+    fn coded(&self) -> Option<String> {
+        let parts = || self.part_codes().map(|(one, two)| format!("EPSG:{one}+EPSG:{two}"));
+        self.code().map(|code| format!("EPSG:{code}")).or_else(parts)
     }
 
     /// Kind of system.

@@ -8,6 +8,7 @@ mod chain;
 mod coordinates;
 mod setting;
 mod similarity;
+mod translations;
 
 pub(crate) use setting::Setting;
 
@@ -50,7 +51,10 @@ const FARTHEST_M: f64 = 5_000.0;
 const NEEDS_EPOCH: &str = "the epoch of the coordinates, in decimal years";
 
 /// EPSG methods by grids of shifts, whose files are read.
-pub(crate) const GRID_METHODS: [u32; 4] = [9613, 9615, 1074, 1075];
+pub(crate) const GRID_METHODS: [u32; 5] = [9613, 9615, 1074, 1075, TRANSLATIONS];
+
+/// EPSG method 1087: geocentric translations at the nodes of a grid.
+const TRANSLATIONS: u32 = 1087;
 
 #[derive(Clone, Debug)]
 enum Method {
@@ -62,6 +66,8 @@ enum Method {
     Offsets(f64, f64, f64),
     /// EPSG methods 9613, 9615, 1074 and 1075.
     Grid(Arc<ShiftGrid>),
+    /// EPSG method 1087.
+    Translations(Arc<ShiftGrid>),
     /// A formula between the coordinates of two systems.
     Coordinates(Arc<CoordinateChange>),
     /// A concatenated operation.
@@ -297,7 +303,10 @@ impl Operation {
             Method::SameEnsemble => true,
             Method::Coordinates(change) => change.is_null(),
             Method::Chain(links) => links.iter().all(|link| link.operation.is_null()),
-            Method::LongitudeRotation(_) | Method::Offsets(..) | Method::Grid(_) => false,
+            Method::LongitudeRotation(_)
+            | Method::Offsets(..)
+            | Method::Grid(_)
+            | Method::Translations(_) => false,
         }
     }
 
@@ -335,6 +344,9 @@ impl Operation {
                 }
             }
             Method::Grid(grid) => return self.shift_by_grid(grid, state),
+            Method::Translations(grid) => {
+                return translations::run(grid, self.reversed, state, (from, to), heights);
+            }
             Method::Coordinates(change) => return change.run(state, self.reversed),
             Method::Chain(links) => return chain::run(links, state, self.reversed, heights),
             Method::Similarity(similarity) => {
@@ -479,7 +491,12 @@ impl Method {
                     format!("the {word} {} in a folder of grid files", names.join(" and "))
                 };
                 let grids = setting.grids.as_ref().ok_or_else(missing)?;
-                grids.get(code, &names).map(Method::Grid)
+                let grid = grids.get(row, &names)?;
+                Ok(if code == TRANSLATIONS {
+                    Method::Translations(grid)
+                } else {
+                    Method::Grid(grid)
+                })
             }
             other => match parameters.file() {
                 Some(file) => Err(format!(

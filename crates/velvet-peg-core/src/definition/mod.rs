@@ -26,6 +26,7 @@ mod identify;
 mod json;
 mod names;
 mod node;
+mod parts;
 mod read;
 mod read_conversion;
 mod wkt1;
@@ -75,7 +76,8 @@ fn read_both(text: &str) -> Result<(node::Node, Crs)> {
 }
 
 /// The system that a text describes, as the registry's own where it is exactly that or the
-/// same numbers under another name; otherwise as [`parse`] gives it.
+/// same numbers under another name, or as two of the registry taken together; otherwise as [`parse`]
+/// gives it.
 ///
 /// ```
 /// use velvet_peg_core::{definition, Crs};
@@ -94,7 +96,7 @@ pub fn resolve(text: &str) -> Result<Crs> {
     contradiction::check(&node, &read, identity.code.filter(|_| same))?;
     match (identity.level, identity.code) {
         (MatchLevel::Exact | MatchLevel::SameNumbers, Some(code)) => Crs::from_epsg(code),
-        _ => Ok(read),
+        _ => Ok(parts::of_registry(&read).unwrap_or(read)),
     }
 }
 

@@ -18,14 +18,14 @@ use crate::error::{Error, Result};
 const NO_VALUE: f64 = 9999.0;
 
 /// A grid by its limits and steps, degrees, and its nodes from the north-western one on.
-struct Sheet {
-    name: &'static str,
-    south: f64,
-    west: f64,
-    lat_step: f64,
-    lon_step: f64,
-    rows: i64,
-    columns: i64,
+pub(super) struct Sheet {
+    pub(super) name: &'static str,
+    pub(super) south: f64,
+    pub(super) west: f64,
+    pub(super) lat_step: f64,
+    pub(super) lon_step: f64,
+    pub(super) rows: i64,
+    pub(super) columns: i64,
 }
 
 /// A Gravsoft text grid.
@@ -104,13 +104,13 @@ pub(super) fn isg(bytes: &[u8]) -> Result<ShiftGrid> {
 }
 
 impl Sheet {
-    fn grid(
+    pub(super) fn grid(
         self,
         mut values: impl Iterator<Item = Result<f64>>,
         is_none: impl Fn(f64) -> bool,
     ) -> Result<ShiftGrid> {
         let (rows, columns) = sound_size(self.rows, self.columns, MOST_NODES)?;
-        let mut nodes = vec![[0.0, 0.0, f32::NAN]; rows * columns];
+        let mut nodes = vec![f32::NAN; rows * columns];
         for row in (0..rows).rev() {
             for node in &mut nodes[row * columns..(row + 1) * columns] {
                 let value = values.next().transpose()?.ok_or_else(|| {
@@ -119,7 +119,7 @@ impl Sheet {
                     ))
                 })?;
                 if !is_none(value) {
-                    node[2] = value as f32;
+                    *node = value as f32;
                 }
             }
         }
@@ -133,17 +133,17 @@ impl Sheet {
     }
 }
 
-/// A world by half minutes; nodes are only kept as they are read.
-const MOST_NODES: usize = 1_000_000_000 / 12;
+/// A world by minutes.
+pub(super) const MOST_NODES: usize = 1_000_000_000 / 4;
 
-fn text(bytes: &[u8]) -> Result<&str> {
+pub(super) fn text(bytes: &[u8]) -> Result<&str> {
     match std::str::from_utf8(bytes) {
         Ok(text) if !text.contains('\0') => Ok(text),
         _ => Err(Error::malformed("it is no text: the binary form of its layout is not read")),
     }
 }
 
-fn numbers(text: &str) -> impl Iterator<Item = Result<f64>> {
+pub(super) fn numbers(text: &str) -> impl Iterator<Item = Result<f64>> {
     text.split_whitespace().map(|word| {
         let number = word.parse().ok().filter(|number: &f64| number.is_finite());
         number

@@ -11,7 +11,7 @@
 //! models. AUSGeoid `.gsb` (1048, 1083): NTv2 with the height where the shift of latitude stands.
 //! None was compared with a file of a publisher's: tests make their own.
 
-use super::{Bytes, Part, ShiftGrid, sound_size};
+use super::{Bytes, Nodes, Part, ShiftGrid, sound_size};
 use crate::error::{Error, Result};
 
 /// What stands in a `.gtx` where there is no value.
@@ -69,7 +69,7 @@ impl Header {
         for _ in 0..rows * columns {
             let value = reader.f32()?;
             let none = (value - NO_VALUE).abs() < 1e-4 || !value.is_finite();
-            nodes.push([0.0, 0.0, if none { f32::NAN } else { value }]);
+            nodes.push(if none { f32::NAN } else { value });
         }
         let (corner, steps) = ((self.south, self.west), (self.lat_step, self.lon_step));
         Ok(one_sheet(name, corner, steps, (rows, columns), nodes))
@@ -114,7 +114,7 @@ pub(super) fn byn(bytes: &[u8]) -> Result<ShiftGrid> {
             }
         };
         reader.at = HEADER;
-        let mut nodes = vec![[0.0, 0.0, f32::NAN]; rows * columns];
+        let mut nodes = vec![f32::NAN; rows * columns];
         for row in (0..rows).rev() {
             for node in &mut nodes[row * columns..(row + 1) * columns] {
                 let (value, none) = match wide {
@@ -122,7 +122,7 @@ pub(super) fn byn(bytes: &[u8]) -> Result<ShiftGrid> {
                     false => (f64::from(reader.i16()?), 32767.0),
                 };
                 if value < none {
-                    node[2] = (value / factor) as f32;
+                    *node = (value / factor) as f32;
                 }
             }
         }
@@ -135,8 +135,9 @@ pub(super) fn byn(bytes: &[u8]) -> Result<ShiftGrid> {
 /// An NTv2 file whose shifts of latitude are heights in metres.
 pub(super) fn ntv2_heights(bytes: &[u8]) -> Result<ShiftGrid> {
     let mut grid = super::ntv2::parse(bytes)?;
-    for node in grid.parts.iter_mut().flat_map(|part| &mut part.nodes) {
-        *node = [0.0, 0.0, node[0]];
+    for part in &mut grid.parts {
+        let heights = (0..part.nodes.len()).map(|at| part.nodes.get(at)[0] as f32).collect();
+        part.nodes = Nodes::Heights(heights);
     }
     Ok(grid)
 }
@@ -147,9 +148,10 @@ pub(super) fn one_sheet(
     (south, west): (f64, f64),
     (lat_step, lon_step): (f64, f64),
     (rows, columns): (usize, usize),
-    nodes: Vec<[f32; 3]>,
+    heights: Vec<f32>,
 ) -> ShiftGrid {
     let (name, parent) = (name.to_string(), String::new());
+    let nodes = Nodes::Heights(heights);
     let part = Part { name, parent, south, west, lat_step, lon_step, rows, columns, nodes };
-    ShiftGrid { parts: vec![part], quadratic: false }
+    ShiftGrid { parts: vec![part], quadratic: false, order_taken: false }
 }

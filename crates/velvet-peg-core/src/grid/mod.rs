@@ -1,22 +1,31 @@
 //! Grids of shifts between datums, read from files that the user has: NTv2 (`.gsb`), NADCON
-//! (`.las`/`.los`) and NADCON5 (`.b`); and of heights of geoids: NGS `.bin`, `.gtx`, `.byn`, AUSGeoid
-//! `.gsb`, Gravsoft and ISG.
+//! (`.las`/`.los`), NADCON5 (`.b`) and the French translations; and of heights of geoids and
+//! differences of heights: NGS `.bin`, `.gtx`, `.byn`, AUSGeoid, Gravsoft, ISG, ASCII grids, the Earth
+//! gravity models, the French grids, lists of nodes, VERTCON and (feature `geotiff`) GeoTIFF.
 //!
 //! The core opens no files: a [`GridFiles`] hands over their bytes by name. Grids are read
 //! once and kept.
 
+mod ausgeoid98;
+mod cells;
+mod egm2008;
+mod french;
+#[cfg(feature = "geotiff")]
+mod geotiff;
 mod height_text;
 mod heights;
 mod nadcon;
 mod nadcon5;
+mod node_list;
 mod ntv2;
 
 use crate::error::{Error, Kind, Result};
-use crate::extent::Bounds;
+use crate::extent::{Bounds, Coverage, Extent};
 use crate::position::Geographic;
 use std::collections::HashMap;
 use std::fmt::Debug;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use velvet_peg_epsg::OperationRow;
 
 /// Where grid files come from.
 pub trait GridFiles: Debug + Send + Sync {
@@ -55,15 +64,15 @@ impl Grids {
         DEFAULT.get().cloned()
     }
 
-    /// The grid of a method from its files, in the method's order.
-    pub(crate) fn get(&self, method: u32, names: &[&str]) -> Parsed {
+    /// The grid of an operation from its files, in the order of its method.
+    pub(crate) fn get(&self, row: &OperationRow, names: &[&str]) -> Parsed {
         let key: Vec<String> = names.iter().map(|name| (*name).to_string()).collect();
         let held = || self.parsed.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(known) = held().get(&key) {
             return known.clone();
         }
         // Read without the lock: others may want other grids meanwhile.
-        let found = self.read(method, names);
+        let found = self.read(row, names);
         held().entry(key).or_insert(found).clone()
     }
 
@@ -74,7 +83,7 @@ impl Grids {
         parsed.retain(|_, grid| grid.is_ok());
     }
 
-    fn read(&self, method: u32, names: &[&str]) -> Parsed {
+    fn read(&self, row: &OperationRow, names: &[&str]) -> Parsed {
         let mut files = Vec::new();
         for name in names {
             match self.files.read(name) {
@@ -88,7 +97,7 @@ impl Grids {
             }
         }
         let files: Vec<&[u8]> = files.iter().map(Vec::as_slice).collect();
-        ShiftGrid::parse(method, &files)
+        ShiftGrid::of_operation(row, &files)
             .map(Arc::new)
             .map_err(|error| format!("a sound file {}: {error}", names.join(" and ")))
     }
@@ -100,6 +109,8 @@ pub struct ShiftGrid {
     pub(crate) parts: Vec<Part>,
     /// Quadratic in nine nodes instead of linear in four.
     pub(crate) quadratic: bool,
+    /// Latitude was taken for the first coordinate of the nodes, but the file does not say so.
+    pub(crate) order_taken: bool,
 }
 
 /// One rectangular grid.
@@ -114,9 +125,34 @@ pub(crate) struct Part {
     pub(crate) lon_step: f64,
     pub(crate) rows: usize,
     pub(crate) columns: usize,
-    /// Rows from south to north, each from west to east: seconds of latitude, seconds of
-    /// longitude eastward, metres of height.
-    pub(crate) nodes: Vec<[f32; 3]>,
+    /// Rows from south to north, each from west to east.
+    pub(crate) nodes: Nodes,
+}
+
+/// What stands at the nodes of a grid.
+#[derive(Debug)]
+pub(crate) enum Nodes {
+    /// Seconds of latitude, seconds of longitude eastward, metres of height; or metres along the
+    /// geocentric axes.
+    Triples(Vec<[f32; 3]>),
+    /// Metres of height.
+    Heights(Vec<f32>),
+}
+
+impl Nodes {
+    fn len(&self) -> usize {
+        match self {
+            Nodes::Triples(nodes) => nodes.len(),
+            Nodes::Heights(nodes) => nodes.len(),
+        }
+    }
+
+    fn get(&self, at: usize) -> [f64; 3] {
+        match self {
+            Nodes::Triples(nodes) => nodes[at].map(f64::from),
+            Nodes::Heights(nodes) => [0.0, 0.0, f64::from(nodes[at])],
+        }
+    }
 }
 
 /// Shift at a place: degrees eastward, degrees northward, metres upward.
@@ -134,7 +170,14 @@ impl ShiftGrid {
     /// Reads the files of an EPSG method: 9615 (one file), 9613 (latitude, longitude), 1074
     /// (latitude, longitude) or 1075 (latitude, longitude, height); and one file of heights, metres:
     /// 1134 and 1135 (NGS), 9665, 1088, 1121 and 1122 (gtx), 1060 and 1090 (byn), 1048 and 1083
-    /// (AUSGeoid), 1047, 1093, 1109, 1110, 9661 and 1103 (Gravsoft), 1117 and 1118 (ISG).
+    /// (AUSGeoid), 9662 (AUSGeoid98), 1047, 1072, 1093, 1096, 1109, 1110, 9661 and 1103 (Gravsoft), 1117
+    /// and 1118 (ISG), 1025 and 1092 (EGM2008), 1073, 1094, 1095 and 9664 (IGN), 1030, 1059, 1081, 1082,
+    /// 1089, 1098, 1099, 1100, 1115 and 1116 (lists of nodes); of differences of heights: 1071, 1080 and
+    /// 1101 (lists of nodes), 1084 (gtx), 1085 (ASCII), 1126 (byn), 9658 (VERTCON); of translations: 1087
+    /// (IGN). With the feature `geotiff` also 1123, 1124, 1127, 1128 and 1129.
+    ///
+    /// Of a list of nodes whose head does not say which coordinate is first, latitude is taken to be;
+    /// [`ShiftGrid::of_operation`] knows where the nodes should lie.
     ///
     /// # Errors
     /// If a file is not what the method wants, or is cut short; the message says where.
@@ -145,15 +188,59 @@ impl ShiftGrid {
             (1074, [lat, lon]) => nadcon5::parse(lat, lon, None),
             (1075, [lat, lon, height]) => nadcon5::parse(lat, lon, Some(height)),
             (1134 | 1135, [file]) => heights::ngs(file),
-            (9665 | 1088 | 1121 | 1122, [file]) => heights::gtx(file),
-            (1060 | 1090, [file]) => heights::byn(file),
+            (9665 | 1088 | 1121 | 1122 | 1084, [file]) => heights::gtx(file),
+            (1060 | 1090 | 1126, [file]) => heights::byn(file),
             (1048 | 1083, [file]) => heights::ntv2_heights(file),
-            (1047 | 1093 | 1109 | 1110 | 9661 | 1103, [file]) => height_text::gravsoft(file),
+            (9662, [file]) => ausgeoid98::parse(file),
+            (1047 | 1072 | 1093 | 1096 | 1109 | 1110 | 9661 | 1103, [file]) => {
+                height_text::gravsoft(file)
+            }
             (1117 | 1118, [file]) => height_text::isg(file),
+            (1025 | 1092, [file]) => egm2008::parse(file),
+            (1085, [file]) => cells::parse(file),
+            (1073 | 1094 | 1095 | 9664, [file]) => french::heights(file),
+            (1087, [file]) => french::translations(file),
+            (
+                1030 | 1059 | 1071 | 1080 | 1081 | 1082 | 1089 | 1098 | 1099 | 1100 | 1101 | 1115
+                | 1116,
+                [file],
+            ) => node_list::parse(file),
+            (9658, [file]) => nadcon::vertcon(file),
+            #[cfg(feature = "geotiff")]
+            (1123 | 1124 | 1127 | 1128 | 1129, [file]) => geotiff::parse(file),
             _ => Err(Error::new(
                 Kind::Unsupported,
                 format!("method {method} with {} files", files.len()),
             )),
+        }
+    }
+
+    /// Reads the files of an operation of the registry. Its area tells which coordinate is the first in
+    /// a list of nodes that does not say so.
+    ///
+    /// # Errors
+    /// As [`ShiftGrid::parse`].
+    pub fn of_operation(row: &OperationRow, files: &[&[u8]]) -> Result<ShiftGrid> {
+        let grid = ShiftGrid::parse(row.method.unwrap_or_default(), files)?;
+        if !grid.order_taken {
+            return Ok(grid);
+        }
+        let area = Extent::of_codes(&row.extents);
+        let lies_there = |grid: &ShiftGrid| {
+            grid.boxes().iter().any(|bounds| area.coverage(bounds) != Coverage::None)
+        };
+        if lies_there(&grid) {
+            return Ok(grid);
+        }
+        let parts = grid.parts.iter().map(Part::exchanged).collect();
+        let exchanged = ShiftGrid { parts, ..grid };
+        match lies_there(&exchanged) {
+            true => Ok(exchanged),
+            false => Err(Error::malformed(format!(
+                "neither way round do its nodes lie where {} is meant for ({})",
+                row.name,
+                area.name()
+            ))),
         }
     }
 
@@ -171,6 +258,17 @@ impl ShiftGrid {
 
     /// The shift at a position in degrees; none outside all grids.
     pub(crate) fn shift(&self, at: Geographic) -> Option<Shift> {
+        let [lat, lon, h] = self.values(at)?;
+        Some(Shift { lon: lon / 3600.0, lat: lat / 3600.0, h })
+    }
+
+    /// The height at a position in degrees, metres; none outside all grids and where there is no value.
+    pub(crate) fn height(&self, at: Geographic) -> Option<f64> {
+        self.values(at).map(|[_, _, height]| height).filter(|height| height.is_finite())
+    }
+
+    /// What the nodes hold, interpolated at a position in degrees; none outside all grids.
+    pub(crate) fn values(&self, at: Geographic) -> Option<[f64; 3]> {
         let mut part = self.parts.iter().find(|part| {
             part.holds(at) && !self.parts.iter().any(|other| other.name == part.parent)
         })?;
@@ -185,7 +283,7 @@ impl ShiftGrid {
                 None => break,
             }
         }
-        Some(part.shift(at, self.quadratic))
+        Some(part.values(at, self.quadratic))
     }
 }
 
@@ -219,16 +317,36 @@ impl Part {
     }
 
     fn node(&self, row: usize, column: usize) -> [f64; 3] {
-        self.nodes[row * self.columns + column].map(f64::from)
+        self.nodes.get(row * self.columns + column)
     }
 
-    fn shift(&self, at: Geographic, quadratic: bool) -> Shift {
+    /// The same nodes with latitude and longitude exchanged.
+    fn exchanged(&self) -> Part {
+        let place = |at: usize| (at % self.rows) * self.columns + at / self.rows;
+        let all = 0..self.rows * self.columns;
+        let nodes = match &self.nodes {
+            Nodes::Triples(nodes) => Nodes::Triples(all.map(|at| nodes[place(at)]).collect()),
+            Nodes::Heights(nodes) => Nodes::Heights(all.map(|at| nodes[place(at)]).collect()),
+        };
+        Part {
+            name: self.name.clone(),
+            parent: self.parent.clone(),
+            south: self.west,
+            west: self.south,
+            lat_step: self.lon_step,
+            lon_step: self.lat_step,
+            rows: self.columns,
+            columns: self.rows,
+            nodes,
+        }
+    }
+
+    fn values(&self, at: Geographic, quadratic: bool) -> [f64; 3] {
         let (x, y) = self.place(at);
-        let [dlat, dlon, h] = match quadratic && self.rows >= 3 && self.columns >= 3 {
+        match quadratic && self.rows >= 3 && self.columns >= 3 {
             true => self.quadratic(x, y),
             false => self.linear(x, y),
-        };
-        Shift { lon: dlon / 3600.0, lat: dlat / 3600.0, h }
+        }
     }
 
     fn linear(&self, x: f64, y: f64) -> [f64; 3] {

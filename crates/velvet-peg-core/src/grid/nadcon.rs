@@ -4,7 +4,8 @@
 //! than the grid has columns: a header, then the rows from south to north, each from west to
 //! east behind a number of its own. Seconds; the shift in longitude counts westward.
 
-use super::{Bytes, Part, ShiftGrid, sound_size};
+use super::heights::one_sheet;
+use super::{Bytes, Nodes, Part, ShiftGrid, sound_size};
 use crate::error::{Error, Result};
 
 struct Sheet {
@@ -35,9 +36,9 @@ pub(crate) fn parse(lat: &[u8], lon: &[u8]) -> Result<ShiftGrid> {
         lon_step: lat.lon_step,
         rows: lat.rows,
         columns: lat.columns,
-        nodes,
+        nodes: Nodes::Triples(nodes),
     };
-    Ok(ShiftGrid { parts: vec![part], quadratic: false })
+    Ok(ShiftGrid { parts: vec![part], quadratic: false, order_taken: false })
 }
 
 fn sheet(bytes: &[u8]) -> Result<Sheet> {
@@ -59,4 +60,18 @@ fn sheet(bytes: &[u8]) -> Result<Sheet> {
         }
     }
     Ok(Sheet { rows, columns, west, lon_step, south, lat_step, values })
+}
+
+/// A grid of differences of heights in the layout of NADCON (VERTCON, EPSG method 9658).
+///
+/// What is known of these files says millimetres, and the dataset's example is in metres; no two datums of
+/// heights are 20 m apart, and no grid of differences stays below 20 mm: the values tell the unit.
+pub(crate) fn vertcon(bytes: &[u8]) -> Result<ShiftGrid> {
+    const FARTHEST_M: f32 = 20.0;
+    let sheet = sheet(bytes)?;
+    let highest = sheet.values.iter().fold(0.0f32, |high, value| high.max(value.abs()));
+    let to_metres = if highest > FARTHEST_M { 1e-3 } else { 1.0 };
+    let heights = sheet.values.iter().map(|value| value * to_metres).collect();
+    let (corner, steps) = ((sheet.south, sheet.west), (sheet.lat_step, sheet.lon_step));
+    Ok(one_sheet("VERTCON", corner, steps, (sheet.rows, sheet.columns), heights))
 }

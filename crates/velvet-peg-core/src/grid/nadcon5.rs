@@ -5,7 +5,7 @@
 //! west to east. Latitude and longitude (eastward) in seconds, height in metres; biquadratic
 //! interpolation.
 
-use super::{Bytes, Part, ShiftGrid, sound_size};
+use super::{Bytes, Nodes, Part, ShiftGrid, sound_size};
 use crate::error::{Error, Result};
 
 const HEADER_BYTES: i32 = 44;
@@ -38,9 +38,9 @@ pub(crate) fn parse(lat: &[u8], lon: &[u8], height: Option<&[u8]>) -> Result<Shi
         lon_step,
         rows: lat.rows,
         columns: lat.columns,
-        nodes,
+        nodes: Nodes::Triples(nodes),
     };
-    Ok(ShiftGrid { parts: vec![part], quadratic: true })
+    Ok(ShiftGrid { parts: vec![part], quadratic: true, order_taken: false })
 }
 
 fn sheet(bytes: &[u8]) -> Result<Sheet> {

@@ -4,7 +4,7 @@
 //! Sixteen-byte records in either order of bytes; longitudes and their shifts count westward;
 //! rows run from south to north and each from east to west.
 
-use super::{Bytes, Part, ShiftGrid, sound_size};
+use super::{Bytes, Nodes, Part, ShiftGrid, sound_size};
 use crate::error::{Error, Result};
 
 pub(crate) fn parse(bytes: &[u8]) -> Result<ShiftGrid> {
@@ -45,7 +45,7 @@ pub(crate) fn parse(bytes: &[u8]) -> Result<ShiftGrid> {
     if parts.is_empty() {
         return Err(Error::malformed("it holds no grid"));
     }
-    Ok(ShiftGrid { parts, quadratic: false })
+    Ok(ShiftGrid { parts, quadratic: false, order_taken: false })
 }
 
 fn part(reader: &mut Bytes, to_seconds: f64) -> Result<Part> {
@@ -89,5 +89,15 @@ fn part(reader: &mut Bytes, to_seconds: f64) -> Result<Part> {
             nodes[row * columns + column] = [lat * scale, -lon * scale, 0.0];
         }
     }
-    Ok(Part { name, parent, south, west: -west, lat_step, lon_step, rows, columns, nodes })
+    Ok(Part {
+        name,
+        parent,
+        south,
+        west: -west,
+        lat_step,
+        lon_step,
+        rows,
+        columns,
+        nodes: Nodes::Triples(nodes),
+    })
 }

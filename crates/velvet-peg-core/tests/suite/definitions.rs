@@ -512,3 +512,30 @@ fn a_datum_of_ones_own_is_joined_to_others_by_its_shift() {
     let known = definition::parse(&text).unwrap();
     assert_eq!(known.datum().unwrap().shift_to_wgs84(), None);
 }
+
+/// Two systems of the registry taken together come back as these from every notation, and one that is
+/// not of the registry stays as it is written.
+#[test]
+fn compound_systems_of_two_of_the_registry_are_told_by_their_codes() {
+    for reference in [
+        "EPSG:4269+EPSG:5702",
+        "EPSG:2286+EPSG:5703",
+        "EPSG:32610+EPSG:5703",
+        "EPSG:4326+EPSG:6357",
+        "EPSG:32655+EPSG:5711",
+    ] {
+        let crs = Crs::parse(reference).unwrap();
+        assert_eq!(crs.reference(), reference);
+        let texts = [definition::wkt1(&crs), definition::wkt2(&crs), definition::json(&crs)];
+        for text in texts.into_iter().flatten() {
+            let back = definition::resolve(&text).unwrap();
+            assert_eq!(back.reference(), reference, "{text}");
+            assert!(back.label().starts_with(reference), "{}", back.label());
+        }
+    }
+    let text = definition::wkt1(&Crs::parse("EPSG:2286+EPSG:5703").unwrap()).unwrap();
+    let moved = text.replace("500000", "500001.5").replace("1640416.667", "1640417");
+    assert_ne!(moved, text);
+    let back = definition::resolve(&moved).unwrap();
+    assert!(back.part_codes().is_none() && back.label().ends_with("(a system without a code)"));
+}

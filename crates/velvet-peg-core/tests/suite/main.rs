@@ -4,6 +4,7 @@ mod angles;
 mod definitions;
 mod edges;
 mod factors;
+mod grid_layouts;
 mod grids;
 mod guesses;
 mod heights;

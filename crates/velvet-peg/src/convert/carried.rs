@@ -55,21 +55,23 @@ pub(super) fn sift(
     rejects: &mut Rejects,
     info: &LayerInfo,
     lacks: Option<&str>,
+    converter: Option<&Converter>,
 ) -> Result<Carried> {
     let Carried { batch, before, numbers, .. } = &carried;
     let before = before.as_ref().unwrap_or(&batch.geometry);
     let mut good = vec![true; batch.geometry.len()];
     for feature in 0..batch.geometry.len() {
-        let bad =
-            batch.geometry.vertices(feature).filter(|at| batch.geometry.x[*at].is_nan()).count();
+        let mut failed =
+            batch.geometry.vertices(feature).filter(|at| batch.geometry.x[*at].is_nan());
+        let first = failed.next();
+        let bad = usize::from(first.is_some()) + failed.count();
         let bare = lacks.filter(|_| batch.geometry.kinds()[feature].is_none());
         let reason = match bare {
             Some(format) => format!("it has no geometry, and {format} has no place for it"),
-            None if bad > 0 => format!(
-                "{bad} vertices are out of range for {}",
-                info.crs.as_ref().map_or("its system".to_string(), Crs::label)
-            ),
-            None => continue,
+            None => match first {
+                Some(first) => not_carried(before, first, bad, info.crs.as_ref(), converter),
+                None => continue,
+            },
         };
         good[feature] = false;
         let geometry = match before.kinds()[feature] {
@@ -80,4 +82,22 @@ pub(super) fn sift(
         rejects.add_feature(numbers[feature], &reason, &info.name, &geometry, &texts)?;
     }
     Ok(Carried { failed: false, ..carried.filter(&BooleanArray::from(good))? })
+}
+
+/// Why vertices could not be converted, by the first of them.
+fn not_carried(
+    geometry: &GeometryColumn,
+    first: usize,
+    count: usize,
+    crs: Option<&Crs>,
+    converter: Option<&Converter>,
+) -> String {
+    let (subject, verb) = if count == 1 { ("vertex", "is") } else { ("vertices", "are") };
+    match converter.and_then(|converter| converter.grid_left(geometry.vertex(first))) {
+        Some(grid) => format!("{count} {subject} cannot be converted: {grid}"),
+        None => format!(
+            "{count} {subject} {verb} out of range for {}",
+            crs.map_or("its system".to_string(), Crs::label)
+        ),
+    }
 }

@@ -12,7 +12,7 @@ use crate::outcome::{Summary, nothing_left};
 use crate::output::refuse_existing;
 use crate::plausibility::{Evidence, MIDDLE, no_way, wrong_zone};
 use crate::progress::{NoProgress, Progress};
-use crate::reproject::{Way, area_of, heights_in_space, raises};
+use crate::reproject::{Way, area_of, heights_in_space, no_heights, raises};
 use crate::select::{Planned, Selection};
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Bounds, Converter, Crs};
@@ -152,7 +152,7 @@ impl ConvertLayer {
                 vertices += source.x.len() as u64;
             }
             if kept.failed || bare(&kept.batch) {
-                kept = sift(kept, rejects, info, lacks)?;
+                kept = sift(kept, rejects, info, lacks, converter.as_ref())?;
             }
             writer.write(&selection.shape(kept.batch)?)
         })?;
@@ -174,6 +174,7 @@ impl ConvertLayer {
         }
         if let Some(converter) = &converter {
             outcome.notices.extend(heights_in_space(converter, flat, vertices));
+            outcome.notices.extend(no_heights(converter, vertices, flat));
             if info.has_z && !converter.changes_height() {
                 outcome.notices.push(Notice::note(
                     NoticeKind::Height,

@@ -7,7 +7,7 @@ use crate::plausibility::{
     CoordinateRange, FirstReasons, MIDDLE, PositionSample, RowsApart, no_way, wrong_zone,
 };
 use crate::progress::{NoProgress, Progress};
-use crate::reproject::{Way, area_of, heights_in_space};
+use crate::reproject::{Way, area_of, heights_in_space, no_heights, not_carried, raises};
 use crate::table::{AppendOptions, Session};
 use crate::table::{CoordinateColumns, Notation, read_pair};
 use csv::StringRecord;
@@ -138,10 +138,12 @@ impl ConvertTable {
             &mut |row, record| {
                 let (x, y, z) = read_pair(record, &found, Some(&self.source), notation)?;
                 flat += u64::from(z.is_none());
-                let at = Coordinate { x, y, z: z.unwrap_or(0.0) };
+                // A place without a height lies on the ellipsoid only where space demands a height.
+                let none = if raises(&converter) { 0.0 } else { f64::NAN };
+                let at = Coordinate { x, y, z: z.unwrap_or(none) };
                 let to = converter.convert(at).map_err(|_| match judge.check(x, y) {
                     Err(reason) => reason,
-                    Ok(()) => format!("{x}, {y} cannot be carried to {}", self.target.label()),
+                    Ok(()) => not_carried(&converter, at),
                 })?;
                 for (at, value) in [to.x, to.y, to.z].into_iter().take(count).enumerate() {
                     text.clear();
@@ -157,6 +159,7 @@ impl ConvertTable {
             watch,
         )?;
         outcome.notices.splice(..0, why);
+        outcome.notices.extend(no_heights(&converter, outcome.rows_in, flat));
         let (all, strays) = rows.judged();
         outcome.notices.extend(strays);
         outcome.notices.extend(heights_in_space(&converter, flat, outcome.rows_in));

@@ -4,7 +4,7 @@
 use super::BuildOptions;
 use crate::error::Result;
 use crate::plausibility::no_way;
-use crate::reproject::area_of;
+use crate::reproject::{area_of, not_carried};
 use velvet_peg_core::{Bounds, Converter, Coordinate};
 
 /// The way to the system that features are carried to, if they are.
@@ -25,6 +25,6 @@ impl Carry {
         let (x, y) = vertices
             .into_iter()
             .find(|(x, y)| converter.convert(Coordinate::xy(*x, *y)).is_err())?;
-        Some(format!("{x}, {y} cannot be carried to {}", converter.target().label()))
+        Some(not_carried(converter, Coordinate::xy(x, y)))
     }
 }

@@ -20,7 +20,7 @@ use crate::plausibility::{
     CoordinateRange, FirstReasons, MIDDLE, OwnColumns, PositionSample, no_way, wrong_zone,
 };
 use crate::progress::Progress;
-use crate::reproject::{heights_in_space, raises};
+use crate::reproject::{heights_in_space, no_heights, not_carried, raises};
 use crate::select::Planned;
 use crate::table::{Inference, TableFile};
 use arrow_array::{Array, BooleanArray};
@@ -172,6 +172,7 @@ pub(super) fn run(
     let Passage { converter, writer, left_out, outside, flat, own, .. } = passage;
     if let Some(converter) = &converter {
         notices.extend(heights_in_space(converter, flat, writer.count()));
+        notices.extend(no_heights(converter, writer.count(), flat));
     }
     let tolerance = ReadOptions::default().tolerance_text(options.crs.as_ref());
     notices.extend(first.learn.taken.notices(&tolerance));
@@ -421,11 +422,11 @@ impl Passage<'_> {
         let bad = |at: usize| column.vertices(at).any(|vertex| column.x[vertex].is_nan());
         let good: Vec<bool> = (0..column.len()).map(|at| !bad(at)).collect();
         for at in (0..column.len()).filter(|at| !good[*at]) {
-            let reason = format!(
-                "{} cannot be carried to {}",
-                before.text_of(at),
-                self.converter.as_ref().map_or("", |converter| converter.target().name())
-            );
+            let first = column.vertices(at).find(|vertex| column.x[*vertex].is_nan());
+            let reason = match first.zip(self.converter.as_ref()) {
+                Some((first, converter)) => not_carried(converter, before.vertex(first)),
+                None => continue,
+            };
             // The row as far as it was read.
             let mut original = vec![String::new(); self.width];
             for (place, text) in self.needed.iter().zip(batch.texts(at)) {

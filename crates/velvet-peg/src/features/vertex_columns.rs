@@ -49,7 +49,7 @@ impl VertexColumns {
         ring: Option<&str>,
         headers: &[String],
         head: &[StringRecord],
-    ) -> Result<(VertexColumns, Option<Notice>)> {
+    ) -> Result<(VertexColumns, Vec<Notice>)> {
         let (coordinates, why) = options.columns.find(headers, head, crs)?;
         let place = |name: &str| position(headers, name, None);
         let columns = VertexColumns {

@@ -7,7 +7,7 @@
 use super::{Geometry, Unread};
 use std::fmt;
 use std::ops::Range;
-use velvet_peg_core::Converter;
+use velvet_peg_core::{Converter, Coordinate};
 
 /// Kind of a geometry (ISO 19125 simple features).
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -111,6 +111,12 @@ impl GeometryColumn {
     /// True if vertices have measures.
     pub fn has_m(&self) -> bool {
         !self.m.is_empty()
+    }
+
+    /// A vertex; its height is not a number where there is none.
+    pub(crate) fn vertex(&self, at: usize) -> Coordinate {
+        let z = self.z.get(at).copied().unwrap_or(f64::NAN);
+        Coordinate { x: self.x[at], y: self.y[at], z }
     }
 
     /// Kind of each feature's geometry; none where it has none.

@@ -9,6 +9,15 @@ pub(crate) fn raises(converter: &Converter) -> bool {
     converter.target().is_geocentric() && !converter.source().is_geocentric()
 }
 
+/// What is said where a way changes heights, and no place has one.
+pub(crate) fn no_heights(converter: &Converter, all: u64, flat: u64) -> Option<Notice> {
+    let changes = converter.height_change().is_some() && all > 0 && flat == all;
+    changes.then(|| {
+        let text = "no place has a height: there was none to change";
+        Notice::warning(NoticeKind::Height, text.to_string())
+    })
+}
+
 /// What is said where places without a height are carried into space.
 pub(crate) fn heights_in_space(converter: &Converter, flat: u64, all: u64) -> Vec<Notice> {
     let mut notices = Vec::new();

@@ -20,7 +20,7 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
     if let Some((code, name, accuracy)) = converter.height_change() {
         let known =
             accuracy.map_or("accuracy not stated".to_string(), |m| format!("known to {m} m"));
-        let text = format!("heights changed by {name} [EPSG:{code}] ({known})");
+        let text = format!("heights change by {name} [EPSG:{code}] ({known})");
         notices.push(with_accuracy(Notice::note(NoticeKind::Height, text), accuracy));
     }
     if route.operations().next().is_none() {

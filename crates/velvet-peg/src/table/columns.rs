@@ -8,6 +8,7 @@ use crate::layer::column_names::position;
 use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
 use velvet_peg_core::Crs;
+use velvet_peg_core::crs::Height;
 
 /// Names of columns that hold coordinates, as asked for.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -31,6 +32,33 @@ pub(crate) struct Found {
     pub(crate) numbers: NumberFormat,
 }
 
+impl Found {
+    /// What is said where a system has heights and no column was named for them.
+    fn heights_not_named(&self, headers: &[String], crs: Option<&Crs>) -> Option<Notice> {
+        const NAMES: [&str; 6] = ["elev", "height", "hgt", "alt", "z", "ortho"];
+        let crs = crs.filter(|crs| self.z.is_none() && !matches!(crs.height(), Height::None))?;
+        // A word of a name: `elev_ft`, but not `salt`.
+        let likely = headers.iter().enumerate().find(|(at, name)| {
+            let lower = name.to_lowercase();
+            let mut words = lower.split(|c: char| !c.is_alphanumeric());
+            let is = |word: &str| {
+                NAMES
+                    .iter()
+                    .any(|known| word == *known || (known.len() > 2 && word.starts_with(known)))
+            };
+            ![self.x, self.y].contains(at) && words.any(is)
+        });
+        let likely =
+            likely.map_or(String::new(), |(_, name)| format!(" (`{name}` looks like one)"));
+        let text = format!(
+            "{} has heights, and no column is named as theirs{likely}: the places have none",
+            crs.label()
+        );
+        let notice = Notice::warning(NoticeKind::Height, text);
+        Some(notice.advise(Advice::NameHeightColumn))
+    }
+}
+
 /// The columns that may hold coordinates: those with digits in most of their cells.
 fn with_digits<'a>(headers: &'a [String], rows: &[StringRecord]) -> Vec<&'a str> {
     let holds = |at: usize| {
@@ -47,7 +75,7 @@ fn with_digits<'a>(headers: &'a [String], rows: &[StringRecord]) -> Vec<&'a str>
 impl CoordinateColumns {
     /// Finds the columns in a header: those named (compared first as they are, then without
     /// regard to case), or, for what is not named, those that look like it; with a word on why
-    /// they were taken, where they were not named.
+    /// they were taken, where they were not named, and on heights that the system has.
     ///
     /// # Errors
     /// If a column is missing, or more than one answer is plausible; the message lists those
@@ -57,7 +85,7 @@ impl CoordinateColumns {
         headers: &[String],
         rows: &[StringRecord],
         crs: Option<&Crs>,
-    ) -> Result<(Found, Option<Notice>)> {
+    ) -> Result<(Found, Vec<Notice>)> {
         let degrees = crs.map(Crs::is_geographic);
         let likely = likely(headers, rows, &self.numbers, degrees, crs);
         let wanted = || {
@@ -102,7 +130,9 @@ impl CoordinateColumns {
             );
             let reversed = Notice::warning(NoticeKind::Assumed, text);
             let found = Found { x, y, z, numbers: self.numbers };
-            return Ok((found, Some(reversed.advise(Advice::NameCoordinateColumns))));
+            let reversed = reversed.advise(Advice::NameCoordinateColumns);
+            let notices = [reversed].into_iter().chain(found.heights_not_named(headers, crs));
+            return Ok((found, notices.collect()));
         }
         let why = likely.ok().filter(|_| !named).map(|likely| {
             Notice::note(
@@ -113,6 +143,8 @@ impl CoordinateColumns {
                 ),
             )
         });
-        Ok((Found { x, y, z, numbers: self.numbers }, why))
+        let found = Found { x, y, z, numbers: self.numbers };
+        let notices = why.into_iter().chain(found.heights_not_named(headers, crs)).collect();
+        Ok((found, notices))
     }
 }

@@ -356,6 +356,21 @@ fn noticed() -> Vec<Noticed> {
             None,
         ),
         (
+            "heights of which no column is named",
+            |f| {
+                let mut points = BuildPoints::default();
+                points.build.crs = Some(Crs::parse("EPSG:32610+EPSG:5703")?);
+                points.columns.x = Some("e".into());
+                points.columns.y = Some("n".into());
+                let table = f.table("e,n,elev\n705000,5254000,3\n705100,5254100,4\n");
+                Ok(points.run(&table, &f.out())?.notices)
+            },
+            NoticeKind::Height,
+            Severity::Warning,
+            &[],
+            Some(Advice::NameHeightColumn),
+        ),
+        (
             "vertices that make one line",
             |f| {
                 let table = f.table("e,n\n600000,5250000\n600100,5250100\n");

@@ -148,7 +148,7 @@ fn heights_change_by_a_model_of_the_geoid() {
     let line = "build points marks.csv --x e --y n --z h --crs EPSG:6318+EPSG:5703 --to EPSG:6319";
     let run = bench.run(&words(&format!("{line} --grids grids -o marks.geojsonl")));
     assert_eq!(run.code, 3, "{}", run.err);
-    let says = "heights changed by NAD83(2011) to NAVD88 height (3) [EPSG:9229] (known to 0.015 m)";
+    let says = "heights change by NAD83(2011) to NAVD88 height (3) [EPSG:9229] (known to 0.015 m)";
     assert!(run.err.contains(says) && run.err.contains("rejected: row 4"), "{}", run.err);
     let table = line.replace("build points", "convert");
     let run = bench.run(&words(&format!("{table} --grids grids -o heights.csv")));
@@ -209,4 +209,74 @@ fn grid_files_are_listed() {
         let run = bench.run(&words(line));
         assert!(run.code == code && run.err.contains(says), "{line}: {}", run.err);
     }
+}
+
+/// A grid of differences in the layout of VERTCON (millimetres): 24 columns and 3 rows of 1 m.
+fn differences() -> Vec<u8> {
+    let (columns, rows) = (24i32, 3i32);
+    let mut grid = vec![b' '; 64];
+    [columns, rows, 1].iter().for_each(|value| grid.extend(value.to_le_bytes()));
+    [-121.0f32, 0.1, 47.0, 0.5, 0.0].iter().for_each(|value| grid.extend(value.to_le_bytes()));
+    for row in 0..rows {
+        grid.resize((columns as usize + 1) * 4 * (row as usize + 1), 0);
+        (0..=columns).for_each(|_| grid.extend(1000.0f32.to_le_bytes()));
+    }
+    grid
+}
+
+/// Heights of NGVD29 in feet become heights of NAVD88, and what a careless user does on the way is said.
+#[test]
+fn heights_change_between_vertical_datums_by_a_grid() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("grids")).unwrap();
+    bench.write("grids/vertconw.94.gz", packed(&differences()));
+    let marks =
+        "mark,lon,lat,salt,elev_ft\nA,-120,47.4,1,100\nB,-120.1,47.41,2,\nC,-110,47.4,3,5\n";
+    bench.write("marks.csv", marks);
+    let way = "--crs EPSG:4269+EPSG:5702 --to EPSG:4269+EPSG:6360 --grids grids";
+    let foot = 1200.0 / 3937.0;
+    let outside =
+        "the place lies outside the grid of NGVD29 height (m) to NAVD88 height (1) [EPSG:7969]";
+    let unnamed = "EPSG:4269+EPSG:5702 NAD83 + NGVD29 height (ftUS) has heights, and no column is named as \
+                   theirs (`elev_ft` looks like one): the places have none: name it with --z";
+    // Without a name of the column: said, and nothing is changed.
+    let run = bench.ok(&words(&format!("convert marks.csv {way} -o flat.csv")));
+    assert!(run.err.contains(unnamed), "{}", run.err);
+    assert!(run.err.contains("no place has a height: there was none to change"), "{}", run.err);
+    let run = bench.run(&words(&format!("convert marks.csv --z elev_ft {way} -o marks88.csv")));
+    assert!(run.code == 3 && !run.err.contains("no place has"), "{}", run.err);
+    assert!(run.err.contains("rejected: row 4: -110, 47.4 cannot be carried"), "{}", run.err);
+    assert!(bench.read("marks88.csv.rejects.csv").contains(outside));
+    let table = bench.table("marks88.csv");
+    let heights: Vec<&str> = table.1.iter().map(|row| row.last().unwrap().as_str()).collect();
+    let first: f64 = heights[0].parse().unwrap();
+    assert!((first - (100.0 + 1.0 / foot)).abs() < 1e-6 && heights[1].is_empty(), "{heights:?}");
+    // As features: built and carried in one step, and in two.
+    let run =
+        bench.run(&words(&format!("build points marks.csv --z elev_ft {way} -o one.csv --wkt")));
+    assert!(run.code == 3 && run.err.contains(outside), "{}", run.err);
+    let run = bench.ok(&words("build points marks.csv --crs EPSG:4269+EPSG:5702 -o flat.gpkg"));
+    assert!(run.err.contains(unnamed), "{}", run.err);
+    bench.ok(&words("build points marks.csv --z elev_ft --crs EPSG:4269+EPSG:5702 -o marks.gpkg"));
+    let to = "--to EPSG:4269+EPSG:6360 --grids grids";
+    let run = bench.run(&words(&format!("convert marks.gpkg {to} -o two.csv --wkt")));
+    assert!(
+        run.code == 3 && run.err.contains(&format!("1 vertex cannot be converted: {outside}")),
+        "{}",
+        run.err
+    );
+    assert!(!run.err.contains("read from the definition"), "{}", run.err);
+    assert_eq!(bench.read("one.csv"), bench.read("two.csv"));
+    let run = bench.ok(&words(&format!("convert flat.gpkg {to} -o flat2.csv")));
+    assert!(run.err.contains("no place has a height"), "{}", run.err);
+    // A system without heights asks for none.
+    let run = bench.ok(&words("build points marks.csv --crs EPSG:4269 -o plain.gpkg"));
+    assert!(!run.err.contains("has heights"), "{}", run.err);
+}
+
+fn packed(bytes: &[u8]) -> Vec<u8> {
+    use std::io::Write;
+    let mut packer = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+    packer.write_all(bytes).unwrap();
+    packer.finish().unwrap()
 }

@@ -2,6 +2,8 @@
 
 #![allow(dead_code)]
 
+pub mod grid_files;
+
 use std::collections::HashMap;
 use std::path::Path;
 

@@ -146,7 +146,7 @@ fn of_operation(
     let mut missing = files.clone();
     missing.retain(|file| !folder.is_some_and(|folder| folder.has(file)));
     let held = folder.filter(|_| missing.is_empty()).map(|folder| {
-        contents.entry(files.clone()).or_insert_with(|| content(method, &files, folder)).clone()
+        contents.entry(files.clone()).or_insert_with(|| content(row, &files, folder)).clone()
     });
     Some(GridUse {
         operation: row.code,
@@ -161,7 +161,7 @@ fn of_operation(
 }
 
 fn content(
-    method: u32,
+    row: &OperationRow,
     names: &[&str],
     folder: &GridFolder,
 ) -> std::result::Result<GridContent, String> {
@@ -171,6 +171,6 @@ fn content(
         files.push(bytes.unwrap_or_default());
     }
     let files: Vec<&[u8]> = files.iter().map(Vec::as_slice).collect();
-    let grid = ShiftGrid::parse(method, &files).map_err(|error| error.to_string())?;
+    let grid = ShiftGrid::of_operation(row, &files).map_err(|error| error.to_string())?;
     Ok(GridContent { boxes: grid.boxes(), nodes: grid.nodes() })
 }

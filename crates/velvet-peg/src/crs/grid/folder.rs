@@ -6,7 +6,11 @@ use std::io;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::grid::{GridFiles, Grids};
 
-/// Grid files in a folder, found by name whatever its case.
+/// The extension of files that are packed by gzip.
+const PACKED: &str = ".gz";
+
+/// Grid files in a folder, found by name whatever its case. A file that is packed by gzip stands for the
+/// one inside (feature `archives`), whichever of the two the registry names.
 ///
 /// ```
 /// # let folder = tempfile::tempdir()?;
@@ -44,7 +48,14 @@ impl GridFolder {
 
     /// Whether there is a file of this name, whatever its case.
     pub fn has(&self, name: &str) -> bool {
-        self.files.contains_key(&name.to_lowercase())
+        self.path(name).is_some()
+    }
+
+    fn path(&self, name: &str) -> Option<&PathBuf> {
+        let name = name.to_lowercase();
+        let unpacked = || name.strip_suffix(PACKED).and_then(|name| self.files.get(name));
+        let packed = || self.files.get(&format!("{name}{PACKED}"));
+        self.files.get(&name).or_else(unpacked).or_else(packed)
     }
 
     /// The names of its files as they are on disk, in order.
@@ -61,8 +72,35 @@ impl GridFolder {
 
 impl GridFiles for GridFolder {
     fn read(&self, name: &str) -> io::Result<Option<Vec<u8>>> {
-        self.files.get(&name.to_lowercase()).map(std::fs::read).transpose()
+        let Some(path) = self.path(name) else { return Ok(None) };
+        let bytes = std::fs::read(path)?;
+        match bytes.starts_with(&[0x1f, 0x8b]) {
+            true => unpacked(bytes).map(Some),
+            false => Ok(Some(bytes)),
+        }
     }
+}
+
+/// Grids are this large at most when unpacked: the world by minutes takes 0.93 GB.
+#[cfg(feature = "archives")]
+const LARGEST: u64 = 1 << 30;
+
+#[cfg(feature = "archives")]
+fn unpacked(bytes: Vec<u8>) -> io::Result<Vec<u8>> {
+    use std::io::Read;
+    let mut found = Vec::new();
+    let mut reader = flate2::read::MultiGzDecoder::new(bytes.as_slice()).take(LARGEST + 1);
+    reader.read_to_end(&mut found)?;
+    match found.len() as u64 > LARGEST {
+        true => Err(io::Error::other("it unpacks to more than a grid can have")),
+        false => Ok(found),
+    }
+}
+
+/// As it is: the reader says what is wrong with it.
+#[cfg(not(feature = "archives"))]
+fn unpacked(bytes: Vec<u8>) -> io::Result<Vec<u8>> {
+    Ok(bytes)
 }
 
 /// Makes the files of a folder the grids of every converter of this process that is not given

@@ -259,6 +259,8 @@ fn system(
     }
     // A system without a code of the registry is what its definition says.
     match definition::resolve(&text) {
+        // Two systems of the registry taken together are no surprise.
+        Ok(crs) if crs.part_codes().is_some() => Ok(Some(crs)),
         Ok(crs) => {
             notices.push(
                 Notice::note(
