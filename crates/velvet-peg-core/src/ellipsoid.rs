@@ -156,6 +156,20 @@ impl Ellipsoid {
         self.a / w2.sqrt()
     }
 
+    /// Lengths on the ellipsoid divided by those at a height above it: R / (R + h), with the mean radius
+    /// R = √(ρν) at the latitude.
+    ///
+    /// ```
+    /// let grs80 = velvet_peg_core::Ellipsoid::from_epsg(7019)?;
+    /// assert!((grs80.elevation_factor(47.4, 380.0) - 0.999_940_5).abs() < 1e-7);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    pub fn elevation_factor(&self, lat_deg: f64, height_m: f64) -> f64 {
+        let radius =
+            (self.meridian_radius_m(lat_deg) * self.prime_vertical_radius_m(lat_deg)).sqrt();
+        radius / (radius + height_m)
+    }
+
     /// Area of the whole surface, square metres (closed form).
     pub fn surface_area_m2(&self) -> f64 {
         4.0 * std::f64::consts::PI * self.authalic_radius_squared_m2()

@@ -31,6 +31,7 @@ pub mod grid;
 pub mod guess;
 mod height_model;
 mod height_plan;
+pub mod low_distortion;
 mod math;
 pub mod planar;
 mod position;

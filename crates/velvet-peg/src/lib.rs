@@ -162,8 +162,7 @@ pub mod arrow {
 pub use advice::Advice;
 pub use check::check;
 pub use convert::{ConvertLayer, ConvertLayers, ConvertTable};
-pub use crs::grid;
-pub use crs::{declare, declare_watched, guess, position, reference, zones};
+pub use crs::{declare, declare_watched, grid, ground, guess, position, reference, zones};
 #[cfg(feature = "drawing")]
 pub use draw::draw;
 pub use error::{Error, Location, Result};

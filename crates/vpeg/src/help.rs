@@ -192,6 +192,26 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
+        "crs make ground",
+        &[
+            (
+                "vpeg crs make ground EPSG:2285 --at 47.4,-120 --height 380 -o ground.prj",
+                "state plane at the height of the ground",
+            ),
+            (
+                "vpeg crs make ground EPSG:2285 --at 47.4,-120 --height 380 --rotate 12 -o g.wkt",
+                "turned, too",
+            ),
+        ],
+    ),
+    (
+        "crs make low-distortion",
+        &[(
+            "vpeg crs make low-distortion --like fields.geojson --height 380 -o ldp.wkt",
+            "a projection for the fields, against the usual ones",
+        )],
+    ),
+    (
         "crs show",
         &[
             ("vpeg crs show EPSG:2285", "what it is, in plain words"),

@@ -1,11 +1,12 @@
 //! Making a system: from a row of the registry, or from its parts.
 
 use super::{
-    Axis, AxisUnit, Conversion, Crs, Datum, Height, Inner, Mapping, Parent, VerticalCrs, datum_code,
+    Axis, AxisUnit, Conversion, Crs, Datum, Derived, Height, Inner, Mapping, Parent, VerticalCrs,
+    datum_code,
 };
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Extent};
-use crate::projection::{Parameters, Projection};
+use crate::projection::{Parameters, PlaneSimilarity, Projection};
 use crate::unit::{AngleUnit, LengthUnit};
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -52,6 +53,7 @@ impl Crs {
             height: Height::None,
             base: row.base.map_or(Parent::None, Parent::Code),
             horizontal: row.horizontal.map_or(Parent::None, Parent::Code),
+            derived: None,
             axes,
             replaced_by: row.replaced_by.clone(),
         };
@@ -155,6 +157,68 @@ impl Crs {
         .build()
     }
 
+    /// A projected system whose plane is turned, scaled and shifted: a site's own grid. Its axes, their
+    /// unit and its area are those of the system that it follows from.
+    ///
+    /// ```
+    /// use velvet_peg_core::{Converter, Coordinate, Crs};
+    /// use velvet_peg_core::projection::PlaneSimilarity;
+    /// let zone = Crs::from_epsg(2285)?;
+    /// let turn = PlaneSimilarity::about((1_850_000.0, 150_000.0), 1.0, -30.0, (-1_840_000.0, -140_000.0))?;
+    /// let site = Crs::turned("Tumblewick site", &zone, turn)?;
+    /// let at = Converter::new(&zone, &site)?.convert(Coordinate::xy(1_850_000.0, 150_000.0))?;
+    /// assert!((at.x - 10_000.0).abs() < 1e-6 && (at.y - 10_000.0).abs() < 1e-6);
+    /// # Ok::<(), velvet_peg_core::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If the system is not projected, is turned itself, or counts westings or southings.
+    pub fn turned(name: &str, from: &Crs, turn: PlaneSimilarity) -> Result<Crs> {
+        let refused = |why: &str| {
+            Error::unsupported(format!("the plane of {} cannot be turned: {why}", from.label()))
+        };
+        let sound = match from.mapping()? {
+            Mapping::Projected { projection, x_sense, y_sense, .. } => {
+                projection.counts_west_south() == (false, false)
+                    && (*x_sense, *y_sense) == (1.0, 1.0)
+            }
+            _ => return Err(refused("it is no plane")),
+        };
+        if !sound {
+            return Err(refused("it counts westings or southings"));
+        }
+        if from.derived().is_some() {
+            return Err(refused("it is turned itself: turn the one that it follows from"));
+        }
+        if from.horizontal().is_some() {
+            return Err(refused("it has heights: turn its horizontal part"));
+        }
+        Custom {
+            kind: CrsKind::Projected,
+            datum: from.datum().cloned(),
+            axes: {
+                let unit = from.axes().first().map_or(AxisUnit::Other, |axis| axis.unit);
+                vec![
+                    Axis::new("Easting", "E", "east", unit),
+                    Axis::new("Northing", "N", "north", unit),
+                ]
+            },
+            conversion: from.conversion().cloned(),
+            base: from.base(),
+            area: from.extent().boxes().first().copied(),
+            derived: Some(Derived { from: from.clone(), turn }),
+            ..Custom::named(name)
+        }
+        .build()
+    }
+
+    /// The same system with another area of use.
+    pub(crate) fn with_area(&self, area: Bounds) -> Crs {
+        let mut inner = (*self.0).clone();
+        inner.extent = Extent::stated(area);
+        Crs(Arc::new(inner))
+    }
+
     /// A horizontal and a vertical system taken together.
     ///
     /// ```
@@ -200,6 +264,7 @@ pub(crate) struct Custom {
     /// Given for vertical and compound systems; otherwise it follows from the axes.
     pub(crate) height: Option<Height>,
     pub(crate) area: Option<Bounds>,
+    pub(crate) derived: Option<Derived>,
 }
 
 impl Custom {
@@ -214,6 +279,7 @@ impl Custom {
             horizontal: None,
             height: None,
             area: None,
+            derived: None,
         }
     }
 
@@ -238,6 +304,7 @@ impl Custom {
             height: self.height.clone().unwrap_or(Height::None),
             base: given(self.base),
             horizontal: given(self.horizontal.clone()),
+            derived: self.derived,
         };
         match self.kind {
             CrsKind::Compound => {
@@ -263,6 +330,7 @@ impl Inner {
         self.axes = part.axes.clone();
         self.conversion = part.conversion.clone();
         self.mapping = part.mapping.clone();
+        self.derived = part.derived.clone();
     }
 
     /// What follows from datum, axes and conversion: the mapping and the kind of height.
@@ -305,6 +373,10 @@ fn mapping(inner: &Inner) -> Result<Mapping> {
             let datum = inner.datum.as_ref().ok_or_else(|| lacks("a datum"))?;
             let projection =
                 Projection::new(conversion.method_code, &conversion.parameters, datum.ellipsoid())?;
+            let projection = match &inner.derived {
+                Some(derived) => projection.turned(derived.turn.in_metres(unit.metres())),
+                None => projection,
+            };
             let (west, south) = projection.counts_west_south();
             let sense = |back: &str, method: bool| {
                 let axis = inner.axes.iter().any(|axis| axis.direction == back);

@@ -8,6 +8,7 @@ mod axis;
 mod build;
 mod datum;
 mod find;
+mod ground;
 mod in_degrees;
 mod reference;
 mod vertical;
@@ -17,12 +18,13 @@ pub(crate) use build::Custom;
 pub(crate) use datum::Side;
 pub use datum::{Datum, PrimeMeridian};
 pub use find::{CrsMatch, CrsSearch, find, search};
+pub use ground::Ground;
 pub use vertical::{Height, VerticalCrs};
 
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::extent::Extent;
-use crate::projection::{Parameters, Projection};
+use crate::projection::{Parameters, PlaneSimilarity, Projection};
 use crate::unit::{AngleUnit, LengthUnit};
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -32,7 +34,7 @@ use velvet_peg_epsg::{CrsKind, CrsRow, crs_aliases, method_name};
 #[derive(Clone, Debug)]
 pub struct Crs(Arc<Inner>);
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Inner {
     code: Option<u32>,
     name: Cow<'static, str>,
@@ -47,6 +49,16 @@ struct Inner {
     height: Height,
     base: Parent,
     horizontal: Parent,
+    derived: Option<Derived>,
+}
+
+/// How the plane of a system follows from that of another.
+#[derive(Clone, Debug)]
+pub struct Derived {
+    /// The projected system that it follows from.
+    pub from: Crs,
+    /// What is done with its coordinates, in their unit.
+    pub turn: PlaneSimilarity,
 }
 
 /// Another system that this one is made of, looked up when it is asked for.
@@ -231,6 +243,12 @@ impl Crs {
         self.0.conversion.as_ref()
     }
 
+    /// The projected system that this one follows from by turning, scaling and shifting its plane, if it
+    /// does.
+    pub fn derived(&self) -> Option<&Derived> {
+        self.0.derived.as_ref()
+    }
+
     /// The map projection.
     ///
     /// # Errors
@@ -349,6 +367,11 @@ impl Crs {
             && a.axes.iter().zip(&b.axes).all(|(a, b)| a.counts_like(b))
             && a.height == b.height
             && self.base() == other.base()
+            && match (&a.derived, &b.derived) {
+                (Some(a), Some(b)) => a.turn == b.turn && a.from == b.from,
+                (None, None) => true,
+                _ => false,
+            }
             && self.horizontal() == other.horizontal()
     }
 }

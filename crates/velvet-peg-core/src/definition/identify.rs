@@ -60,6 +60,16 @@ const ALIKE_M: f64 = 0.005;
 const NEAR_M: f64 = 50.0;
 
 impl Identity {
+    fn unknown() -> Identity {
+        Identity {
+            level: MatchLevel::Unknown,
+            code: None,
+            differences: Vec::new(),
+            also: Vec::new(),
+            apart_m: None,
+        }
+    }
+
     /// True if numbers and name agree.
     pub fn is_exact(&self) -> bool {
         self.level == MatchLevel::Exact
@@ -132,6 +142,10 @@ pub fn identify(crs: &Crs) -> Identity {
             apart_m: None,
         };
     }
+    if crs.derived().is_some() {
+        // The registry has no system whose plane is turned.
+        return Identity::unknown();
+    }
     let name = folded(crs.name());
     let mut found: Vec<Candidate> = Vec::new();
     for row in CrsRow::all().filter(|row| row.kind == crs.kind() && may_be_alike(crs, row)) {
@@ -144,13 +158,7 @@ pub fn identify(crs: &Crs) -> Identity {
     }
     found.sort_by_key(Candidate::rank);
     let Some(first) = found.first() else {
-        return Identity {
-            level: MatchLevel::Unknown,
-            code: None,
-            differences: Vec::new(),
-            also: Vec::new(),
-            apart_m: None,
-        };
+        return Identity::unknown();
     };
     let level = match (first.differences.is_empty(), first.other_name) {
         (true, false) => MatchLevel::Exact,

@@ -1,14 +1,15 @@
 //! The JSON encoding of reference systems that GeoParquet metadata uses. A text is turned
 //! into the elements of well-known text 2, whose structure it shares, and read as those.
 
+use super::derived::{PARAMETERS, SIMILARITY};
 use super::node::{Node, Part, VERTICAL_FRAME};
 use super::wkt2::{direction_word, inverse_flattening, unit_name};
-use crate::crs::{Axis, AxisUnit, Crs, Datum, Height};
+use crate::crs::{Axis, AxisUnit, Crs, Datum, Derived, Height};
 use crate::error::{Error, Result};
 use crate::projection::{ParameterKind, Quantity, kind_of_parameter};
 use crate::unit::LengthUnit;
 use serde_json::{Value, json};
-use velvet_peg_epsg::{CrsKind, DatumRow, parameter_name};
+use velvet_peg_epsg::{CrsKind, DatumRow, method_name, parameter_name};
 
 pub(crate) fn read(text: &str) -> Result<Node> {
     let value: Value = serde_json::from_str(text).map_err(|error| {
@@ -32,6 +33,7 @@ fn text(value: &Value, key: &str) -> String {
 fn system(value: &Value) -> Result<Node> {
     let keyword = match value["type"].as_str().ok_or_else(|| lacks("type"))? {
         "ProjectedCRS" => "PROJCRS",
+        "DerivedProjectedCRS" => "DERIVEDPROJCRS",
         "GeographicCRS" => "GEOGCRS",
         "GeodeticCRS" => "GEODCRS",
         "VerticalCRS" => "VERTCRS",
@@ -53,7 +55,8 @@ fn system(value: &Value) -> Result<Node> {
     }
     if value["base_crs"].is_object() {
         let mut base = system(&value["base_crs"])?;
-        base.keyword = "BASEGEOGCRS".to_string();
+        let projected = base.keyword == "PROJCRS";
+        base.keyword = if projected { "BASEPROJCRS" } else { "BASEGEOGCRS" }.to_string();
         add(base);
     }
     for key in ["datum", "datum_ensemble"] {
@@ -233,6 +236,7 @@ pub fn write(crs: &Crs) -> Option<String> {
 /// Without the shift of its datum.
 fn plain(crs: &Crs) -> Option<Value> {
     let mut value = match crs.kind() {
+        CrsKind::Projected if crs.derived().is_some() => derived(crs, crs.derived()?)?,
         CrsKind::Projected => {
             let conversion = crs.conversion()?;
             let parameters: Vec<Value> = conversion
@@ -439,4 +443,42 @@ fn axes(axes: &[Axis], subtype: &str) -> Value {
         })
         .collect();
     json!({"subtype": subtype, "axis": list})
+}
+
+/// A derived projected system; lengths in metres.
+fn derived(crs: &Crs, how: &Derived) -> Option<Value> {
+    let Derived { from, turn } = how;
+    let metres = crs.length_unit()?.metres();
+    let values = [
+        (turn.origin.0 * metres, "metre"),
+        (turn.origin.1 * metres, "metre"),
+        (turn.scale, "unity"),
+        (turn.rotation_deg, "degree"),
+    ];
+    let parameters: Vec<Value> = PARAMETERS
+        .into_iter()
+        .zip(values)
+        .map(|(code, (value, unit))| {
+            json!({
+                "name": parameter_name(code).unwrap_or("parameter"),
+                "value": value,
+                "unit": unit,
+                "id": {"authority": "EPSG", "code": code},
+            })
+        })
+        .collect();
+    Some(json!({
+        "type": "DerivedProjectedCRS",
+        "name": crs.name(),
+        "base_crs": plain(from)?,
+        "conversion": {
+            "name": crs.name(),
+            "method": {
+                "name": method_name(SIMILARITY)?,
+                "id": {"authority": "EPSG", "code": SIMILARITY},
+            },
+            "parameters": parameters,
+        },
+        "coordinate_system": axes(crs.axes(), "Cartesian"),
+    }))
 }

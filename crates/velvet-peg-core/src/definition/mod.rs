@@ -21,6 +21,7 @@
 mod apart;
 mod bound;
 mod contradiction;
+mod derived;
 mod identify;
 #[cfg(feature = "json")]
 mod json;
@@ -38,7 +39,7 @@ pub use json::write as json;
 pub use wkt1::{Spelling, write as wkt1_spelled};
 pub use wkt2::write as wkt2;
 
-use crate::crs::Crs;
+use crate::crs::{Crs, Height};
 use crate::error::Result;
 
 /// The system that a definition text describes, by what it says: the numbers in the text are
@@ -97,6 +98,33 @@ pub fn resolve(text: &str) -> Result<Crs> {
     match (identity.level, identity.code) {
         (MatchLevel::Exact | MatchLevel::SameNumbers, Some(code)) => Crs::from_epsg(code),
         _ => Ok(parts::of_registry(&read).unwrap_or(read)),
+    }
+}
+
+/// What OGC 01-009 well-known text cannot say of a system.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Unsaid {
+    /// Anything: there is no text for it.
+    System,
+    /// That heights are those above the ellipsoid: the text has no third axis for them.
+    EllipsoidalHeight,
+}
+
+/// What is lost where a system is written as OGC 01-009 well-known text, if anything is.
+///
+/// ```
+/// use velvet_peg_core::{definition, Crs};
+/// use velvet_peg_core::definition::Unsaid;
+/// assert_eq!(definition::unsaid_in_wkt1(&Crs::from_epsg(4326)?), None);
+/// let with_height = Crs::from_epsg(4979)?;
+/// assert_eq!(definition::unsaid_in_wkt1(&with_height), Some(Unsaid::EllipsoidalHeight));
+/// # Ok::<(), velvet_peg_core::Error>(())
+/// ```
+pub fn unsaid_in_wkt1(crs: &Crs) -> Option<Unsaid> {
+    match (wkt1(crs), crs.height()) {
+        (None, _) => Some(Unsaid::System),
+        (Some(_), Height::Ellipsoidal(_)) => Some(Unsaid::EllipsoidalHeight),
+        _ => None,
     }
 }
 

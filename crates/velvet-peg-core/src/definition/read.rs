@@ -33,6 +33,7 @@ impl Reader<'_> {
             keyword if GEOGRAPHIC.contains(&keyword) => self.geodetic(node),
             "GEOCCS" => self.geodetic(node),
             "PROJCS" | "PROJCRS" | "PROJECTEDCRS" => self.projected(node),
+            "DERIVEDPROJCRS" => self.derived(node),
             "VERT_CS" | "VERTCS" | "VERTCRS" | "VERTICALCRS" => self.vertical(node),
             "COMPD_CS" | "COMPOUNDCRS" => self.compound(node),
             "BOUNDCRS" => {
@@ -158,6 +159,11 @@ impl Reader<'_> {
     }
 
     fn projected(&self, node: &Node) -> Result<Crs> {
+        self.projected_in(node, LengthUnit::METRE)
+    }
+
+    /// Reads a projected system; `silent` is its unit where the text states none.
+    pub(super) fn projected_in(&self, node: &Node, silent: LengthUnit) -> Result<Crs> {
         let base = node
             .child(&GEOGRAPHIC)
             .ok_or_else(|| self.error(node, "a projected system needs its geographic one"))?;
@@ -168,7 +174,7 @@ impl Reader<'_> {
         let base = self.geodetic(base)?;
         let unit = match self.unit_of(node, "LENGTHUNIT")? {
             Some(AxisUnit::Length(unit)) => unit,
-            _ => LengthUnit::METRE,
+            _ => silent,
         };
         let default = AxisUnit::Length(unit);
         let mut axes = self.axes(node, Some(default))?;
@@ -275,7 +281,7 @@ impl Reader<'_> {
         .build()
     }
 
-    fn axes(&self, node: &Node, default: Option<AxisUnit>) -> Result<Vec<Axis>> {
+    pub(super) fn axes(&self, node: &Node, default: Option<AxisUnit>) -> Result<Vec<Axis>> {
         let shared = match default {
             Some(AxisUnit::Angle(_)) => self.unit_of(node, "ANGLEUNIT")?,
             _ => self.unit_of(node, "LENGTHUNIT")?,
@@ -424,7 +430,7 @@ fn known_datum(
 }
 
 /// The box that a definition states.
-fn area(node: &Node) -> Option<Bounds> {
+pub(super) fn area(node: &Node) -> Option<Bounds> {
     let holder = node.child(&["USAGE"]).unwrap_or(node);
     let bbox = holder.child(&["BBOX"])?;
     Some(Bounds {
@@ -479,6 +485,6 @@ fn clean(name: &str) -> String {
 /// Angles written with fifteen digits come back to the round value that they stand for.
 pub(super) fn tidy(degrees: f64) -> f64 {
     let seconds = degrees * 3600.0;
-    let rounded = (seconds * 1e7).round() / 1e7 / 3600.0;
-    if (rounded - degrees).abs() < 2e-13 * degrees.abs().max(1.0) { rounded } else { degrees }
+    let rounded = (seconds * 1e5).round() / 1e5 / 3600.0;
+    if (rounded - degrees).abs() < 1e-14 * degrees.abs().max(1.0) { rounded } else { degrees }
 }

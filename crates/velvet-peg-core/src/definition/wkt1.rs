@@ -34,6 +34,8 @@ pub fn write(crs: &Crs, spelling: Spelling) -> Option<String> {
                 authority(crs.code(), spelling)
             ))
         }
+        // The standard has no words for a plane that is turned.
+        CrsKind::Projected if crs.derived().is_some() => None,
         CrsKind::Projected => {
             let conversion = crs.conversion()?;
             let base = crs.base()?;

@@ -1,15 +1,17 @@
 //! Writing well-known text 2, ISO 19162:2019.
 
+use super::derived::{PARAMETERS, SIMILARITY};
 use super::node::VERTICAL_FRAME;
-use crate::crs::{Axis, AxisUnit, Crs, Datum, Height};
+use crate::crs::{Axis, AxisUnit, Crs, Datum, Derived, Height};
 use crate::projection::{Parameter, ParameterKind, Quantity, kind_of_parameter};
 use crate::unit::{AngleUnit, LengthUnit};
-use velvet_peg_epsg::{CrsKind, DatumRow, UnitRow, parameter_name};
+use velvet_peg_epsg::{CrsKind, DatumRow, UnitRow, method_name, parameter_name};
 
 /// The system as well-known text 2 (ISO 19162:2019); none for kinds without a position or a
 /// height.
 pub fn write(crs: &Crs) -> Option<String> {
     let body = match crs.kind() {
+        CrsKind::Projected if crs.derived().is_some() => derived(crs, crs.derived()?)?,
         CrsKind::Projected => {
             let base = crs.base()?;
             let datum = base.datum()?;
@@ -80,6 +82,40 @@ pub fn write(crs: &Crs) -> Option<String> {
         }
         None => Some(text),
     }
+}
+
+/// A derived projected system, without its end.
+fn derived(crs: &Crs, how: &Derived) -> Option<String> {
+    let Derived { from, turn } = how;
+    let base = from.base()?;
+    let unit = from.length_unit()?;
+    let code = from.code().filter(|_| !from.is_northing_first());
+    let values = [turn.origin.0, turn.origin.1, turn.scale, turn.rotation_deg];
+    let units = [
+        length_unit(&unit),
+        length_unit(&unit),
+        "SCALEUNIT[\"unity\",1]".to_string(),
+        angle_unit(&AngleUnit::DEGREE),
+    ];
+    let parameters: String = (PARAMETERS.into_iter().zip(values).zip(units))
+        .map(|((code, value), unit)| {
+            let name = parameter_name(code).unwrap_or("parameter");
+            format!(",PARAMETER[{},{value},{unit}{}]", quoted(name), id(Some(code)))
+        })
+        .collect();
+    Some(format!(
+        "DERIVEDPROJCRS[{},BASEPROJCRS[{},BASEGEOGCRS[{},{}{}],{}{}],\
+         DERIVINGCONVERSION[{0},METHOD[{},ID[\"EPSG\",{SIMILARITY}]]{parameters}],{}",
+        quoted(crs.name()),
+        quoted(from.name()),
+        quoted(base.name()),
+        frame(base.datum()?),
+        id(base.code()),
+        conversion(from)?,
+        id(code),
+        quoted(method_name(SIMILARITY)?),
+        coordinate_system(crs.axes(), "Cartesian")
+    ))
 }
 
 pub(crate) fn quoted(text: &str) -> String {

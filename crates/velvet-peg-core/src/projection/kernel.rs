@@ -33,6 +33,11 @@ pub(crate) trait Kernel: Debug + Send + Sync {
     fn inverse(&self, e: f64, n: f64) -> Option<Geographic>;
     fn factors(&self, at: Geographic) -> Option<Factors>;
     fn is_conformal(&self) -> bool;
+
+    /// Of a conformal cone its constant.
+    fn cone_constant(&self) -> Option<f64> {
+        None
+    }
 }
 
 /// A method whose mapping is written once for all numbers.

@@ -12,12 +12,14 @@ mod method;
 pub(crate) mod parameter_code;
 mod parameter_kind;
 mod parameters;
+mod plane_similarity;
 
 pub use kernel::Factors;
 pub use method::{method_codes, parameters_of};
 pub(crate) use method::{method_of_word, word_of_method};
 pub use parameter_kind::{ParameterKind, kind_of_parameter};
 pub use parameters::{Parameter, Parameters, Quantity};
+pub use plane_similarity::PlaneSimilarity;
 
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
@@ -36,6 +38,8 @@ pub struct Projection {
     false_northing_m: f64,
     /// −1 where the method counts westings or southings.
     sense: (f64, f64),
+    /// What is done with the plane afterwards, metres.
+    turn: Option<PlaneSimilarity>,
 }
 
 impl Projection {
@@ -69,7 +73,23 @@ impl Projection {
             false_easting_m: false_origin(description.false_origin.0)?,
             false_northing_m: false_origin(description.false_origin.1)?,
             sense: description.sense,
+            turn: None,
         })
+    }
+
+    /// The same with its plane turned, scaled and shifted; lengths in metres.
+    pub(crate) fn turned(self, turn: PlaneSimilarity) -> Projection {
+        Projection { turn: Some(turn), ..self }
+    }
+
+    /// The sine of the parallel of least scale of a conformal cone; none for other methods.
+    pub(crate) fn cone_constant(&self) -> Option<f64> {
+        self.kernel.cone_constant()
+    }
+
+    /// EPSG codes of the parameters that hold the false origin.
+    pub(crate) fn false_origin(method: u32) -> Result<(u32, u32)> {
+        method::find(method).map(|method| method.false_origin)
     }
 
     /// EPSG code of the method.
@@ -134,7 +154,8 @@ impl Projection {
         if !(lat.abs() <= 90.0 && lon.is_finite()) {
             return Err(self.outside(position));
         }
-        self.kernel.factors(position).ok_or_else(|| self.outside(position))
+        let factors = self.kernel.factors(position).ok_or_else(|| self.outside(position))?;
+        Ok(self.turn.map_or(factors, |turn| turn.factors(factors)))
     }
 
     fn outside(&self, position: Geographic) -> Error {
@@ -155,11 +176,13 @@ impl Projection {
         let (e, n) = self.kernel.forward(at)?;
         let grid =
             (self.sense.0 * e + self.false_easting_m, self.sense.1 * n + self.false_northing_m);
+        let grid = self.turn.map_or(grid, |turn| turn.apply(grid));
         (grid.0.is_finite() && grid.1.is_finite()).then_some(grid)
     }
 
     /// The kernel behind [`Projection::inverse`].
     pub(crate) fn to_geographic(&self, e: f64, n: f64) -> Option<Geographic> {
+        let (e, n) = self.turn.map_or((e, n), |turn| turn.apply_inverse((e, n)));
         let e = (e - self.false_easting_m) * self.sense.0;
         let n = (n - self.false_northing_m) * self.sense.1;
         let found = self.kernel.inverse(e, n)?;

@@ -79,6 +79,12 @@ impl Parameters {
         self.length(code, value * unit.metres())
     }
 
+    /// Adds a parameter as it is.
+    pub(crate) fn and(mut self, parameter: Parameter) -> Parameters {
+        self.0.push(parameter);
+        self
+    }
+
     fn with(mut self, code: u32, quantity: Quantity) -> Parameters {
         self.0.push(Parameter { code, quantity, printed: None });
         self

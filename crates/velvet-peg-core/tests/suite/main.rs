@@ -6,6 +6,7 @@ mod edges;
 mod factors;
 mod grid_layouts;
 mod grids;
+mod ground;
 mod guesses;
 mod heights;
 mod laws;

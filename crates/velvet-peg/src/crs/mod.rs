@@ -5,6 +5,7 @@
 mod declare;
 mod find;
 pub mod grid;
+pub mod ground;
 pub mod guess;
 pub mod position;
 pub mod reference;

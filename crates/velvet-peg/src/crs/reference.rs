@@ -34,9 +34,12 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
     }
     if let Some(path) = text.strip_prefix("file:") {
         let crs = definition_file(&folder.join(path))?;
-        let what = match crs.code() {
-            Some(_) => crs.label(),
-            None => format!("{}: {}", crs.name(), definition::identify(&crs).summary()),
+        let what = match (crs.code(), crs.derived()) {
+            (Some(_), _) => crs.label(),
+            (None, Some(derived)) => {
+                format!("{}: the plane of {} turned or moved", crs.name(), derived.from.label())
+            }
+            (None, None) => format!("{}: {}", crs.name(), definition::identify(&crs).summary()),
         };
         return Ok((
             crs,

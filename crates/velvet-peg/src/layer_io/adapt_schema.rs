@@ -16,6 +16,7 @@ use std::borrow::Cow;
 use std::path::Path;
 use std::sync::Arc;
 use velvet_peg_core::crs::Height;
+use velvet_peg_core::definition::{Unsaid, unsaid_in_wkt1};
 use velvet_peg_core::{Converter, Crs};
 
 /// How the batches of a layer become ones that a format can hold.
@@ -82,7 +83,12 @@ impl SchemaAdapter {
                 }
                 None
             }
-            _ => None,
+            Systems::SideFile => {
+                losses
+                    .extend(info.crs.as_ref().and_then(|crs| unsaid(name, path, crs, info.has_z)));
+                None
+            }
+            Systems::Any => None,
         };
         if converter.is_some() {
             adapted.crs = Some(Crs::from_epsg(4326)?);
@@ -387,4 +393,23 @@ fn columns(
         ));
     }
     (Arc::new(Schema::new(adapted)), texts)
+}
+
+/// What a side file cannot say of a system.
+fn unsaid(format: &str, path: &Path, crs: &Crs, has_heights: bool) -> Option<Notice> {
+    let path = path.display();
+    let text = match unsaid_in_wkt1(crs)? {
+        Unsaid::System => format!(
+            "the file beside a {format} cannot say {}: {path} has none, so note its system. Write a .gpkg to \
+             keep it",
+            crs.label()
+        ),
+        Unsaid::EllipsoidalHeight if !has_heights => return None,
+        Unsaid::EllipsoidalHeight => format!(
+            "the file beside a {format} has no word for heights above the ellipsoid: note that those of \
+             {path} are, in {}. Write a .gpkg to keep that",
+            crs.label()
+        ),
+    };
+    Some(Notice::warning(NoticeKind::FormatLimit, text))
 }

@@ -16,6 +16,7 @@ mod maps;
 mod next_steps;
 mod no_false_alarms;
 mod options;
+mod own_systems;
 mod pages;
 mod point_files;
 mod positions;

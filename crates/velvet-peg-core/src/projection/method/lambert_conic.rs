@@ -242,6 +242,10 @@ impl LambertConic {
 }
 
 impl Kernel for LambertConic {
+    fn cone_constant(&self) -> Option<f64> {
+        Some(self.cone)
+    }
+
     /// Easting and northing from the true origin, metres, of a position in degrees.
     fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
         let Geographic { lon, lat } = at;

@@ -283,11 +283,7 @@ impl PositionSheet {
         let figures = [("convergence", factors.convergence_deg, "degree")];
         self.add(section, "convergence", turn, &figures);
         if let (Some(height), Some(ellipsoid)) = (self.options.height_m, base.ellipsoid()) {
-            // Mean radius of curvature at the place.
-            let radius = (ellipsoid.meridian_radius_m(on_base.lat)
-                * ellipsoid.prime_vertical_radius_m(on_base.lat))
-            .sqrt();
-            let elevation = radius / (radius + height);
+            let elevation = ellipsoid.elevation_factor(on_base.lat, height);
             let figures = [("elevation_factor", elevation, ""), ("height", height, "m")];
             let text = format!("{elevation:.9} (height {height} m)");
             self.add(section, "elevation factor", text, &figures);

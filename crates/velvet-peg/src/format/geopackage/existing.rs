@@ -1,7 +1,7 @@
 //! A GeoPackage that is there: it is changed by a transaction of SQLite's own, so that locks are
 //! respected, what other programs write is kept, and a run that is killed leaves the file as it was.
 
-use super::{data_columns, quoted, schema, write};
+use super::{data_columns, definitions, quoted, schema, write};
 use crate::error::{Error, Kind, Result};
 use crate::format_support::Placing;
 use crate::layer::LayerInfo;
@@ -369,14 +369,16 @@ fn place_in(
 fn add_systems(connection: &Connection) -> rusqlite::Result<()> {
     let columns =
         "srs_name, srs_id, organization, organization_coordsys_id, definition, description";
-    let newer: i64 = connection.query_row(
-        "SELECT count(*) FROM pragma_table_info('gpkg_spatial_ref_sys', 'main') \
-         WHERE name = 'definition_12_063'",
-        [],
-        |row| row.get(0),
-    )?;
+    let staged = definitions::has_wkt2(connection, "staged")?;
+    if staged {
+        definitions::add_wkt2(connection)?;
+    }
     // A second form of the definition that newer files have must not be missing.
-    let (more, value) = if newer > 0 { (", definition_12_063", ", 'undefined'") } else { ("", "") };
+    let (more, value) = match (definitions::has_wkt2(connection, "main")?, staged) {
+        (true, true) => (", definition_12_063", ", definition_12_063"),
+        (true, false) => (", definition_12_063", ", 'undefined'"),
+        (false, _) => ("", ""),
+    };
     connection
         .execute_batch(&format!(
             "INSERT OR IGNORE INTO main.gpkg_spatial_ref_sys ({columns}{more}) \
@@ -529,13 +531,7 @@ pub(super) fn declare(path: &Path, layer: &str, crs: &Crs) -> Result<u64> {
 fn declare_in(connection: &Connection, layer: &str, crs: &Crs) -> rusqlite::Result<u64> {
     let table = Table::open(connection, layer)?.ok_or(rusqlite::Error::QueryReturnedNoRows)?;
     let number = write::number_of(connection, crs)?;
-    let newer: i64 = connection.query_row(
-        "SELECT count(*) FROM pragma_table_info('gpkg_spatial_ref_sys') \
-         WHERE name = 'definition_12_063'",
-        [],
-        |row| row.get(0),
-    )?;
-    write::add_system(connection, crs, Some(number), newer > 0)?;
+    write::add_system(connection, crs, Some(number))?;
     let geometry = table.geometry.as_deref().ok_or(rusqlite::Error::QueryReturnedNoRows)?;
     table.drop_triggers(connection)?;
     let changed = connection.execute(

@@ -2,6 +2,7 @@
 
 mod blob;
 mod data_columns;
+mod definitions;
 mod existing;
 mod read;
 mod rtree_batch;

@@ -1,5 +1,6 @@
 //! Reading the feature tables of a GeoPackage.
 
+use super::definitions::{self, UNDEFINED};
 use super::existing::read_only;
 use super::{blob, data_columns, quoted};
 use crate::advice::Advice;
@@ -229,16 +230,23 @@ fn system(
     if srs_id <= 0 {
         return Ok(None);
     }
-    let row: Option<(String, i64, String, String)> = connection
+    // Files with the extension for WKT 2 may have nothing else.
+    let newer = match definitions::has_wkt2(connection, "main").map_err(failed(path))? {
+        true => "definition_12_063",
+        false => "NULL",
+    };
+    let row: Option<(String, i64, String, [Option<String>; 2])> = connection
         .query_row(
-            "SELECT organization, organization_coordsys_id, srs_name, definition \
-             FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
+            &format!(
+                "SELECT organization, organization_coordsys_id, srs_name, {newer}, definition \
+                 FROM gpkg_spatial_ref_sys WHERE srs_id = ?1"
+            ),
             params![srs_id],
-            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)),
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, [row.get(3)?, row.get(4)?])),
         )
         .optional()
         .map_err(failed(path))?;
-    let Some((organization, code, name, text)) = row else {
+    let Some((organization, code, name, texts)) = row else {
         notices.push(
             Notice::warning(
                 NoticeKind::System,
@@ -258,9 +266,14 @@ fn system(
         return Ok(Some(crs));
     }
     // A system without a code of the registry is what its definition says.
-    match definition::resolve(&text) {
-        // Two systems of the registry taken together are no surprise.
-        Ok(crs) if crs.part_codes().is_some() => Ok(Some(crs)),
+    let stated = texts.into_iter().flatten().filter(|text| !text.is_empty() && text != UNDEFINED);
+    let read = stated.map(|text| definition::resolve(&text));
+    // The first that can be read; of none, why the last cannot.
+    let first =
+        read.reduce(|first, next| first.or(next)).unwrap_or_else(|| definition::resolve(UNDEFINED));
+    match first {
+        // Two systems of the registry taken together, or what the file calls it, is no surprise.
+        Ok(crs) if crs.part_codes().is_some() || crs.name() == name => Ok(Some(crs)),
         Ok(crs) => {
             notices.push(
                 Notice::note(

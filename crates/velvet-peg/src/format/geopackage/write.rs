@@ -1,6 +1,7 @@
 //! Writing a GeoPackage: a new file, a new feature table in a copy of one that is there, or
 //! more features in one of its tables; with R-tree index and extent.
 
+use super::definitions::{self, UNDEFINED};
 use super::rtree_batch::RtreeBatch;
 use super::{blob, data_columns, quoted, schema};
 use crate::error::{Error, Result};
@@ -12,7 +13,7 @@ use arrow_schema::{DataType, Field, FieldRef};
 use rusqlite::types::ToSqlOutput;
 use rusqlite::{Connection, OptionalExtension, ToSql, params};
 use std::path::{Path, PathBuf};
-use velvet_peg_core::{Crs, definition};
+use velvet_peg_core::Crs;
 
 pub(super) struct Writer {
     path: PathBuf,
@@ -53,12 +54,12 @@ impl Writer {
         connection
             .execute_batch(&format!("{}{}", schema::IDENTITY, schema::TABLES))
             .map_err(&failed)?;
-        add_system(&connection, &Crs::from_epsg(4326)?, None, false).map_err(&failed)?;
+        add_system(&connection, &Crs::from_epsg(4326)?, None).map_err(&failed)?;
         let stamp = options.stamp.as_deref();
         let srs_id = match &info.crs {
             None => -1,
             Some(crs) if crs.code() == Some(4326) && number.is_none() => 4326,
-            Some(crs) => add_system(&connection, crs, number, false).map_err(&failed)?,
+            Some(crs) => add_system(&connection, crs, number).map_err(&failed)?,
         };
         let names: Vec<String> =
             info.schema.fields().iter().map(|field| field.name().clone()).collect();
@@ -274,48 +275,60 @@ fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + use<> {
 /// Number of a system that the registry does not have, beyond all codes of the registry.
 const OWN_SYSTEM: u32 = 100_000_001;
 
-/// Writes a system's row and gives its number; `newer` files have a column more for it.
+/// Writes a system's row and gives its number.
 pub(super) fn add_system(
     connection: &Connection,
     crs: &Crs,
     number: Option<i32>,
-    newer: bool,
 ) -> rusqlite::Result<i32> {
     let (organization, code) = match crs.code() {
         Some(code) => ("EPSG", code),
         None => ("NONE", OWN_SYSTEM),
     };
     let number = number.unwrap_or(code as i32);
+    let (old, new) = definitions::texts(crs);
+    if new.is_some() {
+        definitions::add_wkt2(connection)?;
+    }
     // A second form of the definition that newer files have must not be missing.
-    let (more, value) = if newer { (", definition_12_063", ", 'undefined'") } else { ("", "") };
+    let (more, value) = match definitions::has_wkt2(connection, "main")? {
+        true => (", definition_12_063", ", ?7"),
+        false => ("", " WHERE ?7 IS ?7"),
+    };
     connection.execute(
         &format!(
             "INSERT OR IGNORE INTO gpkg_spatial_ref_sys (srs_name, srs_id, organization, \
              organization_coordsys_id, definition, description{more}) \
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6{value})"
+             SELECT ?1, ?2, ?3, ?4, ?5, ?6{value}"
         ),
-        params![crs.name(), number, organization, code, text_of(crs), crs.extent().description()],
+        params![
+            crs.name(),
+            number,
+            organization,
+            code,
+            old,
+            crs.extent().description(),
+            new.as_deref().unwrap_or(UNDEFINED)
+        ],
     )?;
     Ok(number)
 }
 
-/// The definition of a system, as the file keeps it.
-fn text_of(crs: &Crs) -> String {
-    definition::wkt1(crs).unwrap_or_else(|| "undefined".to_string())
-}
-
 /// The number that a file has given to a system, or can give to it.
 pub(super) fn number_of(connection: &Connection, crs: &Crs) -> rusqlite::Result<i32> {
-    let query = match crs.code() {
-        Some(_) => "upper(organization) = 'EPSG' AND organization_coordsys_id = ?1",
-        None => "definition = ?2",
+    let (old, new) = definitions::texts(crs);
+    let query = match (crs.code(), &new) {
+        (Some(_), _) => "upper(organization) = 'EPSG' AND organization_coordsys_id = ?1",
+        (None, None) => "definition = ?2",
+        (None, Some(_)) if definitions::has_wkt2(connection, "main")? => "definition_12_063 = ?2",
+        (None, Some(_)) => "0",
     };
     let known: Option<i32> = connection
         .query_row(
             &format!(
-                "SELECT srs_id FROM gpkg_spatial_ref_sys WHERE ({query}) AND ?1 = ?1 AND ?2 = ?2"
+                "SELECT srs_id FROM gpkg_spatial_ref_sys WHERE ({query}) AND ?1 IS ?1 AND ?2 IS ?2"
             ),
-            params![crs.code(), text_of(crs)],
+            params![crs.code(), new.unwrap_or(old)],
             |row| row.get(0),
         )
         .optional()?;

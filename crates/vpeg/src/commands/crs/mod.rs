@@ -2,6 +2,7 @@
 
 mod find;
 mod guess;
+mod make;
 mod sheet;
 mod show;
 
@@ -15,6 +16,9 @@ pub(crate) enum Registry {
     Find(find::Find),
     /// Rank the systems in which coordinates land where they should be.
     Guess(Box<guess::Guess>),
+    /// Make a system of one's own for a site, and write its definition.
+    #[command(subcommand)]
+    Make(make::Make),
     /// Describe one system, and the way to another.
     Show(show::Show),
 }
@@ -24,6 +28,7 @@ impl Registry {
         match self {
             Registry::Find(command) => command.run(),
             Registry::Guess(command) => command.run(),
+            Registry::Make(command) => command.run(),
             Registry::Show(command) => command.run(),
         }
     }

@@ -93,7 +93,13 @@ pub(super) fn sheet(crs: &Crs) -> Vec<(String, String)> {
     if !aliases.is_empty() {
         add("other names", aliases.join("; "));
     }
-    add("source", format!("EPSG Dataset {}, owned by {}", registry::VERSION, registry::OWNER));
+    add(
+        "source",
+        match crs.code().is_some() || crs.part_codes().is_some() {
+            true => format!("EPSG Dataset {}, owned by {}", registry::VERSION, registry::OWNER),
+            false => "its definition".to_string(),
+        },
+    );
     pairs
 }
 
@@ -125,6 +131,15 @@ fn projection(crs: &Crs, add: &mut dyn FnMut(&str, String)) {
             (quantity, None) => format!("{quantity:?}"),
         };
         add(&format!("  {}", parameter.name().to_lowercase()), text);
+    }
+    if let Some(derived) = crs.derived() {
+        let turn = &derived.turn;
+        let unit = crs.unit_plural();
+        add("derived from", derived.from.label());
+        add("  lengths times", turn.scale.to_string());
+        add("  axes turned", format!("{}° anticlockwise", significant(turn.rotation_deg)));
+        let (x, y) = (significant(turn.origin.0), significant(turn.origin.1));
+        add("  its origin lies at", format!("{x}, {y} ({unit})"));
     }
     match crs.projection() {
         Ok(projection) if projection.is_conformal() => {}
