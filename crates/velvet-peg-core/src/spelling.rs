@@ -11,22 +11,28 @@
 /// assert_eq!(nearest("depth", ["latitude", "longitude"]), None);
 /// ```
 pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    near(word, candidates).first().copied()
+}
+
+/// All candidates that are as near as [`nearest`] asks for, the likeliest first.
+pub(crate) fn near<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) -> Vec<&'a str> {
     let lower = word.trim().to_lowercase();
     let word: Vec<char> = lower.chars().collect();
     let allowed = match word.len() {
-        0..=2 => return None,
+        0..=2 => return Vec::new(),
         3..=6 => 1,
         _ => 2,
     };
-    candidates
+    let mut found: Vec<(usize, &str)> = candidates
         .into_iter()
         .map(|candidate| (steps(&word, candidate), candidate))
         .filter(|(steps, _)| (1..=allowed).contains(steps))
-        .min_by_key(|(steps, candidate)| {
-            // What only lacks its end is the likeliest.
-            (*steps, !candidate.to_lowercase().starts_with(&lower), candidate.len())
-        })
-        .map(|(_, candidate)| candidate)
+        .collect();
+    found.sort_by_key(|(steps, candidate)| {
+        // What only lacks its end is the likeliest.
+        (*steps, !candidate.to_lowercase().starts_with(&lower), candidate.len())
+    });
+    found.into_iter().map(|(_, candidate)| candidate).collect()
 }
 
 /// Steps from one word to the other; many if their lengths say so already.

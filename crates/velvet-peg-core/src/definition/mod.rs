@@ -30,6 +30,7 @@ mod node;
 mod parts;
 mod read;
 mod read_conversion;
+mod two_points;
 mod wkt1;
 mod wkt2;
 

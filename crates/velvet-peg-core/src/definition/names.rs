@@ -111,6 +111,7 @@ const PARAMETER_WORDS: &[(&str, &[u32])] = &[
     ("azimuth", &[8813, 1036]),
     ("rectified_grid_angle", &[8814]),
     ("ellipsoid_scaling_factor", &[1038]),
+    ("xy_plane_rotation", &[8814]),
 ];
 
 /// The code of a parameter among those that a method has.
@@ -120,6 +121,8 @@ pub(crate) fn parameter(name: &str, method: u32, of_method: &[u32]) -> Option<u3
     match (method, wanted.as_str()) {
         (1102, "standardparallel1") => return Some(8801),
         (1102, "latitudeoforigin") => return Some(8821),
+        // The one parallel of a cone of its own is its origin.
+        (9827 | 9828, "standardparallel1") => return Some(8801),
         _ => {}
     }
     let words = PARAMETER_WORDS.iter().filter(|(word, _)| squeezed(word) == wanted);

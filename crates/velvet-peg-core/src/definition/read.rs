@@ -178,7 +178,9 @@ impl Reader<'_> {
         };
         let default = AxisUnit::Length(unit);
         let mut axes = self.axes(node, Some(default))?;
-        let conversion = self.conversion(node, angle, &axes, unit)?;
+        let ellipsoid =
+            base.ellipsoid().copied().ok_or_else(|| self.error(node, "it has no datum"))?;
+        let conversion = self.conversion(node, angle, &axes, unit, &ellipsoid)?;
         if axes.is_empty() {
             axes = vec![
                 Axis::new("Easting", "E", "east", default),

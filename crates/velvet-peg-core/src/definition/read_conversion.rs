@@ -4,7 +4,9 @@
 use super::names;
 use super::node::Node;
 use super::read::{Reader, tidy};
+use super::two_points;
 use crate::crs::{Axis, AxisUnit, Conversion};
+use crate::ellipsoid::Ellipsoid;
 use crate::error::Result;
 use crate::projection::{ParameterKind, Parameters, kind_of_parameter, parameters_of};
 use crate::unit::{AngleUnit, LengthUnit};
@@ -18,20 +20,45 @@ impl Reader<'_> {
         angle: AngleUnit,
         axes: &[Axis],
         length: LengthUnit,
+        ellipsoid: &Ellipsoid,
     ) -> Result<Conversion> {
         let inner = node.child(&["CONVERSION"]);
         let holder = inner.unwrap_or(node);
         let method_node = holder.child(&["PROJECTION", "METHOD"]).ok_or_else(|| {
             self.error(holder, "a projected system needs its PROJECTION (or METHOD)")
         })?;
+        let given: Vec<&Node> = holder.children("PARAMETER").collect();
+        let name = inner.map_or("", Node::name).to_string();
+        if two_points::is_meant(method_node.name()) {
+            let units = (angle.degrees(), length.metres());
+            let found = two_points::by_azimuth(method_node.name(), &given, units, ellipsoid);
+            let (method_code, parameters) = found.ok_or_else(|| {
+                self.error(
+                    method_node,
+                    "its two points, of different latitudes and longitudes, and its centre's latitude make no \
+                     line",
+                )
+            })?;
+            return Ok(Conversion { code: None, name: name.into(), method_code, parameters });
+        }
         let stated = method_node.epsg().filter(|code| parameters_of(*code).is_some());
-        let method = stated.or_else(|| names::method(method_node.name())).ok_or_else(|| {
+        let named = || names::method(method_node.name()).or_else(|| polar(method_node, &given));
+        let method = stated.or_else(named).ok_or_else(|| {
+            let more = match names::squeezed(method_node.name()) == "stereographic" {
+                true => {
+                    " away from the poles: two formulas go by this name, of which Oblique_Stereographic is \
+                     the one of EPSG method 9809"
+                }
+                false => "",
+            };
             self.error(
                 method_node,
-                &format!("`{}` is not a method of projection that is known", method_node.name()),
+                &format!(
+                    "`{}` is not a method of projection that is known{more}",
+                    method_node.name()
+                ),
             )
         })?;
-        let given: Vec<&Node> = holder.children("PARAMETER").collect();
         let method = settle(method, method_node.name(), &given, axes);
         let expected = parameters_of(method).ok_or_else(|| {
             self.error(method_node, &format!("`{}` cannot be computed", method_node.name()))
@@ -78,7 +105,8 @@ impl Reader<'_> {
                 }
             };
         }
-        let parameters = complete(method, &given, expected, parameters);
+        let word = names::squeezed(method_node.name());
+        let parameters = complete((method, &word), &given, expected, parameters);
         if let Some(missing) =
             expected.iter().find(|code| !parameters.iter().any(|p| p.code == **code))
         {
@@ -91,14 +119,16 @@ impl Reader<'_> {
                 ),
             ));
         }
-        let name = inner.map_or("", Node::name);
-        Ok(Conversion {
-            code: None,
-            name: name.to_string().into(),
-            method_code: method,
-            parameters,
-        })
+        Ok(Conversion { code: None, name: name.into(), method_code: method, parameters })
     }
+}
+
+/// A stereographic projection of a pole, whichever way it is called.
+fn polar(method: &Node, given: &[&Node]) -> Option<u32> {
+    let lat =
+        value_of(given, "latitude_of_origin").or_else(|| value_of(given, "latitude_of_center"));
+    let at_pole = lat.is_some_and(|lat| lat.abs() == 90.0);
+    (names::squeezed(method.name()) == "stereographic" && at_pole).then_some(9810)
 }
 
 /// Some words stand for several methods; the parameters beside them tell which.
@@ -162,7 +192,7 @@ fn ignorable(element: &Node, given: &[&Node]) -> bool {
 
 /// Parameters that a word leaves to be understood.
 fn complete(
-    method: u32,
+    (method, word): (u32, &str),
     given: &[&Node],
     expected: &[u32],
     mut parameters: Parameters,
@@ -174,6 +204,9 @@ fn complete(
         }
         let known = |code: u32| parameters.iter().find(|p| p.code == code).and_then(|p| p.value());
         let filled = match (method, code) {
+            // Two words stand for a method with its parallel.
+            (_, 8823) if word == "platecarree" => Some(0.0),
+            (_, 8823) if word == "behrmann" => Some(30.0),
             // The one parallel is the origin; or named apart from it.
             (9801, 8801) => value("standard_parallel_1"),
             (1102, 8801) => value("standard_parallel_1"),

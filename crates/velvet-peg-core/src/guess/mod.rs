@@ -201,10 +201,10 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
     };
     found.sort_by(|a, b| {
         let key = |guess: &Guess| {
-            let (far, current) = (doubt(guess).round(), preference(&guess.crs));
+            let (far, preference) = (doubt(guess).round(), preference(&guess.crs, guess.lands));
             match tied(guess) {
-                true => (0, f64::from(current), far),
-                false => (1, far, f64::from(current)),
+                true => (0.0, preference, far),
+                false => (far.max(1.0), preference, 0.0),
             }
         };
         let code = |guess: &Guess| guess.crs.code();
@@ -257,13 +257,49 @@ fn is_plain(crs: &Crs) -> bool {
         && crs.datum().is_some_and(|datum| datum.prime_meridian().longitude_deg == 0.0)
 }
 
-/// Current realisations that technicians mean first: NAD83 and WGS 84 before all others.
-fn preference(crs: &Crs) -> u32 {
-    match crs.datum().and_then(|datum| datum.code()) {
-        Some(6269 | 6326) => 0,
-        Some(1116) => 1,
-        _ => 2,
-    }
+/// How much less likely than others a system is meant, of those that cannot be told apart: its class,
+/// whether it is a variant of axes or a later realisation, and how old its datum is.
+type Preference = (u32, bool, u32);
+
+/// What technicians at a place mean first: what is meant for the place, and of this NAD83, then the
+/// frames of the region, WGS 84, and the datums from before the satellites, last those that count from
+/// another meridian than Greenwich. Degrees are those of NAD83 or WGS 84 before all others.
+fn preference(crs: &Crs, at: Geographic) -> Preference {
+    const NAD83: u32 = 6269;
+    const WGS84: u32 = 6326;
+    const ETRS89: u32 = 6258;
+    /// GRS 1980 and the ellipsoid of WGS 84: what frames of our day stand on.
+    const GEOCENTRIC: [u32; 2] = [7019, 7030];
+    /// Realisations of NAD83 before the latest, and the Canadian one.
+    const NAD83_OTHERS: [u32; 6] = [6152, 6759, 1133, 6140, 1251, 1252];
+    let Some(datum) = crs.datum() else { return (u32::MAX, false, 0) };
+    let code = datum.code().unwrap_or_default();
+    let modern = datum.ellipsoid().code().is_some_and(|code| GEOCENTRIC.contains(&code));
+    let class = match code {
+        NAD83 => 0,
+        WGS84 if crs.is_geographic() => 0,
+        WGS84 => 2,
+        _ if crs.is_geographic() => 2,
+        code if NAD83_OTHERS.contains(&code) => 2,
+        _ if modern => 1,
+        _ if datum.prime_meridian().longitude_deg == 0.0 => 3,
+        _ => 4,
+    };
+    let point = Bounds { south: at.lat, west: at.lon, north: at.lat, east: at.lon };
+    let elsewhere = !crs.extent().contains(at) || crs.extent().excludes(&point);
+    let other_axes = ["(N-E)", "(E-N)", "(zE-N)"].iter().any(|end| crs.name().ends_with(end));
+    // `v2` and the like: a realisation that few mean without saying so.
+    let version = datum.name().rsplit(' ').next().and_then(|word| word.strip_prefix('v'));
+    let later =
+        version.is_some_and(|number| number.starts_with(|c: char| ('2'..='9').contains(&c)));
+    let variant = other_axes || later;
+    // The registry's codes of datums began anew at 1024 when those above 6000 were used up.
+    let age = match code {
+        ETRS89 => 0,
+        1024..4000 => 4000 - code,
+        _ => 10_000u32.saturating_sub(code),
+    };
+    (class + if elsewhere { 10 } else { 0 }, variant, age)
 }
 
 /// Systems whose answers lie within metres of a better one's are named beside it.
@@ -290,7 +326,9 @@ fn together(found: Vec<Guess>, geodesic: &Geodesic, limit: usize, near_m: f64) -
         }
     }
     for guess in &mut kept {
-        let order = |alike: &Indistinguishable| (alike.apart_m.round(), preference(&alike.crs));
+        let lands = guess.lands;
+        let order =
+            |alike: &Indistinguishable| (alike.apart_m.round(), preference(&alike.crs, lands));
         guess
             .alike
             .sort_by(|a, b| order(a).partial_cmp(&order(b)).unwrap_or(std::cmp::Ordering::Equal));

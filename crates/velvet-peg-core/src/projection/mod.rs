@@ -65,8 +65,12 @@ impl Projection {
     /// projection.
     pub fn new(method: u32, parameters: &Parameters, ellipsoid: &Ellipsoid) -> Result<Projection> {
         let description = method::find(method)?;
-        let false_origin =
-            |code| -> Result<f64> { Ok(parameters.metres(code)? * description.false_sense) };
+        let false_origin = |code| -> Result<f64> {
+            match code {
+                0 => Ok(0.0),
+                code => Ok(parameters.metres(code)? * description.false_sense),
+            }
+        };
         Ok(Projection {
             kernel: (description.build)(parameters, ellipsoid)?,
             code: method,

@@ -29,6 +29,10 @@ pub(crate) const ELLIPSOID_SCALING_FACTOR: u32 = 1038;
 pub(crate) const PROJECTION_PLANE_ORIGIN_HEIGHT: u32 = 1039;
 pub(crate) const FIRST_ORDINATE_OF_EVALUATION_POINT: u32 = 8617;
 pub(crate) const SECOND_ORDINATE_OF_EVALUATION_POINT: u32 = 8618;
+pub(crate) const LATITUDE_OF_TOPOCENTRIC_ORIGIN: u32 = 8834;
+pub(crate) const LONGITUDE_OF_TOPOCENTRIC_ORIGIN: u32 = 8835;
+pub(crate) const HEIGHT_OF_TOPOCENTRIC_ORIGIN: u32 = 8836;
+pub(crate) const VIEWPOINT_HEIGHT: u32 = 8840;
 pub(crate) const COEFFICIENT_C1: u32 = 1026;
 
 /// False easting and northing at the natural origin.
@@ -36,6 +40,9 @@ pub(crate) const NATURAL: (u32, u32) = (FALSE_EASTING, FALSE_NORTHING);
 
 /// Easting and northing at the false origin.
 pub(crate) const FALSE: (u32, u32) = (EASTING_AT_FALSE_ORIGIN, NORTHING_AT_FALSE_ORIGIN);
+
+/// Of a method whose coordinates begin at its true origin.
+pub(crate) const NO_FALSE_ORIGIN: (u32, u32) = (0, 0);
 
 /// Easting and northing at the projection centre.
 pub(crate) const CENTRE: (u32, u32) = (EASTING_AT_PROJECTION_CENTRE, NORTHING_AT_PROJECTION_CENTRE);

@@ -1,6 +1,7 @@
 //! Definition texts: there and back for the whole registry, spellings of other hands, errors.
 
 use crate::support::data;
+use velvet_peg_core::Geographic;
 use velvet_peg_core::crs::Height;
 use velvet_peg_core::definition::{self, MatchLevel, Spelling};
 use velvet_peg_core::projection::Parameters;
@@ -538,4 +539,107 @@ fn compound_systems_of_two_of_the_registry_are_told_by_their_codes() {
     assert_ne!(moved, text);
     let back = definition::resolve(&moved).unwrap();
     assert!(back.part_codes().is_none() && back.label().ends_with("(a system without a code)"));
+}
+
+/// A projected system on GRS 1980, degrees and metres, by a method's word and its parameters
+/// (`name=number;…`).
+fn by_word(word: &str, parameters: &str) -> String {
+    let parameters: String = parameters
+        .split(';')
+        .map(|part| part.split_once('=').unwrap())
+        .map(|(name, value)| format!("PARAMETER[\"{name}\",{value}],"))
+        .collect();
+    format!(
+        "PROJCS[\"x\",GEOGCS[\"GCS_North_American_1983\",DATUM[\"D_North_American_1983\",\
+         SPHEROID[\"GRS_1980\",6378137.0,298.257222101]],PRIMEM[\"Greenwich\",0.0],\
+         UNIT[\"Degree\",0.0174532925199433]],PROJECTION[\"{word}\"],{parameters}UNIT[\"Meter\",1.0]]"
+    )
+}
+
+/// Words for methods, with what they leave to be understood; and back from what is written of them.
+#[test]
+fn words_for_methods_stand_for_their_parameters() {
+    for row in data("method-words.csv") {
+        let word = row.text("word");
+        let text = by_word(word, row.text("parameters"));
+        let read = definition::parse(&text).unwrap_or_else(|error| panic!("{word}: {error}"));
+        let conversion = read.conversion().unwrap();
+        assert_eq!(f64::from(conversion.method_code), row.number("method"), "{word}");
+        let mut found = conversion.parameters.iter().count();
+        for wanted in row.text("found").split(';') {
+            let (code, value) = wanted.split_once('=').unwrap();
+            let (code, value): (u32, f64) = (code.parse().unwrap(), value.parse().unwrap());
+            let known = conversion.parameters.iter().find(|p| p.code == code);
+            let known = known.unwrap_or_else(|| panic!("{word} has no {code}")).value().unwrap();
+            assert!((known - value).abs() < 1e-12, "{word} {code}: {known}");
+            found -= 1;
+        }
+        assert_eq!(found, 0, "{word} has more");
+        for text in [definition::wkt2(&read), definition::wkt1(&read), definition::json(&read)] {
+            let again = definition::parse(&text.unwrap()).unwrap();
+            assert_eq!(again.conversion().unwrap().method_code, conversion.method_code, "{word}");
+        }
+    }
+    let oblique =
+        by_word("Stereographic", "Central_Meridian=5;Scale_Factor=1;Latitude_Of_Origin=52");
+    let error = definition::parse(&oblique).unwrap_err().to_string();
+    assert!(error.contains("two formulas go by this name"), "{error}");
+}
+
+/// Both points lie on the central line, where the scale is that of the parameters, and the other form
+/// says the same; of the two origins one is the centre.
+#[test]
+fn oblique_mercator_by_two_points_passes_through_them() {
+    for (a, b, centre) in [
+        ((30.0, -100.0), (50.0, -80.0), 40.0),
+        ((-10.0, 140.0), (-42.5, 147.25), -30.0),
+        ((60.0, 179.0), (52.0, -175.0), 55.0),
+        ((5.0, 100.0), (1.0, 104.0), 3.0),
+    ] {
+        for name in ["Center", "Natural_Origin"] {
+            let word = format!("Hotine_Oblique_Mercator_Two_Point_{name}");
+            let ((lat1, lon1), (lat2, lon2)) = (a, b);
+            let text = by_word(
+                &word,
+                &format!(
+                    "Latitude_Of_1st_Point={lat1};Longitude_Of_1st_Point={lon1};Latitude_Of_2nd_Point={lat2};\
+                     Longitude_Of_2nd_Point={lon2};Scale_Factor=0.9996;Latitude_Of_Center={centre}"
+                ),
+            );
+            let read = definition::parse(&text).unwrap_or_else(|error| panic!("{word}: {error}"));
+            let value = |code: u32| {
+                let mut all = read.conversion().unwrap().parameters.iter();
+                all.find(|p| p.code == code).unwrap().value().unwrap()
+            };
+            let projection = read.projection().unwrap();
+            let (sin, cos) = value(8814).to_radians().sin_cos();
+            for (lat, lon) in [a, b] {
+                let at = Geographic { lat, lon };
+                let (e, n) = projection.forward(at).unwrap();
+                assert!((e * cos - n * sin).abs() < 1e-7, "{word}: {e} {n}");
+                let scale = projection.factors(at).unwrap().meridian_scale;
+                assert!((scale / 0.9996 - 1.0).abs() < 2e-3, "{word}: {scale}");
+            }
+            let middle = Geographic { lat: value(8811), lon: value(8812) };
+            let (e, n) = projection.forward(middle).unwrap();
+            assert_eq!(e.hypot(n) < 1e-6, name == "Center", "{word}: {e} {n}");
+            // The form by an azimuth is what is written.
+            let again = definition::parse(&definition::wkt2(&read).unwrap()).unwrap();
+            let there =
+                again.projection().unwrap().forward(Geographic { lat: a.0, lon: a.1 }).unwrap();
+            let here = projection.forward(Geographic { lat: a.0, lon: a.1 }).unwrap();
+            assert!((there.0 - here.0).hypot(there.1 - here.1) < 1e-8);
+        }
+    }
+    for parameters in [
+        "Latitude_Of_1st_Point=30;Longitude_Of_1st_Point=-100;Latitude_Of_2nd_Point=50",
+        "Latitude_Of_1st_Point=30;Longitude_Of_1st_Point=1;Latitude_Of_2nd_Point=30;\
+         Longitude_Of_2nd_Point=1;Latitude_Of_Center=30",
+        "Latitude_Of_1st_Point=20;Longitude_Of_1st_Point=5;Latitude_Of_2nd_Point=30;\
+         Longitude_Of_2nd_Point=5;Latitude_Of_Center=25",
+    ] {
+        let text = by_word("Hotine_Oblique_Mercator_Two_Point_Center", parameters);
+        let error = definition::parse(&text).unwrap_err().to_string();
+        assert!(error.contains("make no line"), "{error}");
+    }
 }

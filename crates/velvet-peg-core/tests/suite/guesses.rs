@@ -1,5 +1,6 @@
 //! Guesses on coordinates whose system is hidden.
 
+use crate::support::data;
 use velvet_peg_core::guess::{Expected, Hypothesis, guess};
 use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 
@@ -143,4 +144,24 @@ fn both_kinds_of_feet_are_named_where_nothing_tells_them_apart() {
         assert!(readings.contains(&reading), "{readings:?}");
     }
     assert_eq!(readings.len(), 2, "{readings:?}");
+}
+
+/// Rough places in many countries: the first answer is the system that is in use there, and the one that
+/// was meant is it, or named beside it.
+#[test]
+fn rough_places_lead_to_the_systems_in_use_there() {
+    for row in data("guesses.csv") {
+        let (lat, lon) = (row.number("lat"), row.number("lon"));
+        let (code, first) = (row.number("system") as u32, row.number("first") as u32);
+        let (points, _) = hidden(code, lat, lon);
+        // Off by some 2 km, to one side and the other.
+        for (up, right) in [(0.018, -0.009), (-0.012, 0.015), (0.004, 0.02)] {
+            let near = Expected::Near(Geographic { lat: lat + up, lon: lon + right });
+            let found = guess(&points, &near, 3).unwrap();
+            let best = &found[0];
+            assert_eq!(best.crs.code(), Some(first), "{code}: {}", best.crs.label());
+            let named = best.alike.iter().any(|alike| alike.crs.code() == Some(code));
+            assert!(code == first || named, "{code} is not named beside {first}");
+        }
+    }
 }

@@ -144,3 +144,46 @@ fn geocentric_systems_convert_by_the_same_similarity() {
         assert!((found - wanted).abs() < 0.000_55, "{found} for {wanted}");
     }
 }
+
+/// Methods that no system of the registry uses, against their formulas in 50-digit arithmetic (of the
+/// registry's method descriptions), to 5 nm both ways.
+#[test]
+fn projections_without_a_system_agree_with_their_formulas() {
+    let mut worst = [0.0f64; 2];
+    for row in crate::support::data("more-projections.csv") {
+        let method = row.number("method") as u32;
+        let ellipsoid =
+            Ellipsoid::new(row.number("a_m"), row.number("inverse_flattening")).unwrap();
+        let given = parameters(row.text("parameters"), 1.0);
+        let projection = Projection::new(method, &given, &ellipsoid).unwrap();
+        let at = Geographic { lat: row.number("lat"), lon: row.number("lon") };
+        let what = format!("{method} {} {at:?}", row.text("parameters"));
+        let (e, n) = projection.forward(at).unwrap_or_else(|error| panic!("{what}: {error}"));
+        let (east, north) = (row.number("easting"), row.number("northing"));
+        let off = (e - east).hypot(n - north);
+        let back =
+            projection.inverse(east, north).unwrap_or_else(|error| panic!("{what}: {error}"));
+        let metres = 111_320.0;
+        let turn = (back.lon - at.lon + 540.0).rem_euclid(360.0) - 180.0;
+        let off_back = (turn * at.lat.to_radians().cos()).hypot(back.lat - at.lat) * metres;
+        // Near the horizon a nanometre on the plane is many on the ground.
+        let factors = projection.factors(at).unwrap();
+        let flat = factors.meridian_scale.min(factors.parallel_scale).min(1.0);
+        assert!(off < 5e-9, "{what}: {off}");
+        assert!(off_back * flat < 5e-9, "{what}: back {off_back} at a scale of {flat}");
+        worst = [worst[0].max(off), worst[1].max(off_back)];
+        // Factors are those of the mapping itself.
+        let step = 1e-5;
+        let beside = Geographic { lat: at.lat + step, ..at };
+        if let Ok(up) = projection.forward(beside) {
+            let rho = ellipsoid.meridian_radius_m(at.lat + step / 2.0) * step.to_radians();
+            let scale = (up.0 - e).hypot(up.1 - n) / rho;
+            assert!(
+                (scale / factors.meridian_scale - 1.0).abs() < 1e-4,
+                "{what}: {scale} {factors:?}"
+            );
+        }
+    }
+    assert!(worst[0] > 0.0 && worst[1] > 0.0);
+    println!("worst forward {:.2e} m, back {:.2e} m", worst[0], worst[1]);
+}

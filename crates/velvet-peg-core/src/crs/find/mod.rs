@@ -90,7 +90,8 @@ pub fn search(text: &str) -> CrsSearch {
     if !matches.is_empty() || query.is_empty() {
         return CrsSearch { matches, ..CrsSearch::default() };
     }
-    let spelling::Corrected { query, taken_for, mut left_out } = spelling::corrected(&query);
+    let spelling::Corrected { query, taken_for, mut left_out } =
+        spelling::corrected(&query, |query| !matching(query).is_empty());
     let mut matches = matching(&query);
     if matches.is_empty()
         && let Some((word, others)) = without_one(&query)

@@ -2,7 +2,7 @@
 
 use super::words::{Query, Term, Wanted};
 use super::{Entry, entries};
-use crate::spelling::nearest;
+use crate::spelling::near;
 use std::collections::BTreeSet;
 
 /// A query without words that nothing has.
@@ -13,9 +13,18 @@ pub(super) struct Corrected {
 }
 
 /// The query with every word that nothing has replaced by the one that is spelled most like it, or
-/// left out where nothing is like it. Nothing is left of a query of which no word is known.
-pub(super) fn corrected(query: &Query) -> Corrected {
+/// left out where nothing is like it; of words that are like it, by one that goes with the known words, if
+/// one does. Nothing is left of a query of which no word is known.
+pub(super) fn corrected(query: &Query, finds: impl Fn(&Query) -> bool) -> Corrected {
+    /// Words that are tried with the others.
+    const TRIED: usize = 8;
     let known = vocabulary();
+    // What is known of the query, to which words are put in place of those that are not.
+    let mut sure = query.clone();
+    sure.wanted.retain(|wanted| match wanted {
+        Wanted::Word(term) => term.cost_in(&known).is_some(),
+        _ => true,
+    });
     let mut corrected =
         Corrected { query: Query::default(), taken_for: Vec::new(), left_out: Vec::new() };
     let mut kept = 0;
@@ -32,9 +41,16 @@ pub(super) fn corrected(query: &Query) -> Corrected {
         // Short words are spelled like too much.
         let long = |word: &&String| word.chars().count() > 3;
         let words = known.iter().filter(long).map(String::as_str);
-        match nearest(&term.typed, words).filter(|_| long(&&term.typed)) {
+        let likely = if long(&&term.typed) { near(&term.typed, words) } else { Vec::new() };
+        let goes_with = |word: &&&str| {
+            let mut whole = sure.clone();
+            whole.wanted.push(Wanted::Word(Term::new(word)));
+            finds(&whole)
+        };
+        match likely.iter().take(TRIED).find(goes_with).or(likely.first()) {
             Some(nearest) => {
                 kept += 1;
+                sure.wanted.push(Wanted::Word(Term::new(nearest)));
                 corrected.taken_for.push((term.typed.clone(), nearest.to_string()));
                 corrected.query.wanted.push(Wanted::Word(Term::new(nearest)));
             }

@@ -18,7 +18,7 @@ pub(super) const METHODS: &[Method] = &[
     Method {
         code: 9835,
         parameters: code::PARALLEL_AND_MERIDIAN,
-        words: &["Cylindrical_Equal_Area"],
+        words: &["Cylindrical_Equal_Area", "Behrmann"],
         build: |given, ellipsoid| {
             Ok(Arc::new(CylindricalEqualArea::new(
                 ellipsoid,

@@ -1,4 +1,5 @@
-//! Local Orthographic, EPSG method 1130: the tangent plane at the centre, turned.
+//! Local Orthographic, EPSG method 1130: the tangent plane at the centre, turned; and Orthographic, 9840,
+//! which is not.
 //!
 //! Source: EPSG Guidance Note 7-2, sections 3.3.5 and 4.1.2 (topocentric coordinates); the
 //! azimuth is that of grid north. Backwards by Newton's method on the mapping.
@@ -13,28 +14,45 @@ use crate::projection::parameter_code as code;
 use std::sync::Arc;
 
 /// The methods of this file.
-pub(super) const METHODS: &[Method] = &[Method {
-    code: 1130,
-    parameters: &[
-        code::LATITUDE_OF_PROJECTION_CENTRE,
-        code::LONGITUDE_OF_PROJECTION_CENTRE,
-        code::AZIMUTH_AT_PROJECTION_CENTRE,
-        code::SCALE_FACTOR_AT_PROJECTION_CENTRE,
-        code::EASTING_AT_PROJECTION_CENTRE,
-        code::NORTHING_AT_PROJECTION_CENTRE,
-    ],
-    false_origin: code::CENTRE,
-    build: |given, ellipsoid| {
-        Ok(Arc::new(LocalOrthographic::new(
-            ellipsoid,
-            given.degrees(code::LATITUDE_OF_PROJECTION_CENTRE)?,
-            given.degrees(code::LONGITUDE_OF_PROJECTION_CENTRE)?,
-            given.degrees(code::AZIMUTH_AT_PROJECTION_CENTRE)?,
-            given.ratio(code::SCALE_FACTOR_AT_PROJECTION_CENTRE)?,
-        )))
+pub(super) const METHODS: &[Method] = &[
+    Method {
+        code: 1130,
+        parameters: &[
+            code::LATITUDE_OF_PROJECTION_CENTRE,
+            code::LONGITUDE_OF_PROJECTION_CENTRE,
+            code::AZIMUTH_AT_PROJECTION_CENTRE,
+            code::SCALE_FACTOR_AT_PROJECTION_CENTRE,
+            code::EASTING_AT_PROJECTION_CENTRE,
+            code::NORTHING_AT_PROJECTION_CENTRE,
+        ],
+        false_origin: code::CENTRE,
+        build: |given, ellipsoid| {
+            Ok(Arc::new(LocalOrthographic::new(
+                ellipsoid,
+                given.degrees(code::LATITUDE_OF_PROJECTION_CENTRE)?,
+                given.degrees(code::LONGITUDE_OF_PROJECTION_CENTRE)?,
+                given.degrees(code::AZIMUTH_AT_PROJECTION_CENTRE)?,
+                given.ratio(code::SCALE_FACTOR_AT_PROJECTION_CENTRE)?,
+            )))
+        },
+        ..Method::PLAIN
     },
-    ..Method::PLAIN
-}];
+    Method {
+        code: 9840,
+        parameters: code::ORIGIN,
+        words: &["Orthographic"],
+        build: |given, ellipsoid| {
+            Ok(Arc::new(LocalOrthographic::new(
+                ellipsoid,
+                given.degrees(code::LATITUDE_OF_NATURAL_ORIGIN)?,
+                given.degrees(code::LONGITUDE_OF_NATURAL_ORIGIN)?,
+                0.0,
+                1.0,
+            )))
+        },
+        ..Method::PLAIN
+    },
+];
 
 #[derive(Debug)]
 pub(crate) struct LocalOrthographic {

@@ -10,6 +10,7 @@ mod cassini;
 mod colombia_urban;
 mod cylindrical_equal_area;
 mod equal_earth;
+mod equidistant_conic;
 mod equidistant_cylindrical;
 mod guam;
 mod hotine;
@@ -27,6 +28,7 @@ mod polyconic;
 mod spherical_mercator;
 mod transverse_mercator;
 mod tunisia_mining_grid;
+mod vertical_perspective;
 mod zoned_grid;
 
 use super::kernel::Kernel;
@@ -77,7 +79,8 @@ impl fmt::Debug for Method {
 }
 
 /// Every method that can be computed: all that projected systems of the registry use, and 1044
-/// (Mercator variant C) and 9827 (Bonne).
+/// (Mercator variant C), 9827 (Bonne), 1119 (Equidistant Conic), 9838 (Vertical Perspective) and 9840
+/// (Orthographic).
 static TABLE: &[&[Method]] = &[
     albers::METHODS,
     azimuthal_equal_area::METHODS,
@@ -87,6 +90,7 @@ static TABLE: &[&[Method]] = &[
     colombia_urban::METHODS,
     cylindrical_equal_area::METHODS,
     equal_earth::METHODS,
+    equidistant_conic::METHODS,
     equidistant_cylindrical::METHODS,
     guam::METHODS,
     hotine::METHODS,
@@ -104,6 +108,7 @@ static TABLE: &[&[Method]] = &[
     spherical_mercator::METHODS,
     transverse_mercator::METHODS,
     tunisia_mining_grid::METHODS,
+    vertical_perspective::METHODS,
     zoned_grid::METHODS,
 ];
 

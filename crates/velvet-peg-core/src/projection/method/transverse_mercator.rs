@@ -24,7 +24,7 @@ use std::sync::Arc;
 const TRANSVERSE_MERCATOR: Method = Method {
     code: 9807,
     parameters: code::ORIGIN_AND_SCALE,
-    words: &["Transverse_Mercator", "Gauss_Kruger", "Gauss_Krueger"],
+    words: &["Transverse_Mercator", "Gauss_Kruger", "Gauss_Krueger", "Transverse_Mercator_Complex"],
     build: |given, ellipsoid| {
         Ok(Arc::new(TransverseMercator::new(
             ellipsoid,
