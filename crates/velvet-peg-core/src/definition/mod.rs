@@ -59,6 +59,33 @@ pub fn parse(text: &str) -> Result<Crs> {
     read_both(text).map(|(_, crs)| crs)
 }
 
+/// The epoch that coordinate metadata state (ISO 19162:2019, `COORDINATEMETADATA`), decimal years; none for
+/// the definition of a system alone.
+///
+/// ```
+/// use velvet_peg_core::{definition, Crs};
+/// let itrf = Crs::from_epsg(9988)?; // ITRF2020, geocentric
+/// let text = definition::coordinate_metadata(&itrf, 2026.9).unwrap();
+/// assert_eq!(definition::epoch_of(&text), Some(2026.9));
+/// assert_eq!(definition::resolve(&text)?, itrf);
+/// assert_eq!(definition::epoch_of(&definition::wkt2(&itrf).unwrap()), None);
+/// # Ok::<(), velvet_peg_core::Error>(())
+/// ```
+pub fn epoch_of(text: &str) -> Option<f64> {
+    let text = text.trim_start_matches('\u{feff}');
+    let metadata = node::parse(text).ok().filter(|node| node.keyword == METADATA)?;
+    metadata.child(&["EPOCH", "COORDEPOCH"])?.number(0)
+}
+
+/// A system with the epoch of coordinates in it, as well-known text 2; none for systems that have no such
+/// text.
+pub fn coordinate_metadata(crs: &Crs, epoch: f64) -> Option<String> {
+    wkt2(crs).map(|text| format!("{METADATA}[{text},EPOCH[{epoch}]]"))
+}
+
+/// The keyword of coordinate metadata.
+const METADATA: &str = "COORDINATEMETADATA";
+
 /// A text as it stands, and the system that it describes.
 fn read_both(text: &str) -> Result<(node::Node, Crs)> {
     let text = text.trim_start_matches('\u{feff}');
@@ -72,6 +99,13 @@ fn read_both(text: &str) -> Result<(node::Node, Crs)> {
             ));
         }
         false => (node::parse(text)?, text),
+    };
+    // Of coordinate metadata the system.
+    let system =
+        |node: &node::Node| node.nodes().find(|part| part.keyword.contains("CRS")).cloned();
+    let node = match node.keyword == METADATA {
+        true => system(&node).unwrap_or(node),
+        false => node,
     };
     let crs = read::Reader { text, shift: None }.system(&node)?;
     Ok((node, crs))

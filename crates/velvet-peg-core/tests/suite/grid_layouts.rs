@@ -6,7 +6,9 @@ use crate::support::{Row, data};
 use std::sync::Arc;
 use velvet_peg_core::grid::{GridFiles, Grids, ShiftGrid};
 use velvet_peg_core::runs::{Needs, by_files_between, needs_of};
-use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Operation, PlanOptions};
+use velvet_peg_core::{
+    Bounds, Converter, Coordinate, Crs, Geographic, Operation, PlanOptions, geocentric,
+};
 
 /// One file in memory.
 #[derive(Debug)]
@@ -286,5 +288,36 @@ fn layouts_that_are_not_sound_say_so() {
         let error =
             ShiftGrid::parse(1123, &[&file]).map(|grid| grid.nodes()).unwrap_err().to_string();
         assert!(error.contains(says), "{says}: {error}");
+    }
+}
+
+/// The translations are those at the place on the newer datum, however steep the grid is.
+#[test]
+fn translations_by_grid_are_taken_where_the_place_comes_to_lie() {
+    // 500 m along each axis over a tenth of a degree.
+    let t = |lat: f64, lon: f64| {
+        let (y, x) = ((lat - 48.8) * 10.0, (lon - 2.4) * 10.0);
+        [-168.0 + 500.0 * y, -60.0 + 500.0 * x, 320.0 + 500.0 * x * y]
+    };
+    let lines: String = [(48.8, 2.4), (48.8, 2.5), (48.9, 2.4), (48.9, 2.5)]
+        .map(|(lat, lon)| {
+            let [x, y, z] = t(lat, lon);
+            format!("00002 {lon:.9} {lat:.9} {x:.3} {y:.3} {z:.3} 01 -2314\n")
+        })
+        .concat();
+    let file = format!("GR3D 1\nGR3D1 2.4 2.5 48.8 48.9 .1 .1\nGR3D2 X\nGR3D3 Y\n{lines}");
+    let area = Bounds { south: 48.84, west: 2.44, north: 48.85, east: 2.45 };
+    let options = options("gr3df97a.txt", file.into_bytes(), Some(area));
+    let (from, to) = (crs("EPSG:4275"), crs("EPSG:4171"));
+    let there = Converter::plan(&from, &to, &options).unwrap();
+    for (lat, lon) in [(48.84, 2.44), (48.86, 2.47)] {
+        let found = there.convert(Coordinate::xy(lon, lat)).unwrap();
+        let old = Geographic { lat, lon };
+        let at = geocentric::from_geographic(from.ellipsoid().unwrap(), old, 0.0);
+        let by = t(found.y, found.x);
+        let moved = std::array::from_fn(|axis| at[axis] + by[axis]);
+        let (again, _) = geocentric::to_geographic(to.ellipsoid().unwrap(), moved);
+        let off = (again.lat - found.y).hypot(again.lon - found.x);
+        assert!(off < 1e-10, "{off}° off");
     }
 }

@@ -5,6 +5,7 @@ pub use crate::format_support::definition_file::definition_file;
 use crate::advice::Advice;
 use crate::crs::zones::{state_plane_of_layer, utm_of_layer};
 use crate::error::{Error, Result};
+use crate::format_support::definition_file::with_epoch;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use std::path::Path;
@@ -33,7 +34,7 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
         return Ok((crs, None));
     }
     if let Some(path) = text.strip_prefix("file:") {
-        let crs = definition_file(&folder.join(path))?;
+        let (crs, epoch) = with_epoch(&folder.join(path))?;
         let what = match (crs.code(), crs.derived()) {
             (Some(_), _) => crs.label(),
             (None, Some(derived)) => {
@@ -41,10 +42,15 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
             }
             (None, None) => format!("{}: {}", crs.name(), definition::identify(&crs).summary()),
         };
-        return Ok((
-            crs,
-            Some(Notice::note(NoticeKind::System, format!("{path} describes {what}"))),
-        ));
+        let text = format!("{path} describes {what}");
+        let notice = match epoch {
+            None => Notice::note(NoticeKind::System, text),
+            Some(epoch) => {
+                let stated = format!("{text}, for coordinates of epoch {epoch}");
+                Notice::note(NoticeKind::System, stated).with("epoch", epoch, "year")
+            }
+        };
+        return Ok((crs, Some(notice)));
     }
     if depends_on_data(text) {
         return Err(Error::usage(format!(

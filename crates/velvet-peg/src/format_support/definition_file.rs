@@ -19,6 +19,11 @@ const LIMIT_BYTES: u64 = 1 << 20;
 /// # Errors
 /// If the file cannot be read, or its text cannot; the message names the file and the place.
 pub fn definition_file(path: &Path) -> Result<Crs> {
+    with_epoch(path).map(|(crs, _)| crs)
+}
+
+/// As [`definition_file`], with the epoch of the coordinates in decimal years, where the text states one.
+pub(crate) fn with_epoch(path: &Path) -> Result<(Crs, Option<f64>)> {
     let length = std::fs::metadata(path).map_err(|e| Error::file(path, "cannot be read", e))?.len();
     if length > LIMIT_BYTES {
         return Err(
@@ -27,5 +32,6 @@ pub fn definition_file(path: &Path) -> Result<Crs> {
     }
     let bytes = std::fs::read(path).map_err(|e| Error::file(path, "cannot be read", e))?;
     let text = String::from_utf8_lossy(&bytes);
-    definition::resolve(&text).map_err(|error| Error::from(error).in_file(path))
+    let crs = definition::resolve(&text).map_err(|error| Error::from(error).in_file(path))?;
+    Ok((crs, definition::epoch_of(&text)))
 }

@@ -297,3 +297,21 @@ fn systems_of_ones_own_are_shown_with_what_they_are_made_of() {
     let run = bench.run(&words("crs show file:w.json --as prj"));
     assert!(run.code != 0 && run.err.contains("cannot be written in this notation"), "{}", run.err);
 }
+
+/// Coordinate metadata: the system is taken, and the epoch is told for the option that states it.
+#[test]
+fn the_epoch_of_coordinate_metadata_is_told() {
+    let bench = Bench::new();
+    let wkt = bench.ok(&words("crs show EPSG:9989 --as wkt2")).out;
+    bench.write("epoch.wkt", format!("COORDINATEMETADATA[{},EPOCH[2020.5]]", wkt.trim()));
+    bench.write("place.csv", "id,lon,lat,h\n1,-120,47,5\n");
+    let line = "convert place.csv --crs file:epoch.wkt --to EPSG:6319 --z h -o out.csv";
+    let run = bench.run(&words(line));
+    assert!(run.code == 1 && run.err.contains("for coordinates of epoch 2020.5"), "{}", run.err);
+    assert!(run.err.contains("needs their epoch"), "{}", run.err);
+    let run = bench.ok(&words(&format!("{line} --epoch 2020.5")));
+    assert!(!run.err.contains("warning"), "{}", run.err);
+    bench.write("bare.wkt", "COORDINATEMETADATA[EPOCH[2020.5]]");
+    let run = bench.run(&words("crs show file:bare.wkt"));
+    assert!(run.code == 1 && run.err.contains("COORDINATEMETADATA"), "{}", run.err);
+}
