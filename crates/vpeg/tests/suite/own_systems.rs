@@ -64,7 +64,7 @@ const CASES: &[(&str, i32, &[&str])] = &[
         &[
             "at 225 places, 380 m above the ellipsoid",
             "EPSG:32148 NAD83 / Washington North",
-            "written: Lambert Conformal Conic, parallel 47°24′ N   -0.6    +1.0    +0.0  1.0 mm at most",
+            "written: Lambert Conformal Conic, parallel 47°24′ N       -0.6      +1.0      +0.0  1.0 mm at most",
             "instead: Transverse Mercator, meridian 120°03′ W",
             "scale factor at natural origin  1.000059",
             "false northing                  70000 metres",

@@ -263,7 +263,8 @@ impl LowDistortion {
             }))?;
             return Ok(Ending::Done);
         }
-        let mut table = show::Table::new(["system", "least", "most", "mean", "1 km is off by"]);
+        let mut table =
+            show::Table::new(["system", "least ppm", "most ppm", "mean ppm", "1 km is off by"]);
         for (crs, distortion) in &usual {
             table.row(row(crs.label(), distortion));
         }
@@ -273,11 +274,8 @@ impl LowDistortion {
             table.row(row(format!("{chosen}{}", line(&proposal.crs)), &proposal.distortion));
         }
         show::answer(&format!(
-            "{}\n{}\n{}",
-            show::heading(&format!(
-                "Plane against ground, parts per million, at {}",
-                over(&heights, &places)
-            )),
+            "{}\n{}\n\n{}",
+            show::heading(&format!("Plane against ground, at {}", over(&heights, &places))),
             table.text(),
             show::pairs(&parameters(&best.crs))
         ))?;
