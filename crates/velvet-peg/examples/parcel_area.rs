@@ -17,10 +17,9 @@ fn main() -> Result<()> {
     let foot = grid.length_unit().expect("a grid has a unit of length").metres();
     let grid_area = planar::ring_area(&x, &y).abs() * foot * foot;
 
-    // Mean radius of curvature √(ρν); 350 m above the ellipsoid everything is longer.
-    let (lat, height_m) = (47.403, 350.0);
-    let radius = (ellipsoid.meridian_radius_m(lat) * ellipsoid.prime_vertical_radius_m(lat)).sqrt();
-    let ground_area = true_area * (1.0 + height_m / radius).powi(2);
+    // 350 m above the ellipsoid everything is longer.
+    let height_m = 350.0;
+    let ground_area = true_area / ellipsoid.elevation_factor(47.403, height_m).powi(2);
 
     for (what, area) in [
         (format!("on the ellipsoid ({})", ellipsoid.name()), true_area),

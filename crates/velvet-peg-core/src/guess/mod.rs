@@ -199,18 +199,16 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
         far if far <= least + 1.0 => true,
         far => rough && guess.is_as_written() && far <= 3.0 * least + TIED_M,
     };
-    found.sort_by(|a, b| {
-        let key = |guess: &Guess| {
-            let (far, preference) = (doubt(guess).round(), preference(&guess.crs, guess.lands));
-            match tied(guess) {
-                true => (0.0, preference, far),
-                false => (far.max(1.0), preference, 0.0),
-            }
-        };
-        let code = |guess: &Guess| guess.crs.code();
-        let order = key(a).partial_cmp(&key(b)).unwrap_or(std::cmp::Ordering::Equal);
-        order.then(code(a).cmp(&code(b)))
-    });
+    let key = |guess: &Guess| {
+        let (far, preference) = (doubt(guess).round(), preference(&guess.crs, guess.lands));
+        match tied(guess) {
+            true => (0.0, preference, far, guess.crs.code()),
+            false => (far.max(1.0), preference, 0.0, guess.crs.code()),
+        }
+    };
+    let mut keyed: Vec<_> = found.into_iter().map(|guess| (key(&guess), guess)).collect();
+    keyed.sort_by(|(a, _), (b, _)| a.partial_cmp(b).unwrap_or(std::cmp::Ordering::Equal));
+    let found: Vec<Guess> = keyed.into_iter().map(|(_, guess)| guess).collect();
     // Known positions tell systems apart that a rough place does not.
     let apart = match (expected, found.first()) {
         (Expected::Known(_), Some(best)) => (3.0 * best.distance_m).max(1.0),

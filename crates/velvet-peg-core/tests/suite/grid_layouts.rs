@@ -321,3 +321,50 @@ fn translations_by_grid_are_taken_where_the_place_comes_to_lie() {
         assert!(off < 1e-10, "{off}° off");
     }
 }
+
+/// A list of nodes that lies nowhere near where its operation is meant for is refused, whichever way round
+/// it is read.
+#[test]
+fn lists_of_nodes_that_lie_elsewhere_are_refused() {
+    let row = velvet_peg_core::registry::OperationRow::find(9925).unwrap();
+    for (south, west, fits) in
+        [(50.0, 10.0, true), (-40.0, 170.0, false), (10.0, 50.0, true), (-50.0, -10.0, false)]
+    {
+        let sheet = Sheet::of((south, west), (0.5, 0.5), (5, 7), surface);
+        let read = ShiftGrid::of_operation(&row, &[&sheet.file("list-blank")]);
+        match (read, fits) {
+            (Ok(grid), true) => {
+                let bounds = grid.boxes()[0];
+                assert!((49.0..53.5).contains(&bounds.south), "{bounds:?}");
+                assert_eq!(grid.nodes(), 35);
+            }
+            (Err(error), false) => {
+                let text = error.to_string();
+                assert!(text.contains("neither way round do its nodes lie where"), "{text}");
+            }
+            (read, _) => panic!("{south} {west}: {read:?}"),
+        }
+    }
+}
+
+/// Of the current operations of the registry as many as are claimed can be run, given their files; and of
+/// those that cannot each says what it lacks.
+#[test]
+fn most_operations_of_the_registry_can_be_run_given_their_files() {
+    use velvet_peg_core::registry::{OperationKind, OperationRow};
+    let (mut all, mut run) = (0u32, 0u32);
+    let rows = OperationRow::all().filter(|row| !row.deprecated);
+    for row in rows.filter(|row| row.kind != OperationKind::Conversion) {
+        all += 1;
+        match needs_of(row.code).unwrap() {
+            Needs::More(words) => assert!(words.len() > 10, "EPSG:{}: {words}", row.code),
+            Needs::Files(files) => {
+                assert!(!files.is_empty(), "EPSG:{}", row.code);
+                run += 1;
+            }
+            _ => run += 1,
+        }
+    }
+    let least = if cfg!(feature = "geotiff") { 0.93 } else { 0.92 };
+    assert!(f64::from(run) >= least * f64::from(all), "{run} of {all}");
+}

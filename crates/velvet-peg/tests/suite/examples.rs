@@ -53,6 +53,14 @@ fn the_examples_run_and_say_what_they_should() {
         areas[1] > areas[0] && areas[2] > areas[0] && areas[2] < areas[0] * 1.000_2,
         "{parcel}"
     );
+    let site = run(&folder, "site_system", &[]);
+    let ppm: Vec<f64> = site
+        .lines()
+        .filter_map(|line| line.strip_suffix(" ppm")?.rsplit(' ').next()?.parse().ok())
+        .collect();
+    // The usual systems are off by tens of parts in a million, those made for the site by one at most.
+    assert!(ppm.len() == 4 && ppm[0] > 50.0 && ppm[1] < -20.0, "{site}");
+    assert!(ppm[2].abs() < 2.0 && ppm[3].abs() < 2.0, "{site}");
     for (name, says) in [
         ("features_from_code", "Some(Text(\"Alder Lateral\")) [(-120.0"),
         ("deed", "misses by 0.077 in 1576.73: 1 in Some(20520"),

@@ -315,3 +315,46 @@ fn the_epoch_of_coordinate_metadata_is_told() {
     let run = bench.run(&words("crs show file:bare.wkt"));
     assert!(run.code == 1 && run.err.contains("COORDINATEMETADATA"), "{}", run.err);
 }
+
+/// A system of one's own is taken by every command that takes a system.
+#[test]
+fn every_command_takes_a_system_of_ones_own() {
+    let bench = Bench::with_demo();
+    let line = format!("ground EPSG:2285 --at {AT} --height 380 --rotate 30 -o site.wkt");
+    assert_eq!(make(&bench, &line).code, 0);
+    // A position and back, with the figures of the plane.
+    let run = bench.ok(&words(&format!("position {AT} --crs EPSG:4269 --to file:site.wkt")));
+    for part in ["1846799.0299", "147026.1692", "convergence", "site (a system without a code)"] {
+        assert!(run.out.contains(part), "{part}: {}", run.out);
+    }
+    let run =
+        bench.ok(&words("position 1846799.030,147026.170 --crs file:site.wkt --to EPSG:4269"));
+    assert!(run.out.contains("47°24′00.0000") || run.out.contains("47.4000000"), "{}", run.out);
+    // Building with a change of system on the way, or afterwards.
+    bench.ok(&words("build points old-weirs.csv --x east --y north --crs EPSG:2285 --to file:site.wkt -o a.gpkg"));
+    bench.ok(&words("build points old-weirs.csv --x east --y north --crs EPSG:2285 -o grid.gpkg"));
+    bench.ok(&words("convert grid.gpkg --to file:site.wkt -o b.gpkg"));
+    for name in ["a", "b"] {
+        bench.ok(&words(&format!("convert {name}.gpkg -o {name}.csv --wkt")));
+    }
+    assert_eq!(bench.read("a.csv"), bench.read("b.csv"));
+    // Declared, measured on, checked, drawn, tagged.
+    bench.ok(&words("build points old-weirs.csv --x east --y north -o bare.gpkg"));
+    let run = bench.ok(&words("declare bare.gpkg --crs file:site.wkt -o declared.gpkg"));
+    assert!(run.err.contains("no coordinate was moved"), "{}", run.err);
+    assert!(bench.ok(&words("look declared.gpkg")).out.contains("site (a system without a code)"));
+    let run = bench.ok(&words("measure fields.geojson --grid file:site.wkt"));
+    assert!(run.out.contains("grid: plane, on site"), "{}", run.out);
+    let run = bench.ok(&words("check a.gpkg"));
+    assert!(run.out.contains("all inside"), "{}", run.out);
+    bench.ok(&words("draw a.gpkg fields.geojson --crs file:site.wkt -o map.svg"));
+    bench.ok(&words("convert fields.geojson --to file:site.wkt -o fields-site.gpkg"));
+    let run = bench.ok(&words("tag b.gpkg --from fields-site.gpkg --columns field -o tagged.gpkg"));
+    assert!(!run.err.contains("different datums"), "{}", run.err);
+    // As a job, and again: the same bytes.
+    bench.ok(&words("convert grid.gpkg --to file:site.wkt -o c.gpkg --save-job job.toml"));
+    bench.ok(&words("run job.toml --overwrite"));
+    let first = std::fs::read(bench.path("c.gpkg")).unwrap();
+    bench.ok(&words("run job.toml --overwrite"));
+    assert!(std::fs::read(bench.path("c.gpkg")).unwrap() == first, "the job writes other bytes");
+}

@@ -280,3 +280,33 @@ fn packed(bytes: &[u8]) -> Vec<u8> {
     packer.write_all(bytes).unwrap();
     packer.finish().unwrap()
 }
+
+/// Files of other layouts in a folder are listed with what they hold, or why they cannot be used.
+#[test]
+fn grid_files_of_other_layouts_are_listed() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("grids")).unwrap();
+    let list: String = (0..12)
+        .map(|at| (50.0 + 0.5 * f64::from(at / 4), 10.0 + 0.5 * f64::from(at % 4)))
+        .map(|(lat, lon)| format!("{lat} {lon} 45.5\n"))
+        .collect();
+    bench.write("grids/GCG2016.txt", &list);
+    bench.write("grids/RAF18.mnt", "2 3 45 46 0.5 0.5 2 0 1 0 9999\n1 2 3 4 5 6 7 8 9\n");
+    bench.write("grids/bgneu_2019m.asc", "ncols 2\nnrows 2\nxllcorner 23\n");
+    bench.write("grids/dvr90_2002.tif", "II*\0");
+    bench.write("grids/vertconw.94.gz", packed(&differences()));
+    let run = bench.ok(&words("grids grids"));
+    for part in [
+        "GCG2016.txt",
+        "50° to 51° N, 10° to 11.5° E, 12 nodes",
+        "45° to 46° N, 2° to 3° E, 9 nodes",
+        "not sound: its head has no number `dx`",
+        "not sound: it cannot be read as TIFF",
+        "vertconw.94",
+        "72 nodes",
+    ] {
+        assert!(run.out.contains(part), "{part}: {}", run.out);
+    }
+    // The packed file is one that the registry knows by its name without the ending.
+    assert!(!run.err.contains("vertconw.94.gz"), "{}", run.err);
+}

@@ -1,7 +1,7 @@
 //! Which grid files of the registry a folder has, what they cover and what they are used for, and which
 //! are missing between two systems.
 
-use super::folder::GridFolder;
+use super::folder::{GridFolder, unpacked_name};
 use crate::error::Result;
 use std::collections::HashMap;
 use std::path::Path;
@@ -83,7 +83,8 @@ pub fn grids_in(folder: &Path) -> Result<GridInventory> {
         .collect();
     uses.sort_by(|a, b| (&a.files, a.operation).cmp(&(&b.files, b.operation)));
     let named = |name: &String| {
-        uses.iter().flat_map(|one| &one.files).any(|file| file.eq_ignore_ascii_case(name))
+        let name = unpacked_name(name);
+        uses.iter().flat_map(|one| &one.files).any(|file| unpacked_name(file) == name)
     };
     let others = folder.names().into_iter().filter(|name| !named(name)).collect();
     Ok(GridInventory { uses, others })

@@ -52,10 +52,9 @@ impl GridFolder {
     }
 
     fn path(&self, name: &str) -> Option<&PathBuf> {
-        let name = name.to_lowercase();
-        let unpacked = || name.strip_suffix(PACKED).and_then(|name| self.files.get(name));
-        let packed = || self.files.get(&format!("{name}{PACKED}"));
-        self.files.get(&name).or_else(unpacked).or_else(packed)
+        let packed = || self.files.get(&format!("{}{PACKED}", unpacked_name(name)));
+        let exact = self.files.get(&name.to_lowercase());
+        exact.or_else(|| self.files.get(&unpacked_name(name))).or_else(packed)
     }
 
     /// The names of its files as they are on disk, in order.
@@ -79,6 +78,12 @@ impl GridFiles for GridFolder {
             false => Ok(Some(bytes)),
         }
     }
+}
+
+/// The name of a file in small letters, without the mark of its packing.
+pub(super) fn unpacked_name(name: &str) -> String {
+    let name = name.to_lowercase();
+    name.strip_suffix(PACKED).map(str::to_string).unwrap_or(name)
 }
 
 /// Grids are this large at most when unpacked: the world by minutes takes 0.93 GB.
