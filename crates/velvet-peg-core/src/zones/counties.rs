@@ -5,6 +5,7 @@
 
 use crate::position::Geographic;
 use crate::states::POSTAL;
+use crate::zones::UtmZone;
 use std::sync::OnceLock;
 use velvet_peg_epsg::{Outlines, outlines};
 
@@ -113,6 +114,45 @@ impl Atlas {
         }
         inside
     }
+}
+
+/// The UTM zones of a county by its FIPS number, each with the share of its area, the largest first; what
+/// is less than a hundredth is left out, for outlines are known no better.
+///
+/// ```
+/// use velvet_peg_core::zones::{county_named, utm_zones_of_county};
+/// let douglas = &county_named("Douglas county, Washington")[0];
+/// let zones = utm_zones_of_county(douglas.fips);
+/// let names: Vec<String> = zones.iter().map(|(zone, _)| zone.name()).collect();
+/// assert_eq!(names, ["11N", "10N"]);
+/// ```
+pub fn utm_zones_of_county(fips: u32) -> Vec<(UtmZone, f64)> {
+    const SIDE: usize = 40;
+    let atlas = atlas();
+    let Some(county) = atlas.outlines.counties.iter().position(|county| county.fips == fips) else {
+        return Vec::new();
+    };
+    let [west, south, east, north] = atlas.boxes[county];
+    let along =
+        |low: f64, high: f64, at: usize| low + (high - low) * (at as f64 + 0.5) / SIDE as f64;
+    let mut counts: Vec<(UtmZone, usize)> = Vec::new();
+    for at in 0..SIDE * SIDE {
+        let place =
+            Geographic { lat: along(south, north, at / SIDE), lon: along(west, east, at % SIDE) };
+        let Some(zone) = UtmZone::of(place).filter(|_| atlas.holds(county, place)) else {
+            continue;
+        };
+        match counts.iter_mut().find(|(known, _)| *known == zone) {
+            Some((_, count)) => *count += 1,
+            None => counts.push((zone, 1)),
+        }
+    }
+    let all: usize = counts.iter().map(|(_, count)| count).sum();
+    let mut shares: Vec<(UtmZone, f64)> =
+        counts.into_iter().map(|(zone, count)| (zone, count as f64 / all as f64)).collect();
+    shares.retain(|(_, share)| *share >= 0.01);
+    shares.sort_by(|a, b| b.1.total_cmp(&a.1));
+    shares
 }
 
 /// The county that holds a position in degrees (NAD83, or WGS 84 for that matter); none

@@ -12,7 +12,7 @@ mod zone_lines;
 #[cfg(feature = "zones")]
 pub(crate) use counties::state_centre;
 #[cfg(feature = "zones")]
-pub use counties::{County, county_at, county_named};
+pub use counties::{County, county_at, county_named, utm_zones_of_county};
 pub use grid_reference::{GridSquare, grid_reference, grid_reference_to, parse_grid_reference};
 #[cfg(feature = "zones")]
 pub use state_plane::{

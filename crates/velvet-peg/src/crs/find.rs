@@ -3,7 +3,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 use velvet_peg_core::crs::{CrsMatch, CrsSearch, search};
 use velvet_peg_core::registry::CrsRow;
-use velvet_peg_core::zones::{County, ZoneSet, county_named, state_plane_zones_of_county};
+use velvet_peg_core::zones::{
+    County, UtmZone, ZoneSet, county_named, state_plane_zones_of_county, utm_zones_of_county,
+};
 
 /// Words that counties are known by.
 const KINDS: [&str; 3] = ["county", "parish", "borough"];
@@ -50,6 +52,26 @@ fn of_counties(counties: &[County], rest: &[&str]) -> Option<Vec<CrsMatch>> {
                 zones.push((set, &zone.systems));
             }
         }
+    }
+    let utm = |word: &&str| word.eq_ignore_ascii_case("utm");
+    if rest.iter().any(utm) {
+        // The zone with most of the county first, on each datum that the words allow.
+        let words = rest.join(" ");
+        let zones = counties.iter().flat_map(|county| utm_zones_of_county(county.fips));
+        let of_zone = |(zone, _): (UtmZone, f64)| {
+            // EPSG conversions 16001 to 16060, south of the equator 16101 to 16160.
+            let first = if zone.is_north() { 16_000 } else { 16_100 };
+            let conversion = Some(first + u32::from(zone.number()));
+            let mut found = search(&format!("{words} {}", zone.name())).matches;
+            found.retain(|one| {
+                CrsRow::find(one.code).is_some_and(|row| row.conversion == conversion)
+            });
+            found
+        };
+        let mut found: Vec<CrsMatch> = zones.flat_map(of_zone).collect();
+        let mut seen = BTreeSet::new();
+        found.retain(|one| seen.insert(one.code));
+        return (!found.is_empty()).then_some(found);
     }
     let mut seen = BTreeSet::new();
     codes.retain(|code| seen.insert(*code));

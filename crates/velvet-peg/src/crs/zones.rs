@@ -101,6 +101,36 @@ pub fn zones_of_place(at: Geographic) -> (Vec<ZoneAnswer>, Vec<Notice>) {
     (zones, notices)
 }
 
+/// The zones of a county: UTM, the one with most of it first, and state plane.
+///
+/// ```
+/// use velvet_peg::zones::{county_named, zones_of_county};
+/// let douglas = &county_named("Douglas county, Washington")[0];
+/// let zones = zones_of_county(douglas);
+/// let names: Vec<&str> = zones.iter().map(|zone| zone.name.as_str()).collect();
+/// assert_eq!(names[..3], ["UTM zone 11N", "UTM zone 10N", "Washington North"]);
+/// ```
+pub fn zones_of_county(county: &County) -> Vec<ZoneAnswer> {
+    let answer = |kind, name: String, systems: Vec<Crs>| ZoneAnswer {
+        kind,
+        name,
+        systems,
+        county: Some(county.label()),
+        edge_m: None,
+        features: None,
+    };
+    let utm = utm_zones_of_county(county.fips).into_iter().map(|(zone, _)| {
+        let systems = utm_on_nad83(zone).into_iter().chain(zone.crs().ok()).collect();
+        answer("UTM", format!("UTM zone {}", zone.name()), systems)
+    });
+    let sets = [(ZoneSet::Spcs83, "SPCS83"), (ZoneSet::Spcs27, "SPCS27")];
+    let state_plane = sets.into_iter().flat_map(|(set, kind)| {
+        let zones = state_plane_zones_of_county(set, county.fips).into_iter();
+        zones.map(move |zone| answer(kind, zone.name.clone(), systems_of(zone)))
+    });
+    utm.chain(state_plane).collect()
+}
+
 /// Systems on the datum that came with the zones: NAD83, NAD27 or Old Hawaiian.
 pub fn systems_of(zone: &StatePlaneZone) -> Vec<Crs> {
     let usual: Vec<Crs> = [6269, 6267, 6135]

@@ -71,3 +71,24 @@ fn counties_bring_up_the_systems_of_their_zones() {
         assert_eq!(found.get(..codes.len()), Some(codes), "{query}: {found:?}");
     }
 }
+
+/// UTM of a county: the zone with most of it, then the others that it reaches into.
+#[test]
+fn utm_of_a_county_is_found_by_its_place() {
+    for (query, first, also) in [
+        ("utm douglas county washington", 6340, Some(6339)),
+        ("utm douglas county washington nad83", 26911, Some(26910)),
+        ("king county wa utm wgs84", 32610, None),
+        ("utm harris county texas", 6344, None),
+        ("utm nad27 dade county florida", 26717, None),
+    ] {
+        let found = find_systems(query).matches;
+        let zone = |code: u32| found.iter().position(|one| one.code == code);
+        let at = zone(first).unwrap_or_else(|| panic!("{query}: {first} is not there: {found:?}"));
+        assert!(at < 3, "{query}: {at}: {:?}", &found[..found.len().min(4)]);
+        if let Some(also) = also {
+            assert!(zone(also).is_some(), "{query}: {also} is not there");
+        }
+        assert!(found.iter().all(|one| one.name.contains("UTM")), "{query}");
+    }
+}

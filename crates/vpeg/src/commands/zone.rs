@@ -5,7 +5,7 @@ use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::Path;
 use velvet_peg::zones::{
-    ZoneAnswer, ZoneSet, county_named, state_plane_zones_of_county, zones_of_layer, zones_of_place,
+    ZoneAnswer, county_named, zones_of_county, zones_of_layer, zones_of_place,
 };
 use velvet_peg::{Crs, Error, LayerReader, Notice};
 
@@ -48,22 +48,7 @@ impl Zone {
 /// The zones of the counties that a text names.
 fn county_zones(text: &str) -> Option<Vec<ZoneAnswer>> {
     let counties = county_named(text);
-    let zones = counties.iter().flat_map(|county| {
-        [(ZoneSet::Spcs83, "SPCS83"), (ZoneSet::Spcs27, "SPCS27")].into_iter().flat_map(
-            move |(set, kind)| {
-                state_plane_zones_of_county(set, county.fips).into_iter().map(move |zone| {
-                    ZoneAnswer {
-                        kind,
-                        name: zone.name.clone(),
-                        systems: velvet_peg::zones::systems_of(zone),
-                        county: Some(county.label()),
-                        edge_m: None,
-                        features: None,
-                    }
-                })
-            },
-        )
-    });
+    let zones = counties.iter().flat_map(zones_of_county);
     (!counties.is_empty()).then(|| zones.collect())
 }
 
