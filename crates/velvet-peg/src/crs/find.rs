@@ -62,7 +62,10 @@ fn of_counties(counties: &[County], rest: &[&str]) -> Option<Vec<CrsMatch>> {
             // EPSG conversions 16001 to 16060, south of the equator 16101 to 16160.
             let first = if zone.is_north() { 16_000 } else { 16_100 };
             let conversion = Some(first + u32::from(zone.number()));
-            let mut found = search(&format!("{words} {}", zone.name())).matches;
+            let CrsSearch { matches: mut found, left_out, .. } =
+                search(&format!("{words} {}", zone.name()));
+            // A word that nothing has may be another state.
+            found.retain(|_| left_out.is_empty());
             found.retain(|one| {
                 CrsRow::find(one.code).is_some_and(|row| row.conversion == conversion)
             });

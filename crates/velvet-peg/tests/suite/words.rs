@@ -80,7 +80,7 @@ fn utm_of_a_county_is_found_by_its_place() {
         ("utm douglas county washington nad83", 26911, Some(26910)),
         ("king county wa utm wgs84", 32610, None),
         ("utm harris county texas", 6344, None),
-        ("utm nad27 dade county florida", 26717, None),
+        ("utm nad27 miami-dade county florida", 26717, None),
     ] {
         let found = find_systems(query).matches;
         let zone = |code: u32| found.iter().position(|one| one.code == code);
@@ -91,4 +91,7 @@ fn utm_of_a_county_is_found_by_its_place() {
         }
         assert!(found.iter().all(|one| one.name.contains("UTM")), "{query}");
     }
+    // A county of another state is none of this one.
+    let found = find_systems("utm nad27 dade county florida").matches;
+    assert!(found.iter().all(|one| one.code != 26716), "{found:?}");
 }
