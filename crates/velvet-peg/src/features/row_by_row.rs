@@ -425,7 +425,7 @@ impl Passage<'_> {
             let first = column.vertices(at).find(|vertex| column.x[*vertex].is_nan());
             let reason = match first.zip(self.converter.as_ref()) {
                 Some((first, converter)) => not_carried(converter, before.vertex(first)),
-                None => continue,
+                None => "it has no place".to_string(),
             };
             // The row as far as it was read.
             let mut original = vec![String::new(); self.width];
