@@ -6,8 +6,8 @@
 //! converted: an error, an error that leaves everything as it was, or a mark.
 
 use crate::crs::{Crs, Mapping};
-use crate::datum::{Setting, State};
-use crate::error::{Error, Result};
+use crate::datum::{Setting, State, Unavailable};
+use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, intersection};
 use crate::geocentric;
 use crate::geodesic::Geodesic;
@@ -116,6 +116,16 @@ impl Converter {
             grids.forget_failures();
         }
         let height = HeightPlan::new(source, target, area.as_ref(), grids.as_deref())?;
+        if let (Policy::RequireBest, Some(better)) = (options.policy, height.better().first()) {
+            let metres = better.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));
+            return Err(Error::new(
+                Kind::NoRoute,
+                format!(
+                    "the best way is asked for, and for heights that is {} [EPSG:{}]{metres}, which needs {}",
+                    better.name, better.code, better.needs
+                ),
+            ));
+        }
         let heights = matches!(
             height,
             HeightPlan::Ellipsoidal(..) | HeightPlan::FromModel(..) | HeightPlan::ToModel(..)
@@ -189,6 +199,13 @@ impl Converter {
     /// stated accuracy in metres.
     pub fn height_change(&self) -> Option<(u32, &'static str, Option<f64>)> {
         self.height.change()
+    }
+
+    /// More accurate operations for the change of heights than the one that is taken, which cannot be run
+    /// here, with what each needs; those for the change of datum are in
+    /// [`Route::unavailable`].
+    pub fn better_heights(&self) -> &[Unavailable] {
+        self.height.better()
     }
 
     /// Converts one coordinate: x longitude or easting, y latitude or northing, z height (or

@@ -2,6 +2,7 @@
 //! grid file that the user has.
 
 use crate::crs::{Crs, VerticalCrs, datum_code};
+use crate::datum::Unavailable;
 use crate::extent::{Bounds, Coverage, Extent};
 use crate::grid::{Grids, ShiftGrid};
 use crate::position::Geographic;
@@ -70,6 +71,8 @@ pub(crate) struct HeightModel {
     pub(crate) code: u32,
     pub(crate) name: &'static str,
     pub(crate) accuracy_m: Option<f64>,
+    /// More accurate ones that cannot be used.
+    pub(crate) better: Vec<Unavailable>,
     surface: Surface,
 }
 
@@ -99,7 +102,7 @@ impl HeightModel {
         grids: Option<&Grids>,
     ) -> Result<HeightModel, Lacking> {
         let own = horizontal.datum().and_then(|datum| datum.code());
-        let (mut needs, mut others) = (Vec::new(), Vec::new());
+        let (mut lacking, mut others) = (Vec::new(), Vec::new());
         for row in rows(own, vertical, area) {
             let Some(datum) = datum_of(row.source) else { continue };
             if Some(datum) != own {
@@ -110,14 +113,21 @@ impl HeightModel {
             match read(&row, grids) {
                 Ok(surface) => {
                     let accuracy_m = row.accuracy_m.map(|accuracy| accuracy.to_f64());
-                    return Ok(HeightModel { code: row.code, name: row.name, accuracy_m, surface });
+                    let better = better(lacking, accuracy_m);
+                    return Ok(HeightModel {
+                        code: row.code,
+                        name: row.name,
+                        accuracy_m,
+                        better,
+                        surface,
+                    });
                 }
-                Err(need) => needs.push(format!("{} [EPSG:{}] needs {need}", row.name, row.code)),
+                Err(needs) => lacking.push(unavailable(&row, needs)),
             }
         }
-        match needs.is_empty() && !others.is_empty() {
+        match lacking.is_empty() && !others.is_empty() {
             true => Err(Lacking::OnOther(others)),
-            false => Err(Lacking::Needs(needs)),
+            false => Err(Lacking::Needs(lacking.iter().map(in_words).collect())),
         }
     }
 
@@ -128,6 +138,30 @@ impl HeightModel {
             Surface::Grid(grid) => grid.height(at),
         }
     }
+}
+
+/// An operation of heights that lacks something.
+pub(crate) fn unavailable(row: &OperationRow, needs: String) -> Unavailable {
+    let accuracy_m = row.accuracy_m.map(|accuracy| accuracy.to_f64());
+    Unavailable { code: row.code, name: row.name, accuracy_m, needs, needs_epoch: false }
+}
+
+/// What an operation of heights lacks, in words.
+pub(crate) fn in_words(lacking: &Unavailable) -> String {
+    format!("{} [EPSG:{}] needs {}", lacking.name, lacking.code, lacking.needs)
+}
+
+/// Those of some that are known to be more accurate than the one that is taken; of those that lack the
+/// same file one.
+pub(crate) fn better(lacking: Vec<Unavailable>, taken_m: Option<f64>) -> Vec<Unavailable> {
+    let mut better: Vec<Unavailable> = Vec::new();
+    for one in lacking {
+        let known = one.accuracy_m.is_some_and(|metres| metres < taken_m.unwrap_or(f64::INFINITY));
+        if known && !better.iter().any(|other| other.needs == one.needs) {
+            better.push(one);
+        }
+    }
+    better
 }
 
 fn datum_of(crs: Option<u32>) -> Option<u32> {

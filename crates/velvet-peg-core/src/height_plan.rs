@@ -7,11 +7,12 @@
 //! file that the user has (`height_model.rs`); without one that change is refused, not ignored.
 
 use crate::crs::{Crs, Height, VerticalCrs, datum_code};
+use crate::datum::Unavailable;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Coverage, Extent};
 use crate::grid::{Grids, ShiftGrid};
-use crate::height_model::{HeightModel, Lacking};
+use crate::height_model::{self, HeightModel, Lacking};
 use crate::position::Geographic;
 use crate::projection::Parameters;
 use std::sync::Arc;
@@ -64,6 +65,8 @@ pub(crate) struct Offset {
     pub(crate) code: u32,
     pub(crate) name: &'static str,
     pub(crate) accuracy_m: Option<f64>,
+    /// More accurate ones that cannot be run.
+    better: Vec<Unavailable>,
     by: By,
     /// Turned where run backwards.
     sign: f64,
@@ -144,6 +147,15 @@ impl HeightPlan {
         }
     }
 
+    /// More accurate changes of heights than the one that is taken, which cannot be run.
+    pub(crate) fn better(&self) -> &[Unavailable] {
+        match self {
+            HeightPlan::Gravity { offset: Some(offset), .. } => &offset.better,
+            HeightPlan::FromModel(model, ..) | HeightPlan::ToModel(model, ..) => &model.better,
+            _ => &[],
+        }
+    }
+
     /// The operation of the registry that changes the vertical datum, if one does: its code, name and
     /// accuracy.
     pub(crate) fn change(&self) -> Option<(u32, &'static str, Option<f64>)> {
@@ -191,17 +203,18 @@ impl Offset {
         let metres =
             |row: &OperationRow| row.accuracy_m.map_or(1000.0, |accuracy| accuracy.to_f64());
         rows.sort_by(|(a, _), (b, _)| metres(a).total_cmp(&metres(b)).then(a.code.cmp(&b.code)));
-        let mut needs = Vec::new();
+        let mut lacking = Vec::new();
         for (row, sign) in rows {
             match Offset::read(&row, sign, to.up_m(), grids) {
-                Ok(offset) => return Ok(offset),
-                Err(Some(need)) => {
-                    needs.push(format!("{} [EPSG:{}] needs {need}", row.name, row.code));
+                Ok(offset) => {
+                    let better = height_model::better(lacking, offset.accuracy_m);
+                    return Ok(Offset { better, ..offset });
                 }
+                Err(Some(needs)) => lacking.push(height_model::unavailable(&row, needs)),
                 Err(None) => {}
             }
         }
-        Err(needs)
+        Err(lacking.iter().map(height_model::in_words).collect())
     }
 
     /// The offset of a row; if it cannot be run, what it needs, and none if it is no offset.
@@ -244,6 +257,7 @@ impl Offset {
             code: row.code,
             name: row.name,
             accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
+            better: Vec::new(),
             by,
             sign,
             target_up,

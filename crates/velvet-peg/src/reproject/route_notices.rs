@@ -3,6 +3,7 @@
 use crate::notice::{Notice, NoticeKind};
 use velvet_peg_core::Converter;
 use velvet_peg_core::crs::Datum;
+use velvet_peg_core::datum::Unavailable;
 
 /// The warnings that a route deserves: shifts known only to metres, operations that do not
 /// cover the data, better ones that need a file.
@@ -23,6 +24,8 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
         let text = format!("heights change by {name} [EPSG:{code}] ({known})");
         notices.push(with_accuracy(Notice::note(NoticeKind::Height, text), accuracy));
     }
+    let of_heights = better("a more accurate change of heights exists", converter.better_heights());
+    notices.extend(of_heights);
     if route.operations().next().is_none() {
         return notices;
     }
@@ -92,20 +95,23 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
         let text = format!("the operation was named; else it would be {}", usual.summary());
         notices.push(with_accuracy(Notice::note(NoticeKind::DatumChange, text), Some(known)));
     }
-    if let Some(better) = route.unavailable.first() {
-        let metres = better.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));
-        let more = match route.unavailable.len() - 1 {
-            0 => String::new(),
-            more => format!(", and {more} more"),
-        };
-        let text = format!(
-            "a more accurate operation exists: {} [EPSG:{}]{metres} needs {}{more}",
-            better.name, better.code, better.needs
-        );
-        let exists = Notice::note(NoticeKind::DatumChange, text);
-        notices.push(with_accuracy(exists, better.accuracy_m));
-    }
+    notices.extend(better("a more accurate operation exists", &route.unavailable));
     notices
+}
+
+/// What would be better, and what that needs.
+fn better(exists: &str, unavailable: &[Unavailable]) -> Option<Notice> {
+    let first = unavailable.first()?;
+    let metres = first.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));
+    let more = match unavailable.len() - 1 {
+        0 => String::new(),
+        more => format!(", and {more} more"),
+    };
+    let text = format!(
+        "{exists}: {} [EPSG:{}]{metres} needs {}{more}",
+        first.name, first.code, first.needs
+    );
+    Some(with_accuracy(Notice::note(NoticeKind::DatumChange, text), first.accuracy_m))
 }
 
 fn with_accuracy(notice: Notice, accuracy_m: Option<f64>) -> Notice {

@@ -310,3 +310,24 @@ fn grid_files_of_other_layouts_are_listed() {
     // The packed file is one that the registry knows by its name without the ending.
     assert!(!run.err.contains("vertconw.94.gz"), "{}", run.err);
 }
+
+/// Where a less accurate model of heights is there, the better one is named, and can be insisted on.
+#[test]
+fn a_better_change_of_heights_is_named() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("grids")).unwrap();
+    bench.write("grids/g2012bu0.bin", model());
+    bench.write("marks.csv", "id,e,n,h\n1,-120,47.4,100\n");
+    let line = "convert marks.csv --x e --y n --z h --crs EPSG:6318+EPSG:5703 --to EPSG:6319 --grids grids";
+    let run = bench.ok(&words(&format!("{line} -o a.csv")));
+    let says = "a more accurate change of heights exists: NAD83(2011) to NAVD88 height (3) [EPSG:9229] (0.015 m) \
+                needs the file g2018u0.bin";
+    assert!(run.err.contains(says), "{}", run.err);
+    let run = bench.run(&words(&format!("{line} -o b.csv --require-best")));
+    let says =
+        "the best way is asked for, and for heights that is NAD83(2011) to NAVD88 height (3)";
+    assert!(run.code == 1 && run.err.contains(says) && !bench.has("b.csv"), "{}", run.err);
+    bench.write("grids/g2018u0.bin", model());
+    let run = bench.ok(&words(&format!("{line} -o b.csv --require-best")));
+    assert!(!run.err.contains("more accurate"), "{}", run.err);
+}
