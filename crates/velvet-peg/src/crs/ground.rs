@@ -6,6 +6,7 @@ pub use velvet_peg_core::low_distortion::*;
 
 use super::zones::zones_of_place;
 use crate::error::{Error, Result};
+use crate::format_support::definition_file::definition_file;
 use crate::layer::no_system;
 use crate::layer_io::LayerReader;
 use crate::output::write_whole;
@@ -153,7 +154,8 @@ pub fn usual_systems(places: &[GroundPlace]) -> Vec<(Crs, Distortion)> {
 /// ```
 ///
 /// # Errors
-/// If the notation cannot say the system, the name asks for no notation, or the file cannot be written.
+/// If the notation cannot say the system, the name asks for no notation, the file holds something else than a
+/// definition, or it cannot be written.
 pub fn write_definition(path: &Path, crs: &Crs, overwrite: bool) -> Result<()> {
     let extension = path.extension().map(|name| name.to_string_lossy().to_lowercase());
     let (text, notation) = match extension.as_deref() {
@@ -179,5 +181,11 @@ pub fn write_definition(path: &Path, crs: &Crs, overwrite: bool) -> Result<()> {
         };
         Error::usage(format!("{notation} {why}")).in_file(path)
     })?;
+    // What a file of such a name holds may be data: only a definition is replaced by one.
+    if overwrite && path.exists() && definition_file(path).is_err() {
+        let why =
+            "holds no definition of a reference system, and is not replaced: choose another name";
+        return Err(Error::usage(why).in_file(path));
+    }
     write_whole(path, format!("{text}\n").as_bytes(), overwrite)
 }

@@ -358,3 +358,22 @@ fn every_command_takes_a_system_of_ones_own() {
     bench.ok(&words("run job.toml --overwrite"));
     assert!(std::fs::read(bench.path("c.gpkg")).unwrap() == first, "the job writes other bytes");
 }
+
+/// Only a definition is replaced by one: a file of the same name may be data.
+#[test]
+fn data_are_not_replaced_by_a_definition() {
+    let bench = Bench::with_demo();
+    let data = bench.read("fields.geojson");
+    bench.write("fields.json", &data);
+    for line in [
+        "low-distortion --like fields.json --height 380 -o fields.json --overwrite".to_string(),
+        format!("ground EPSG:2285 --at {AT} --height 380 -o fields.json --overwrite"),
+    ] {
+        let run = make(&bench, &line);
+        assert!(run.code == 1 && run.err.contains("holds no definition"), "{line}: {}", run.err);
+        assert_eq!(bench.read("fields.json"), data);
+    }
+    let line = format!("ground EPSG:2285 --at {AT} --height 380 -o g.json --overwrite");
+    assert_eq!(make(&bench, &line).code, 0);
+    assert_eq!(make(&bench, &line.replace("380", "390")).code, 0);
+}
