@@ -7,7 +7,6 @@
 
 use super::ShiftGrid;
 use super::height_text::text;
-use super::heights::one_sheet;
 use super::node_list::grid;
 use crate::error::{Error, Result};
 
@@ -25,12 +24,7 @@ pub(super) fn parse(bytes: &[u8]) -> Result<ShiftGrid> {
     if places.is_empty() {
         return Err(Error::malformed("it has no line that begins with GEO"));
     }
-    let grid = grid("list", &places)?;
-    let mut heights = vec![f32::NAN; grid.rows * grid.columns];
-    for (at, value) in grid.places.iter().zip(values) {
-        heights[*at] = value;
-    }
-    Ok(one_sheet("AUSGeoid98", grid.corner, grid.steps, (grid.rows, grid.columns), heights))
+    Ok(grid("list", &places)?.of_heights("AUSGeoid98", values))
 }
 
 /// Latitude and longitude in degrees, and the height.

@@ -10,7 +10,6 @@
 //! NTG-88; neither was compared with a file of a publisher's.
 
 use super::height_text::text;
-use super::heights::one_sheet;
 use super::node_list::{Regular, grid};
 use super::{ShiftGrid, sound_size};
 use crate::error::{Error, Result};
@@ -18,17 +17,13 @@ use crate::error::{Error, Result};
 /// A grid of heights, metres.
 pub(super) fn heights(bytes: &[u8]) -> Result<ShiftGrid> {
     let (grid, values) = nodes::<1>(bytes)?;
-    let mut heights = vec![f32::NAN; grid.rows * grid.columns];
-    for (at, [value]) in grid.places.iter().zip(values) {
-        heights[*at] = value;
-    }
-    Ok(one_sheet("IGN", grid.corner, grid.steps, (grid.rows, grid.columns), heights))
+    Ok(grid.of_heights("IGN", values.into_iter().map(|[value]| value)))
 }
 
 /// A grid of translations along the geocentric axes, metres.
 pub(super) fn translations(bytes: &[u8]) -> Result<ShiftGrid> {
     let (grid, values) = nodes::<3>(bytes)?;
-    Ok(grid.of_triples("IGN", &values))
+    Ok(grid.of_triples("IGN", values))
 }
 
 /// The limits of a grid and its steps, degrees.

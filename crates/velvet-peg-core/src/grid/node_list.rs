@@ -56,11 +56,7 @@ pub(super) fn parse(bytes: &[u8]) -> Result<ShiftGrid> {
         }
     }
     let grid = grid("list", &nodes.iter().map(|node| (node.0, node.1)).collect::<Vec<_>>())?;
-    let mut heights = vec![f32::NAN; grid.rows * grid.columns];
-    for (at, node) in grid.places.iter().zip(&nodes) {
-        heights[*at] = node.2;
-    }
-    let mut sheet = one_sheet("list", grid.corner, grid.steps, (grid.rows, grid.columns), heights);
+    let mut sheet = grid.of_heights("list", nodes.iter().map(|node| node.2));
     sheet.order_taken = columns.is_some_and(|(_, stated)| !stated);
     Ok(sheet)
 }
@@ -119,12 +115,32 @@ pub(super) struct Regular {
 }
 
 impl Regular {
-    /// A grid of three values a node.
-    pub(super) fn of_triples(&self, name: &str, values: &[[f32; 3]]) -> ShiftGrid {
-        let mut nodes = vec![[f32::NAN; 3]; self.rows * self.columns];
+    /// The values in the order of the grid; `none` where no node stands.
+    fn spread<T: Copy>(&self, none: T, values: impl IntoIterator<Item = T>) -> Vec<T> {
+        let mut spread = vec![none; self.rows * self.columns];
         for (at, value) in self.places.iter().zip(values) {
-            nodes[*at] = *value;
+            spread[*at] = value;
         }
+        spread
+    }
+
+    /// A grid of a height a node, metres; what is not a number says that there is none.
+    pub(super) fn of_heights(
+        &self,
+        name: &str,
+        values: impl IntoIterator<Item = f32>,
+    ) -> ShiftGrid {
+        let heights = self.spread(f32::NAN, values);
+        one_sheet(name, self.corner, self.steps, (self.rows, self.columns), heights)
+    }
+
+    /// A grid of three values a node.
+    pub(super) fn of_triples(
+        &self,
+        name: &str,
+        values: impl IntoIterator<Item = [f32; 3]>,
+    ) -> ShiftGrid {
+        let nodes = self.spread([f32::NAN; 3], values);
         let part = Part {
             name: name.to_string(),
             parent: String::new(),
@@ -152,10 +168,17 @@ pub(super) fn grid(what: &str, nodes: &[(f64, f64)]) -> Result<Regular> {
         )));
     }
     let place = |value: f64, from: f64, step: f64| ((value - from) / step).round() as usize;
-    let places = nodes
-        .iter()
-        .map(|(lat, lon)| place(*lat, south, lat_step) * columns + place(*lon, west, lon_step))
-        .collect();
+    let mut taken = vec![false; rows * columns];
+    let mut places = Vec::with_capacity(nodes.len());
+    for (lat, lon) in nodes {
+        let at = place(*lat, south, lat_step) * columns + place(*lon, west, lon_step);
+        if std::mem::replace(&mut taken[at], true) {
+            return Err(Error::malformed(format!(
+                "its {what} has the node at latitude {lat}°, longitude {lon}° twice"
+            )));
+        }
+        places.push(at);
+    }
     Ok(Regular { corner: (south, west), steps: (lat_step, lon_step), rows, columns, places })
 }
 

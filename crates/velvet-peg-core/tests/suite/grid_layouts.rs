@@ -251,6 +251,11 @@ fn layouts_that_are_not_sound_say_so() {
             [b"1 1 5\n".to_vec(), b"90 90 5\n1.001 1.001 5".to_vec()].concat(),
             "do not make a grid of",
         ),
+        (
+            1082,
+            edited("list-blank", "46.000000   2.500000", "46.000000   2.000000"),
+            "has the node at latitude 46°, longitude 2° twice",
+        ),
         (9662, b"<html>\n</html>".to_vec(), "no line that begins with GEO"),
         (9662, b"GEO 12.0 S12 0 E130 0 0".to_vec(), "line 1 is no node of a height"),
         (9664, edited("french-lines", "GG1 2 5", "GG1 5 2"), "no limits and steps"),
