@@ -14,53 +14,19 @@ use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
 /// EPSG methods whose files are read, to a vertical system (or one of depths) or to a compound one that
 /// has it: NGS `.bin`, `.gtx`, `.byn`, AUSGeoid, Gravsoft and the Earth gravity models, ISG, IGN, lists
 /// of nodes.
-pub(crate) const METHODS: &[u32] = &[
-    1134,
-    1135,
-    9665,
-    1088,
-    1121,
-    1122,
-    1060,
-    1090,
-    1048,
-    1083,
-    9662,
-    1047,
-    1072,
-    1093,
-    1096,
-    1109,
-    1110,
-    9661,
-    1103,
-    1117,
-    1118,
-    1025,
-    1092,
-    1073,
-    1094,
-    1095,
-    9664,
-    1030,
-    1059,
-    1081,
-    1082,
-    1089,
-    1098,
-    1099,
-    1100,
-    1115,
-    1116,
-    #[cfg(feature = "geotiff")]
-    1123,
-    #[cfg(feature = "geotiff")]
-    1124,
-    #[cfg(feature = "geotiff")]
-    1127,
-    #[cfg(feature = "geotiff")]
-    1128,
+const METHODS: [u32; 37] = [
+    1134, 1135, 9665, 1088, 1121, 1122, 1060, 1090, 1048, 1083, 9662, 1047, 1072, 1093, 1096, 1109,
+    1110, 9661, 1103, 1117, 1118, 1025, 1092, 1073, 1094, 1095, 9664, 1030, 1059, 1081, 1082, 1089,
+    1098, 1099, 1100, 1115, 1116,
 ];
+
+/// Those whose files are GeoTIFF.
+const GEOTIFF: [u32; 4] = [1123, 1124, 1127, 1128];
+
+/// Whether the files of an EPSG method are models that are read.
+pub(crate) fn by_files(method: u32) -> bool {
+    METHODS.contains(&method) || (cfg!(feature = "geotiff") && GEOTIFF.contains(&method))
+}
 
 /// EPSG methods by one height of the geoid that their row states.
 pub(crate) const CONSTANT: [u32; 2] = [1131, 1136];
@@ -186,7 +152,7 @@ fn rows(own: Option<u32>, vertical: &VerticalCrs, area: Option<&Bounds>) -> Vec<
         .into_iter()
         .filter_map(OperationRow::find)
         .filter(|row| {
-            let is_model = |code| METHODS.contains(&code) || CONSTANT.contains(&code);
+            let is_model = |code| by_files(code) || CONSTANT.contains(&code);
             !row.deprecated && row.method.is_some_and(is_model)
         })
         .filter(|row| vertical_datum_of(row.target) == vertical.datum_code)

@@ -28,17 +28,15 @@ pub(crate) const OFFSETS: [u32; 3] = [OFFSET, OFFSET_AND_SLOPE, OFFSET_AND_SLOPE
 /// EPSG methods that change heights by differences at the nodes of a grid, which are added. The systems
 /// that rows state for the interpolation are not gone into: differences change by millimetres over the
 /// hundreds of metres between datums.
-pub(crate) const GRID_OFFSETS: &[u32] = &[
-    1071,
-    1080,
-    1084,
-    1085,
-    1101,
-    SUBTRACTED,
-    9658,
-    #[cfg(feature = "geotiff")]
-    1129,
-];
+const GRID_OFFSETS: [u32; 7] = [1071, 1080, 1084, 1085, 1101, SUBTRACTED, 9658];
+
+/// The one of them whose files are GeoTIFF.
+const GEOTIFF_OFFSETS: u32 = 1129;
+
+/// Whether an EPSG method changes heights by differences in files that are read.
+pub(crate) fn by_files(method: u32) -> bool {
+    GRID_OFFSETS.contains(&method) || (cfg!(feature = "geotiff") && method == GEOTIFF_OFFSETS)
+}
 
 /// EPSG method 1126, whose grids hold what is subtracted.
 const SUBTRACTED: u32 = 1126;
@@ -241,7 +239,7 @@ impl Offset {
             Some(OFFSET_AND_SLOPE | OFFSET_AND_SLOPE_OLD) => {
                 By::Slopes(up()?, Slopes::read(&parameters).map_err(words)?)
             }
-            Some(method) if GRID_OFFSETS.contains(&method) => {
+            Some(method) if by_files(method) => {
                 let file = parameters.file().ok_or(None)?;
                 let missing = || Some(format!("the file {file} in a folder of grid files"));
                 let grid = grids.ok_or_else(missing)?.get(row, &[file]).map_err(Some)?;

@@ -45,7 +45,7 @@ pub fn needs_of(code: u32) -> Result<Needs> {
         if height_plan::OFFSETS.contains(&method) || height_model::CONSTANT.contains(&method) {
             return Ok(Needs::Nothing);
         }
-        if height_plan::GRID_OFFSETS.contains(&method) || height_model::METHODS.contains(&method) {
+        if height_plan::by_files(method) || height_model::by_files(method) {
             return Ok(Needs::Files(files(&row)));
         }
     }
@@ -85,8 +85,7 @@ fn offset_of(row: &OperationRow) -> Option<u32> {
     let mut changes = steps.filter(|step| step.kind != OperationKind::Conversion);
     let step = changes.next().filter(|_| changes.next().is_none())?;
     let method = step.method?;
-    let is_offset =
-        height_plan::OFFSETS.contains(&method) || height_plan::GRID_OFFSETS.contains(&method);
+    let is_offset = height_plan::OFFSETS.contains(&method) || height_plan::by_files(method);
     is_offset.then_some(step.code)
 }
 
@@ -134,9 +133,7 @@ pub fn by_files_between(from: &[u32], to: &[u32]) -> Vec<u32> {
 /// Whether an operation goes by files of its own in a layout that is read.
 pub fn by_files(row: &OperationRow) -> bool {
     row.method.is_some_and(|code| {
-        GRID_METHODS.contains(&code)
-            || height_model::METHODS.contains(&code)
-            || height_plan::GRID_OFFSETS.contains(&code)
+        GRID_METHODS.contains(&code) || height_model::by_files(code) || height_plan::by_files(code)
     })
 }
 

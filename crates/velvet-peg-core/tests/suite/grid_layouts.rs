@@ -5,7 +5,7 @@ use crate::support::grid_files::Sheet;
 use crate::support::{Row, data};
 use std::sync::Arc;
 use velvet_peg_core::grid::{GridFiles, Grids, ShiftGrid};
-use velvet_peg_core::runs::{Needs, by_files_between, needs_of};
+use velvet_peg_core::runs::{Needs, by_files, by_files_between, needs_of};
 use velvet_peg_core::{
     Bounds, Converter, Coordinate, Crs, Geographic, Operation, PlanOptions, geocentric,
 };
@@ -365,6 +365,12 @@ fn most_operations_of_the_registry_can_be_run_given_their_files() {
             Needs::More(words) => assert!(words.len() > 10, "EPSG:{}: {words}", row.code),
             Needs::Files(files) => {
                 assert!(!files.is_empty(), "EPSG:{}", row.code);
+                // What is said to be read is: an empty file is refused for what it holds.
+                if by_files(&row) {
+                    let empty = vec![&[][..]; files.len()];
+                    let error = ShiftGrid::of_operation(&row, &empty).unwrap_err();
+                    assert!(!error.is_unsupported(), "EPSG:{}: {error}", row.code);
+                }
                 run += 1;
             }
             _ => run += 1,
