@@ -16,6 +16,9 @@ use tiff::tags::Tag;
 const RASTER_TYPE: u16 = 1025;
 const AT_NODES: u16 = 2;
 
+/// Tag of the value that stands for none, as text.
+const NO_VALUE: u16 = 42113;
+
 pub(super) fn parse(bytes: &[u8]) -> Result<ShiftGrid> {
     let mut limits = Limits::default();
     // The pieces are held one at a time; the values are as many as the file has room for.
@@ -80,7 +83,7 @@ fn part(decoder: &mut Decoder<Cursor<&[u8]>>, at: usize) -> Result<Part> {
     let kind = keys.chunks_exact(4).skip(1).find(|key| key[0] == RASTER_TYPE).map(|key| key[3]);
     let middle = if kind == Some(AT_NODES) { 0.0 } else { 0.5 };
     let none = decoder
-        .get_tag_ascii_string(Tag::GdalNodata)
+        .get_tag_ascii_string(Tag::from_u16_exhaustive(NO_VALUE))
         .ok()
         .and_then(|text| text.trim_matches(['\0', ' ']).parse::<f64>().ok());
     let bands = decoder.find_tag_unsigned::<u16>(Tag::SamplesPerPixel).ok().flatten().unwrap_or(1);

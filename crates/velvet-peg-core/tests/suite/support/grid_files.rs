@@ -201,21 +201,33 @@ impl Sheet {
                     bytes.extend(count);
                 }
             }
-            "geotiff-area" | "geotiff-nodes" => bytes = self.geotiff(layout == "geotiff-area"),
+            "geotiff-area" | "geotiff-nodes" => {
+                use tiff::encoder::colortype::Gray32Float;
+                bytes = self.geotiff::<Gray32Float>(layout == "geotiff-area", &[]);
+            }
+            // The heights, and two bands that are not theirs.
+            "geotiff-bands" => {
+                bytes =
+                    self.geotiff::<tiff::encoder::colortype::RGB32Float>(true, &[0.25, -9999.0]);
+            }
             other => panic!("no layout {other}"),
         }
         bytes
     }
 
-    fn geotiff(&self, area: bool) -> Vec<u8> {
-        use tiff::encoder::{Compression, TiffEncoder, colortype::Gray32Float};
+    /// A GeoTIFF whose first band is the grid, with further bands of one value each.
+    fn geotiff<C: tiff::encoder::colortype::ColorType<Inner = f32>>(
+        &self,
+        area: bool,
+        further: &[f32],
+    ) -> Vec<u8> {
+        use tiff::encoder::{Compression, TiffEncoder};
         use tiff::tags::Tag;
         let mut bytes = std::io::Cursor::new(Vec::new());
         let encoder = TiffEncoder::new(&mut bytes).unwrap();
         let compression = if area { Compression::Lzw } else { Compression::Uncompressed };
         let mut encoder = encoder.with_compression(compression);
-        let mut image =
-            encoder.new_image::<Gray32Float>(self.columns as u32, self.rows as u32).unwrap();
+        let mut image = encoder.new_image::<C>(self.columns as u32, self.rows as u32).unwrap();
         let half = if area { 0.5 } else { 0.0 };
         let (lat_step, lon_step) = self.steps;
         let tie =
@@ -226,10 +238,11 @@ impl Sheet {
         tags.write_tag(Tag::ModelPixelScaleTag, &[lon_step, lat_step, 0.0][..]).unwrap();
         tags.write_tag(Tag::ModelTiepointTag, &tie[..]).unwrap();
         tags.write_tag(Tag::GeoKeyDirectoryTag, &keys[..]).unwrap();
-        tags.write_tag(Tag::GdalNodata, "-9999").unwrap();
+        tags.write_tag(Tag::from_u16_exhaustive(42113), "-9999").unwrap();
         let values: Vec<f32> = self
             .northern_first()
             .map(|(_, _, value)| if value.is_nan() { -9999.0 } else { value as f32 })
+            .flat_map(|value| std::iter::once(value).chain(further.iter().copied()))
             .collect();
         image.write_data(&values).unwrap();
         bytes.into_inner()
