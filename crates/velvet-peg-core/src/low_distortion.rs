@@ -10,7 +10,7 @@
 
 use crate::crs::Crs;
 use crate::error::{Error, Result};
-use crate::extent::Bounds;
+use crate::extent::{Bounds, Extent};
 use crate::position::Geographic;
 use crate::projection::{Parameters, Projection};
 use crate::unit::LengthUnit;
@@ -256,7 +256,7 @@ impl Area<'_> {
             let origin = (easting * unit.metres(), northing * unit.metres());
             let (method, parameters) = self.parameters(kind, line, scale, origin);
             let crs = Crs::projected(name, self.base, method, parameters, unit);
-            crs.map(|crs| crs.with_area(self.bounds()))
+            crs.map(|crs| crs.with_extent(Extent::stated(self.bounds())))
         };
         let (easting, northing) = self.false_origin(&at(0.0, 0.0)?, unit)?;
         let crs = at(easting, northing)?;

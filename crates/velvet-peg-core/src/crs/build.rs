@@ -205,17 +205,17 @@ impl Crs {
             },
             conversion: from.conversion().cloned(),
             base: from.base(),
-            area: from.extent().boxes().first().copied(),
             derived: Some(Derived { from: from.clone(), turn }),
             ..Custom::named(name)
         }
         .build()
+        .map(|crs| crs.with_extent(from.extent().clone()))
     }
 
     /// The same system with another area of use.
-    pub(crate) fn with_area(&self, area: Bounds) -> Crs {
+    pub(crate) fn with_extent(&self, area: Extent) -> Crs {
         let mut inner = (*self.0).clone();
-        inner.extent = Extent::stated(area);
+        inner.extent = area;
         Crs(Arc::new(inner))
     }
 

@@ -126,10 +126,7 @@ impl Crs {
             };
         }
         let crs = Crs::projected(name, &base, conversion.method_code, parameters, *unit)?;
-        Ok(Some(match self.extent().boxes().first() {
-            Some(area) => crs.with_area(*area),
-            None => crs,
-        }))
+        Ok(Some(crs.with_extent(self.extent().clone())))
     }
 }
 

@@ -4,12 +4,13 @@
 //! Ordinates are those of easting and northing, in this order, whatever order the axes of the base are
 //! listed in. Both systems count in the same unit.
 
-use super::identify::{MatchLevel, identify};
+use super::identify::identify;
 use super::names::squeezed;
 use super::node::Node;
 use super::read::{Reader, area};
 use crate::crs::{AxisUnit, Crs};
 use crate::error::Result;
+use crate::extent::Extent;
 use crate::projection::PlaneSimilarity;
 use crate::unit::LengthUnit;
 use velvet_peg_epsg::{method_name, parameter_name};
@@ -42,9 +43,7 @@ impl Reader<'_> {
             ));
         }
         // The registry's own, where it is that.
-        let identity = identify(&base);
-        let same = matches!(identity.level, MatchLevel::Exact | MatchLevel::SameNumbers);
-        let base = match identity.code.filter(|_| same) {
+        let base = match identify(&base).same() {
             Some(code) => Crs::from_epsg(code)?,
             None => base,
         };
@@ -52,7 +51,7 @@ impl Reader<'_> {
         let crs = Crs::turned(node.name(), &base, turn)
             .map_err(|error| self.error(node, &error.to_string()))?;
         Ok(match area(node) {
-            Some(bounds) => crs.with_area(bounds),
+            Some(bounds) => crs.with_extent(Extent::stated(bounds)),
             None => crs,
         })
     }

@@ -75,6 +75,12 @@ impl Identity {
         self.level == MatchLevel::Exact
     }
 
+    /// EPSG code of the system that it is, under whatever name; none where it is only near one.
+    pub fn same(&self) -> Option<u32> {
+        let is_same = matches!(self.level, MatchLevel::Exact | MatchLevel::SameNumbers);
+        self.code.filter(|_| is_same)
+    }
+
     /// The answer in words.
     pub fn summary(&self) -> String {
         let label = |code: u32| Crs::from_epsg(code).map_or(String::new(), |crs| crs.label());

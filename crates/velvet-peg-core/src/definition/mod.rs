@@ -127,12 +127,11 @@ fn read_both(text: &str) -> Result<(node::Node, Crs)> {
 /// elsewhere than what its numbers say.
 pub fn resolve(text: &str) -> Result<Crs> {
     let (node, read) = read_both(text)?;
-    let identity = identify(&read);
-    let same = matches!(identity.level, MatchLevel::Exact | MatchLevel::SameNumbers);
-    contradiction::check(&node, &read, identity.code.filter(|_| same))?;
-    match (identity.level, identity.code) {
-        (MatchLevel::Exact | MatchLevel::SameNumbers, Some(code)) => Crs::from_epsg(code),
-        _ => Ok(parts::of_registry(&read).unwrap_or(read)),
+    let same = identify(&read).same();
+    contradiction::check(&node, &read, same)?;
+    match same {
+        Some(code) => Crs::from_epsg(code),
+        None => Ok(parts::of_registry(&read).unwrap_or(read)),
     }
 }
 

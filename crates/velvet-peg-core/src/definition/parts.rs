@@ -1,6 +1,6 @@
 //! Compound systems that are none of the registry, but two systems of the registry taken together.
 
-use super::identify::{MatchLevel, identify};
+use super::identify::identify;
 use crate::crs::{Crs, Height, VerticalCrs};
 use velvet_peg_epsg::{CrsKind, CrsRow};
 
@@ -9,9 +9,7 @@ use velvet_peg_epsg::{CrsKind, CrsRow};
 pub(super) fn of_registry(crs: &Crs) -> Option<Crs> {
     let horizontal = crs.horizontal().filter(|_| crs.kind() == CrsKind::Compound)?;
     let Height::GravityRelated(stated) = crs.height() else { return None };
-    let identity = identify(&horizontal);
-    let same = matches!(identity.level, MatchLevel::Exact | MatchLevel::SameNumbers);
-    let horizontal = Crs::from_epsg(identity.code.filter(|_| same)?).ok()?;
+    let horizontal = Crs::from_epsg(identify(&horizontal).same()?).ok()?;
     Crs::compound(&horizontal, &vertical(stated)?).ok()
 }
 

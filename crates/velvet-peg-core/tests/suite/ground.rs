@@ -37,6 +37,7 @@ fn ground_systems_are_their_grid_scaled_shifted_and_turned() {
                 rotation_deg,
             };
             let site = grid.on_ground("Tumblewick site", &ground).unwrap();
+            assert_eq!(site.extent(), grid.extent(), "{what}");
             let derived = row.text("form") == "derived" || rotation_deg != 0.0;
             assert_eq!(site.derived().is_some(), derived, "{what}");
             let mut systems = vec![site.clone()];
