@@ -3,11 +3,12 @@
 //! Source: cartographic boundaries of the US Census Bureau, 1:10 000 000, whose lines are
 //! generalised: see [`super::OUTLINE_UNCERTAINTY_M`].
 
+use crate::math::degrees::wrap;
 use crate::position::Geographic;
 use crate::states::POSTAL;
 use crate::zones::UtmZone;
 use std::sync::OnceLock;
-use velvet_peg_epsg::{Outlines, outlines};
+use velvet_peg_epsg::{CountyOutline, Outlines, outlines};
 
 /// A county (parish, borough, census area, municipio).
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -59,19 +60,11 @@ pub(crate) fn atlas() -> &'static Atlas {
             .counties
             .iter()
             .map(|county| {
-                let mut limits =
-                    [f64::INFINITY, f64::INFINITY, f64::NEG_INFINITY, f64::NEG_INFINITY];
-                for arc in county.polygons.iter().flatten().flatten() {
-                    for (lon, lat) in &outlines.arcs[arc_number(*arc)] {
-                        limits = [
-                            limits[0].min(*lon),
-                            limits[1].min(*lat),
-                            limits[2].max(*lon),
-                            limits[3].max(*lat),
-                        ];
-                    }
-                }
-                limits
+                let none = [f64::INFINITY, f64::INFINITY, f64::NEG_INFINITY, f64::NEG_INFINITY];
+                vertices(&outlines, county).fold(none, |limits, (lon, lat)| {
+                    let [west, south, east, north] = limits;
+                    [west.min(lon), south.min(lat), east.max(lon), north.max(lat)]
+                })
             })
             .collect();
         Atlas { outlines, boxes }
@@ -83,7 +76,21 @@ pub(crate) fn arc_number(arc: i64) -> usize {
     (if arc < 0 { !arc } else { arc }) as usize
 }
 
+/// Vertices of all lines of a county.
+fn vertices<'a>(
+    outlines: &'a Outlines,
+    county: &'a CountyOutline,
+) -> impl Iterator<Item = (f64, f64)> + 'a {
+    let arcs = county.polygons.iter().flatten().flatten();
+    arcs.flat_map(|arc| outlines.arcs[arc_number(*arc)].iter().copied())
+}
+
 impl Atlas {
+    /// Vertices of all lines of a county by its index.
+    fn vertices(&self, county: usize) -> impl Iterator<Item = (f64, f64)> + '_ {
+        vertices(&self.outlines, &self.outlines.counties[county])
+    }
+
     pub(crate) fn county(&self, at: usize) -> County {
         let outline = &self.outlines.counties[at];
         let state = self.outlines.states.iter().find(|(fips, _)| *fips == outline.fips / 1000);
@@ -127,18 +134,25 @@ impl Atlas {
 /// assert_eq!(names, ["11N", "10N"]);
 /// ```
 pub fn utm_zones_of_county(fips: u32) -> Vec<(UtmZone, f64)> {
-    const SIDE: usize = 40;
+    const SIDE: usize = 100;
     let atlas = atlas();
     let Some(county) = atlas.outlines.counties.iter().position(|county| county.fips == fips) else {
         return Vec::new();
     };
-    let [west, south, east, north] = atlas.boxes[county];
+    let [mut west, south, mut east, north] = atlas.boxes[county];
+    if east - west > 180.0 {
+        // Across the antimeridian: longitudes eastward from Greenwich.
+        let lons = || atlas.vertices(county).map(|(lon, _)| lon.rem_euclid(360.0));
+        (west, east) = (lons().fold(f64::INFINITY, f64::min), lons().fold(0.0, f64::max));
+    }
     let along =
         |low: f64, high: f64, at: usize| low + (high - low) * (at as f64 + 0.5) / SIDE as f64;
     let mut counts: Vec<(UtmZone, usize)> = Vec::new();
     for at in 0..SIDE * SIDE {
-        let place =
-            Geographic { lat: along(south, north, at / SIDE), lon: along(west, east, at % SIDE) };
+        let place = Geographic {
+            lat: along(south, north, at / SIDE),
+            lon: wrap(along(west, east, at % SIDE)),
+        };
         let Some(zone) = UtmZone::of(place).filter(|_| atlas.holds(county, place)) else {
             continue;
         };

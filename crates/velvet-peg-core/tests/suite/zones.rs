@@ -6,7 +6,7 @@ use std::collections::{BTreeSet, HashSet};
 use velvet_peg_core::zones::{
     County, OUTLINE_UNCERTAINTY_M, PolarGrid, UtmZone, ZoneSet, county_at, county_named,
     grid_reference_to, parse_grid_reference, state_plane_zones, state_plane_zones_at,
-    state_plane_zones_of_county, utm_text,
+    state_plane_zones_of_county, utm_text, utm_zones_of_county,
 };
 use velvet_peg_core::{Geographic, registry};
 
@@ -147,6 +147,29 @@ fn zones_of_counties_are_those_that_hold_some_of_them() {
     for (lat, lon, name) in [(13.45, 144.78, "Guam Map Grid"), (47.4, -119.5, "Washington South")] {
         let found = state_plane_zones_at(ZoneSet::Spcs83, Geographic { lat, lon });
         assert_eq!(found[0].zone.name, name);
+    }
+}
+
+/// UTM zones of counties: split by a meridian, whole, across the antimeridian, and south of the equator.
+#[test]
+fn utm_zones_of_counties_are_those_that_hold_some_of_them() {
+    for (county, expected) in [
+        ("Douglas county, Washington", "11N 10N"),
+        ("Grant county, Washington", "11N"),
+        // From Attu (172.4° E) to Unalaska (166.4° W).
+        ("Aleutians West", "1N 2N 3N 59N 60N"),
+        ("Eastern, AS", "2S"),
+        ("Guam", "55N"),
+    ] {
+        let zones = utm_zones_of_county(county_named(county)[0].fips);
+        let mut names: Vec<String> = zones.iter().map(|(zone, _)| zone.name()).collect();
+        assert!(zones.windows(2).all(|pair| pair[0].1 >= pair[1].1), "{county}: {zones:?}");
+        let all: f64 = zones.iter().map(|(_, share)| share).sum();
+        assert!((0.98..1.0 + 1e-9).contains(&all), "{county}: {all}");
+        if names.len() > 2 {
+            names.sort();
+        }
+        assert_eq!(names.join(" "), expected, "{county}: {zones:?}");
     }
 }
 
