@@ -53,7 +53,8 @@ fn words_that_do_not_fit_are_told() {
     }
     // Words of which none is known find nothing, and neither does a code that is none.
     for query in ["qwrty zxcv", "favourite 11", "EPSG:1 qwrty"] {
-        assert!(find_systems(query).matches.is_empty(), "{query}");
+        let found = find_systems(query);
+        assert!(found.matches.is_empty() && found.left_out.is_empty(), "{query}: {found:?}");
     }
 }
 

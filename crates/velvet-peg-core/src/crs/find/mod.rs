@@ -99,6 +99,10 @@ pub fn search(text: &str) -> CrsSearch {
         left_out.push(word);
         matches = others;
     }
+    if matches.is_empty() {
+        // No word was left out of what was found: nothing was.
+        left_out.clear();
+    }
     CrsSearch { matches, taken_for, left_out }
 }
 
