@@ -8,7 +8,7 @@
 //! meridian or parallel is then found by search. Meridians and parallels are whole minutes and scales
 //! have six decimals, so that they can be printed and typed: that costs half a part in a million.
 
-use crate::crs::Crs;
+use crate::crs::{Crs, is_of_ground};
 use crate::error::{Error, Result};
 use crate::extent::{Bounds, Extent};
 use crate::position::Geographic;
@@ -167,7 +167,7 @@ impl Area<'_> {
         let lon = range(&mut places.iter().map(|place| from_first(place.at.lon)));
         let lat = range(&mut places.iter().map(|place| place.at.lat));
         let sound = places.iter().all(|place| {
-            place.at.lat.abs() < 89.0 && place.at.lon.is_finite() && place.height_m.abs() < 20_000.0
+            place.at.lat.abs() < 89.0 && place.at.lon.is_finite() && is_of_ground(place.height_m)
         });
         if !sound || lon.1 - lon.0 > 20.0 || lat.1 - lat.0 > 20.0 {
             return Err(Error::out_of_domain(

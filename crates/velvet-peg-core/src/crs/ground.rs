@@ -69,8 +69,12 @@ impl Crs {
     /// ```
     ///
     /// # Errors
-    /// If this is no projected system, its projection keeps no angles, or the place has no coordinates in it.
+    /// If this is no projected system, its projection keeps no angles, the place has no coordinates in it, or
+    /// the height is not one of the ground.
     pub fn combined_factor(&self, at: Geographic, height_m: f64) -> Result<f64> {
+        if !is_of_ground(height_m) {
+            return Err(Error::out_of_domain(format!("{height_m} m is no height of the ground")));
+        }
         let projection = self.projection()?;
         if !projection.is_conformal() {
             return Err(Error::unsupported(format!(
@@ -128,6 +132,11 @@ impl Crs {
         let crs = Crs::projected(name, &base, conversion.method_code, parameters, *unit)?;
         Ok(Some(crs.with_extent(self.extent().clone())))
     }
+}
+
+/// Whether ground may be so high above the ellipsoid, metres.
+pub(crate) fn is_of_ground(height_m: f64) -> bool {
+    height_m.abs() < 20_000.0
 }
 
 /// The same Lambert conic by its one parallel of least scale.

@@ -19,6 +19,7 @@ pub(crate) use datum::Side;
 pub use datum::{Datum, PrimeMeridian};
 pub use find::{CrsMatch, CrsSearch, find, search};
 pub use ground::Ground;
+pub(crate) use ground::is_of_ground;
 pub use vertical::{Height, VerticalCrs};
 
 use crate::ellipsoid::Ellipsoid;

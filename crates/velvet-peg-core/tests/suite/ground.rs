@@ -124,7 +124,12 @@ fn planes_that_cannot_be_turned_are_refused() {
     for (scale, rotation) in [(0.0, 0.0), (f64::NAN, 0.0), (1.0, 1000.0), (-1.0, 0.0)] {
         assert!(PlaneSimilarity::new((0.0, 0.0), scale, rotation).is_err());
     }
-    assert!(crs(3857).combined_factor(Geographic { lat: 47.0, lon: -120.0 }, 0.0).is_err());
+    let at = Geographic { lat: 47.0, lon: -120.0 };
+    assert!(crs(3857).combined_factor(at, 0.0).is_err());
+    for height_m in [380_000.0, f64::NAN] {
+        let error = crs(2285).combined_factor(at, height_m).unwrap_err();
+        assert!(error.is_out_of_domain(), "{error}");
+    }
     // Two turned planes are the same if what they are made of is.
     assert_eq!(turned, Crs::turned("once", &crs(2285), turn).unwrap());
     assert_ne!(turned, Crs::turned("once", &crs(2286), turn).unwrap());

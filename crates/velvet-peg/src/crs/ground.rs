@@ -9,7 +9,9 @@ use crate::error::{Error, Result};
 use crate::format_support::definition_file::definition_file;
 use crate::layer::no_system;
 use crate::layer_io::LayerReader;
+use crate::notice::Notice;
 use crate::output::write_whole;
+use crate::plausibility::wrong_zone;
 use std::path::Path;
 use velvet_peg_core::definition::{self, Spelling};
 use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Geographic};
@@ -56,6 +58,22 @@ pub fn places_of_layer(reader: &LayerReader, heights_m: &[f64]) -> Result<(Crs, 
         true => Err(here(Error::data("it has no place that can be used"))),
         false => Ok((base, at_heights(&kept.places, heights_m))),
     }
+}
+
+/// The warning that a place, easting and northing in a projected system, lies outside the area or the
+/// zone of the system, where a ground system on it would stretch what is stretched already.
+///
+/// ```
+/// use velvet_peg::Crs;
+/// use velvet_peg::ground::outside;
+/// let north = Crs::from_epsg(2285)?;
+/// assert!(outside(&north, (1_846_799.0, 147_026.0)).is_none());
+/// let far = outside(&north, (13_850_905.7, 1_186_614.7)).unwrap();
+/// assert!(far.text.contains("not in Washington North") || far.text.contains("outside the area"));
+/// # Ok::<(), velvet_peg::Error>(())
+/// ```
+pub fn outside(grid: &Crs, place: (f64, f64)) -> Option<Notice> {
+    wrong_zone(grid, grid, "the place", place)
 }
 
 /// Places over a box, each at every height.

@@ -41,6 +41,23 @@ const CASES: &[(&str, i32, &[&str])] = &[
             "has no words for a plane that is turned: write it to a .wkt or a .json",
         ],
     ),
+    (
+        "ground EPSG:2285 --at 46.3,-119.3 --height -5 --shift 1,1 -o south.wkt",
+        0,
+        &[
+            "lies in Washington South (Benton, Washington), not in Washington North, which EPSG:2285",
+        ],
+    ),
+    (
+        "ground EPSG:26910 --at 40,-75 --combined-factor 1.0004 --shift 1,1 -o far.wkt",
+        0,
+        &["(ground lengths are 399.8 ppm shorter)", "lies outside the area where EPSG:26910"],
+    ),
+    (
+        "ground EPSG:2285 --at AT --height 380000 -o x.wkt",
+        1,
+        &["380000 m is no height of the ground"],
+    ),
     ("ground EPSG:2285 --at AT --height 380 -o plain.prj", 1, &["plain.prj: exists already"]),
     ("ground EPSG:2285 --at AT --height 380 -o plain.txt", 1, &["end in .wkt (WKT 2), .prj"]),
     ("ground EPSG:4326 --at AT --height 380 -o x.wkt", 1, &["EPSG:4326 WGS 84 is not projected"]),

@@ -6,8 +6,8 @@ use clap::{Args, Subcommand};
 use serde_json::{Value as Json, json};
 use std::path::PathBuf;
 use velvet_peg::ground::{
-    Distortion, Ground, GroundPlace, places_of_box, places_of_layer, propose, usual_systems,
-    write_definition,
+    Distortion, Ground, GroundPlace, outside, places_of_box, places_of_layer, propose,
+    usual_systems, write_definition,
 };
 use velvet_peg::{
     Bounds, Converter, Coordinate, Crs, Error, Geographic, LayerReader, LengthUnit, definition,
@@ -127,6 +127,7 @@ impl GroundSystem {
         let crs = grid.on_ground(&self.destination.name(), &ground)?;
         self.destination.write(&crs)?;
         let here = Converter::new(&grid, &crs)?.convert(there)?;
+        show::notices(outside(&grid, (there.x, there.y)).as_slice());
         if show::wants_json() {
             show::json(&json!({
                 "name": crs.name(),
@@ -145,8 +146,9 @@ impl GroundSystem {
             (
                 "combined factor".into(),
                 format!(
-                    "{factor:.9} (ground lengths are {:.1} ppm longer)",
-                    (1.0 / factor - 1.0) * 1e6
+                    "{factor:.9} (ground lengths are {:.1} ppm {})",
+                    ((1.0 / factor - 1.0) * 1e6).abs(),
+                    if factor > 1.0 { "shorter" } else { "longer" }
                 ),
             ),
             ("the place in the grid".into(), format!("{:.3}, {:.3} ({unit})", there.x, there.y)),
