@@ -12,7 +12,7 @@ use crate::extent::{Bounds, intersection};
 use crate::geocentric;
 use crate::geodesic::Geodesic;
 use crate::grid::Grids;
-use crate::height_plan::HeightPlan;
+use crate::height_plan::{Ends, HeightPlan};
 use crate::position::Coordinate;
 use crate::position::Geographic;
 use crate::route::{CandidateRoute, Policy, Route, plan};
@@ -58,6 +58,7 @@ pub struct Converter {
     to: Mapping,
     route: Route,
     height: HeightPlan,
+    epoch: Option<f64>,
 }
 
 /// An epoch as decimal years, if it can be one: moving frames are known for this age only.
@@ -126,10 +127,7 @@ impl Converter {
                 ),
             ));
         }
-        let heights = matches!(
-            height,
-            HeightPlan::Ellipsoidal(..) | HeightPlan::FromModel(..) | HeightPlan::ToModel(..)
-        );
+        let heights = matches!(height, HeightPlan::Ellipsoidal(_));
         let setting = Setting {
             epoch: options.epoch,
             heights: heights || source.has_ellipsoidal_height(),
@@ -147,6 +145,7 @@ impl Converter {
                 &setting,
             )?,
             height,
+            epoch: options.epoch,
             source: source.clone(),
             target: target.clone(),
         })
@@ -165,6 +164,11 @@ impl Converter {
     /// The way chosen, its accuracy, and what was turned down or not available.
     pub fn route(&self) -> &Route {
         &self.route
+    }
+
+    /// Epoch of the coordinates, decimal years, if one was given.
+    pub fn epoch(&self) -> Option<f64> {
+        self.epoch
     }
 
     /// The converter that takes another of the ways that its route has turned down.
@@ -195,16 +199,17 @@ impl Converter {
         !matches!(self.height, HeightPlan::Carry)
     }
 
-    /// The operation that changes the vertical datum, if one does: its EPSG code, name and
-    /// stated accuracy in metres.
-    pub fn height_change(&self) -> Option<(u32, &'static str, Option<f64>)> {
-        self.height.change()
+    /// The operations that change the vertical datum, in their order: of each its EPSG code, name and
+    /// stated accuracy in metres. Two lead by way of the ellipsoid: a model from the source's vertical
+    /// datum, one to the target's.
+    pub fn height_changes(&self) -> Vec<(u32, &'static str, Option<f64>)> {
+        self.height.changes()
     }
 
     /// More accurate operations for the change of heights than the one that is taken, which cannot be run
     /// here, with what each needs; those for the change of datum are in
     /// [`Route::unavailable`].
-    pub fn better_heights(&self) -> &[Unavailable] {
+    pub fn better_heights(&self) -> Vec<&Unavailable> {
         self.height.better()
     }
 
@@ -246,7 +251,7 @@ impl Converter {
             let code = code.map_or(String::new(), |code| format!(" [EPSG:{code}]"));
             format!("the place lies outside the grid of {name}{code}, or where it has no value")
         };
-        if let HeightPlan::FromModel(model, ..) = &self.height
+        if let HeightPlan::Ellipsoidal(Ends { from: Some(model), .. }) = &self.height
             && model.at(state.position()).is_none()
         {
             return Some(outside(model.name, Some(model.code)));
@@ -258,7 +263,9 @@ impl Converter {
             state = next;
         }
         match &self.height {
-            HeightPlan::ToModel(model, ..) if model.at(state.position()).is_none() => {
+            HeightPlan::Ellipsoidal(Ends { to: Some(model), .. })
+                if model.at(state.position()).is_none() =>
+            {
                 Some(outside(model.name, Some(model.code)))
             }
             HeightPlan::Gravity { offset: Some(offset), .. }
@@ -386,9 +393,9 @@ impl Converter {
         // A place of unknown height is carried as it lies on the ellipsoid, and stays without one.
         let unknown = !at.z.is_finite();
         let (heights, h) = match self.height {
-            HeightPlan::Ellipsoidal(unit, _)
-            | HeightPlan::FromModel(_, unit, _)
-            | HeightPlan::ToModel(_, unit, _) => (true, if unknown { 0.0 } else { at.z * unit }),
+            HeightPlan::Ellipsoidal(Ends { from_up, .. }) => {
+                (true, if unknown { 0.0 } else { at.z * from_up })
+            }
             HeightPlan::Carry | HeightPlan::Gravity { .. } => (false, 0.0),
         };
         let state = match &self.from {
@@ -420,7 +427,7 @@ impl Converter {
     fn kernel(&self, at: Coordinate) -> Option<Coordinate> {
         let unknown = !at.z.is_finite();
         let (mut state, heights) = self.begin(at)?;
-        if let HeightPlan::FromModel(model, ..) = &self.height
+        if let HeightPlan::Ellipsoidal(Ends { from: Some(model), .. }) = &self.height
             && !unknown
         {
             state.h += model.at(state.position())?;
@@ -431,8 +438,10 @@ impl Converter {
         let z = match &self.height {
             _ if unknown => at.z,
             HeightPlan::Carry => at.z,
-            HeightPlan::Ellipsoidal(_, unit) | HeightPlan::FromModel(_, _, unit) => state.h / unit,
-            HeightPlan::ToModel(model, _, unit) => (state.h - model.at(state.position())?) / unit,
+            HeightPlan::Ellipsoidal(Ends { to: None, to_up, .. }) => state.h / to_up,
+            HeightPlan::Ellipsoidal(Ends { to: Some(model), to_up, .. }) => {
+                (state.h - model.at(state.position())?) / to_up
+            }
             HeightPlan::Gravity { factor, offset } => {
                 let up = match offset {
                     Some(offset) => offset.at(state.position())?,

@@ -93,7 +93,7 @@ impl HeightModel {
         }
         match lacking.is_empty() && !others.is_empty() {
             true => Err(Lacking::OnOther(others)),
-            false => Err(Lacking::Needs(lacking.iter().map(in_words).collect())),
+            false => Err(Lacking::Needs(in_words(lacking))),
         }
     }
 
@@ -112,22 +112,28 @@ pub(crate) fn unavailable(row: &OperationRow, needs: String) -> Unavailable {
     Unavailable { code: row.code, name: row.name, accuracy_m, needs, needs_epoch: false }
 }
 
-/// What an operation of heights lacks, in words.
-pub(crate) fn in_words(lacking: &Unavailable) -> String {
-    format!("{} [EPSG:{}] needs {}", lacking.name, lacking.code, lacking.needs)
+/// What operations of heights lack, in words; of those that lack the same file one.
+pub(crate) fn in_words(lacking: Vec<Unavailable>) -> Vec<String> {
+    let lacking = without_repeats(lacking).into_iter();
+    lacking.map(|one| format!("{} [EPSG:{}] needs {}", one.name, one.code, one.needs)).collect()
 }
 
 /// Those of some that are known to be more accurate than the one that is taken; of those that lack the
 /// same file one.
-pub(crate) fn better(lacking: Vec<Unavailable>, taken_m: Option<f64>) -> Vec<Unavailable> {
-    let mut better: Vec<Unavailable> = Vec::new();
+pub(crate) fn better(mut lacking: Vec<Unavailable>, taken_m: Option<f64>) -> Vec<Unavailable> {
+    let taken_m = taken_m.unwrap_or(f64::INFINITY);
+    lacking.retain(|one| one.accuracy_m.is_some_and(|metres| metres < taken_m));
+    without_repeats(lacking)
+}
+
+fn without_repeats(lacking: Vec<Unavailable>) -> Vec<Unavailable> {
+    let mut kept: Vec<Unavailable> = Vec::new();
     for one in lacking {
-        let known = one.accuracy_m.is_some_and(|metres| metres < taken_m.unwrap_or(f64::INFINITY));
-        if known && !better.iter().any(|other| other.needs == one.needs) {
-            better.push(one);
+        if !kept.iter().any(|other| other.needs == one.needs) {
+            kept.push(one);
         }
     }
-    better
+    kept
 }
 
 fn datum_of(crs: Option<u32>) -> Option<u32> {

@@ -46,15 +46,23 @@ const SUBTRACTED: u32 = 1126;
 pub(crate) enum HeightPlan {
     /// As it is: one of the systems has no height of its own.
     Carry,
-    /// Through the change of datum, in metres: the units of source and target.
-    Ellipsoidal(f64, f64),
+    /// Through the change of datum, as heights above the ellipsoid.
+    Ellipsoidal(Ends),
     /// Times a factor, with an offset in target units by position.
     Gravity { factor: f64, offset: Option<Offset> },
-    /// From a vertical datum up or down to the ellipsoid of the source, and on through the change of
-    /// datum: metres upward of the source's unit, metres of the target's.
-    FromModel(HeightModel, f64, f64),
-    /// Through the change of datum, and from the target's ellipsoid to a vertical datum.
-    ToModel(HeightModel, f64, f64),
+}
+
+/// How heights come to the ellipsoid of the source, and from that of the target.
+#[derive(Clone, Debug)]
+pub(crate) struct Ends {
+    /// The model from the vertical datum of the source, if it has one.
+    pub(crate) from: Option<HeightModel>,
+    /// Metres upward of the source's unit.
+    pub(crate) from_up: f64,
+    /// The model to the vertical datum of the target, if it has one.
+    pub(crate) to: Option<HeightModel>,
+    /// Metres upward of the target's unit.
+    pub(crate) to_up: f64,
 }
 
 /// A change of vertical datum, upward metres at a position.
@@ -112,61 +120,106 @@ impl HeightPlan {
                 if from.is_same_datum(to) {
                     return Ok(HeightPlan::Gravity { factor, offset: None });
                 }
-                let offset = Offset::between(from, to, area, grids).map_err(|needs| match needs
-                    .is_empty()
-                {
+                let mut needs = match Offset::between(from, to, area, grids) {
+                    Ok(offset) => return Ok(HeightPlan::Gravity { factor, offset: Some(offset) }),
+                    Err(needs) => needs,
+                };
+                // By way of the ellipsoid, where both models are there.
+                let down = HeightModel::between(source, from, area, grids);
+                let up = HeightModel::between(target, to, area, grids);
+                match (down, up) {
+                    (Ok(down), Ok(up)) => {
+                        return Ok(ellipsoidal(Some(down), from.up_m(), Some(up), to.up_m()));
+                    }
+                    (down, up) if needs.is_empty() => needs.extend(to_complete(down, up)),
+                    _ => {}
+                }
+                Err(match needs.is_empty() {
                     true => {
                         let models = models(from.datum_code, to.datum_code, area);
                         refused(source, target, &models)
                     }
                     false => needing(source, target, &needs),
-                })?;
-                Ok(HeightPlan::Gravity { factor, offset: Some(offset) })
+                })
             }
             (Height::GravityRelated(from), to @ (Height::Ellipsoidal(_) | Height::Geocentric)) => {
                 match HeightModel::between(source, from, area, grids) {
-                    Ok(model) => Ok(HeightPlan::FromModel(model, from.up_m(), metres(to))),
+                    Ok(model) => Ok(ellipsoidal(Some(model), from.up_m(), None, metres(to))),
                     Err(lacking) => Err(no_model(source, target, source, &lacking)),
                 }
             }
             (from @ (Height::Ellipsoidal(_) | Height::Geocentric), Height::GravityRelated(to)) => {
                 match HeightModel::between(target, to, area, grids) {
-                    Ok(model) => Ok(HeightPlan::ToModel(model, metres(from), to.up_m())),
+                    Ok(model) => Ok(ellipsoidal(None, metres(from), Some(model), to.up_m())),
                     Err(lacking) => Err(no_model(source, target, target, &lacking)),
                 }
             }
             (from @ (Height::Ellipsoidal(_) | Height::Geocentric), Height::None) => {
                 // Left behind in the unit it came in.
-                Ok(HeightPlan::Ellipsoidal(metres(from), metres(from)))
+                Ok(ellipsoidal(None, metres(from), None, metres(from)))
             }
-            (Height::None, Height::Geocentric) => Ok(HeightPlan::Ellipsoidal(1.0, 1.0)),
+            (Height::None, Height::Geocentric) => Ok(ellipsoidal(None, 1.0, None, 1.0)),
             (Height::None, _) | (_, Height::None) => Ok(HeightPlan::Carry),
-            (from, to) => Ok(HeightPlan::Ellipsoidal(metres(from), metres(to))),
+            (from, to) => Ok(ellipsoidal(None, metres(from), None, metres(to))),
         }
     }
 
     /// More accurate changes of heights than the one that is taken, which cannot be run.
-    pub(crate) fn better(&self) -> &[Unavailable] {
+    pub(crate) fn better(&self) -> Vec<&Unavailable> {
         match self {
-            HeightPlan::Gravity { offset: Some(offset), .. } => &offset.better,
-            HeightPlan::FromModel(model, ..) | HeightPlan::ToModel(model, ..) => &model.better,
-            _ => &[],
+            HeightPlan::Gravity { offset, .. } => {
+                offset.iter().flat_map(|offset| &offset.better).collect()
+            }
+            HeightPlan::Ellipsoidal(ends) => {
+                ends.models().flat_map(|model| &model.better).collect()
+            }
+            HeightPlan::Carry => Vec::new(),
         }
     }
 
-    /// The operation of the registry that changes the vertical datum, if one does: its code, name and
-    /// accuracy.
-    pub(crate) fn change(&self) -> Option<(u32, &'static str, Option<f64>)> {
+    /// The operations of the registry that change the vertical datum, in their order: code, name and
+    /// accuracy of each.
+    pub(crate) fn changes(&self) -> Vec<(u32, &'static str, Option<f64>)> {
         match self {
             HeightPlan::Gravity { offset, .. } => {
-                offset.as_ref().map(|offset| (offset.code, offset.name, offset.accuracy_m))
+                offset.iter().map(|offset| (offset.code, offset.name, offset.accuracy_m)).collect()
             }
-            HeightPlan::FromModel(model, ..) | HeightPlan::ToModel(model, ..) => {
-                Some((model.code, model.name, model.accuracy_m))
+            HeightPlan::Ellipsoidal(ends) => {
+                ends.models().map(|model| (model.code, model.name, model.accuracy_m)).collect()
             }
-            HeightPlan::Carry | HeightPlan::Ellipsoidal(..) => None,
+            HeightPlan::Carry => Vec::new(),
         }
     }
+}
+
+impl Ends {
+    fn models(&self) -> impl Iterator<Item = &HeightModel> {
+        self.from.iter().chain(&self.to)
+    }
+}
+
+/// What is to be had to change heights by way of the ellipsoid, if that makes the way whole.
+fn to_complete(
+    down: std::result::Result<HeightModel, Lacking>,
+    up: std::result::Result<HeightModel, Lacking>,
+) -> Option<String> {
+    let mut needs = Vec::new();
+    for lacking in [down.err(), up.err()].into_iter().flatten() {
+        match lacking {
+            Lacking::Needs(first) => needs.push(first.into_iter().next()?),
+            Lacking::OnOther(_) => return None,
+        }
+    }
+    Some(needs.join(", and "))
+}
+
+fn ellipsoidal(
+    from: Option<HeightModel>,
+    from_up: f64,
+    to: Option<HeightModel>,
+    to_up: f64,
+) -> HeightPlan {
+    HeightPlan::Ellipsoidal(Ends { from, from_up, to, to_up })
 }
 
 impl Offset {
@@ -212,7 +265,7 @@ impl Offset {
                 Err(None) => {}
             }
         }
-        Err(lacking.iter().map(height_model::in_words).collect())
+        Err(height_model::in_words(lacking))
     }
 
     /// The offset of a row; if it cannot be run, what it needs, and none if it is no offset.

@@ -68,13 +68,27 @@ pub fn needs_of(code: u32) -> Result<Needs> {
         .filter_map(|step| OperationRow::find(*step))
         .filter(|step| step.kind != OperationKind::Conversion)
         .collect();
-    // A chain of which all steps are grids, or run as they are.
+    // A chain of which all steps are grids, or run as they are; at its ends there may be models of heights.
     let runs =
         |step: &OperationRow| is_grid(step) || Operation::from_row(step, false, &dated).is_ok();
-    let chain = !steps.is_empty() && steps.iter().all(runs);
-    Ok(match is_grid(&row) || chain {
-        true => Needs::Files(files(&row).into_iter().chain(steps.iter().flat_map(files)).collect()),
-        false => Needs::More(lacking.needs),
+    let is_model = |step: &OperationRow| {
+        let method = step.method.unwrap_or_default();
+        height_model::by_files(method) || height_model::CONSTANT.contains(&method)
+    };
+    let last = steps.len().saturating_sub(1);
+    let is_end = |at: usize| at == 0 || at == last;
+    let chain = !steps.is_empty()
+        && steps.iter().enumerate().all(|(at, step)| runs(step) || (is_end(at) && is_model(step)));
+    if !is_grid(&row) && !chain {
+        return Ok(Needs::More(lacking.needs));
+    }
+    let files: Vec<&str> = files(&row).into_iter().chain(steps.iter().flat_map(files)).collect();
+    let timed =
+        |step: &OperationRow| Operation::from_row(step, false, &Setting::default()).is_err();
+    Ok(match files.is_empty() {
+        false => Needs::Files(files),
+        true if steps.iter().any(|step| !is_model(step) && timed(step)) => Needs::Epoch,
+        true => Needs::Nothing,
     })
 }
 

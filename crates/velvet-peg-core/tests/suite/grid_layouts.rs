@@ -58,7 +58,7 @@ fn grids_of_every_layout_give_the_surface_that_they_hold() {
         let (from, to) = (crs(row.text("from")), crs(row.text("to")));
         let there =
             Converter::plan(&from, &to, &options).unwrap_or_else(|error| panic!("{what}: {error}"));
-        assert_eq!(f64::from(there.height_change().unwrap().0), row.number("operation"), "{what}");
+        assert_eq!(f64::from(there.height_changes()[0].0), row.number("operation"), "{what}");
         let (z, value) = (100.0, surface(0.7, 1.1));
         let expected = match row.text("becomes") {
             "plus" => z + value,
@@ -117,7 +117,7 @@ fn grids_agree_with_the_examples_of_the_registry() {
         let options = options(row.text("file"), sheet.file(layout), None);
         let (from, to) = (crs(row.text("from")), crs(row.text("to")));
         let there = Converter::plan(&from, &to, &options).unwrap();
-        assert_eq!(f64::from(there.height_change().unwrap().0), row.number("operation"));
+        assert_eq!(f64::from(there.height_changes()[0].0), row.number("operation"));
         let at = Coordinate { x: row.number("lon"), y: row.number("lat"), z: row.number("height") };
         let found = there.convert(at).unwrap();
         let off = (found.z - row.number("result")).abs();
@@ -171,7 +171,7 @@ fn a_model_of_the_whole_earth_has_no_seam() {
         let options = options(file, sheet.file(layout), None);
         let there =
             Converter::plan(&crs("EPSG:4979"), &crs("EPSG:4326+EPSG:3855"), &options).unwrap();
-        assert_eq!(there.height_change().unwrap().0, 3858);
+        assert_eq!(there.height_changes()[0].0, 3858);
         for (lat, lon) in
             [(47.4, -120.0), (-12.5, 2.5), (12.5, -2.5), (90.0, 0.0), (0.0, -180.0), (-90.0, 77.0)]
         {
@@ -192,15 +192,31 @@ fn rows_without_files_run_as_they_are() {
     let options = PlanOptions::default();
     let there =
         Converter::plan(&crs("EPSG:10635"), &crs("EPSG:10636+EPSG:10642"), &options).unwrap();
-    assert_eq!(there.height_change().unwrap().0, 10657);
+    assert_eq!(there.height_changes()[0].0, 10657);
     let at = Coordinate { x: -63.2, y: 17.6, z: 12.5 };
     assert!((there.convert(at).unwrap().z - 12.5).abs() < 1e-12);
-    for code in [10657, 10658, 7965, 7983, 7987, 10392] {
+    // After a change of datum: the one, and then the other.
+    for [start, middle, end, lon, lat] in
+        [[10638.0, 10635.0, 10643.0, -63.2, 17.6], [10738.0, 10735.0, 10741.0, -62.97, 17.5]]
+    {
+        let plan = |from: f64, to: f64| {
+            let [from, to] = [from, to].map(|code| Crs::from_epsg(code as u32).unwrap());
+            Converter::plan(&from, &to, &options).unwrap()
+        };
+        let at = Coordinate { x: lon, y: lat, z: 12.5 };
+        let moved = plan(start, middle).convert(at).unwrap();
+        let expected = plan(middle, end).convert(moved).unwrap();
+        assert!((expected.z - at.z).abs() > 0.01, "{start}: {expected:?}");
+        assert_eq!(plan(start, end).convert(at).unwrap(), expected, "{start}");
+    }
+    for code in [10657, 10658, 10675, 10754, 10755, 10756, 7965, 7983, 7987, 10392] {
         assert_eq!(needs_of(code).unwrap(), Needs::Nothing, "EPSG:{code}");
     }
     assert_eq!(needs_of(7973).unwrap(), Needs::Files(vec!["vertconw.94"]));
-    // Two models one after the other are not run.
-    assert!(matches!(needs_of(8363).unwrap(), Needs::More(_)));
+    // Two models one after the other; not a model and then an offset.
+    let files = ["Slovakia_ETRS89h_to_Baltic1957.gtx", "Slovakia_ETRS89h_to_EVRF2007.gtx"];
+    assert_eq!(needs_of(8363).unwrap(), Needs::Files(files.to_vec()));
+    assert!(matches!(needs_of(9499).unwrap(), Needs::More(_)));
     assert!(by_files_between(&[5101], &[5103]).is_empty());
     assert!(by_files_between(&[5102], &[5103]).contains(&7969));
 }

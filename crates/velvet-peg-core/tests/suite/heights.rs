@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 use velvet_peg_core::grid::{GridFiles, Grids, ShiftGrid};
+use velvet_peg_core::registry::OperationRow;
+use velvet_peg_core::runs::{Needs, needs_of};
 use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, PlanOptions};
 
 fn plan(from: &str, to: &str) -> velvet_peg_core::Result<Converter> {
@@ -47,7 +49,7 @@ fn a_constant_offset_of_the_registry_changes_the_vertical_datum() {
     let (from, to) =
         (Crs::parse("EPSG:4200+EPSG:5705").unwrap(), Crs::parse("EPSG:4200+EPSG:5735").unwrap());
     let converter = Converter::plan(&from, &to, &PlanOptions::default()).unwrap();
-    let (code, _, accuracy) = converter.height_change().unwrap();
+    let (code, _, accuracy) = converter.height_changes()[0];
     assert_eq!((code, accuracy.is_some()), (5447, true));
     let there = converter.convert(Coordinate { x: 40.0, y: 43.0, z: 10.0 }).unwrap();
     assert!((there.z - 10.4).abs() < 1e-12, "{there:?}");
@@ -63,7 +65,7 @@ fn an_offset_with_slopes_agrees_with_the_published_example() {
     let converter = Converter::new(&from, &to).unwrap();
     let at = Coordinate { x: 9.0 + 40.0 / 60.0, y: 47.0 + 20.0 / 60.0, z: 473.0 };
     let found = converter.convert(at).unwrap();
-    assert!((found.z - 472.690).abs() < 0.001, "{found:?} by {:?}", converter.height_change());
+    assert!((found.z - 472.690).abs() < 0.001, "{found:?} by {:?}", converter.height_changes());
 }
 
 #[test]
@@ -99,7 +101,7 @@ fn depths_take_their_offsets_downwards_both_ways() {
         for (from, to, moved) in [(&source, &target, offset), (&target, &source, -offset)] {
             let converter = plan(from, to).unwrap_or_else(|error| panic!("{line}: {error}"));
             // The heights of the same datums have operations of their own, which say the same.
-            let code = converter.height_change().unwrap().0;
+            let code = converter.height_changes()[0].0;
             let same = matches!((operation, code), ("5440", 5438) | ("5445", 5443));
             assert!(same || code.to_string() == operation, "{line}: by {code}");
             let at = converter.convert(Coordinate { x: 10.0, y: 40.0, z: 100.0 }).unwrap();
@@ -171,7 +173,7 @@ fn a_model_leads_from_the_ellipsoid_to_a_vertical_datum_and_back() {
         ] {
             let crs = |text| Crs::parse(text).unwrap();
             let converter = Converter::plan(&crs(from), &crs(to), &options).unwrap();
-            assert_eq!(converter.height_change().unwrap().0, 9229, "{from} to {to}");
+            assert_eq!(converter.height_changes()[0].0, 9229, "{from} to {to}");
             let found = converter.convert(Coordinate { x: -120.0, y: 47.4, z }).unwrap();
             // Nodes are single numbers: to a few micrometres.
             assert!((found.z - there).abs() < 1e-5, "{from} to {to}: {found:?} for {there}");
@@ -209,7 +211,7 @@ fn models_of_gtx_have_places_without_a_value() {
     let options = PlanOptions { area, ..with_files(vec![("nzgeoid2009.gtx", file)]) };
     let (from, to) = (Crs::parse("EPSG:4959").unwrap(), Crs::parse("EPSG:4167+EPSG:4440").unwrap());
     let converter = Converter::plan(&from, &to, &options).unwrap();
-    assert_eq!(converter.height_change().unwrap().0, 9325);
+    assert_eq!(converter.height_changes()[0].0, 9325);
     let found = converter.convert(Coordinate { x: 174.3, y: -40.45, z: 50.0 }).unwrap();
     let n = geoid(46.0 + 0.55, -122.0 + 0.3);
     assert!((found.z - (50.0 - n)).abs() < 1e-5, "{found:?}");
@@ -467,7 +469,7 @@ fn models_of_every_layout_give_the_surface_that_they_hold() {
         let crs = |text| Crs::parse(text).unwrap_or_else(|error| panic!("{text}: {error}"));
         let there = Converter::plan(&crs(from), &crs(to), &options)
             .unwrap_or_else(|error| panic!("{name}: {error}"));
-        assert_eq!(there.height_change().unwrap().0, code, "{name}");
+        assert_eq!(there.height_changes()[0].0, code, "{name}");
         let at = Coordinate { x: west + 1.1, y: south + 0.7, z: 100.0 };
         let found = there.convert(at).unwrap();
         // Text and whole numbers of millimetres are good for half of one.
@@ -531,5 +533,69 @@ fn models_that_are_not_sound_say_so() {
     ] {
         let error = ShiftGrid::parse(method, &[&file]).unwrap_err().to_string();
         assert!(error.contains(says), "{method}: {says}: {error}");
+    }
+}
+
+/// Between two vertical datums of which each has a model and that no offset joins: down to the ellipsoid
+/// by the one, up by the other. Chains of the registry of two models, by files of both.
+#[test]
+fn two_models_lead_from_one_vertical_datum_to_another() {
+    for (chain, models, south, west) in [
+        // Baltic 1957 to EVRF2007 in Slovakia.
+        (8363, [8361, 8362], 48.0, 18.0),
+        // Two geoids of Indonesia, by the rows of the vertical systems alone, of the same files.
+        (10616, [9305, 10144], -7.0, 107.0),
+    ] {
+        let at = Coordinate { x: west + 1.1, y: south + 0.7, z: 100.0 };
+        let (north, east) = (at.y + 0.1, at.x + 0.1);
+        let area = Some(Bounds { south: at.y, west: at.x, north, east });
+        let row = OperationRow::find(chain).unwrap();
+        let Needs::Files(files) = needs_of(chain).unwrap() else { panic!("EPSG:{chain}") };
+        let [down, up] = files[..] else { panic!("{files:?}") };
+        let crs = |code: Option<u32>| Crs::from_epsg(code.unwrap()).unwrap();
+        let (from, to) = (crs(row.source), crs(row.target));
+        let plan = |from: &Crs, to: &Crs, files| {
+            Converter::plan(from, to, &PlanOptions { area, ..with_files(files) })
+        };
+        let lower = || (down, gtx(south, west));
+        let upper = || (up, gtx(south - 0.1, west - 0.1));
+        let there = plan(&from, &to, vec![lower(), upper()]).unwrap();
+        let codes: Vec<u32> = there.height_changes().iter().map(|change| change.0).collect();
+        assert_eq!(codes, models);
+        let found = there.convert(at).unwrap();
+        let expected = 100.0 + surface(0.7, 1.1) - surface(0.8, 1.2);
+        assert!((found.z - expected).abs() < 1e-5, "{found:?} for {expected}");
+        let back = plan(&to, &from, vec![lower(), upper()]).unwrap();
+        assert!((back.convert(found).unwrap().z - 100.0).abs() < 1e-9);
+        // Outside of either there is no height, and it says of which.
+        let error = there.convert(Coordinate { x: west - 0.05, ..at }).unwrap_err().to_string();
+        assert!(
+            error.contains(&format!("[EPSG:{}], or where it has no value", models[0])),
+            "{error}"
+        );
+        // What is not there is named, each file once.
+        for (files, lacks) in
+            [(vec![], vec![down, up]), (vec![lower()], vec![up]), (vec![upper()], vec![down])]
+        {
+            let error = plan(&from, &to, files).unwrap_err();
+            assert!(error.is_no_route());
+            for file in [down, up] {
+                let times = error.to_string().matches(&format!("the file {file}")).count();
+                assert_eq!(times, usize::from(lacks.contains(&file)), "{error}");
+            }
+        }
+    }
+}
+
+/// One file that a plain and a compound row name is asked for once.
+#[test]
+fn a_file_that_several_rows_name_is_asked_for_once() {
+    for (from, to, file) in [
+        ("EPSG:6319", "EPSG:6318+EPSG:5703", "g2018u0.bin"),
+        ("EPSG:4979", "EPSG:4326+EPSG:3855", "Und_min1x1_egm2008"),
+    ] {
+        let crs = |text| Crs::parse(text).unwrap();
+        let error = Converter::new(&crs(from), &crs(to)).unwrap_err().to_string();
+        assert_eq!(error.matches(file).count(), 1, "{error}");
     }
 }

@@ -11,7 +11,7 @@ pub(crate) fn raises(converter: &Converter) -> bool {
 
 /// What is said where a way changes heights, and no place has one.
 pub(crate) fn no_heights(converter: &Converter, all: u64, flat: u64) -> Option<Notice> {
-    let changes = converter.height_change().is_some() && all > 0 && flat == all;
+    let changes = !converter.height_changes().is_empty() && all > 0 && flat == all;
     changes.then(|| {
         let text = "no place has a height: there was none to change";
         Notice::warning(NoticeKind::Height, text.to_string())

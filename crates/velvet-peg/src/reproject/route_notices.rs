@@ -18,7 +18,7 @@ use velvet_peg_core::datum::Unavailable;
 pub fn route_notices(converter: &Converter) -> Vec<Notice> {
     let route = converter.route();
     let mut notices = Vec::new();
-    if let Some((code, name, accuracy)) = converter.height_change() {
+    for (code, name, accuracy) in converter.height_changes() {
         let known =
             accuracy.map_or("accuracy not stated".to_string(), |m| format!("known to {m} m"));
         let text = format!("heights change by {name} [EPSG:{code}] ({known})");
@@ -95,12 +95,12 @@ pub fn route_notices(converter: &Converter) -> Vec<Notice> {
         let text = format!("the operation was named; else it would be {}", usual.summary());
         notices.push(with_accuracy(Notice::note(NoticeKind::DatumChange, text), Some(known)));
     }
-    notices.extend(better("a more accurate operation exists", &route.unavailable));
+    notices.extend(better("a more accurate operation exists", route.unavailable.iter().collect()));
     notices
 }
 
 /// What would be better, and what that needs.
-fn better(exists: &str, unavailable: &[Unavailable]) -> Option<Notice> {
+fn better(exists: &str, unavailable: Vec<&Unavailable>) -> Option<Notice> {
     let first = unavailable.first()?;
     let metres = first.accuracy_m.map_or(String::new(), |m| format!(" ({m} m)"));
     let more = match unavailable.len() - 1 {
