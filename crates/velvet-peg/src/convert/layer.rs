@@ -120,8 +120,7 @@ impl ConvertLayer {
         let to_space = converter.as_ref().is_some_and(raises);
         let (mut flat, mut vertices) = (0, 0);
         if let Some(converter) = &converter {
-            described.crs = Some(converter.target().clone());
-            described.extent = None;
+            described.take_conversion(converter);
             described.has_z |= to_space;
         }
         let mut writer = LayerWriter::create(out, &described, options)?;

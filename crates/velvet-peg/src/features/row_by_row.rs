@@ -225,9 +225,9 @@ fn converter_to(
     })?;
     let extent = info.extent.take();
     let area = extent.as_ref().and_then(|extent| crate::reproject::area_of(from, extent));
-    info.crs = Some(to.clone());
     let converter = Converter::plan(from, to, &options.way.plan(area))
         .map_err(|error| no_way(error, from, extent.as_ref()).in_file(table))?;
+    info.take_conversion(&converter);
     info.has_z |= raises(&converter);
     Ok(converter)
 }
@@ -278,6 +278,7 @@ impl FirstReading {
         let heights = matches!(geometry, RowGeometry::Columns(found, _) if found.z.is_some());
         LayerInfo {
             name: options.layer_name(file),
+            description: None,
             crs: options.crs.clone(),
             crs_origin: CrsOrigin::Given,
             schema: self.inference.schema(headers, needed),

@@ -538,6 +538,7 @@ impl Gathered {
         }
         let info = LayerInfo {
             name: build.layer_name(&self.file),
+            description: None,
             crs: build.crs.clone(),
             crs_origin: CrsOrigin::Given,
             schema,

@@ -2,13 +2,19 @@
 
 use super::GeometryKind;
 use arrow_schema::SchemaRef;
-use velvet_peg_core::{Bounds, Crs, LengthUnit};
+use velvet_peg_core::{Bounds, Converter, Crs, LengthUnit};
+
+/// Begins the lines of a description that say how coordinates came about (ISO 19115-1: lineage).
+pub(crate) const LINEAGE: &str = "Lineage: ";
 
 /// What is known of a layer without reading its features.
 #[derive(Clone, Debug)]
 pub struct LayerInfo {
     /// Name.
     pub name: String,
+    /// What is said of the layer in words, in lines: what the file that it was read from says, and a line
+    /// `Lineage: ...` for each conversion since. GeoPackage, GeoParquet and FlatGeobuf keep it.
+    pub description: Option<String>,
     /// Reference system; none if the data has none.
     pub crs: Option<Crs>,
     /// Where the reference system is known from.
@@ -41,6 +47,64 @@ impl LayerInfo {
     pub(crate) fn is_main(&self) -> bool {
         !self.bare && !self.aside
     }
+
+    /// How the coordinates came about: the conversions that the description tells, the first one first.
+    ///
+    /// ```
+    /// # let folder = tempfile::tempdir()?;
+    /// # velvet_peg::demo::lay_out(folder.path(), false)?;
+    /// # let file = |name: &str| folder.path().join(name);
+    /// use velvet_peg::{ConvertLayer, Crs, LayerReader};
+    /// let to = ConvertLayer { target: Some(Crs::from_epsg(4269)?), ..ConvertLayer::default() };
+    /// to.run(&LayerReader::open(&file("fields.geojson"), None)?, &file("fields.gpkg"))?;
+    /// let converted = LayerReader::open(&file("fields.gpkg"), None)?;
+    /// let lineage: Vec<&str> = converted.info().lineage().collect();
+    /// assert!(lineage[0].starts_with("converted from EPSG:4326 WGS 84 to EPSG:4269 NAD83: "));
+    /// # Ok::<(), velvet_peg::Error>(())
+    /// ```
+    pub fn lineage(&self) -> impl Iterator<Item = &str> {
+        self.description
+            .iter()
+            .flat_map(|text| text.lines())
+            .filter_map(|l| l.strip_prefix(LINEAGE))
+    }
+
+    /// What else the description says, line by line.
+    pub fn said(&self) -> impl Iterator<Item = &str> {
+        self.description.iter().flat_map(|text| text.lines()).filter(|l| !l.starts_with(LINEAGE))
+    }
+
+    /// Adds those lines to the description that it lacks.
+    pub(crate) fn add_to_description(&mut self, text: &str) {
+        let description = self.description.get_or_insert_default();
+        for line in text.lines() {
+            if !description.lines().any(|earlier| earlier == line) {
+                if !description.is_empty() {
+                    description.push('\n');
+                }
+                description.push_str(line);
+            }
+        }
+    }
+
+    /// Takes the system that a converter leads to, and adds to the description by which operations.
+    pub(crate) fn take_conversion(&mut self, converter: &Converter) {
+        self.add_to_description(&lineage(converter));
+        self.crs = Some(converter.target().clone());
+        self.extent = None;
+    }
+}
+
+/// The line of a description that says by which operations coordinates were converted.
+pub(crate) fn lineage(converter: &Converter) -> String {
+    let (from, to) = (converter.source().label(), converter.target().label());
+    let at = converter.epoch().map_or(String::new(), |epoch| format!(" at epoch {epoch}"));
+    let heights = converter.height_changes().into_iter().map(|(code, name, accuracy_m)| {
+        let known = accuracy_m.map_or("accuracy not stated".into(), |m| format!("known to {m} m"));
+        format!("; heights by {name} [EPSG:{code}] ({known})")
+    });
+    let heights: String = heights.collect();
+    format!("{LINEAGE}converted from {from} to {to}{at}: {}{heights}", converter.route().summary())
 }
 
 /// Where the reference system of a layer is known from.

@@ -31,6 +31,7 @@ pub(crate) use extender::Extender;
 pub(crate) use geometry::common_kind;
 pub use geometry::{GeometryColumn, GeometryKind};
 pub use info::{CrsOrigin, LayerInfo};
+pub(crate) use info::{LINEAGE, lineage};
 pub use one_geometry::Geometry;
 pub(crate) use row_builder::RowBuilder;
 pub(crate) use schema_inference::SchemaInference;
@@ -120,6 +121,7 @@ impl Layer {
         Layer {
             info: LayerInfo {
                 name: name.to_string(),
+                description: None,
                 crs,
                 crs_origin: CrsOrigin::Given,
                 schema: Arc::new(Schema::empty()),
@@ -242,8 +244,7 @@ impl Layer {
                 .in_layer(&self.info.name));
             }
         }
-        converted.info.crs = Some(target.clone());
-        converted.info.extent = None;
+        converted.info.take_conversion(converter);
         Ok(converted)
     }
 

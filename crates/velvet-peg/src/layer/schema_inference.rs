@@ -96,6 +96,7 @@ impl SchemaInference {
     ) -> LayerInfo {
         LayerInfo {
             name: name.to_string(),
+            description: None,
             crs,
             crs_origin,
             schema: Arc::new(Schema::new(fields)),

@@ -9,7 +9,7 @@ use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{Appending, WriteOptions};
 use crate::layer::value_type::EXACT;
-use crate::layer::{Batch, GeometryKind, LayerInfo};
+use crate::layer::{Batch, GeometryKind, LayerInfo, lineage};
 use crate::notice::{Notice, NoticeKind};
 use arrow_array::cast::AsArray;
 use arrow_array::types::Int64Type;
@@ -113,6 +113,12 @@ impl Append {
         info_after.has_z |= info.has_z;
         info_after.has_m |= info.has_m;
         info_after.count = info.count.map(|count| count + before);
+        if let Some(text) = &info.description {
+            info_after.add_to_description(text);
+        }
+        if let Some(converter) = &converter {
+            info_after.add_to_description(&lineage(converter));
+        }
         if before == 0 && there.kind.is_none() {
             info_after.kind = info.kind;
         }

@@ -48,6 +48,7 @@ impl LayerReader {
         let stem = file.path().file_stem().and_then(|stem| stem.to_str()).unwrap_or("table");
         let info = LayerInfo {
             name: file.sheet().unwrap_or(stem).to_string(),
+            description: None,
             crs: None,
             crs_origin: CrsOrigin::Given,
             schema: inference.schema(&headers, &columns),

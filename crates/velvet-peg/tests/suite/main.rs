@@ -29,6 +29,7 @@ mod jobs;
 mod lattice;
 mod laws;
 mod layers;
+mod lineage;
 mod many_tables;
 mod map_parts;
 mod map_values;

@@ -133,6 +133,7 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
     }
     let stem = path.file_stem().and_then(|s| s.to_str()).unwrap_or("layer").to_string();
     let name = head.name().filter(|name| !name.is_empty()).map_or(stem, str::to_string);
+    let description = head.description().filter(|text| !text.is_empty()).map(str::to_string);
     let stated = head.features_count();
     drop(reader);
     let mut learn = SchemaInference::default();
@@ -155,7 +156,7 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<OpenedLayer> {
         return Err(damaged(path, format!("it says {stated} features and holds {found}")));
     }
     let origin = if crs.is_some() { CrsOrigin::File } else { CrsOrigin::Given };
-    let info = learn.info(&name, crs, origin, fields);
+    let info = LayerInfo { description, ..learn.info(&name, crs, origin, fields) };
     Ok((info, Box::new(FeaturesOfFile { path: path.to_path_buf(), columns }), notices))
 }
 

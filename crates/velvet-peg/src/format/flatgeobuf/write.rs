@@ -43,6 +43,7 @@ impl Writer {
             crs,
             has_z: info.has_z,
             has_m: info.has_m,
+            description: info.description.as_deref(),
             ..FgbWriterOptions::default()
         };
         let kind = info.kind.map_or(GeometryType::Unknown, type_of);

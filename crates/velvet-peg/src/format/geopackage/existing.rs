@@ -4,7 +4,7 @@
 use super::{data_columns, definitions, quoted, schema, write};
 use crate::error::{Error, Kind, Result};
 use crate::format_support::Placing;
-use crate::layer::LayerInfo;
+use crate::layer::{LINEAGE, LayerInfo};
 use rusqlite::functions::FunctionFlags;
 use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, params};
 use std::path::{Path, PathBuf};
@@ -429,9 +429,9 @@ fn make(connection: &Connection, staged: &Table, old: Option<&Table>) -> rusqlit
         params![name],
     )?;
     connection.execute(
-        "INSERT OR IGNORE INTO main.gpkg_contents (table_name, data_type, identifier, last_change, srs_id) \
+        "INSERT OR IGNORE INTO main.gpkg_contents (table_name, data_type, identifier, description, last_change, srs_id) \
          SELECT table_name, data_type, CASE WHEN identifier IN (SELECT identifier FROM main.gpkg_contents) \
-         THEN NULL ELSE identifier END, last_change, srs_id \
+         THEN NULL ELSE identifier END, description, last_change, srs_id \
          FROM staged.gpkg_contents WHERE table_name = ?1",
         params![name],
     )?;
@@ -469,7 +469,7 @@ fn describe(connection: &Connection, table: &Table, placing: Placing) -> rusqlit
               WHERE table_name = ?1) WHERE table_name = ?1",
             params![name],
         )?;
-        return Ok(());
+        return describe_in_words(connection, name);
     }
     // A table without heights that gets some has them where they are.
     connection.execute(
@@ -480,14 +480,33 @@ fn describe(connection: &Connection, table: &Table, placing: Placing) -> rusqlit
         params![name],
     )?;
     connection.execute(
-        "UPDATE main.gpkg_contents SET (min_x, min_y, max_x, max_y, last_change) = \
-         (SELECT min(coalesce(gpkg_contents.min_x, s.min_x), coalesce(s.min_x, gpkg_contents.min_x)), \
+        "UPDATE main.gpkg_contents SET (description, min_x, min_y, max_x, max_y, last_change) = \
+         (SELECT s.description, min(coalesce(gpkg_contents.min_x, s.min_x), coalesce(s.min_x, gpkg_contents.min_x)), \
                  min(coalesce(gpkg_contents.min_y, s.min_y), coalesce(s.min_y, gpkg_contents.min_y)), \
                  max(coalesce(gpkg_contents.max_x, s.max_x), coalesce(s.max_x, gpkg_contents.max_x)), \
                  max(coalesce(gpkg_contents.max_y, s.max_y), coalesce(s.max_y, gpkg_contents.max_y)), \
                  s.last_change FROM staged.gpkg_contents s WHERE s.table_name = ?1) \
          WHERE table_name = ?1",
         params![name],
+    )?;
+    Ok(())
+}
+
+/// Gives a layer that is replaced its new description. Without one it keeps what was said of it, but not
+/// how coordinates came about that are gone.
+fn describe_in_words(connection: &Connection, name: &str) -> rusqlite::Result<()> {
+    let of = |schema: &str| -> rusqlite::Result<String> {
+        let query = format!(
+            "SELECT coalesce(description, '') FROM {schema}.gpkg_contents WHERE table_name = ?1"
+        );
+        connection.query_row(&query, params![name], |row| row.get(0))
+    };
+    let (earlier, new) = (of("main")?, of("staged")?);
+    let kept: Vec<&str> = earlier.lines().filter(|line| !line.starts_with(LINEAGE)).collect();
+    let description = if new.is_empty() { kept.join("\n") } else { new };
+    connection.execute(
+        "UPDATE main.gpkg_contents SET description = ?2 WHERE table_name = ?1",
+        params![name, description],
     )?;
     Ok(())
 }

@@ -51,6 +51,7 @@ struct Entry {
     has_z: bool,
     has_m: bool,
     extent: Option<Bounds>,
+    description: Option<String>,
 }
 
 /// The tables of features and of attributes that the contents list, in their order.
@@ -68,7 +69,7 @@ fn entries(connection: &Connection) -> rusqlite::Result<Vec<Entry>> {
     let mut statement = connection.prepare(&format!(
         "SELECT c.table_name, g.column_name, coalesce(g.geometry_type_name, ''),
                 coalesce(g.srs_id, -1), coalesce(g.z, 0), coalesce(g.m, 0),
-                c.min_x, c.min_y, c.max_x, c.max_y
+                c.min_x, c.min_y, c.max_x, c.max_y, nullif(c.description, '')
          FROM gpkg_contents c LEFT JOIN {columns} g ON g.table_name = c.table_name
          WHERE (c.data_type = 'features' AND g.column_name IS NOT NULL)
             OR c.data_type IN ('attributes', 'aspatial') ORDER BY c.rowid",
@@ -88,6 +89,7 @@ fn entries(connection: &Connection) -> rusqlite::Result<Vec<Entry>> {
                 }
                 _ => None,
             },
+            description: row.get(10)?,
         })
     })?;
     rows.collect()
@@ -151,6 +153,7 @@ pub(super) fn open(path: &Path, options: &ReadOptions) -> Result<Vec<OpenedLayer
         data_columns::read(&connection, &name, &mut schema, &mut notices).map_err(failed(path))?;
         let info = LayerInfo {
             name,
+            description: entry.description,
             crs,
             crs_origin: CrsOrigin::File,
             schema: Arc::new(Schema::new(schema)),

@@ -91,13 +91,14 @@ impl Writer {
             .map_err(&failed)?;
         connection
             .execute(
-                "INSERT INTO gpkg_contents (table_name, data_type, identifier, srs_id, last_change) \
-                 VALUES (?1, ?4, ?1, ?2, coalesce(?3, strftime('%Y-%m-%dT%H:%M:%fZ','now')))",
+                "INSERT INTO gpkg_contents (table_name, data_type, identifier, description, srs_id, last_change) \
+                 VALUES (?1, ?4, ?1, ?5, ?2, coalesce(?3, strftime('%Y-%m-%dT%H:%M:%fZ','now')))",
                 params![
                     table,
                     geometry.as_ref().map(|_| srs_id),
                     stamp,
-                    if info.bare { "attributes" } else { "features" }
+                    if info.bare { "attributes" } else { "features" },
+                    info.description.as_deref().unwrap_or_default()
                 ],
             )
             .map_err(&failed)?;

@@ -1,6 +1,6 @@
 //! The files that hold batches of Arrow columns: Parquet, and Arrow's own (IPC, also called Feather).
 
-use super::KEY;
+use super::{DESCRIPTION, KEY};
 use crate::error::{Error, Result};
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
@@ -23,6 +23,8 @@ pub(super) struct Facts {
     pub(super) schema: SchemaRef,
     /// The metadata of geometries.
     pub(super) metadata: Option<String>,
+    /// What is said of the layer in words.
+    pub(super) description: Option<String>,
     /// The number of rows, where the file states it.
     rows: Option<u64>,
 }
@@ -83,16 +85,18 @@ impl Container {
         if self == Container::Parquet {
             let builder = self.parquet(path)?;
             let file = builder.metadata().file_metadata();
-            let metadata = file
-                .key_value_metadata()
-                .and_then(|pairs| pairs.iter().find(|pair| pair.key == KEY))
-                .and_then(|pair| pair.value.clone());
+            let of = |key| {
+                let pairs = file.key_value_metadata()?;
+                pairs.iter().find(|pair| pair.key == key)?.value.clone()
+            };
+            let (metadata, description) = (of(KEY), of(DESCRIPTION));
             let rows = u64::try_from(file.num_rows()).ok();
-            return Ok(Facts { schema: builder.schema().clone(), metadata, rows });
+            return Ok(Facts { schema: builder.schema().clone(), metadata, description, rows });
         }
         let (schema, _) = self.arrow(path, None)?;
-        let metadata = schema.metadata().get(KEY).cloned();
-        Ok(Facts { schema, metadata, rows: None })
+        let of = |key| schema.metadata().get(key).cloned();
+        let (metadata, description) = (of(KEY), of(DESCRIPTION));
+        Ok(Facts { schema, metadata, description, rows: None })
     }
 
     /// The number of rows; they are counted where the file does not state it.

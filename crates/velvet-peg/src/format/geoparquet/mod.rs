@@ -78,6 +78,9 @@ impl FormatDescription for Arrow {
 /// The key of the metadata.
 const KEY: &str = "geo";
 
+/// The key of what is said of the layer in words.
+const DESCRIPTION: &str = "description";
+
 /// The name of a kind in the metadata.
 fn kind_name(kind: GeometryKind) -> &'static str {
     match kind {

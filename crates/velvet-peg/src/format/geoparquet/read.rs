@@ -44,8 +44,23 @@ pub(super) fn open(
     options: &ReadOptions,
 ) -> Result<OpenedLayer> {
     let facts = container.facts(path)?;
+    let mut opened = match &facts.metadata {
+        Some(text) => open_stated(container, path, &facts, text, options)?,
+        None => open_plain(container, path, &facts, options)?,
+    };
+    opened.0.description = facts.description.filter(|text| !text.is_empty());
+    Ok(opened)
+}
+
+/// A file with the metadata of GeoParquet.
+fn open_stated(
+    container: Container,
+    path: &Path,
+    facts: &Facts,
+    text: &str,
+    options: &ReadOptions,
+) -> Result<OpenedLayer> {
     let wrong = |what: String| container.wrong(path, what);
-    let Some(text) = &facts.metadata else { return open_plain(container, path, &facts, options) };
     let metadata: Json = serde_json::from_str(text).map_err(|e| wrong(e.to_string()))?;
     let geometry = metadata["primary_column"].as_str().unwrap_or("geometry").to_string();
     let entry = &metadata["columns"][geometry.as_str()];

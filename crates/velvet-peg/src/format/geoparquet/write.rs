@@ -1,7 +1,7 @@
 //! Writing: attributes as they are, geometries as WKB in the last column, compressed.
 
 use super::column_form::ColumnForm;
-use super::{KEY, kind_name};
+use super::{DESCRIPTION, KEY, kind_name};
 use crate::error::{Error, Result};
 use crate::format_support::{Finished, Sink, wkb};
 use crate::layer::column_names::distinct;
@@ -37,6 +37,7 @@ pub(super) struct Writer {
     /// The column of geometries; none for rows without.
     geometry: Option<String>,
     crs: Option<Crs>,
+    description: Option<String>,
     kinds: BTreeSet<String>,
     extent: Extender,
     /// Smallest and largest height.
@@ -54,6 +55,7 @@ impl Writer {
             forms: info.schema.fields().iter().map(|field| ColumnForm::declared(field)).collect(),
             geometry: (!info.bare).then(|| distinct(&names, "geometry")),
             crs: info.crs.clone(),
+            description: info.description.clone(),
             kinds: BTreeSet::new(),
             extent: Extender::default(),
             heights: None,
@@ -222,6 +224,9 @@ impl Sink for Writer {
         if let Some(geometry) = &self.geometry {
             let metadata = self.metadata(geometry).to_string();
             writer.append_key_value_metadata(KeyValue::new(KEY.to_string(), metadata));
+        }
+        if let Some(text) = self.description {
+            writer.append_key_value_metadata(KeyValue::new(DESCRIPTION.to_string(), text));
         }
         writer.close().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         Ok(Finished::default())

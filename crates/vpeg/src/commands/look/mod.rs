@@ -189,6 +189,8 @@ impl Look {
         if let Some(extent) = &info.extent {
             pairs.push(("coordinates".to_string(), span(extent, degrees)));
         }
+        pairs.extend(info.lineage().map(|line| ("lineage".to_string(), line.to_string())));
+        pairs.extend(info.said().map(|line| ("description".to_string(), line.to_string())));
         let columns = if columns.is_empty() { "none".to_string() } else { columns.join(", ") };
         pairs.push(("columns".to_string(), columns));
         let titles: Vec<String> = info.schema.fields().iter().filter_map(title).collect();
@@ -260,6 +262,8 @@ fn as_json(found: &Found) -> Json {
             "layers": layers.iter().map(|(info, notices)| json!({
                 "name": info.name,
                 "features": info.count,
+                "description": info.said().collect::<Vec<_>>(),
+                "lineage": info.lineage().collect::<Vec<_>>(),
                 "geometry": info.kind.map(|kind| kind.name()),
                 "attributes_alone": info.bare,
                 "crs": info.crs.as_ref().map(|crs| crs.reference()),
