@@ -29,6 +29,11 @@ impl Conformal {
         }
     }
 
+    /// The series of φ − χ in sin 2jχ.
+    pub(crate) fn series(&self) -> &[f64; 8] {
+        &self.to_geodetic
+    }
+
     /// Tangent of the conformal latitude from the sine and the tangent of the geodetic one.
     pub(crate) fn tangent(&self, sin: f64, tan: f64) -> f64 {
         let x = self.eccentric(sin);

@@ -5,6 +5,8 @@
 //! slice and the column form; they differ in what they do with a coordinate that cannot be
 //! converted: an error, an error that leaves everything as it was, or a mark.
 
+mod block;
+
 use crate::crs::{Crs, Mapping};
 use crate::datum::{Setting, State, Unavailable};
 use crate::error::{Error, Kind, Result};
@@ -312,34 +314,7 @@ impl Converter {
     /// # Ok::<(), velvet_peg_core::Error>(())
     /// ```
     pub fn convert_columns(&self, x: &mut [f64], y: &mut [f64], z: Option<&mut [f64]>) -> usize {
-        let mut marked = 0;
-        let mut each = |x: &mut f64, y: &mut f64, z: &mut f64| {
-            let at = Coordinate { x: *x, y: *y, z: *z };
-            match self.kernel(at) {
-                Some(to) => (*x, *y, *z) = (to.x, to.y, to.z),
-                None => {
-                    marked += usize::from(!x.is_nan() && !y.is_nan());
-                    (*x, *y) = (f64::NAN, f64::NAN);
-                }
-            }
-        };
-        match z {
-            Some(z) => {
-                for ((x, y), z) in x.iter_mut().zip(y).zip(z) {
-                    each(x, y, z);
-                }
-            }
-            None => {
-                // Unknown heights, which no model of heights is asked for; in space there is none.
-                let in_space = self.source.is_geocentric() || self.target.is_geocentric();
-                let none = if in_space { 0.0 } else { f64::NAN };
-                for (x, y) in x.iter_mut().zip(y) {
-                    let mut z = none;
-                    each(x, y, &mut z);
-                }
-            }
-        }
-        marked
+        self.convert_blocks(x, y, z)
     }
 
     /// Where a place is after the change of datum, at height 0: latitude and longitude in degrees, from
@@ -434,6 +409,9 @@ impl Converter {
         }
         for step in &self.route.steps {
             state = step.operation.run(state, &step.from, &step.to, heights)?;
+        }
+        if !(state.lat.abs() <= 90.0 && state.lon.abs() <= 360.0) {
+            return None;
         }
         let z = match &self.height {
             _ if unknown => at.z,

@@ -4,6 +4,7 @@
 //! geographic 2D systems take the ellipsoidal height as 0 and drop the height that results;
 //! the others carry it.
 
+mod block;
 mod chain;
 mod coordinates;
 mod setting;
@@ -436,7 +437,7 @@ impl Operation {
             let off = (crate::math::degrees::wrap(state.lon - image.lon), state.lat - image.lat);
             found.lon += off.0;
             found.lat += off.1;
-            if round >= 2 && off.0.abs() + off.1.abs() < 1e-12 {
+            if round + 1 >= block::ROUNDS && off.0.abs() + off.1.abs() < block::LEFT_DEG {
                 break;
             }
         }

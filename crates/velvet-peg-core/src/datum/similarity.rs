@@ -8,6 +8,7 @@
 //! solved, not the signs changed, so there and back closes to rounding.
 
 use crate::error::{Error, Result};
+use crate::math::number::Number;
 use crate::projection::Parameters;
 
 /// Sense of the rotation angles.
@@ -176,13 +177,17 @@ impl Similarity {
             && self.matrix == [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
     }
 
-    pub(crate) fn apply(&self, p: [f64; 3]) -> [f64; 3] {
-        let turned = multiply(&self.matrix, p);
-        std::array::from_fn(|i| turned[i] + self.translation[i])
+    #[inline(always)]
+    pub(crate) fn apply<N: Number>(&self, p: [N; 3]) -> [N; 3] {
+        let [x, y, z] = multiply(&self.matrix, p);
+        let [dx, dy, dz] = self.translation;
+        [x + dx, y + dy, z + dz]
     }
 
-    pub(crate) fn apply_inverse(&self, p: [f64; 3]) -> [f64; 3] {
-        multiply(&self.inverse, std::array::from_fn(|i| p[i] - self.translation[i]))
+    #[inline(always)]
+    pub(crate) fn apply_inverse<N: Number>(&self, [x, y, z]: [N; 3]) -> [N; 3] {
+        let [dx, dy, dz] = self.translation;
+        multiply(&self.inverse, [x - dx, y - dy, z - dz])
     }
 }
 
@@ -196,8 +201,11 @@ fn turn(rx: f64, ry: f64, rz: f64) -> [[f64; 3]; 3] {
     ]
 }
 
-fn multiply(m: &[[f64; 3]; 3], p: [f64; 3]) -> [f64; 3] {
-    m.map(|row| row[0] * p[0] + row[1] * p[1] + row[2] * p[2])
+#[inline(always)]
+fn multiply<N: Number>(m: &[[f64; 3]; 3], [x, y, z]: [N; 3]) -> [N; 3] {
+    // No closures: these are not always inlined.
+    let [a, b, c] = m;
+    [x * a[0] + y * a[1] + z * a[2], x * b[0] + y * b[1] + z * b[2], x * c[0] + y * c[1] + z * c[2]]
 }
 
 /// Inverse by cofactors; the matrices here are within a hundredth of the identity.

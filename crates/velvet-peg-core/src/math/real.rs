@@ -6,21 +6,11 @@
 //! differentiation, Wengert 1964), from which scale factors, convergence and Newton's method
 //! follow for every method alike.
 
+use super::arithmetic::Arithmetic;
 use std::ops::{Add, Div, Mul, Neg, Sub};
 
 /// What formulas need of a number.
-pub(crate) trait Real:
-    Copy
-    + Neg<Output = Self>
-    + Add<Output = Self>
-    + Sub<Output = Self>
-    + Mul<Output = Self>
-    + Div<Output = Self>
-    + Add<f64, Output = Self>
-    + Sub<f64, Output = Self>
-    + Mul<f64, Output = Self>
-    + Div<f64, Output = Self>
-{
+pub(crate) trait Real: Arithmetic + Div<f64, Output = Self> {
     fn constant(value: f64) -> Self;
     fn value(self) -> f64;
     /// The function value and derivative at this number's value, by the chain rule.

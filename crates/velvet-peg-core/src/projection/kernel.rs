@@ -6,6 +6,7 @@
 //! Mercator and the conformal conic, implement [`Kernel`] directly with closed factors.
 
 use crate::ellipsoid::Ellipsoid;
+use crate::math::blocks::replace_singly;
 use crate::math::{LonLat, Real, degrees};
 use crate::position::Geographic;
 use std::fmt::Debug;
@@ -33,6 +34,18 @@ pub(crate) trait Kernel: Debug + Send + Sync {
     fn inverse(&self, e: f64, n: f64) -> Option<Geographic>;
     fn factors(&self, at: Geographic) -> Option<Factors>;
     fn is_conformal(&self) -> bool;
+
+    /// As [`Kernel::forward`] of many longitudes and latitudes in place; both NaN where there is none.
+    fn forward_block(&self, lon: &mut [f64], lat: &mut [f64]) {
+        let single =
+            |[lon, lat]: [f64; 2]| self.forward(Geographic { lat, lon }).map(<[f64; 2]>::from);
+        replace_singly([lon, lat], single);
+    }
+
+    /// As [`Kernel::inverse`] of many eastings and northings in place; both NaN where there is none.
+    fn inverse_block(&self, e: &mut [f64], n: &mut [f64]) {
+        replace_singly([e, n], |[e, n]| self.inverse(e, n).map(|at| [at.lon, at.lat]));
+    }
 
     /// Of a conformal cone its constant.
     fn cone_constant(&self) -> Option<f64> {

@@ -9,6 +9,7 @@
 
 mod kernel;
 mod method;
+mod near;
 pub(crate) mod parameter_code;
 mod parameter_kind;
 mod parameters;
@@ -182,6 +183,36 @@ impl Projection {
             (self.sense.0 * e + self.false_easting_m, self.sense.1 * n + self.false_northing_m);
         let grid = self.turn.map_or(grid, |turn| turn.apply(grid));
         (grid.0.is_finite() && grid.1.is_finite()).then_some(grid)
+    }
+
+    /// As [`Projection::to_grid`] of many longitudes and latitudes in place, latitudes of up to 90°: one at
+    /// least is not finite outside the domain.
+    pub(crate) fn to_grid_block(&self, lon: &mut [f64], lat: &mut [f64]) {
+        self.kernel.forward_block(lon, lat);
+        for (e, n) in lon.iter_mut().zip(lat.iter_mut()) {
+            *e = self.sense.0 * *e + self.false_easting_m;
+            *n = self.sense.1 * *n + self.false_northing_m;
+        }
+        if let Some(turn) = self.turn {
+            for (e, n) in lon.iter_mut().zip(lat.iter_mut()) {
+                (*e, *n) = turn.apply((*e, *n));
+            }
+        }
+    }
+
+    /// As [`Projection::to_geographic`] of many eastings and northings in place: one at least is
+    /// not finite outside the domain.
+    pub(crate) fn to_geographic_block(&self, e: &mut [f64], n: &mut [f64]) {
+        if let Some(turn) = self.turn {
+            for (e, n) in e.iter_mut().zip(n.iter_mut()) {
+                (*e, *n) = turn.apply_inverse((*e, *n));
+            }
+        }
+        for (e, n) in e.iter_mut().zip(n.iter_mut()) {
+            *e = (*e - self.false_easting_m) * self.sense.0;
+            *n = (*n - self.false_northing_m) * self.sense.1;
+        }
+        self.kernel.inverse_block(e, n);
     }
 
     /// The kernel behind [`Projection::inverse`].

@@ -1,6 +1,7 @@
 //! The tests of the core, in one binary: each file is one subject.
 
 mod angles;
+mod blocks;
 mod definitions;
 mod edges;
 mod factors;

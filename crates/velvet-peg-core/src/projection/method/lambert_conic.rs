@@ -21,6 +21,7 @@ use crate::math::degrees;
 use crate::position::Geographic;
 use crate::projection::kernel::Factors;
 use crate::projection::kernel::Kernel;
+use crate::projection::near::{self, Cone, HasNear, NearConic, NearForm};
 use crate::projection::parameter_code as code;
 use crate::projection::parameters::Parameters;
 use std::sync::Arc;
@@ -139,6 +140,10 @@ pub(crate) struct LambertConic {
     /// Northing of the point of reference from the true origin, metres; 0 unless the
     /// origin is a pole.
     offset: f64,
+    ellipsoid: Ellipsoid,
+    /// Latitude of the point of reference, degrees.
+    lat0: f64,
+    near: Option<NearConic>,
 }
 
 impl LambertConic {
@@ -181,13 +186,13 @@ impl LambertConic {
     pub(crate) fn scaled(mut self, factor: f64) -> LambertConic {
         self.k *= factor;
         self.offset *= factor;
-        self
+        self.with_near()
     }
 
     /// The grid turned by 29.2985″ about the apex (EPSG method 9803).
     pub(crate) fn turned_for_belgium(mut self) -> LambertConic {
         self.lon0 += 29.2985 / 3600.0 / self.cone;
-        self
+        self.with_near()
     }
 
     fn with_cone(
@@ -218,6 +223,9 @@ impl LambertConic {
             k: a * m1 * scale,
             psi0: psi1,
             offset: 0.0,
+            ellipsoid: *ellipsoid,
+            lat0: lat_true,
+            near: None,
         };
         if lat_origin.abs() == 90.0 {
             // The apex of the cone: keep the standard parallel as reference, K/n from it.
@@ -231,23 +239,25 @@ impl LambertConic {
             let (sin0, cos0) = degrees::sin_cos(lat_origin);
             built.psi0 = conformal.isometric(sin0, sin0 / cos0);
             built.k *= (cone * (psi1 - built.psi0)).exp();
+            built.lat0 = lat_origin;
         }
-        Ok(built)
+        Ok(built.with_near())
+    }
+
+    /// The same with what serves near its reference.
+    fn with_near(mut self) -> LambertConic {
+        let LambertConic { lat0, lon0, cone: constant, k, offset, .. } = self;
+        self.near = NearConic::new(&self.ellipsoid, Cone { lat0, lon0, constant, k, offset });
+        self
     }
 
     fn delta(&self, lat: f64) -> f64 {
         let (sin, cos) = degrees::sin_cos(lat);
         self.conformal.isometric(sin, sin / cos) - self.psi0
     }
-}
 
-impl Kernel for LambertConic {
-    fn cone_constant(&self) -> Option<f64> {
-        Some(self.cone)
-    }
-
-    /// Easting and northing from the true origin, metres, of a position in degrees.
-    fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
+    /// Easting and northing of any place but the apex's opposite.
+    fn forward_far(&self, at: Geographic) -> Option<(f64, f64)> {
         let Geographic { lon, lat } = at;
         let lambda = degrees::wrap(lon - self.lon0).to_radians();
         if lat.abs() >= 90.0 {
@@ -268,23 +278,8 @@ impl Kernel for LambertConic {
         Some((east, north + self.offset))
     }
 
-    fn factors(&self, at: Geographic) -> Option<Factors> {
-        let Geographic { lon, lat } = at;
-        let (sin, cos) = degrees::sin_cos(lat);
-        if cos <= 0.0 {
-            return None;
-        }
-        let m = cos / (1.0 - self.e2 * sin * sin).sqrt();
-        let scale = self.k * (-self.cone * self.delta(lat)).exp() / (self.a * m);
-        Some(Factors {
-            meridian_scale: scale,
-            parallel_scale: scale,
-            convergence_deg: self.cone * degrees::wrap(lon - self.lon0),
-        })
-    }
-
-    /// Position in degrees of an easting and northing from the true origin in metres.
-    fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
+    /// Position of any easting and northing.
+    fn inverse_far(&self, e: f64, n: f64) -> Option<Geographic> {
         let n = n - self.offset;
         let across = self.cone * e;
         let along = self.k - self.cone * n;
@@ -310,6 +305,56 @@ impl Kernel for LambertConic {
             lon: degrees::wrap(self.lon0 + lambda.to_degrees()),
             lat: self.conformal.geodetic_of_isometric(self.psi0 + delta).to_degrees(),
         })
+    }
+}
+
+impl HasNear for LambertConic {
+    type Form = NearConic;
+
+    #[inline(always)]
+    fn near(&self) -> Option<&NearConic> {
+        self.near.as_ref()
+    }
+}
+
+impl Kernel for LambertConic {
+    fn cone_constant(&self) -> Option<f64> {
+        Some(self.cone)
+    }
+
+    /// Easting and northing from the true origin, metres, of a position in degrees.
+    fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
+        let near = self.near.as_ref().and_then(|near| near.forward(at.lon, at.lat));
+        near.or_else(|| self.forward_far(at))
+    }
+
+    fn forward_block(&self, lon: &mut [f64], lat: &mut [f64]) {
+        near::forward_block(self, lon, lat);
+    }
+
+    fn inverse_block(&self, e: &mut [f64], n: &mut [f64]) {
+        near::inverse_block(self, e, n);
+    }
+
+    fn factors(&self, at: Geographic) -> Option<Factors> {
+        let Geographic { lon, lat } = at;
+        let (sin, cos) = degrees::sin_cos(lat);
+        if cos <= 0.0 {
+            return None;
+        }
+        let m = cos / (1.0 - self.e2 * sin * sin).sqrt();
+        let scale = self.k * (-self.cone * self.delta(lat)).exp() / (self.a * m);
+        Some(Factors {
+            meridian_scale: scale,
+            parallel_scale: scale,
+            convergence_deg: self.cone * degrees::wrap(lon - self.lon0),
+        })
+    }
+
+    /// Position in degrees of an easting and northing from the true origin in metres.
+    fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
+        let near = self.near.as_ref().and_then(|near| near.inverse(e, n));
+        near.map(|(lon, lat)| Geographic { lat, lon }).or_else(|| self.inverse_far(e, n))
     }
 
     fn is_conformal(&self) -> bool {

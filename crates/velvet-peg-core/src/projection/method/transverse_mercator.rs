@@ -18,6 +18,7 @@ use crate::math::{degrees, series};
 use crate::position::Geographic;
 use crate::projection::kernel::Kernel;
 use crate::projection::kernel::{Factors, ORIGIN_TOLERANCE};
+use crate::projection::near::{self, HasNear, NearForm, NearMeridian};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
 
@@ -62,6 +63,7 @@ pub(crate) struct TransverseMercator {
     origin: f64,
     forward: [f64; 8],
     inverse: [f64; 8],
+    near: Option<NearMeridian>,
 }
 
 impl TransverseMercator {
@@ -76,11 +78,14 @@ impl TransverseMercator {
             origin: 0.0,
             forward: series::evaluate(&TO_RECTIFYING, n),
             inverse: series::evaluate(&TO_CONFORMAL, n),
+            near: None,
         };
         if lat0.abs() > ORIGIN_TOLERANCE {
             let origin = Geographic { lat: lat0, lon: lon0 };
             built.origin = built.rectifying(origin, false).map_or(f64::NAN, |r| r.xi);
         }
+        let series = (&built.forward, &built.inverse);
+        built.near = NearMeridian::new(ellipsoid, (lat0, lon0), built.radius, series);
         built
     }
 
@@ -126,13 +131,54 @@ impl TransverseMercator {
             cos_lambda,
         })
     }
+
+    /// Easting and northing at any distance that the series serves.
+    fn forward_far(&self, at: Geographic) -> Option<(f64, f64)> {
+        let r = self.rectifying(at, false)?;
+        Some((self.radius * r.eta, self.radius * (r.xi - self.origin)))
+    }
+
+    /// Position at any distance that the series serves.
+    fn inverse_far(&self, e: f64, n: f64) -> Option<Geographic> {
+        let (xi, eta) = (n / self.radius + self.origin, e / self.radius);
+        if !(eta.abs() <= MAX_ETA && xi.abs() <= std::f64::consts::PI) {
+            return None;
+        }
+        let (dx, dy) =
+            series::complex_sums(&self.inverse, (2.0 * xi).sin_cos(), hyperbolic(2.0 * eta), false)
+                .0;
+        let (sin, cos) = (xi + dx).sin_cos();
+        let sinh = (eta + dy).sinh();
+        let lat = self.conformal.geodetic(sin, norm(sinh, cos));
+        Some(Geographic {
+            lon: degrees::wrap(self.lon0 + sinh.atan2(cos).to_degrees()),
+            lat: lat.to_degrees(),
+        })
+    }
+}
+
+impl HasNear for TransverseMercator {
+    type Form = NearMeridian;
+
+    #[inline(always)]
+    fn near(&self) -> Option<&NearMeridian> {
+        self.near.as_ref()
+    }
 }
 
 impl Kernel for TransverseMercator {
     /// Easting and northing from the true origin, metres, of a position in degrees.
     fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
-        let r = self.rectifying(at, false)?;
-        Some((self.radius * r.eta, self.radius * (r.xi - self.origin)))
+        let near = self.near.as_ref().and_then(|near| near.forward(at.lon, at.lat));
+        near.or_else(|| self.forward_far(at))
+    }
+
+    fn forward_block(&self, lon: &mut [f64], lat: &mut [f64]) {
+        near::forward_block(self, lon, lat);
+    }
+
+    fn inverse_block(&self, e: &mut [f64], n: &mut [f64]) {
+        near::inverse_block(self, e, n);
     }
 
     fn factors(&self, at: Geographic) -> Option<Factors> {
@@ -158,20 +204,8 @@ impl Kernel for TransverseMercator {
 
     /// Position in degrees of an easting and northing from the true origin in metres.
     fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
-        let (xi, eta) = (n / self.radius + self.origin, e / self.radius);
-        if !(eta.abs() <= MAX_ETA && xi.abs() <= std::f64::consts::PI) {
-            return None;
-        }
-        let (dx, dy) =
-            series::complex_sums(&self.inverse, (2.0 * xi).sin_cos(), hyperbolic(2.0 * eta), false)
-                .0;
-        let (sin, cos) = (xi + dx).sin_cos();
-        let sinh = (eta + dy).sinh();
-        let lat = self.conformal.geodetic(sin, norm(sinh, cos));
-        Some(Geographic {
-            lon: degrees::wrap(self.lon0 + sinh.atan2(cos).to_degrees()),
-            lat: lat.to_degrees(),
-        })
+        let near = self.near.as_ref().and_then(|near| near.inverse(e, n));
+        near.map(|(lon, lat)| Geographic { lat, lon }).or_else(|| self.inverse_far(e, n))
     }
 
     fn is_conformal(&self) -> bool {

@@ -3,6 +3,8 @@
 #![allow(dead_code)]
 
 pub mod grid_files;
+pub mod plain;
+pub mod random;
 
 use std::collections::HashMap;
 use std::path::Path;
