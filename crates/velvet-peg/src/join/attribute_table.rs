@@ -39,15 +39,11 @@ impl AttributeTable {
         let mut notices = file.notices().to_vec();
         notices.extend(reader.renamed());
         let mut inference = Inference::new(headers.len());
-        let mut records = Vec::new();
         let mut misfits = Examples::default();
         reader.each_row(&mut |reader, record| {
             match reader.misfit(record) {
                 Some(misfit) => misfits.add(|| format!("row {}: {misfit}", reader.row())),
-                None => {
-                    inference.add(record, reader.types());
-                    records.push(record.clone());
-                }
+                None => inference.add(record, reader.types()),
             }
             Ok(())
         })?;
@@ -68,10 +64,12 @@ impl AttributeTable {
         }
         let all: Vec<usize> = (0..headers.len()).collect();
         let schema = inference.schema(&headers, &all);
+        // Read a second time: the rows as text would take several times the memory of their values.
         let mut rows = RowBuilder::new(schema);
-        for record in &records {
-            rows.push(inference.values(record))?;
-        }
+        file.rows()?.each_row(&mut |reader, record| match reader.misfit(record) {
+            Some(_) => Ok(()),
+            None => rows.push(inference.values(record)),
+        })?;
         Ok(AttributeTable { values: rows.finish()?, notices })
     }
 

@@ -26,6 +26,7 @@ mod geometries;
 mod gml;
 mod heights;
 mod jobs;
+mod joins;
 mod lattice;
 mod laws;
 mod layers;
