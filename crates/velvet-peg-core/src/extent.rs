@@ -27,6 +27,14 @@ pub struct Extent {
     codes: Vec<u32>,
 }
 
+/// How much of an area boxes cover; without any all of it.
+pub(crate) fn coverage_of(boxes: &[Bounds], wanted: &Bounds) -> Coverage {
+    if boxes.is_empty() {
+        return Coverage::Whole;
+    }
+    boxes.iter().map(|bounds| cover(bounds, wanted)).min().unwrap_or(Coverage::None)
+}
+
 impl Extent {
     /// The area of rows of the registry, by the codes that an operation or a system has.
     pub fn of_codes(codes: &[u32]) -> Extent {
@@ -124,10 +132,7 @@ impl Extent {
 
     /// How much of a box lies inside; an area without a box of its own covers all.
     pub fn coverage(&self, wanted: &Bounds) -> Coverage {
-        if self.boxes.is_empty() {
-            return Coverage::Whole;
-        }
-        self.boxes.iter().map(|bounds| cover(bounds, wanted)).min().unwrap_or(Coverage::None)
+        coverage_of(&self.boxes, wanted)
     }
 
     /// Share of a box that lies inside, 0 to 1, by degrees.

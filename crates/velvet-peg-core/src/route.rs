@@ -18,11 +18,11 @@ use crate::crs::Side;
 use crate::crs::{Crs, Datum, datum_code};
 use crate::datum::{Operation, Setting, Unavailable};
 use crate::error::{Error, Kind, Result};
-use crate::extent::{Bounds, Coverage, Extent};
+use crate::extent::{Bounds, Coverage, Extent, coverage_of};
 use crate::position::Geographic;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
-use velvet_peg_epsg::{CrsRow, OperationRow, operations_of_datum};
+use velvet_peg_epsg::{CrsRow, DatumLink, DatumRow, OperationRow, ensembles, links_of_datum};
 
 /// How a position gets from one reference system to another, as far as datums go.
 #[derive(Clone, Debug)]
@@ -357,8 +357,8 @@ const STOPGAP_M: f64 = 5.0;
 /// True for the ensemble WGS 84 and its members.
 fn is_wgs84(datum: u32) -> bool {
     const ENSEMBLE: u32 = 6326;
-    datum == ENSEMBLE
-        || velvet_peg_epsg::DatumRow::find(ENSEMBLE).is_some_and(|row| row.members.contains(&datum))
+    let wgs84 = ensembles().iter().find(|ensemble| ensemble.code == ENSEMBLE);
+    datum == ENSEMBLE || wgs84.is_some_and(|wgs84| wgs84.members.contains(&datum))
 }
 
 impl Chain {
@@ -430,15 +430,12 @@ struct Planner<'a> {
     area: Option<&'a Bounds>,
     setting: &'a Setting,
     neighbours: HashMap<u32, Vec<(u32, Operation)>>,
-    /// Codes of the rows that touch a datum.
-    rows: HashMap<u32, HashSet<u32>>,
     lacking: Vec<Unavailable>,
 }
 
 impl<'a> Planner<'a> {
     fn new(area: Option<&'a Bounds>, setting: &'a Setting) -> Planner<'a> {
-        let (neighbours, rows) = (HashMap::new(), HashMap::new());
-        Planner { area, setting, neighbours, rows, lacking: Vec::new() }
+        Planner { area, setting, neighbours: HashMap::new(), lacking: Vec::new() }
     }
 
     /// Every way worth a look, best first.
@@ -525,22 +522,16 @@ impl<'a> Planner<'a> {
     /// looked at; of one with many, as WGS 84 with a thousand, none is made ready for this answer.
     fn may_join(&mut self, datum: u32, to: u32) -> bool {
         const FEW: usize = 100;
-        if self.rows(to).len() <= FEW || self.neighbours.contains_key(&to) {
+        if links_of_datum(to).len() <= FEW || self.neighbours.contains_key(&to) {
             return self.neighbours(to).iter().any(|(other, _)| *other == datum);
         }
         self.share_a_row(datum, to)
     }
 
     /// Whether two datums have a row of the registry or an ensemble in common.
-    fn share_a_row(&mut self, datum: u32, to: u32) -> bool {
-        let rows = self.rows(to);
-        operations_of_datum(datum).iter().any(|code| rows.contains(code))
+    fn share_a_row(&self, datum: u32, to: u32) -> bool {
+        links_of_datum(datum).iter().any(|link| link.other == to)
             || tied(datum).iter().any(|(other, _)| *other == to)
-    }
-
-    fn rows(&mut self, datum: u32) -> &HashSet<u32> {
-        let read = || operations_of_datum(datum).into_iter().collect();
-        self.rows.entry(datum).or_insert_with(read)
     }
 
     fn coverage(&self, operation: &Operation) -> Coverage {
@@ -562,28 +553,19 @@ impl<'a> Planner<'a> {
 
     fn read_neighbours(&mut self, datum: u32) -> Vec<(u32, Operation)> {
         let mut found = Vec::new();
-        let rows: Vec<OperationRow> = operations_of_datum(datum)
-            .into_iter()
-            .filter_map(OperationRow::find)
-            .filter(|row| !row.deprecated)
-            .collect();
-        for row in &rows {
-            let Some((source, target)) = ends_of(row) else {
-                continue;
-            };
-            if source == target {
-                continue;
-            }
-            let (reversed, other) = if source == datum { (false, target) } else { (true, source) };
-            // What is meant for elsewhere is not made ready: no grid of it is read.
-            let extent = Extent::of_codes(&row.extents);
-            if self.area.is_some_and(|area| extent.coverage(area) == Coverage::None) {
-                continue;
-            }
-            match Operation::from_row(row, reversed, self.setting) {
-                Ok(operation) => found.push((other, operation)),
+        let links = links_of_datum(datum);
+        // What is meant for elsewhere is not read, nor any grid of it.
+        let here = links.iter().filter(|link| {
+            self.area.is_none_or(|area| coverage_of(&link.boxes, area) != Coverage::None)
+        });
+        let rows: Vec<(&DatumLink, OperationRow)> =
+            here.filter_map(|link| Some((link, OperationRow::find(link.operation)?))).collect();
+        for (link, row) in &rows {
+            match Operation::from_row(row, link.reversed, self.setting) {
+                Ok(operation) => found.push((link.other, operation)),
                 Err(lacking) => {
-                    if !self.area.is_some_and(|area| extent.excludes(area)) {
+                    let excludes = |area| Extent::of_codes(&row.extents).excludes(area);
+                    if !self.area.is_some_and(excludes) {
                         self.lacking.push(lacking);
                     }
                 }
@@ -595,8 +577,10 @@ impl<'a> Planner<'a> {
             .filter_map(|(other, operation)| Some((operation.code()?, *other)))
             .collect();
         let is_superseded = |code: u32, other: u32| {
-            let row = rows.iter().find(|row| row.code == code);
-            row.is_some_and(|row| newer(row).iter().any(|newer| usable.contains(&(*newer, other))))
+            let row = rows.iter().find(|(_, row)| row.code == code);
+            row.is_some_and(|(_, row)| {
+                newer(row).iter().any(|newer| usable.contains(&(*newer, other)))
+            })
         };
         let superseded: HashSet<(u32, u32)> =
             usable.iter().filter(|(code, other)| is_superseded(*code, *other)).copied().collect();
@@ -654,13 +638,17 @@ fn share(operation: &Operation, area: &Bounds) -> f64 {
 /// An ensemble and its members are taken as one, to the ensemble's accuracy.
 fn tied(datum: u32) -> Vec<(u32, Operation)> {
     let mut ties = Vec::new();
-    for row in velvet_peg_epsg::DatumRow::all().filter(|row| !row.members.is_empty()) {
+    for ensemble in ensembles() {
+        let is_member = ensemble.members.contains(&datum);
+        if ensemble.code != datum && !is_member {
+            continue;
+        }
+        let Some(row) = DatumRow::find(ensemble.code) else { continue };
         let accuracy = row.ensemble_accuracy_m.map(|accuracy| accuracy.to_f64());
         let tie = || Operation::within_ensemble(row.name, accuracy);
-        if row.code == datum {
-            ties.extend(row.members.iter().map(|member| (*member, tie())));
-        } else if row.members.contains(&datum) {
-            ties.push((row.code, tie()));
+        match is_member {
+            true => ties.push((ensemble.code, tie())),
+            false => ties.extend(ensemble.members.iter().map(|member| (*member, tie()))),
         }
     }
     ties

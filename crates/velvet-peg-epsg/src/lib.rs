@@ -21,6 +21,7 @@
 
 mod data;
 mod decimal;
+mod links;
 #[cfg(feature = "outlines")]
 mod outlines;
 mod regions;
@@ -32,6 +33,7 @@ mod topology;
 mod world;
 
 pub use decimal::Decimal;
+pub use links::{DatumLink, Ensemble, ensembles, links_of_datum};
 #[cfg(feature = "outlines")]
 pub use outlines::{CountyOutline, Outlines, ZoneMember, ZoneRow, outlines, zones};
 pub use regions::{Region, region_at, words_admit};

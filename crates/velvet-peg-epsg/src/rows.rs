@@ -352,17 +352,7 @@ fn decode_coordinate_system(code: u32, mut row: Reader) -> CoordinateSystemRow {
 }
 
 fn decode_extent(code: u32, mut row: Reader) -> ExtentRow {
-    ExtentRow {
-        code,
-        name: row.text(),
-        description: row.text(),
-        bounds: (row.byte() == 1).then(|| BoundingBox {
-            south: row.decimal().to_f64(),
-            west: row.decimal().to_f64(),
-            north: row.decimal().to_f64(),
-            east: row.decimal().to_f64(),
-        }),
-    }
+    ExtentRow { code, name: row.text(), description: row.text(), bounds: row.bounds() }
 }
 
 /// Gives a row type its `find`, `all` and `count` over its embedded table.

@@ -107,6 +107,21 @@ impl Reader {
         std::str::from_utf8(text).expect("embedded text is UTF-8")
     }
 
+    pub(crate) fn skip_text(&mut self) {
+        let length = self.number() as usize;
+        self.bytes = &self.bytes[length..];
+    }
+
+    /// A leading byte says whether a box is there: south, west, north, east.
+    pub(crate) fn bounds(&mut self) -> Option<crate::BoundingBox> {
+        (self.byte() == 1).then(|| crate::BoundingBox {
+            south: self.decimal().to_f64(),
+            west: self.decimal().to_f64(),
+            north: self.decimal().to_f64(),
+            east: self.decimal().to_f64(),
+        })
+    }
+
     pub(crate) fn decimal(&mut self) -> crate::Decimal {
         let mantissa = self.signed();
         let exponent = self.byte() as i8;
