@@ -22,6 +22,7 @@ use crate::extent::{Bounds, Coverage, Extent, coverage_of};
 use crate::position::Geographic;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
+use std::rc::Rc;
 use velvet_peg_epsg::{CrsRow, DatumLink, DatumRow, OperationRow, ensembles, links_of_datum};
 
 /// How a position gets from one reference system to another, as far as datums go.
@@ -429,7 +430,7 @@ fn hundredths(share: f64) -> i32 {
 struct Planner<'a> {
     area: Option<&'a Bounds>,
     setting: &'a Setting,
-    neighbours: HashMap<u32, Vec<(u32, Operation)>>,
+    neighbours: HashMap<u32, Rc<[(u32, Operation)]>>,
     lacking: Vec<Unavailable>,
 }
 
@@ -482,11 +483,12 @@ impl<'a> Planner<'a> {
     }
 
     fn extend(&mut self, chain: Chain, at: u32, to: u32, left: usize, found: &mut Vec<Chain>) {
-        let steps = self.neighbours(at).to_vec();
+        let steps = self.neighbours(at);
         // To a hub only the best operations count, each known better than those that are meant for as
         // much of the area or more; the last step keeps all.
         let mut seen: HashMap<(u32, bool), f64> = HashMap::new();
-        for (datum, operation) in steps {
+        for (datum, operation) in steps.iter() {
+            let datum = *datum;
             let last = left == 1;
             if last != (datum == to) || chain.hubs.contains(&datum) {
                 continue;
@@ -499,10 +501,10 @@ impl<'a> Planner<'a> {
                 continue;
             }
             seen.insert(sort, known);
-            let cover = chain.cover.max(self.coverage(&operation));
-            let share = chain.share.min(self.share(&operation));
+            let cover = chain.cover.max(self.coverage(operation));
+            let share = chain.share.min(self.share(operation));
             let mut operations = chain.operations.clone();
-            operations.push(operation);
+            operations.push(operation.clone());
             let mut hubs = chain.hubs.clone();
             if last {
                 let contradictory = false;
@@ -543,12 +545,13 @@ impl<'a> Planner<'a> {
     }
 
     /// Usable operations from a datum, best first, each with the datum it leads to.
-    fn neighbours(&mut self, datum: u32) -> &[(u32, Operation)] {
-        if !self.neighbours.contains_key(&datum) {
-            let found = self.read_neighbours(datum);
-            self.neighbours.insert(datum, found);
+    fn neighbours(&mut self, datum: u32) -> Rc<[(u32, Operation)]> {
+        if let Some(found) = self.neighbours.get(&datum) {
+            return found.clone();
         }
-        &self.neighbours[&datum]
+        let found: Rc<[(u32, Operation)]> = self.read_neighbours(datum).into();
+        self.neighbours.insert(datum, found.clone());
+        found
     }
 
     fn read_neighbours(&mut self, datum: u32) -> Vec<(u32, Operation)> {
@@ -589,18 +592,21 @@ impl<'a> Planner<'a> {
                 operation.code().is_some_and(|code| superseded.contains(&(code, *other)));
         }
         found.extend(tied(datum));
-        found.sort_by(|(_, a), (_, b)| {
-            let key = |operation: &Operation| {
-                (
-                    operation.superseded,
-                    hundredths(1.0 - self.share(operation)),
-                    operation.accuracy_m().unwrap_or(1000.0),
-                    operation.code(),
-                )
-            };
-            key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal)
-        });
-        found
+        // The share of the area is reckoned once for each.
+        let key = |operation: &Operation| {
+            (
+                operation.superseded,
+                hundredths(1.0 - self.share(operation)),
+                operation.accuracy_m().unwrap_or(1000.0),
+                operation.code(),
+            )
+        };
+        let mut ranked: Vec<_> = found
+            .into_iter()
+            .map(|(other, operation)| (key(&operation), (other, operation)))
+            .collect();
+        ranked.sort_by(|(a, _), (b, _)| a.partial_cmp(b).unwrap_or(Ordering::Equal));
+        ranked.into_iter().map(|(_, found)| found).collect()
     }
 }
 
