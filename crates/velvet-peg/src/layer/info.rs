@@ -76,20 +76,25 @@ impl LayerInfo {
 
     /// Adds those lines to the description that it lacks.
     pub(crate) fn add_to_description(&mut self, text: &str) {
-        let description = self.description.get_or_insert_default();
         for line in text.lines() {
-            if !description.lines().any(|earlier| earlier == line) {
-                if !description.is_empty() {
-                    description.push('\n');
-                }
-                description.push_str(line);
+            let is_there = self.description.iter().flat_map(|text| text.lines()).any(|l| l == line);
+            if !is_there {
+                self.push_line(line);
             }
         }
     }
 
+    fn push_line(&mut self, line: &str) {
+        let description = self.description.get_or_insert_default();
+        if !description.is_empty() {
+            description.push('\n');
+        }
+        description.push_str(line);
+    }
+
     /// Takes the system that a converter leads to, and adds to the description by which operations.
     pub(crate) fn take_conversion(&mut self, converter: &Converter) {
-        self.add_to_description(&lineage(converter));
+        self.push_line(&lineage(converter));
         self.crs = Some(converter.target().clone());
         self.extent = None;
     }

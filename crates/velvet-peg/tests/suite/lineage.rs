@@ -92,6 +92,21 @@ fn each_conversion_adds_a_line_to_what_was_said() {
     }
 }
 
+/// The same conversion twice, with the way back between, is three lines.
+#[test]
+fn there_and_back_and_there_again_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |name: &str| folder.path().join(name);
+    gates(4267, (-120.0, 47.4)).write(file("0.gpkg")).unwrap();
+    for (number, to) in [26711, 4267, 26711].into_iter().enumerate() {
+        let (from, out) = (file(&format!("{number}.gpkg")), file(&format!("{}.gpkg", number + 1)));
+        convert(&from, to, Way::default(), &out);
+    }
+    let (_, lineage) = lines(&file("3.gpkg"));
+    assert_eq!(lineage.len(), 3, "{lineage:?}");
+    assert_eq!(lineage[0], lineage[2]);
+}
+
 /// Heights that a model changes are told with it.
 #[test]
 fn the_change_of_heights_is_told() {
