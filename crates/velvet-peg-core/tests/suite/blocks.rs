@@ -4,6 +4,7 @@
 use crate::support::plain;
 use crate::support::random::Random;
 use std::collections::BTreeMap;
+use velvet_peg_core::crs::Ground;
 use velvet_peg_core::projection::Projection;
 use velvet_peg_core::registry::CrsRow;
 use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Ellipsoid, Geographic, geocentric};
@@ -97,6 +98,26 @@ fn columns_are_the_same_bits_as_single_coordinates() {
     }
     assert!(of_method.len() >= 43, "{of_method:?}");
     assert!(compared > 100_000, "{compared}");
+}
+
+/// Planes that are turned, behind a conic in feet and a Transverse Mercator in metres.
+#[test]
+fn turned_planes_are_the_same_bits_too() {
+    let mut random = Random::new(12);
+    let area = Bounds { south: 46.9, west: -121.0, north: 47.9, east: -119.0 };
+    for (code, about) in [(2285, (1_846_799.0, 147_026.0)), (32611, (270_000.0, 5_255_000.0))] {
+        let grid = Crs::from_epsg(code).unwrap();
+        let ground = Ground { about, scale: 1.000_04, rotation_deg: 12.0, shift: (-100.0, 2000.0) };
+        let site = grid.on_ground("site", &ground).unwrap();
+        let home = grid.base().unwrap();
+        let (x, y) = places(&area, 700, &mut random);
+        let z = vec![100.0; x.len()];
+        let there = Converter::new(&home, &site).unwrap();
+        assert!(same_bits(&there, &x, &y, &z) > 700);
+        let (mut e, mut n) = (x, y);
+        there.convert_columns(&mut e, &mut n, None);
+        assert!(same_bits(&Converter::new(&site, &home).unwrap(), &e, &n, &z) > 700);
+    }
 }
 
 /// Changes of datum and heights, with and without geocentric coordinates.

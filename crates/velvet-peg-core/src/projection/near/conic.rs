@@ -121,7 +121,8 @@ impl NearForm for NearConic {
         // exp(−2nΔ) = 1 + u
         let u =
             ((e * e + n * n) * self.cone - n * (2.0 * self.k)) * (self.cone / (self.k * self.k));
-        let ratio = (u + 1.0).sqrt() + 1.0;
+        // At the apex rounding may leave less than nothing, which is out of reach as well.
+        let ratio = (u + 1.0).abs().sqrt() + 1.0;
         let y = u / (ratio * ratio);
         let delta = atanh_small(y) * (-2.0 / self.cone);
         let is_ahead = (-along).greatest() < 0.0;
