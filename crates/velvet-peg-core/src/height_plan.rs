@@ -164,6 +164,45 @@ impl HeightPlan {
         }
     }
 
+    /// Whether heights take part in the change of datum.
+    pub(crate) fn is_ellipsoidal(&self) -> bool {
+        matches!(self, HeightPlan::Ellipsoidal(_))
+    }
+
+    /// A height of the source in metres, as it goes into the change of datum: 0 where it takes no part, and
+    /// where it is unknown, so that the place is carried as it lies on the ellipsoid.
+    pub(crate) fn metres(&self, z: f64) -> f64 {
+        match self {
+            HeightPlan::Ellipsoidal(ends) if z.is_finite() => z * ends.from_up,
+            _ => 0.0,
+        }
+    }
+
+    /// What the model of the source adds to a known height at a place on its datum, metres; none outside
+    /// the model.
+    pub(crate) fn rise(&self, at: Geographic) -> Option<f64> {
+        match self {
+            HeightPlan::Ellipsoidal(Ends { from: Some(model), .. }) => model.at(at),
+            _ => Some(0.0),
+        }
+    }
+
+    /// The height in the target at a place on its datum, of one in the source (`z`) that was carried through
+    /// the change of datum to `h` metres above the ellipsoid. What is unknown stays so; none outside a model
+    /// or a grid.
+    pub(crate) fn height(&self, at: Geographic, z: f64, h: f64) -> Option<f64> {
+        Some(match self {
+            _ if !z.is_finite() => z,
+            HeightPlan::Carry => z,
+            HeightPlan::Ellipsoidal(Ends { to: None, to_up, .. }) => h / to_up,
+            HeightPlan::Ellipsoidal(Ends { to: Some(model), to_up, .. }) => {
+                (h - model.at(at)?) / to_up
+            }
+            HeightPlan::Gravity { factor, offset: None } => z * factor,
+            HeightPlan::Gravity { factor, offset: Some(offset) } => z * factor + offset.at(at)?,
+        })
+    }
+
     /// More accurate changes of heights than the one that is taken, which cannot be run.
     pub(crate) fn better(&self) -> Vec<&Unavailable> {
         match self {

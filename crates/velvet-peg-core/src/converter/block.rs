@@ -4,7 +4,7 @@
 use super::Converter;
 use crate::crs::{Mapping, Side};
 use crate::geocentric;
-use crate::height_plan::{Ends, HeightPlan};
+use crate::height_plan::HeightPlan;
 use crate::math::blocks::{Replacement, replace};
 use crate::math::number::Number;
 use crate::math::{degrees, functions};
@@ -47,11 +47,13 @@ impl Converter {
     /// Of columns of one length, up to [`BLOCK`].
     fn convert_block(&self, x: &mut [f64], y: &mut [f64], z: &mut [f64]) -> usize {
         let before = numbers(x, y);
-        let mut heights = [0.0; BLOCK];
-        let h = &mut heights[..z.len()];
-        let in_steps = self.begin_block(x, y, z, h);
+        let mut h = [0.0; BLOCK];
+        let h = &mut h[..z.len()];
+        only_finite(x, y);
+        self.begin_block(x, y, z, h);
+        let heights = self.height.is_ellipsoidal();
         for step in &self.route.steps {
-            step.operation.run_block([x, y, h], &step.from, &step.to, in_steps);
+            step.operation.run_block([x, y, h], &step.from, &step.to, heights);
         }
         if !self.route.steps.is_empty() {
             only_places(x, y);
@@ -60,19 +62,11 @@ impl Converter {
         before - numbers(x, y)
     }
 
-    /// Longitude, latitude and height on the source's datum; whether its heights take part in the change
-    /// of datum. What is no coordinate becomes NaN.
-    fn begin_block(&self, x: &mut [f64], y: &mut [f64], z: &[f64], h: &mut [f64]) -> bool {
-        let heights = match &self.height {
-            HeightPlan::Ellipsoidal(Ends { from_up, .. }) => {
-                // A place of unknown height is carried as it lies on the ellipsoid.
-                for (h, z) in h.iter_mut().zip(z) {
-                    *h = if z.is_finite() { z * from_up } else { 0.0 };
-                }
-                true
-            }
-            HeightPlan::Carry | HeightPlan::Gravity { .. } => false,
-        };
+    /// Longitude, latitude and height on the source's datum. What is no coordinate becomes NaN.
+    fn begin_block(&self, x: &mut [f64], y: &mut [f64], z: &[f64], h: &mut [f64]) {
+        for (h, z) in h.iter_mut().zip(z) {
+            *h = self.height.metres(*z);
+        }
         match &self.from {
             Mapping::Geographic(unit) => {
                 let degrees = unit.degrees();
@@ -90,25 +84,25 @@ impl Converter {
             }
             Mapping::Geocentric(unit) => {
                 let Some(side) = self.source.datum().map(|datum| datum.side()) else {
-                    return nothing(x, y, heights);
+                    return nothing(x, y);
                 };
                 h.copy_from_slice(z);
                 let metres = unit.metres();
                 replace([x, y, h], &FromSpace { side: &side, metres });
             }
         }
-        if let HeightPlan::Ellipsoidal(Ends { from: Some(model), .. }) = &self.height {
-            for (((lon, lat), h), z) in x.iter_mut().zip(y.iter()).zip(h.iter_mut()).zip(z) {
-                if !z.is_finite() || lon.is_nan() {
-                    continue;
-                }
-                match model.at(Geographic { lat: *lat, lon: *lon }) {
-                    Some(up) => *h += up,
-                    None => *lon = f64::NAN,
-                }
+        if !self.height.is_ellipsoidal() {
+            return;
+        }
+        for (((lon, lat), h), z) in x.iter_mut().zip(y.iter()).zip(h.iter_mut()).zip(z) {
+            if !z.is_finite() || lon.is_nan() {
+                continue;
+            }
+            match self.height.rise(Geographic { lat: *lat, lon: *lon }) {
+                Some(up) => *h += up,
+                None => *lon = f64::NAN,
             }
         }
-        heights
     }
 
     /// To the coordinates of the target, with heights where they are known. What is no place becomes NaN,
@@ -132,19 +126,14 @@ impl Converter {
             }
             Mapping::Geocentric(unit) => {
                 let Some(side) = self.target.datum().map(|datum| datum.side()) else {
-                    nothing(x, y, false);
-                    return;
+                    return nothing(x, y);
                 };
                 let metres = unit.metres();
                 replace([x, y, h], &ToSpace { side: &side, metres });
                 to_z.copy_from_slice(h);
             }
         }
-        for (x, y) in x.iter_mut().zip(y.iter_mut()) {
-            let is_place = x.is_finite() && y.is_finite();
-            *x = if is_place { *x } else { f64::NAN };
-            *y = if is_place { *y } else { f64::NAN };
-        }
+        only_finite(x, y);
         if !matches!(self.height, HeightPlan::Carry) {
             for ((x, z), to_z) in x.iter().zip(z).zip(to_z) {
                 *z = if x.is_nan() { *z } else { *to_z };
@@ -160,19 +149,7 @@ impl Converter {
         }
         for (at, to_z) in to_z.iter_mut().enumerate() {
             let place = Geographic { lat: y[at], lon: x[at] };
-            let found = match &self.height {
-                _ if !z[at].is_finite() => Some(z[at]),
-                HeightPlan::Carry => Some(z[at]),
-                HeightPlan::Ellipsoidal(Ends { to: None, to_up, .. }) => Some(h[at] / to_up),
-                HeightPlan::Ellipsoidal(Ends { to: Some(model), to_up, .. }) => {
-                    model.at(place).map(|up| (h[at] - up) / to_up)
-                }
-                HeightPlan::Gravity { factor, offset: None } => Some(z[at] * factor),
-                HeightPlan::Gravity { factor, offset: Some(offset) } => {
-                    offset.at(place).map(|up| z[at] * factor + up)
-                }
-            };
-            match found {
+            match self.height.height(place, z[at], h[at]) {
                 Some(found) => *to_z = found,
                 None => x[at] = f64::NAN,
             }
@@ -183,6 +160,15 @@ impl Converter {
 /// Pairs of which neither is NaN.
 fn numbers(x: &[f64], y: &[f64]) -> usize {
     x.iter().zip(y).map(|(x, y)| usize::from(!(x.is_nan() | y.is_nan()))).sum()
+}
+
+/// Makes both NaN where one is not finite.
+fn only_finite(x: &mut [f64], y: &mut [f64]) {
+    for (x, y) in x.iter_mut().zip(y) {
+        let is_finite = x.is_finite() & y.is_finite();
+        *x = if is_finite { *x } else { f64::NAN };
+        *y = if is_finite { *y } else { f64::NAN };
+    }
 }
 
 /// Makes both NaN where they are no longitude and latitude.
@@ -206,10 +192,9 @@ fn divide(values: &mut [f64], divisor: f64) {
     }
 }
 
-fn nothing(x: &mut [f64], y: &mut [f64], heights: bool) -> bool {
+fn nothing(x: &mut [f64], y: &mut [f64]) {
     x.fill(f64::NAN);
     y.fill(f64::NAN);
-    heights
 }
 
 /// Geocentric coordinates to longitude from the datum's meridian, latitude and height.

@@ -129,7 +129,7 @@ impl Converter {
                 ),
             ));
         }
-        let heights = matches!(height, HeightPlan::Ellipsoidal(_));
+        let heights = height.is_ellipsoidal();
         let setting = Setting {
             epoch: options.epoch,
             heights: heights || source.has_ellipsoidal_height(),
@@ -365,14 +365,7 @@ impl Converter {
             .source
             .datum()
             .map(|datum| (datum.ellipsoid(), datum.prime_meridian().longitude_deg))?;
-        // A place of unknown height is carried as it lies on the ellipsoid, and stays without one.
-        let unknown = !at.z.is_finite();
-        let (heights, h) = match self.height {
-            HeightPlan::Ellipsoidal(Ends { from_up, .. }) => {
-                (true, if unknown { 0.0 } else { at.z * from_up })
-            }
-            HeightPlan::Carry | HeightPlan::Gravity { .. } => (false, 0.0),
-        };
+        let h = self.height.metres(at.z);
         let state = match &self.from {
             Mapping::Geographic(unit) => {
                 let (lon, lat) = (at.x * unit.degrees(), at.y * unit.degrees());
@@ -396,16 +389,13 @@ impl Converter {
                 State { lon: crate::math::degrees::wrap(at.lon - meridian), lat: at.lat, h }
             }
         };
-        Some((state, heights))
+        Some((state, self.height.is_ellipsoidal()))
     }
 
     fn kernel(&self, at: Coordinate) -> Option<Coordinate> {
-        let unknown = !at.z.is_finite();
         let (mut state, heights) = self.begin(at)?;
-        if let HeightPlan::Ellipsoidal(Ends { from: Some(model), .. }) = &self.height
-            && !unknown
-        {
-            state.h += model.at(state.position())?;
+        if at.z.is_finite() {
+            state.h += self.height.rise(state.position())?;
         }
         for step in &self.route.steps {
             state = step.operation.run(state, &step.from, &step.to, heights)?;
@@ -413,21 +403,7 @@ impl Converter {
         if !(state.lat.abs() <= 90.0 && state.lon.abs() <= 360.0) {
             return None;
         }
-        let z = match &self.height {
-            _ if unknown => at.z,
-            HeightPlan::Carry => at.z,
-            HeightPlan::Ellipsoidal(Ends { to: None, to_up, .. }) => state.h / to_up,
-            HeightPlan::Ellipsoidal(Ends { to: Some(model), to_up, .. }) => {
-                (state.h - model.at(state.position())?) / to_up
-            }
-            HeightPlan::Gravity { factor, offset } => {
-                let up = match offset {
-                    Some(offset) => offset.at(state.position())?,
-                    None => 0.0,
-                };
-                at.z * factor + up
-            }
-        };
+        let z = self.height.height(state.position(), at.z, state.h)?;
         let to = match &self.to {
             Mapping::Geographic(unit) => {
                 Coordinate { x: state.lon / unit.degrees(), y: state.lat / unit.degrees(), z }
