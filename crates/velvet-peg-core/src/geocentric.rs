@@ -72,7 +72,8 @@ pub(crate) fn near_surface<N: Number>(ellipsoid: &Ellipsoid, [x, y, z]: [N; 3]) 
 }
 
 /// Position and ellipsoidal height (metres) of geocentric X, Y, Z in
-/// metres. Good to a nanometre from 6000 km inside the surface to any height outside.
+/// metres. Good to 2.5 nanometres from 100 km below the surface to 1000 km above it, most of which is the
+/// rounding of degrees; farther out to the same share of the distance from the centre.
 ///
 /// ```
 /// use velvet_peg_core::{geocentric, Ellipsoid, Geographic};

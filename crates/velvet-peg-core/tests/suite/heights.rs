@@ -573,6 +573,12 @@ fn two_models_lead_from_one_vertical_datum_to_another() {
             error.contains(&format!("[EPSG:{}], or where it has no value", models[0])),
             "{error}"
         );
+        // Columns come to the same, and what lies outside keeps its height.
+        let (mut x, mut y) = (vec![at.x, at.x, west - 0.05, at.x], vec![at.y; 4]);
+        let mut z = vec![100.0, f64::NAN, 55.0, 100.0];
+        assert_eq!(there.convert_columns(&mut x, &mut y, Some(&mut z)), 1);
+        assert_eq!((x[0], y[0], z[0]), (found.x, found.y, found.z));
+        assert!(x[1] == at.x && z[1].is_nan() && x[2].is_nan() && z[2] == 55.0 && z[3] == z[0]);
         // What is not there is named, each file once.
         for (files, lacks) in
             [(vec![], vec![down, up]), (vec![lower()], vec![up]), (vec![upper()], vec![down])]

@@ -9,7 +9,8 @@
 //! ```
 //!
 //! ξ' − φ and η' are small, so that their functions are short polynomials; one division and one root
-//! serve all. Behind them the series of Krüger to order 6, whose first term left out is below 1e-12 m.
+//! serve all. Behind them the series of Krüger to order 6, whose first term left out is 2e-12 m at
+//! the edge on the Earth's ellipsoids.
 
 use super::NearForm;
 use crate::auxiliary::Conformal;

@@ -52,26 +52,44 @@ impl Plain {
         self.ellipsoid.eccentricity_squared().sqrt()
     }
 
+    /// The latitude of an isometric one, degrees, by halving.
+    pub fn latitude_of_isometric(&self, psi: f64) -> f64 {
+        let (mut low, mut high) = (-89.0, 89.0);
+        for _ in 0..60 {
+            let middle = f64::midpoint(low, high);
+            if self.isometric(middle) < psi { low = middle } else { high = middle }
+        }
+        low
+    }
+
+    /// The cone constant.
+    pub fn cone(&self) -> f64 {
+        let (lat1, lat2) = self.parallels;
+        match lat1 == lat2 {
+            true => lat1.to_radians().sin(),
+            false => {
+                (self.m(lat1) / self.m(lat2)).ln() / (self.isometric(lat2) - self.isometric(lat1))
+            }
+        }
+    }
+
+    /// Radius of a parallel over the semi-major axis.
+    fn m(&self, lat: f64) -> f64 {
+        let (e, sin) = (self.eccentricity(), lat.to_radians().sin());
+        lat.to_radians().cos() / (1.0 - e * e * sin * sin).sqrt()
+    }
+
     /// Isometric latitude.
-    fn isometric(&self, lat: f64) -> f64 {
+    pub fn isometric(&self, lat: f64) -> f64 {
         let (e, sin) = (self.eccentricity(), lat.to_radians().sin());
         lat.to_radians().tan().asinh() - e * (e * sin).atanh()
     }
 
     /// Snyder (1987) eq. 15-1 to 15-8; differences of isometric latitudes from that of the origin.
     fn conic(&self, at: Geographic) -> (f64, f64) {
-        let e = self.eccentricity();
-        let m = |lat: f64| {
-            let sin = lat.to_radians().sin();
-            lat.to_radians().cos() / (1.0 - e * e * sin * sin).sqrt()
-        };
-        let (lat1, lat2) = self.parallels;
-        let n = match lat1 == lat2 {
-            true => lat1.to_radians().sin(),
-            false => (m(lat1) / m(lat2)).ln() / (self.isometric(lat2) - self.isometric(lat1)),
-        };
+        let (lat1, n) = (self.parallels.0, self.cone());
         let psi0 = self.isometric(self.lat0);
-        let rho0 = self.ellipsoid.semi_major_m() * self.scale * m(lat1) / n
+        let rho0 = self.ellipsoid.semi_major_m() * self.scale * self.m(lat1) / n
             * (n * (self.isometric(lat1) - psi0)).exp();
         let shrink = (-n * (self.isometric(at.lat) - psi0)).exp_m1();
         let theta = n * (at.lon - self.lon0).to_radians();
