@@ -4,7 +4,7 @@ use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{LayerStore, WriteOptions};
-use crate::layer::no_system;
+use crate::layer::{LayerInfo, no_system};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
@@ -56,7 +56,7 @@ pub fn declare_watched(
 ) -> Result<Summary> {
     let info = reader.info();
     let mut described = info.clone();
-    described.crs = Some(crs.clone());
+    described.take_declaration(crs);
     // Notices of the old system are moot now.
     let notices = reader.notices.iter().filter(|notice| notice.kind != NoticeKind::System);
     let mut outcome = Summary { notices: notices.cloned().collect(), ..Summary::default() };
@@ -95,7 +95,7 @@ pub fn declare_watched(
             .in_file(out));
         }
         if let Some(store) = Format::of_output(out)?.description().store() {
-            return declare_in_place(store, reader, crs, out, outcome, watch);
+            return declare_in_place(store, reader, &described, crs, out, outcome, watch);
         }
     }
     let mut writer = LayerWriter::create(out, &described, options)?;
@@ -131,6 +131,7 @@ pub fn declare_watched(
 fn declare_in_place(
     store: &dyn LayerStore,
     reader: &LayerReader,
+    described: &LayerInfo,
     crs: &Crs,
     path: &Path,
     mut outcome: Summary,
@@ -145,7 +146,7 @@ fn declare_in_place(
     })?;
     evidence.settle();
     outcome.notices.extend(evidence.notice());
-    store.declare(path, &info.name, crs)?;
+    store.declare(path, described, crs)?;
     // Records that cannot be read are where they were, too.
     outcome.out = outcome.rows_in;
     outcome.files = vec![path.to_path_buf()];

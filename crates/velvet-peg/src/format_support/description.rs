@@ -154,5 +154,5 @@ pub(crate) trait LayerStore: Sync {
     fn copy(&self, path: &Path, to: &Path) -> Result<()>;
 
     /// Gives a layer another reference system where it lies; gives the number of its features.
-    fn declare(&self, path: &Path, layer: &str, crs: &Crs) -> Result<u64>;
+    fn declare(&self, path: &Path, layer: &LayerInfo, crs: &Crs) -> Result<u64>;
 }

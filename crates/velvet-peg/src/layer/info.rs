@@ -13,7 +13,7 @@ pub struct LayerInfo {
     /// Name.
     pub name: String,
     /// What is said of the layer in words, in lines: what the file that it was read from says, and a line
-    /// `Lineage: ...` for each conversion since. GeoPackage, GeoParquet and FlatGeobuf keep it.
+    /// `Lineage: ...` for each conversion and each system declared since. GeoPackage, GeoParquet and FlatGeobuf keep it.
     pub description: Option<String>,
     /// Reference system; none if the data has none.
     pub crs: Option<Crs>,
@@ -48,7 +48,8 @@ impl LayerInfo {
         !self.bare && !self.aside
     }
 
-    /// How the coordinates came about: the conversions that the description tells, the first one first.
+    /// How the coordinates came about: the conversions and declared systems that the description tells, the
+    /// first one first.
     ///
     /// ```
     /// # let folder = tempfile::tempdir()?;
@@ -90,6 +91,20 @@ impl LayerInfo {
             description.push('\n');
         }
         description.push_str(line);
+    }
+
+    /// Takes another system for coordinates that stay as they are, and adds that to the description.
+    pub(crate) fn take_declaration(&mut self, crs: &Crs) {
+        let before = match &self.crs {
+            Some(old) if old == crs => return,
+            Some(old) => format!(" (before {})", old.label()),
+            None => String::new(),
+        };
+        self.push_line(&format!(
+            "{LINEAGE}declared as {}{before}: no coordinate was moved",
+            crs.label()
+        ));
+        self.crs = Some(crs.clone());
     }
 
     /// Takes the system that a converter leads to, and adds to the description by which operations.

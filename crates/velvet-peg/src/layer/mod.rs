@@ -223,7 +223,7 @@ impl Layer {
 
     /// Gives the layer a reference system without moving a coordinate.
     pub fn declare(&mut self, crs: Crs) {
-        self.info.crs = Some(crs);
+        self.info.take_declaration(&crs);
     }
 
     /// The layer carried by a converter from its own system.

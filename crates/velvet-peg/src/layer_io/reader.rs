@@ -280,7 +280,7 @@ impl LayerReader {
     /// Takes the layer as being in this system, whatever the file says.
     pub fn assume(&mut self, crs: Crs) {
         self.notices.extend(stated_unit(self.info.unit, &crs));
-        self.info.crs = Some(crs);
+        self.info.take_declaration(&crs);
         self.info.crs_origin = CrsOrigin::Given;
     }
 

@@ -107,6 +107,40 @@ fn there_and_back_and_there_again_is_told() {
     assert_eq!(lineage[0], lineage[2]);
 }
 
+/// A system that is declared is told, in a new file and where the layer lies, so that the lines lead to the
+/// system that the layer has.
+#[test]
+fn declared_systems_are_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |name: &str| folder.path().join(name);
+    let crs = |code| Crs::from_epsg(code).unwrap();
+    let open = |name: &str| LayerReader::open(&file(name), None).unwrap();
+    let as_before = "declared as EPSG:32611 WGS 84 / UTM zone 11N (before EPSG:32610 WGS 84 / UTM zone 10N): \
+                     no coordinate was moved";
+    described(&file("book.gpkg"));
+    convert(&file("book.gpkg"), 32610, Way::default(), &file("utm.gpkg"));
+    for out in ["new.gpkg", "new.parquet", "new.fgb", "utm.gpkg"] {
+        let replace = WriteOptions { overwrite: out == "utm.gpkg", ..WriteOptions::default() };
+        velvet_peg::declare(&open("utm.gpkg"), &crs(32611), &file(out), &replace).unwrap();
+        let (said, lineage) = lines(&file(out));
+        assert_eq!(said, [BOOK], "{out}");
+        assert_eq!((lineage.len(), lineage[1].as_str()), (2, as_before), "{out}");
+        assert_eq!(open(out).info().crs, Some(crs(32611)));
+    }
+    // The same again is nothing new.
+    let replace = WriteOptions { overwrite: true, ..WriteOptions::default() };
+    velvet_peg::declare(&open("utm.gpkg"), &crs(32611), &file("utm.gpkg"), &replace).unwrap();
+    assert_eq!(lines(&file("utm.gpkg")).1.len(), 2);
+    // A layer that is taken as in another system on its way to a third.
+    let mut reader = open("utm.gpkg");
+    reader.assume(crs(32612));
+    let to = ConvertLayer { target: Some(crs(4326)), ..ConvertLayer::default() };
+    to.run(&reader, &file("degrees.gpkg")).unwrap();
+    let (_, lineage) = lines(&file("degrees.gpkg"));
+    assert!(lineage[2].starts_with("declared as EPSG:32612 "), "{lineage:?}");
+    assert!(lineage[3].starts_with("converted from EPSG:32612 "), "{lineage:?}");
+}
+
 /// Heights that a model changes are told with it.
 #[test]
 fn the_change_of_heights_is_told() {

@@ -516,7 +516,7 @@ fn describe_in_words(connection: &Connection, name: &str) -> rusqlite::Result<()
 ///
 /// # Errors
 /// If the file is locked or has no such layer.
-pub(super) fn declare(path: &Path, layer: &str, crs: &Crs) -> Result<u64> {
+pub(super) fn declare(path: &Path, layer: &LayerInfo, crs: &Crs) -> Result<u64> {
     let failed = failed(path);
     let connection = connect(path).map_err(&failed)?;
     connection
@@ -547,8 +547,9 @@ pub(super) fn declare(path: &Path, layer: &str, crs: &Crs) -> Result<u64> {
     Ok(changed)
 }
 
-fn declare_in(connection: &Connection, layer: &str, crs: &Crs) -> rusqlite::Result<u64> {
-    let table = Table::open(connection, layer)?.ok_or(rusqlite::Error::QueryReturnedNoRows)?;
+fn declare_in(connection: &Connection, layer: &LayerInfo, crs: &Crs) -> rusqlite::Result<u64> {
+    let table =
+        Table::open(connection, &layer.name)?.ok_or(rusqlite::Error::QueryReturnedNoRows)?;
     let number = write::number_of(connection, crs)?;
     write::add_system(connection, crs, Some(number))?;
     let geometry = table.geometry.as_deref().ok_or(rusqlite::Error::QueryReturnedNoRows)?;
@@ -564,9 +565,13 @@ fn declare_in(connection: &Connection, layer: &str, crs: &Crs) -> rusqlite::Resu
     for entries in ["gpkg_geometry_columns", "gpkg_contents"] {
         connection.execute(
             &format!("UPDATE {entries} SET srs_id = ?1 WHERE table_name = ?2"),
-            params![number, layer],
+            params![number, layer.name],
         )?;
     }
+    connection.execute(
+        "UPDATE gpkg_contents SET description = ?1 WHERE table_name = ?2",
+        params![layer.description.as_deref().unwrap_or_default(), layer.name],
+    )?;
     table.restore_triggers(connection)?;
     Ok(changed as u64)
 }

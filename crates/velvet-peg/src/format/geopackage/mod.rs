@@ -79,7 +79,7 @@ impl LayerStore for GeoPackage {
         existing::copy(path, to)
     }
 
-    fn declare(&self, path: &Path, layer: &str, crs: &Crs) -> Result<u64> {
+    fn declare(&self, path: &Path, layer: &LayerInfo, crs: &Crs) -> Result<u64> {
         existing::declare(path, layer, crs)
     }
 }
