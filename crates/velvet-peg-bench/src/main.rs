@@ -40,7 +40,8 @@ fn main() -> Result<()> {
         row(name, singly(*from, *to)?);
     }
     println!("\nfloor of a geodesic: one f64::sin_cos");
-    row("geodesic inverse, up to 20 km", geodesics(0.1));
+    row("geodesic inverse, up to 60 km", geodesics(0.35));
+    row("geodesic inverse, up to 60 km, columns", geodesic_columns(0.35));
     row("geodesic inverse, anywhere", geodesics(180.0));
     let lookup = best(|| {
         for _ in 0..1000 {
@@ -190,25 +191,54 @@ fn singly(from: u32, to: u32) -> Result<Spent> {
     ))
 }
 
-fn geodesics(reach: f64) -> Spent {
-    const LINES: usize = 20_000;
-    let geodesic =
-        Geodesic::new(Crs::from_epsg(4326).expect("WGS 84").ellipsoid().expect("an ellipsoid"));
+const LINES: usize = 20_000;
+
+fn wgs84() -> Geodesic {
+    Geodesic::new(Crs::from_epsg(4326).expect("WGS 84").ellipsoid().expect("an ellipsoid"))
+}
+
+/// The ends of lines that reach so many degrees.
+fn ends(reach: f64) -> Vec<(Geographic, Geographic)> {
     let share = |i: usize, step: f64| (i as f64 * step).fract() - 0.5;
+    let line = |i| {
+        let from = Geographic { lat: 80.0 * share(i, 0.618_033_988_75), lon: 0.0 };
+        let lat = (from.lat + reach * share(i, 0.754_877_666_25)).clamp(-90.0, 90.0);
+        (from, Geographic { lat, lon: 2.0 * reach * share(i, 0.569_840_290_998) })
+    };
+    (0..LINES).map(line).collect()
+}
+
+fn geodesics(reach: f64) -> Spent {
+    let (geodesic, ends) = (wgs84(), ends(reach));
     by_turns(
         LINES,
         15,
         || floor(black_box(LINES), 1),
         || {
-            let sum: f64 = (0..LINES)
-                .map(|i| {
-                    let from = Geographic { lat: 80.0 * share(i, 0.618_033_988_75), lon: 0.0 };
-                    let lat = (from.lat + reach * share(i, 0.754_877_666_25)).clamp(-90.0, 90.0);
-                    let to = Geographic { lat, lon: 2.0 * reach * share(i, 0.569_840_290_998) };
-                    geodesic.inverse(from, to).distance_m
-                })
-                .sum();
+            let sum: f64 =
+                ends.iter().map(|(from, to)| geodesic.inverse(*from, *to).distance_m).sum();
             assert!(black_box(sum).is_finite());
+        },
+    )
+}
+
+fn geodesic_columns(reach: f64) -> Spent {
+    let (geodesic, ends) = (wgs84(), ends(reach));
+    let column = |of: fn(&(Geographic, Geographic)) -> f64| ends.iter().map(of).collect();
+    let columns: [Vec<f64>; 4] = [
+        column(|(from, _)| from.lon),
+        column(|(from, _)| from.lat),
+        column(|(_, to)| to.lon),
+        column(|(_, to)| to.lat),
+    ];
+    let [lon1, lat1, lon2, lat2] = &columns;
+    by_turns(
+        LINES,
+        15,
+        || floor(black_box(LINES), 1),
+        || {
+            let lines = geodesic.inverse_columns([lon1, lat1], [lon2, lat2]);
+            assert_eq!(black_box(lines).distance_m.len(), LINES);
         },
     )
 }

@@ -50,7 +50,7 @@ pub use datum::Operation;
 pub use ellipsoid::Ellipsoid;
 pub use error::{Ambiguity, Error, Result};
 pub use extent::{Bounds, Extent};
-pub use geodesic::Geodesic;
+pub use geodesic::{Geodesic, GeodesicColumns};
 pub use position::{Coordinate, Geographic};
 pub use route::{CandidateRoute, Policy, Route};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};

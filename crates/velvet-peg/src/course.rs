@@ -1,7 +1,7 @@
 //! Courses of a table: the inverse and the direct geodesic problem, row by row.
 
 use crate::error::{Error, Result};
-use crate::format_support::coordinate_names;
+use crate::format_support::{coordinate_names, push_fixed};
 use crate::layer::column_names::position;
 use crate::outcome::Reason;
 use crate::outcome::Summary;
@@ -173,15 +173,21 @@ impl CourseTable {
                 session.run(
                     out,
                     &["distance_m", "azimuth_from", "azimuth_to"],
-                    &mut |_, record| {
-                        let course =
-                            maker.geodesic.inverse(place(record, &from)?, place(record, &to)?);
-                        record.push_field(&format!("{:.metres$}", course.distance_m));
-                        for azimuth in [course.azimuth_from_deg, course.azimuth_to_deg] {
-                            record.push_field(&format!("{:.decimals$}", full_circle(azimuth)));
+                    |rows, added| {
+                        for row in rows {
+                            added.row(|cells| {
+                                let ends = (place(&row.texts, &from)?, place(&row.texts, &to)?);
+                                let course = maker.geodesic.inverse(ends.0, ends.1);
+                                cells.cell(|text| push_fixed(text, course.distance_m, metres));
+                                for azimuth in [course.azimuth_from_deg, course.azimuth_to_deg] {
+                                    let azimuth = full_circle(azimuth);
+                                    cells.cell(|text| push_fixed(text, azimuth, decimals));
+                                }
+                                Ok(())
+                            });
                         }
-                        Ok(())
                     },
+                    |()| (),
                     watch,
                 )
             }
@@ -190,35 +196,39 @@ impl CourseTable {
                     (pair(start)?, column(azimuth)?, column(distance)?);
                 let [x_name, y_name] =
                     coordinate_names(Some(&self.crs)).map(|name| format!("{name}_end"));
+                let number = |record: &StringRecord, at: usize, is_angle: bool| {
+                    let text = record.get(at).unwrap_or("").trim();
+                    match is_angle {
+                        true => {
+                            let read = angle::parse(text, angle::Axis::Free);
+                            read.map_err(|e| Reason::from(e.to_string()))
+                        }
+                        false => {
+                            let read = text.parse().ok().filter(|value: &f64| value.is_finite());
+                            let why = || format!("the distance `{text}` is not a number").into();
+                            read.ok_or_else(why)
+                        }
+                    }
+                };
                 session.run(
                     out,
                     &[&x_name, &y_name, "azimuth_to"],
-                    &mut |_, record| {
-                        let number = |at: usize, what: &str| -> std::result::Result<f64, Reason> {
-                            let text = record.get(at).unwrap_or("").trim();
-                            match what {
-                                "azimuth" => angle::parse(text, angle::Axis::Free)
-                                    .map_err(|e| e.to_string().into()),
-                                _ => text
-                                    .parse()
-                                    .ok()
-                                    .filter(|value: &f64| value.is_finite())
-                                    .ok_or_else(|| {
-                                        format!("the {what} `{text}` is not a number").into()
-                                    }),
-                            }
-                        };
-                        let (azimuth, distance) =
-                            (number(azimuth, "azimuth")?, number(distance, "distance")?);
-                        let from = place(record, &start)?;
-                        let (end, onward) = maker.geodesic.direct(from, azimuth, distance);
-                        let end = maker.coordinate(end).map_err(|error| error.to_string())?;
-                        for value in [end.x, end.y] {
-                            record.push_field(&format!("{value:.decimals$}"));
+                    |rows, added| {
+                        for row in rows {
+                            added.row(|cells| {
+                                let azimuth = number(&row.texts, azimuth, true)?;
+                                let distance = number(&row.texts, distance, false)?;
+                                let from = place(&row.texts, &start)?;
+                                let (end, onward) = maker.geodesic.direct(from, azimuth, distance);
+                                let end = maker.coordinate(end).map_err(|e| e.to_string())?;
+                                for value in [end.x, end.y, full_circle(onward)] {
+                                    cells.cell(|text| push_fixed(text, value, decimals));
+                                }
+                                Ok(())
+                            });
                         }
-                        record.push_field(&format!("{:.decimals$}", full_circle(onward)));
-                        Ok(())
                     },
+                    |()| (),
                     watch,
                 )
             }

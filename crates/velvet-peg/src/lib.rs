@@ -126,6 +126,7 @@ mod notice;
 mod outcome;
 pub mod output;
 mod packing;
+mod parallel;
 mod plausibility;
 mod progress;
 #[cfg(feature = "drawing")]
@@ -180,6 +181,7 @@ pub use look::look;
 pub use measure::measure;
 pub use notice::{Figure, Notice, NoticeKind, Severity};
 pub use outcome::{Reason, Rejected, RejectedPlace, Summary};
+pub use parallel::limit_threads;
 pub use progress::{NoProgress, Progress};
 pub use select::Selection;
 pub use velvet_peg_core::*;

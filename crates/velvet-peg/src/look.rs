@@ -196,7 +196,7 @@ fn table(file: TableFile, options: &LookOptions, watch: &mut dyn Progress) -> Re
         Some((reader, lines)) => (reader, lines),
         None => (file.rows()?, u64::MAX),
     };
-    let headers = reader.headers.clone();
+    let headers = reader.columns().to_vec();
     let mut notices = file.notices().to_vec();
     if let Some(why) = file.doubt() {
         notices.push(

@@ -13,6 +13,19 @@ use std::sync::Arc;
 use velvet_peg_epsg::{CoordinateSystemRow, CrsKind, CrsRow, OperationRow};
 
 impl Crs {
+    /// The system that the registry gives exactly this name and has not withdrawn; the first by its code,
+    /// where there are several. Names that people write are for [`Crs::parse`].
+    ///
+    /// ```
+    /// # use velvet_peg_core::Crs;
+    /// assert_eq!(Crs::named("NAD83 / UTM zone 11N").and_then(|crs| crs.code()), Some(26911));
+    /// assert!(Crs::named("nad83 utm 11n").is_none());
+    /// ```
+    pub fn named(name: &str) -> Option<Crs> {
+        let row = CrsRow::all().find(|row| row.name == name && !row.deprecated)?;
+        Crs::from_epsg(row.code).ok()
+    }
+
     /// The system of an EPSG code.
     ///
     /// ```

@@ -77,11 +77,12 @@ impl Geodesic {
     /// # Ok::<(), velvet_peg_core::Error>(())
     /// ```
     pub fn line_length_m(&self, vertices: &[Geographic]) -> f64 {
-        vertices
-            .windows(2)
-            .map(|pair| self.solve(pair[0], pair[1]).distance_m)
-            .collect::<Sum>()
-            .value()
+        let lon: Vec<f64> = vertices.iter().map(|at| at.lon).collect();
+        let lat: Vec<f64> = vertices.iter().map(|at| at.lat).collect();
+        let legs = lon.len().saturating_sub(1);
+        let later = [lon.get(1..).unwrap_or_default(), lat.get(1..).unwrap_or_default()];
+        let solved = self.inverse_columns([&lon[..legs], &lat[..legs]], later);
+        solved.distance_m.into_iter().collect::<Sum>().value()
     }
 
     /// Signed area between a side and the equator, square metres, positive for a side in
@@ -90,7 +91,7 @@ impl Geodesic {
         let side = &line.canonical;
         let (az1, az2) = (side.azimuth1, side.azimuth2);
         // Turn of the azimuth, from half-angles where that is well conditioned (eq. 64).
-        let (sin_omega, cos_omega) = side.omega12.sin_cos();
+        let (sin_omega, cos_omega) = side.omega;
         let ordinary = !side.meridional && cos_omega > -0.7 && side.beta2.0 - side.beta1.0 < 1.75;
         let turn = if ordinary {
             let (one_cos, c1, c2) = (1.0 + cos_omega, 1.0 + side.beta1.1, 1.0 + side.beta2.1);
@@ -117,16 +118,16 @@ impl Geodesic {
         }
         let half_colatitude = |beta: (f64, f64)| beta.1 / (1.0 - beta.0);
         let product = half_colatitude(side.beta1) * half_colatitude(side.beta2);
-        let (sin, cos) = side.omega12.sin_cos();
+        let (sin, cos) = side.omega;
         let excess = 2.0 * (product * sin).atan2(1.0 + product * cos);
         let sin_az0 = side.azimuth1.0 * side.beta1.1;
         let cos_az0 = norm(side.azimuth1.1, side.azimuth1.0 * side.beta1.0);
-        let roots = self.nodes.roots(cos_az0 * cos_az0 * self.ep2);
+        let k2 = cos_az0 * cos_az0 * self.ep2;
         let sigma1 = unit(side.beta1.0, side.azimuth1.1 * side.beta1.1);
         let (sin_arc, cos_arc) = side.sigma12.sin_cos();
         let sigma2 =
             (sigma1.0 * cos_arc + sigma1.1 * sin_arc, sigma1.1 * cos_arc - sigma1.0 * sin_arc);
-        let longitude = self.nodes.longitude(&roots, self.f).between(side.sigma12, sigma1, sigma2);
+        let longitude = self.nodes.longitude(k2).between(side.sigma12, sigma1, sigma2);
         let spherical = excess - self.f * sin_az0 * longitude;
         let authalic = self.ellipsoid.authalic_radius_squared_m2();
         -side.sign * (authalic * spherical + self.excess(line))

@@ -14,7 +14,7 @@ impl Geodesic {
     /// distance runs backwards.
     pub fn direct(&self, from: Geographic, azimuth_deg: f64, distance_m: f64) -> (Geographic, f64) {
         let azimuth1 = degrees::sin_cos(azimuth_deg);
-        let mut beta1 = self.reduced(from.lat);
+        let (mut beta1, _) = self.reduced(from.lat);
         beta1.1 = beta1.1.max(f64::MIN_POSITIVE.sqrt());
         let sin_az0 = azimuth1.0 * beta1.1;
         let cos_az0 = norm(azimuth1.1, azimuth1.0 * beta1.0);
@@ -24,8 +24,7 @@ impl Geodesic {
         let omega1 =
             if on_equator { (0.0, 1.0) } else { (sin_az0 * beta1.0, beta1.1 * azimuth1.1) };
         let k2 = self.ep2 * cos_az0 * cos_az0;
-        let roots = self.nodes.roots(k2);
-        let integral = self.nodes.distance(&roots);
+        let integral = self.nodes.distance(k2);
         let target = distance_m / self.ellipsoid.semi_minor_m();
 
         let end_of = |arc: f64| {
@@ -52,7 +51,7 @@ impl Geodesic {
         let turns = arc - (sigma2.0.atan2(sigma2.1) - sigma1.0.atan2(sigma1.1))
             + ((east * omega2.0).atan2(omega2.1) - (east * omega1.0).atan2(omega1.1));
         let omega12 = east * turns;
-        let longitude = self.nodes.longitude(&roots, self.f);
+        let longitude = self.nodes.longitude(k2);
         let lambda12 = omega12 - self.f * sin_az0 * longitude.between(arc, sigma1, sigma2);
         let lon = degrees::wrap(degrees::wrap(from.lon) + degrees::wrap(lambda12.to_degrees()));
         let azimuth2 = degrees::atan2(sin_az0, cos_az0 * sigma2.1);

@@ -5,9 +5,10 @@
 //! it converges for every pair; nearly antipodal pairs start from the astroid (eq. 53-57).
 
 use super::Geodesic;
-use super::integrals::Integral;
+use super::integrals::{Integral, Span, Which};
 use crate::math::degrees;
-use crate::math::elementary::{norm, unit};
+use crate::math::elementary::norm;
+use crate::math::functions::{atan2_degrees, sin_cos_degrees};
 use crate::position::Geographic;
 use std::f64::consts::PI;
 
@@ -30,14 +31,20 @@ pub(crate) struct Canonical {
     pub(crate) beta2: (f64, f64),
     pub(crate) azimuth1: (f64, f64),
     pub(crate) azimuth2: (f64, f64),
-    /// Longitude difference on the auxiliary sphere, radians.
-    pub(crate) omega12: f64,
+    /// Sine and cosine of the longitude difference on the auxiliary sphere.
+    pub(crate) omega: (f64, f64),
     /// Arc on the auxiliary sphere, radians.
     pub(crate) sigma12: f64,
     /// Sign that the area of the canonical line has in the problem as given.
     pub(crate) sign: f64,
     pub(crate) meridional: bool,
 }
+
+/// Longitude, radians, that a trial misses by before the last: Newton's method squares it.
+const NEARLY: f64 = 3e-9;
+
+/// Arcs up to here, radians, are far from the antipode, near which the method goes slower.
+const ORDINARY: f64 = 2.7;
 
 /// Sine of the longest arc (some 64 km) that plain iteration is used for.
 const SHORT: f64 = 0.01;
@@ -47,11 +54,11 @@ struct Trial {
     miss: f64,
     slope: f64,
     azimuth2: (f64, f64),
-    sigma1: (f64, f64),
-    sigma2: (f64, f64),
     sigma12: f64,
-    omega12: f64,
+    /// Sine and cosine of the longitude difference on the auxiliary sphere.
+    omega: (f64, f64),
     k2: f64,
+    span: Span,
 }
 
 impl Geodesic {
@@ -60,15 +67,15 @@ impl Geodesic {
         let east = if lon12 < 0.0 || (lon12 == 0.0 && lon12_error < 0.0) { -1.0 } else { 1.0 };
         let (lon12, lon12_error) = (lon12 * east, lon12_error * east);
         let lambda12 = lon12.to_radians() + lon12_error.to_radians();
-        let (sin_l, cos_l) = degrees::sin_cos(lon12);
+        let (sin_l, cos_l) = sin_cos_degrees(lon12);
         let error = lon12_error.to_radians();
         let lambda = (sin_l + error * cos_l, cos_l - error * sin_l);
 
         let swap = from.lat.abs() < to.lat.abs();
         let (lat1, lat2) = if swap { (to.lat, from.lat) } else { (from.lat, to.lat) };
         let south = if lat1 < 0.0 { 1.0 } else { -1.0 };
-        let mut beta1 = self.reduced(lat1 * south);
-        let mut beta2 = self.reduced(lat2 * south);
+        let (mut beta1, norm1) = self.reduced(lat1 * south);
+        let (mut beta2, norm2) = self.reduced(lat2 * south);
         // Points on one parallel: make that exact.
         if beta1.1 < -beta1.0 {
             if beta2.1 == beta1.1 {
@@ -81,31 +88,27 @@ impl Geodesic {
         beta1.1 = beta1.1.max(f64::MIN_POSITIVE.sqrt());
         beta2.1 = beta2.1.max(f64::MIN_POSITIVE.sqrt());
 
-        let (s12, mut az1, mut az2, omega12, sigma12, meridional);
+        let (s12, mut az1, mut az2, omega, sigma12, meridional);
         let meridian = self.meridian(beta1, beta2, lambda);
         if let Some((length, first, second)) = meridian {
             (s12, az1, az2) = (length, first, second);
             // A meridian bounds no excess: the arc does not matter.
-            (omega12, sigma12, meridional) = (lambda12, 0.0, true);
+            (omega, sigma12, meridional) = (lambda, 0.0, true);
         } else if beta1.0 == 0.0 && lambda12 <= PI * (1.0 - self.f) {
             // Along the equator.
-            let omega = lambda12 / (1.0 - self.f);
+            let omega12 = lambda12 / (1.0 - self.f);
             s12 = self.ellipsoid.semi_major_m() * lambda12;
             (az1, az2) = ((1.0, 0.0), (1.0, 0.0));
-            (omega12, sigma12, meridional) = (omega, omega, false);
+            (omega, sigma12, meridional) = (omega12.sin_cos(), omega12, false);
         } else {
             // sin(β₂ − β₁) from the exact difference of the latitudes.
-            let norm = |lat: f64| {
-                let (sin, cos) = degrees::sin_cos(lat);
-                ((1.0 - self.f) * sin).hypot(cos)
-            };
-            let sin_rise = (1.0 - self.f) * degrees::sin_cos((lat2 - lat1) * south).0
-                / (norm(lat1) * norm(lat2));
+            let (sin, _) = sin_cos_degrees((lat2 - lat1) * south);
+            let sin_rise = (1.0 - self.f) * sin / (norm1 * norm2);
             let found = self.newton(beta1, beta2, sin_rise, lambda, lambda12);
             s12 = found.0;
             az1 = found.1;
             az2 = found.2.azimuth2;
-            (omega12, sigma12, meridional) = (found.2.omega12, found.2.sigma12, false);
+            (omega, sigma12, meridional) = (found.2.omega, found.2.sigma12, false);
         }
 
         let canonical = Canonical {
@@ -113,7 +116,7 @@ impl Geodesic {
             beta2,
             azimuth1: az1,
             azimuth2: az2,
-            omega12,
+            omega,
             sigma12,
             sign: south * east,
             meridional,
@@ -124,7 +127,7 @@ impl Geodesic {
         let flip = if swap { -1.0 } else { 1.0 };
         // Swapped ends and mirrored axes change signs alone; adding 0 clears a negative zero.
         let turn =
-            |(sin, cos): (f64, f64)| degrees::atan2(sin * east + 0.0, cos * flip * south + 0.0);
+            |(sin, cos): (f64, f64)| atan2_degrees(sin * east + 0.0, cos * flip * south + 0.0);
         let (azimuth_from_deg, azimuth_to_deg) = (turn(az1), turn(az2));
         Line {
             distance_m: s12,
@@ -156,10 +159,13 @@ impl Geodesic {
         self.lengths(k2, arc, sigma1, sigma2).1 * self.ellipsoid.semi_minor_m()
     }
 
-    /// Sine and cosine of the reduced latitude: tan β = (1 − f) tan φ.
-    pub(crate) fn reduced(&self, lat: f64) -> (f64, f64) {
-        let (sin, cos) = degrees::sin_cos(lat);
-        unit((1.0 - self.f) * sin, cos)
+    /// Sine and cosine of the reduced latitude, tan β = (1 − f) tan φ, and what they were divided by
+    /// for it.
+    pub(crate) fn reduced(&self, lat: f64) -> ((f64, f64), f64) {
+        let (sin, cos) = sin_cos_degrees(lat);
+        let sin = (1.0 - self.f) * sin;
+        let norm = norm(sin, cos);
+        ((sin / norm, cos / norm), norm)
     }
 
     /// The line along a meridian, where that is the shortest.
@@ -187,10 +193,10 @@ impl Geodesic {
 
     /// Distance in metres and reduced length over b, for k² = e′² cos²α₀.
     fn lengths(&self, k2: f64, arc: f64, from: (f64, f64), to: (f64, f64)) -> (f64, f64) {
-        let roots = self.nodes.roots(k2);
         let (from, to) = (unit(from.0, from.1), unit(to.0, to.1));
-        let distance = arc + self.nodes.distance(&roots).between(arc, from, to);
-        let j = self.nodes.reduced(&roots, k2).between(arc, from, to);
+        let span = Span::new(arc, from, to);
+        let distance = arc + self.nodes.over(Which::Distance, k2, &span);
+        let j = self.nodes.over(Which::Reduced, k2, &span);
         (distance * self.ellipsoid.semi_minor_m(), reduced_length(k2, from, to, j))
     }
 
@@ -212,8 +218,10 @@ impl Geodesic {
         // Bounds as (sin, cos): the azimuth lies between 0 and π.
         let (mut low, mut high) = ((tiny, 1.0), (tiny, -1.0));
         let mut settled = false;
-        let mut trial = self.trial(beta1, beta2, azimuth1, lambda);
+        let mut trial = self.trial(beta1, beta2, azimuth1, lambda, false);
         for round in 0..120 {
+            // A step from so near leaves less than can be told.
+            let is_last = trial.miss.abs() < NEARLY && trial.sigma12 < ORDINARY;
             let tolerance = if settled { 8.0 } else { 1.0 } * f64::EPSILON;
             if !(trial.miss.abs() >= tolerance) || round == 119 {
                 break;
@@ -245,25 +253,29 @@ impl Geodesic {
                     || (azimuth1.0 - high.0).abs() + (azimuth1.1 - high.1) < f64::EPSILON / 128.0;
                 settled = false;
                 if closed {
-                    trial = self.trial(beta1, beta2, azimuth1, lambda);
+                    trial = self.trial(beta1, beta2, azimuth1, lambda, true);
                     break;
                 }
             }
-            trial = self.trial(beta1, beta2, azimuth1, lambda);
+            let is_last = is_last && stepped;
+            trial = self.trial(beta1, beta2, azimuth1, lambda, is_last);
+            if is_last {
+                break;
+            }
         }
-        let roots = self.nodes.roots(trial.k2);
-        let distance = trial.sigma12
-            + self.nodes.distance(&roots).between(trial.sigma12, trial.sigma1, trial.sigma2);
+        let distance = trial.sigma12 + self.nodes.over(Which::Distance, trial.k2, &trial.span);
         (distance * self.ellipsoid.semi_minor_m(), azimuth1, trial)
     }
 
-    /// Follows a trial azimuth to the latitude of point 2 (Karney (2013) eq. 5, 9-12, 45-46).
+    /// Follows a trial azimuth to the latitude of point 2 (Karney (2013) eq. 5, 9-12, 45-46); the last
+    /// one needs no slope.
     fn trial(
         &self,
         beta1: (f64, f64),
         beta2: (f64, f64),
         azimuth1: (f64, f64),
         lambda: (f64, f64),
+        is_last: bool,
     ) -> Trial {
         // A line from the equator due west of the node needs a nudge to be defined.
         let azimuth1 = match beta1.0 == 0.0 && azimuth1.1 == 0.0 {
@@ -293,26 +305,29 @@ impl Geodesic {
         let sin_omega = (omega1.1 * omega2.0 - omega1.0 * omega2.1).max(0.0);
         let cos_omega = omega1.1 * omega2.1 + omega1.0 * omega2.0;
         let k2 = cos_az0 * cos_az0 * self.ep2;
-        let roots = self.nodes.roots(k2);
-        let longitude = self.nodes.longitude(&roots, self.f).between(sigma12, sigma1, sigma2);
+        let span = Span::new(sigma12, sigma1, sigma2);
+        let longitude = self.nodes.over(Which::Longitude, k2, &span);
         let correction = -self.f * sin_az0 * longitude;
-        let eta = (sin_omega * lambda.1 - cos_omega * lambda.0)
-            .atan2(cos_omega * lambda.1 + sin_omega * lambda.0);
-        let slope = if cos_az2 == 0.0 {
+        let eta = angle(
+            sin_omega * lambda.1 - cos_omega * lambda.0,
+            cos_omega * lambda.1 + sin_omega * lambda.0,
+        );
+        let slope = if is_last {
+            1.0
+        } else if cos_az2 == 0.0 {
             -2.0 * self.root_at(beta1) / beta1.0
         } else {
-            let j = self.nodes.reduced(&roots, k2).between(sigma12, sigma1, sigma2);
+            let j = self.nodes.over(Which::Reduced, k2, &span);
             reduced_length(k2, sigma1, sigma2, j) * (1.0 - self.f) / (cos_az2 * beta2.1)
         };
         Trial {
             miss: eta + correction,
             slope,
             azimuth2: unit(sin_az2, cos_az2),
-            sigma1,
-            sigma2,
             sigma12,
-            omega12: sin_omega.atan2(cos_omega),
+            omega: (sin_omega, cos_omega),
             k2,
+            span,
         }
     }
 
@@ -355,16 +370,15 @@ impl Geodesic {
             let (sin_arc, cos_arc) = (sin_arc, (1.0 - sin_arc * sin_arc).sqrt());
             let sigma2 =
                 (sigma1.0 * cos_arc + sigma1.1 * sin_arc, sigma1.1 * cos_arc - sigma1.0 * sin_arc);
-            let roots = self.nodes.roots(k2);
-            let longitude = self.nodes.longitude(&roots, self.f).between(sigma12, sigma1, sigma2);
+            let span = Span::new(sigma12, sigma1, sigma2);
+            let longitude = self.nodes.over(Which::Longitude, k2, &span);
             let next = lambda12 + self.f * sin_az0 * longitude;
             let settled = (next - omega12).abs() <= f64::EPSILON * next;
             omega12 = next;
             if settled || rounds == 30 {
-                let distance =
-                    sigma12 + self.nodes.distance(&roots).between(sigma12, sigma1, sigma2);
-                let trial =
-                    Trial { miss: 0.0, slope: 1.0, azimuth2, sigma1, sigma2, sigma12, omega12, k2 };
+                let distance = sigma12 + self.nodes.over(Which::Distance, k2, &span);
+                let omega = omega12.sin_cos();
+                let trial = Trial { miss: 0.0, slope: 1.0, azimuth2, sigma12, omega, k2, span };
                 return (distance * self.ellipsoid.semi_minor_m(), azimuth1, trial);
             }
         }
@@ -411,7 +425,16 @@ impl Geodesic {
             return (azimuth, None);
         }
         let azimuth = if sin_az1 > 0.0 { unit(sin_az1, cos_az1) } else { (1.0, 0.0) };
-        (azimuth, None)
+        if near || cos_arc < ORDINARY.cos() {
+            return (azimuth, None);
+        }
+        // The longitude on the auxiliary sphere is longer by what the sphere of the first guess says.
+        let more = self.f * azimuth.0 * beta1.1 * sin_arc.atan2(cos_arc);
+        let (sin, cos) = (lambda12 + more).sin_cos();
+        let sin_az1 = beta2.1 * sin;
+        let cos_az1 = beta2.0 * beta1.1 - beta1.0 * beta2.1 * cos;
+        let better = sin_az1 > 0.0;
+        (if better { unit(sin_az1, cos_az1) } else { azimuth }, None)
     }
 
     /// Start for a nearly antipodal pair (Karney (2013) eq. 51-57): x and y are the distance
@@ -425,8 +448,7 @@ impl Geodesic {
     ) -> Option<(f64, f64)> {
         let from_antipode = (-lambda.0).atan2(-lambda.1); // λ12 − π
         let k2 = beta1.0 * beta1.0 * self.ep2;
-        let roots = self.nodes.roots(k2);
-        let half_turn = self.nodes.longitude(&roots, self.f).half_turn();
+        let half_turn = self.nodes.longitude(k2).half_turn();
         let lambda_scale = self.f * beta1.1 * half_turn;
         let beta_scale = lambda_scale * beta1.1;
         let x = from_antipode / lambda_scale;
@@ -485,4 +507,23 @@ impl Integral {
     fn half_turn(&self) -> f64 {
         self.between(PI, (0.0, 1.0), (0.0, -1.0))
     }
+}
+
+/// The angle of a sine and cosine.
+fn angle(sin: f64, cos: f64) -> f64 {
+    if cos < 0.0 || sin.abs() > 0.01 {
+        return sin.atan2(cos);
+    }
+    let square = sin * sin;
+    sin + sin * square * (1.0 / 6.0 + square * (3.0 / 40.0 + square * (15.0 / 336.0)))
+}
+
+/// Sine and cosine of a direction; north of none.
+fn unit(sin: f64, cos: f64) -> (f64, f64) {
+    let norm = norm(sin, cos);
+    if norm == 0.0 {
+        return (0.0, 1.0);
+    }
+    let scale = 1.0 / norm;
+    (sin * scale, cos * scale)
 }

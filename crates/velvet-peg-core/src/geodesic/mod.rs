@@ -7,13 +7,18 @@
 //! (see `integrals`), so that strongly flattened ellipsoids lose nothing.
 
 mod area;
+mod columns;
 mod direct;
 mod integrals;
 mod inverse;
+mod near;
+
+pub use columns::GeodesicColumns;
 
 use crate::ellipsoid::Ellipsoid;
 use crate::position::Geographic;
 use integrals::Nodes;
+use near::Near;
 
 /// What lies between two places: the answer of the inverse problem.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -59,6 +64,7 @@ pub struct Geodesic {
     /// Second eccentricity squared.
     ep2: f64,
     nodes: Nodes,
+    near: Option<Near>,
 }
 
 impl Geodesic {
@@ -77,7 +83,9 @@ impl Geodesic {
     pub fn new(ellipsoid: &Ellipsoid) -> Geodesic {
         let e2 = ellipsoid.eccentricity_squared();
         let ep2 = e2 / (1.0 - e2);
-        Geodesic { ellipsoid: *ellipsoid, f: ellipsoid.flattening(), ep2, nodes: Nodes::new(ep2) }
+        let f = ellipsoid.flattening();
+        let nodes = Nodes::new(ep2, f);
+        Geodesic { ellipsoid: *ellipsoid, f, ep2, nodes, near: Near::new(ellipsoid) }
     }
 
     /// The ellipsoid that lines are measured on.
@@ -88,6 +96,12 @@ impl Geodesic {
     /// Distance and azimuths of the shortest line between two places. Never fails, nearly
     /// antipodal places included. Positions that are not finite give figures that are not.
     pub fn inverse(&self, from: Geographic, to: Geographic) -> GeodesicInverse {
+        let places = [from.lon, from.lat, to.lon, to.lat];
+        if let Some([distance_m, azimuth_from_deg, azimuth_to_deg]) =
+            self.near.as_ref().and_then(|near| near.solve(places))
+        {
+            return GeodesicInverse { distance_m, azimuth_from_deg, azimuth_to_deg };
+        }
         let line = self.solve(from, to);
         GeodesicInverse {
             distance_m: line.distance_m,

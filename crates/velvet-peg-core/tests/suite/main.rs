@@ -11,6 +11,7 @@ mod ground;
 mod guesses;
 mod heights;
 mod laws;
+mod lines;
 mod operations;
 mod plane;
 mod polar;

@@ -4,7 +4,7 @@ use super::carried::{Carried, sift};
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::WriteOptions;
-use crate::layer::{Batch, CrsOrigin, Extender, no_system};
+use crate::layer::{Batch, CrsOrigin, Extender, Unreadable, no_system};
 use crate::layer_io::{LayerReader, LayerWriter};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Rejects, RejectsTo, layer_columns};
@@ -132,17 +132,26 @@ impl ConvertLayer {
         let lacks = (!format.capability().no_geometry).then(|| format.name());
         let bare =
             |batch: &Batch| lacks.is_some() && batch.geometry.kinds().iter().any(Option::is_none);
-        reader.for_each_watched(watch, &mut |mut batch| {
-            outcome.rows_in += (batch.geometry.len() + batch.unreadable.len()) as u64;
-            for record in std::mem::take(&mut batch.unreadable) {
-                rejects.add_unreadable(&record, &info.name, &info.schema)?;
-            }
-            let numbers: Vec<u64> =
-                (0..batch.geometry.len() as u64).map(|n| batch.first + n).collect();
+        let bring = |mut batch: Batch| -> Result<Brought> {
+            let unreadable = std::mem::take(&mut batch.unreadable);
+            let features = batch.len() as u64;
+            let numbers: Vec<u64> = (0..features).map(|n| batch.first + n).collect();
             let mut kept = Carried::of(batch, numbers, converter.as_ref());
+            let mut left_out = 0;
             if let Some(mask) = selection.mask(&kept.batch)? {
-                outcome.left_out += (mask.len() - mask.true_count()) as u64;
+                left_out = (mask.len() - mask.true_count()) as u64;
                 kept = kept.filter(&mask)?;
+            }
+            let sifted = kept.failed || bare(&kept.batch);
+            let shaped = if sifted { None } else { Some(selection.shape(kept.batch.clone())?) };
+            Ok(Brought { unreadable, features, left_out, kept, shaped })
+        };
+        reader.for_each_made(watch, bring, &mut |brought| {
+            let Brought { unreadable, features, left_out, mut kept, shaped } = brought;
+            outcome.rows_in += features + unreadable.len() as u64;
+            outcome.left_out += left_out;
+            for record in unreadable {
+                rejects.add_unreadable(&record, &info.name, &info.schema)?;
             }
             let source = kept.before.as_ref().unwrap_or(&kept.batch.geometry);
             evidence.add_as(&kept.batch, source);
@@ -150,10 +159,14 @@ impl ConvertLayer {
                 flat += source.flat_vertices();
                 vertices += source.x.len() as u64;
             }
-            if kept.failed || bare(&kept.batch) {
-                kept = sift(kept, rejects, info, lacks, converter.as_ref())?;
-            }
-            writer.write(&selection.shape(kept.batch)?)
+            let shaped = match shaped {
+                Some(shaped) => shaped,
+                None => {
+                    kept = sift(kept, rejects, info, lacks, converter.as_ref())?;
+                    selection.shape(kept.batch)?
+                }
+            };
+            writer.write(&shaped)
         })?;
         if outcome.rows_in > 0 && rejects.count() - before_these == outcome.rows_in {
             let first = rejects.first().first().map_or("", |(_, reason)| reason.text.as_str());
@@ -209,6 +222,18 @@ impl ConvertLayer {
         let no_way = |error| no_way(error, source, extent.or(info.extent).as_ref());
         Ok(Some(converter.map_err(|error| no_way(error).in_file(reader.path()))?))
     }
+}
+
+/// A batch on its way.
+struct Brought {
+    /// Records that could not be read.
+    unreadable: Vec<Unreadable>,
+    features: u64,
+    left_out: u64,
+    /// The features that are kept, as they are carried.
+    kept: Carried,
+    /// The same with the columns that come out; none where some have to be rejected first.
+    shaped: Option<Batch>,
 }
 
 /// The box around the features that a condition keeps.

@@ -1,17 +1,17 @@
 //! Carrying the coordinate columns of a table into another reference system.
 
 use crate::error::{Error, Result};
-use crate::format_support::{coordinate_names, default_decimals};
+use crate::format_support::{SourceRow, coordinate_names, default_decimals, push_fixed};
 use crate::outcome::Summary;
 use crate::plausibility::{
     CoordinateRange, FirstReasons, MIDDLE, PositionSample, RowsApart, no_way, wrong_zone,
 };
 use crate::progress::{NoProgress, Progress};
 use crate::reproject::{Way, area_of, heights_in_space, no_heights, not_carried, raises};
-use crate::table::{AppendOptions, Session};
-use crate::table::{CoordinateColumns, Notation, read_pair};
+use crate::table::{
+    AddedCells, AppendOptions, CoordinateColumns, Found, Notation, Session, read_pair,
+};
 use csv::StringRecord;
-use std::fmt::Write;
 use std::path::Path;
 use velvet_peg_core::{Converter, Coordinate, Crs};
 
@@ -127,40 +127,31 @@ impl ConvertTable {
             columns.push("height");
         }
         let decimals = self.decimals.unwrap_or(default_decimals(Some(&self.target)));
-        let mut text = String::new();
         let mut flat = 0;
-        let count = columns.len();
         cloud.set_system(Some(&self.source));
-        let mut rows = RowsApart::new(&cloud, &self.source);
+        let mut apart = RowsApart::new(&cloud, &self.source);
+        let carrying = Carrying {
+            converter: &converter,
+            source: &self.source,
+            found,
+            notation,
+            judge: &judge,
+            count: columns.len(),
+            decimals,
+        };
         let mut outcome = session.run(
             out,
             &columns,
-            &mut |row, record| {
-                let (x, y, z) = read_pair(record, &found, Some(&self.source), notation)?;
-                flat += u64::from(z.is_none());
-                // A place without a height lies on the ellipsoid only where space demands a height.
-                let none = if raises(&converter) { 0.0 } else { f64::NAN };
-                let at = Coordinate { x, y, z: z.unwrap_or(none) };
-                let to = converter.convert(at).map_err(|_| match judge.check(x, y) {
-                    Err(reason) => reason,
-                    Ok(()) => not_carried(&converter, at),
-                })?;
-                for (at, value) in [to.x, to.y, to.z].into_iter().take(count).enumerate() {
-                    text.clear();
-                    // A height that is not there stays blank.
-                    if at < 2 || z.is_some() || geocentric {
-                        write!(text, "{value:.decimals$}").map_err(|error| error.to_string())?;
-                    }
-                    record.push_field(&text);
-                }
-                rows.see(row, x, y);
-                Ok(())
+            |rows, added| carrying.fill(rows, added),
+            |seen| {
+                flat += seen.flat;
+                seen.places.iter().for_each(|(row, x, y)| apart.see(*row, *x, *y));
             },
             watch,
         )?;
         outcome.notices.splice(..0, why);
         outcome.notices.extend(no_heights(&converter, outcome.rows_in, flat));
-        let (all, strays) = rows.judged();
+        let (all, strays) = apart.judged();
         outcome.notices.extend(strays);
         outcome.notices.extend(heights_in_space(&converter, flat, outcome.rows_in));
         let cloud = if all.centre().is_some() { all } else { cloud };
@@ -170,5 +161,71 @@ impl ConvertTable {
         outcome.notices.extend(astray.or_else(wrong));
         outcome.converter = Some(converter.clone());
         Ok((outcome, converter))
+    }
+}
+
+/// How rows are carried.
+struct Carrying<'a> {
+    converter: &'a Converter,
+    source: &'a Crs,
+    found: Found,
+    notation: Notation,
+    judge: &'a CoordinateRange,
+    /// Columns that are added.
+    count: usize,
+    decimals: usize,
+}
+
+/// What else is seen of rows that are carried.
+#[derive(Default)]
+struct Seen {
+    /// Rows without a height.
+    flat: u64,
+    /// The number and place of each row that was carried.
+    places: Vec<(u64, f64, f64)>,
+}
+
+impl Carrying<'_> {
+    /// Adds the converted coordinates of rows.
+    fn fill(&self, rows: &[&SourceRow], added: &mut AddedCells) -> Seen {
+        let read: Vec<_> = rows
+            .iter()
+            .map(|row| read_pair(&row.texts, &self.found, Some(self.source), self.notation))
+            .collect();
+        let mut seen = Seen::default();
+        // A place without a height lies on the ellipsoid only where space demands a height.
+        let none = if raises(self.converter) { 0.0 } else { f64::NAN };
+        let (mut x, mut y, mut z) = (Vec::new(), Vec::new(), Vec::new());
+        for (to_x, to_y, to_z) in read.iter().flatten() {
+            seen.flat += u64::from(to_z.is_none());
+            x.push(*to_x);
+            y.push(*to_y);
+            z.push(to_z.unwrap_or(none));
+        }
+        self.converter.convert_columns(&mut x, &mut y, Some(&mut z));
+        let mut carried = x.into_iter().zip(y).zip(z);
+        let geocentric = self.converter.target().is_geocentric();
+        for (row, read) in rows.iter().zip(read) {
+            added.row(|cells| {
+                let (x, y, z) = read?;
+                let ((to_x, to_y), to_z) = carried.next().ok_or("it was not carried")?;
+                if to_x.is_nan() {
+                    let at = Coordinate { x, y, z: z.unwrap_or(none) };
+                    self.judge.check(x, y)?;
+                    return Err(not_carried(self.converter, at).into());
+                }
+                for (at, value) in [to_x, to_y, to_z].into_iter().take(self.count).enumerate() {
+                    cells.cell(|text| {
+                        // A height that is not there stays blank.
+                        if at < 2 || z.is_some() || geocentric {
+                            push_fixed(text, value, self.decimals);
+                        }
+                    });
+                }
+                seen.places.push((row.number, x, y));
+                Ok(())
+            });
+        }
+        seen
     }
 }

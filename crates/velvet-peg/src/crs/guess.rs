@@ -38,7 +38,7 @@ pub fn coordinates_of_table(
 ) -> Result<GuessColumns> {
     let file = TableFile::open(path, options)?;
     let mut reader = file.rows()?;
-    let headers = reader.headers.clone();
+    let headers = reader.columns().to_vec();
     let in_file = |error: Error| error.in_file(path);
     let (found, _) = columns.find(&headers, &file.head()?, None).map_err(in_file)?;
     let known = known

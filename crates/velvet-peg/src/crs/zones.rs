@@ -152,7 +152,7 @@ pub fn systems_of(zone: &StatePlaneZone) -> Vec<Crs> {
 fn utm_on(home: &str, zone: UtmZone) -> Option<Crs> {
     let side = if zone.is_north() { 'N' } else { 'S' };
     let name = format!("{home} / UTM zone {}{side}", zone.number());
-    Crs::parse(&name).ok().filter(|crs| crs.name() == name)
+    Crs::named(&name)
 }
 
 fn utm_on_nad83(zone: UtmZone) -> Option<Crs> {
@@ -277,7 +277,7 @@ pub fn utm_of_layer(reader: &LayerReader) -> Result<(Crs, Option<Notice>)> {
                 return Ok((on_wgs84, None));
             };
             let name = format!("{} / UTM zone {zone}", home.name());
-            match Crs::parse(&name).ok().filter(|crs| crs.name() == name) {
+            match Crs::named(&name) {
                 Some(own) => Ok((own, None)),
                 None => {
                     let said = format!(
@@ -329,7 +329,7 @@ pub fn points_of_table(
     let file = TableFile::open(path, options)?;
     let mut reader = file.rows()?;
     let in_file = |error: Error| error.in_file(path);
-    let (found, _) = columns.find(&reader.headers, &file.head()?, Some(crs)).map_err(in_file)?;
+    let (found, _) = columns.find(reader.columns(), &file.head()?, Some(crs)).map_err(in_file)?;
     let notation = if packed { Notation::Packed } else { Notation::Detected };
     let mut layer = Layer::new("points", Some(crs.clone()));
     let mut record = StringRecord::new();

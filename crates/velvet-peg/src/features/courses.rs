@@ -91,7 +91,7 @@ impl BuildCourses {
         }
         let unit = self.grid_unit()?;
         let reader = file.rows()?;
-        let headers = reader.headers.clone();
+        let headers = reader.columns().to_vec();
         let mut notices: Vec<Notice> = file.notices().iter().cloned().chain(other).collect();
         notices.extend(reader.renamed());
         let places = self.places(&headers, table, &mut notices)?;
@@ -211,7 +211,7 @@ impl BuildCourses {
             let at = *known.entry(values.clone()).or_insert_with(|| {
                 let blank = values.iter().position(String::is_empty);
                 let wrong = blank.map(|at| {
-                    let name = &reader.headers[places.group[at]];
+                    let name = &reader.columns()[places.group[at]];
                     Reason::from(format!("column `{name}`, which tells parcels apart, is blank"))
                 });
                 parcels.push(Parcel { values, wrong, ..Parcel::default() });

@@ -56,7 +56,7 @@ impl BuildFeatures {
         refuse_existing(out, self.build.write.replaces())?;
         let (file, build, other) = self.build.open(table)?;
         let mut reader = file.rows()?;
-        let headers = reader.headers.clone();
+        let headers = reader.columns().to_vec();
         let at = match &self.geometry {
             Some(name) => position(&headers, name, None).map_err(|error| error.in_file(table))?,
             None => {

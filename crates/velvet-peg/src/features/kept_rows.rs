@@ -2,9 +2,10 @@
 //! the others are carried, and are not warned of.
 
 use super::BuildOptions;
+use super::judged_rows::JudgedRows;
 use super::row_geometry::RowGeometry;
 use crate::error::Result;
-use crate::layer::{BATCH, Batch, Extender, GeometryColumn, LayerInfo, RowBuilder};
+use crate::layer::{Batch, Extender, LayerInfo};
 use crate::plausibility::{CoordinateRange, PositionSample};
 use crate::progress::Progress;
 use crate::select::Planned;
@@ -23,39 +24,30 @@ pub(super) fn kept_rows(
     let mut cloud = PositionSample::default();
     cloud.set_system(options.crs.as_ref());
     let mut extent = Extender::default();
-    let mut rows = RowBuilder::new(source.schema.clone());
-    let mut column = GeometryColumn::new();
-    let mut judge = |column: &mut GeometryColumn, rows: &mut RowBuilder| -> Result<()> {
-        let batch = Batch::try_new(std::mem::take(column), rows.finish()?, 1)?;
-        let mask = selection.mask(&batch)?;
-        for feature in 0..batch.len() {
-            let kept = mask.as_ref().is_none_or(|m| m.is_valid(feature) && m.value(feature));
-            for vertex in batch.geometry.vertices(feature).filter(|_| kept) {
-                let (x, y) = (batch.geometry.x[vertex], batch.geometry.y[vertex]);
-                cloud.gather(x, y);
-                extent.point(x, y);
+    file.rows()?.in_blocks(
+        |shape, block| {
+            let judged = JudgedRows::of(shape, block, geometry, options, range);
+            let rows = block.rows().iter().zip(&judged.rows).flat_map(|(row, became)| {
+                let features = became.as_ref().map_or(0, |taken| taken.features);
+                std::iter::repeat_n(&row.texts, features)
+            });
+            let attributes = inference.columns(&source.schema, needed, rows)?;
+            let batch = Batch::try_new(judged.geometry, attributes, 1)?;
+            let mask = selection.mask(&batch)?;
+            Ok((batch.geometry, mask))
+        },
+        |(column, mask), _, block| {
+            watch.at(block.bytes_read, Some(file.bytes()));
+            for feature in 0..column.len() {
+                let kept = mask.as_ref().is_none_or(|m| m.is_valid(feature) && m.value(feature));
+                for vertex in column.vertices(feature).filter(|_| kept) {
+                    cloud.gather(column.x[vertex], column.y[vertex]);
+                    extent.point(column.x[vertex], column.y[vertex]);
+                }
             }
-        }
-        Ok(())
-    };
-    let mut seen = 0u64;
-    file.rows()?.each_row(&mut |reader, record| {
-        if seen.is_multiple_of(4096) {
-            watch.at(reader.bytes_read(), Some(file.bytes()));
-        }
-        seen += 1;
-        if let Ok(taken) = geometry.push(reader, record, options, range, &mut column) {
-            let value =
-                |at: &usize| inference.types[*at].value(record.get(*at).unwrap_or_default());
-            for _ in 0..taken.features {
-                rows.push(needed.iter().map(value))?;
-            }
-        }
-        if column.len() >= BATCH { judge(&mut column, &mut rows) } else { Ok(()) }
-    })?;
-    if !column.is_empty() {
-        judge(&mut column, &mut rows)?;
-    }
+            Ok(())
+        },
+    )?;
     cloud.settle();
     Ok((cloud, extent.bounds()))
 }

@@ -64,7 +64,7 @@ impl BuildPoints {
     ) -> Result<Summary> {
         refuse_existing(out, self.build.write.replaces())?;
         let (file, build, other) = self.build.open(table)?;
-        let headers = file.rows()?.headers;
+        let headers = file.rows()?.columns().to_vec();
         let (found, why) = self
             .columns
             .find(&headers, &file.head()?, build.crs.as_ref())

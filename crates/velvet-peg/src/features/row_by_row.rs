@@ -2,29 +2,25 @@
 //! lies, a second one makes the features and writes them.
 
 use super::BuildOptions;
+use super::judged_rows::JudgedRows;
 use super::kept_rows::kept_rows;
+use super::made_features::{MadeFeatures, Making};
 use super::row_geometry::RowGeometry;
 use crate::advice::Advice;
 use crate::convert::coordinates_in_expressions;
 use crate::error::{Error, Result};
 use crate::format_support::ReadOptions;
-use crate::layer::{
-    BATCH, Batch, CrsOrigin, GeometryColumn, GeometryKind, LayerInfo, RowBuilder, SchemaInference,
-};
+use crate::layer::{CrsOrigin, GeometryKind, LayerInfo, SchemaInference};
 use crate::layer_io::LayerWriter;
 use crate::notice::{Notice, NoticeKind};
-use crate::outcome::Reason;
 use crate::outcome::Rejects;
 use crate::outcome::{Summary, nothing_left};
 use crate::plausibility::{
     CoordinateRange, FirstReasons, MIDDLE, OwnColumns, PositionSample, no_way, wrong_zone,
 };
 use crate::progress::Progress;
-use crate::reproject::{heights_in_space, no_heights, not_carried, raises};
-use crate::select::Planned;
-use crate::table::{Inference, TableFile};
-use arrow_array::{Array, BooleanArray};
-use csv::StringRecord;
+use crate::reproject::{heights_in_space, no_heights, raises};
+use crate::table::{Inference, RowBlock, TableFile};
 use std::path::Path;
 use velvet_peg_core::{Converter, Crs};
 
@@ -47,38 +43,42 @@ fn first_reading(
 ) -> Result<FirstReading> {
     let total = Some(file.bytes() * 2);
     let reader = file.rows()?;
+    let width = reader.columns().len();
     let mut first = FirstReading {
-        inference: Inference::of_columns(reader.headers.len(), needed),
+        inference: Inference::of_columns(width, needed),
         learn: SchemaInference::default(),
         cloud: PositionSample::default(),
         reasons: FirstReasons::default(),
     };
     first.cloud.set_system(options.crs.as_ref());
-    let mut column = GeometryColumn::new();
-    reader.each_row(&mut |reader, record| {
-        if first.inference.rows.is_multiple_of(4096) {
-            watch.at(reader.bytes_read(), total);
-        }
-        first.inference.add(record, reader.types());
-        match geometry.push(reader, record, options, range, &mut column) {
-            Ok(taken) => {
-                first.learn.taken.add(taken);
-                for (x, y) in column.x.iter().zip(&column.y) {
-                    first.cloud.gather(*x, *y);
+    let found = match geometry {
+        RowGeometry::Columns(found, _) => Some(found),
+        RowGeometry::Text(_) => None,
+    };
+    reader.in_blocks(
+        |shape, block| {
+            let mut inference = Inference::of_columns(width, needed);
+            for row in block.rows() {
+                inference.add(&row.texts, &row.types);
+            }
+            Ok((inference, JudgedRows::of(shape, block, geometry, options, range)))
+        },
+        |(inference, judged), _, block| {
+            first.inference.merge(inference);
+            for (row, became) in block.rows().iter().zip(&judged.rows) {
+                match became {
+                    Ok(taken) => first.learn.taken.add(*taken),
+                    Err(reason) => first.reasons.add(row.number, reason, &row.texts, found),
                 }
-                first.learn.geometry(&column);
             }
-            Err(reason) => {
-                let found = match geometry {
-                    RowGeometry::Columns(found, _) => Some(found),
-                    RowGeometry::Text(_) => None,
-                };
-                first.reasons.add(reader.row(), &reason, record, found);
+            for (x, y) in judged.geometry.x.iter().zip(&judged.geometry.y) {
+                first.cloud.gather(*x, *y);
             }
-        }
-        column.clear();
-        Ok(())
-    })?;
+            first.learn.geometry(&judged.geometry);
+            watch.at(block.bytes_read, total);
+            Ok(())
+        },
+    )?;
     watch.at(file.bytes(), total);
     first.cloud.settle();
     let nothing = |what: String| {
@@ -114,7 +114,7 @@ pub(super) fn run(
 ) -> Result<Summary> {
     let table = file.path();
     let reader = file.rows()?;
-    let headers = reader.headers.clone();
+    let headers = reader.columns().to_vec();
     let range = CoordinateRange::new(options.crs.as_ref())?;
     let mut notices = file.notices().to_vec();
     notices.extend(reader.renamed());
@@ -149,27 +149,37 @@ pub(super) fn run(
     notices.extend(coordinates_in_expressions(&selection, converter.as_ref()));
     let mut writer = LayerWriter::create(out, &info, &options.write)?;
     notices.append(&mut writer.notices);
-    let mut passage = Passage {
+    let making = Making {
+        options,
+        geometry,
         selection,
         converter,
+        needed: &needed,
+        schema: source.schema.clone(),
+        inference: &first.inference,
+        range: &range,
+    };
+    let mut passage = Passage {
         writer,
         rejects: &mut rejects,
-        width: headers.len(),
-        needed: &needed,
-        rows: RowBuilder::new(source.schema.clone()),
-        geometry: GeometryColumn::new(),
-        numbers: Vec::new(),
-        refused: Vec::new(),
         left_out: 0,
         first: 1,
         cloud: &mut first.cloud,
         own: OwnColumns::new(&source.schema, options.crs.as_ref()),
         outside: 0,
         flat: 0,
-        range: &range,
     };
-    passage.second_reading(options, file, geometry, &first.inference, watch)?;
-    let Passage { converter, writer, left_out, outside, flat, own, .. } = passage;
+    let total = Some(file.bytes() * 2);
+    file.rows()?.in_blocks(
+        |shape, block| making.features(shape, block),
+        |made, _, block| {
+            watch.at(file.bytes() + block.bytes_read, total);
+            passage.pass(made, block)
+        },
+    )?;
+    watch.at(file.bytes() * 2, total);
+    let Passage { writer, left_out, outside, flat, own, .. } = passage;
+    let converter = making.converter;
     if let Some(converter) = &converter {
         notices.extend(heights_in_space(converter, flat, writer.count()));
         notices.extend(no_heights(converter, writer.count(), flat));
@@ -297,144 +307,42 @@ impl FirstReading {
     }
 }
 
-/// Rows on their way to the output.
+/// Features on their way to the output.
 struct Passage<'a> {
-    selection: Planned,
-    converter: Option<Converter>,
     writer: LayerWriter,
     rejects: &'a mut Rejects,
-    /// Columns of the table.
-    width: usize,
-    needed: &'a [usize],
-    rows: RowBuilder,
-    geometry: GeometryColumn,
-    /// Numbers of the rows gathered.
-    numbers: Vec<u64>,
-    /// Rows without a geometry that can be used: their place, why, and what they say.
-    refused: Vec<(usize, Reason, StringRecord)>,
     left_out: u64,
+    /// The number of the next feature.
     first: u64,
     cloud: &'a mut PositionSample,
     own: Option<OwnColumns>,
+    /// Vertices outside the area where their system is used.
     outside: u64,
-    /// RowGeometry without a height that were carried into space.
+    /// Vertices without a height that were carried.
     flat: u64,
-    range: &'a CoordinateRange,
 }
 
 impl Passage<'_> {
-    fn second_reading(
-        &mut self,
-        options: &BuildOptions,
-        file: &TableFile,
-        geometry: &RowGeometry,
-        inference: &Inference,
-        watch: &mut dyn Progress,
-    ) -> Result<()> {
-        let total = Some(file.bytes() * 2);
-        let mut seen = 0u64;
-        file.rows()?.each_row(&mut |reader, record| {
-            if seen.is_multiple_of(4096) {
-                watch.at(file.bytes() + reader.bytes_read(), total);
-            }
-            seen += 1;
-            let pushed = geometry.push(reader, record, options, self.range, &mut self.geometry);
-            let features = match pushed {
-                Ok(taken) => taken.features,
-                Err(reason) => {
-                    let reason = reader.on_sheet(record, reason);
-                    self.geometry.end_feature(None);
-                    self.refused.push((self.numbers.len(), reason, record.clone()));
-                    1
-                }
-            };
-            let value =
-                |at: &usize| inference.types[*at].value(record.get(*at).unwrap_or_default());
-            for _ in 0..features {
-                self.rows.push(self.needed.iter().map(value))?;
-                self.numbers.push(reader.row());
-            }
-            if self.numbers.len() >= BATCH { self.flush() } else { Ok(()) }
-        })?;
-        watch.at(file.bytes() * 2, total);
-        self.flush()
-    }
-
-    fn flush(&mut self) -> Result<()> {
-        if self.numbers.is_empty() {
-            return Ok(());
+    fn pass(&mut self, made: MadeFeatures, block: &RowBlock) -> Result<()> {
+        self.left_out += made.left_out;
+        self.outside += made.outside;
+        self.flat += made.flat;
+        for (row, reason) in made.rejected {
+            let row = &block.rows()[row];
+            self.rejects.add(row.number, reason, row.texts.iter())?;
         }
-        let geometry = std::mem::take(&mut self.geometry);
-        let mut batch = Batch::try_new(geometry, self.rows.finish()?, self.first)?;
-        let mut numbers = std::mem::take(&mut self.numbers);
-        // Coordinates in conditions are those of the output.
-        let mask = match &self.converter {
-            Some(converter) if self.selection.condition_takes_geometry() => {
-                let mut carried = batch.clone();
-                carried.geometry.convert(converter);
-                self.selection.mask(&carried)?
-            }
-            _ => self.selection.mask(&batch)?,
-        };
-        let kept = |at: usize| mask.as_ref().is_none_or(|m| m.is_valid(at) && m.value(at));
-        self.left_out += (0..numbers.len()).filter(|at| !kept(*at)).count() as u64;
-        let mut good: Vec<bool> = (0..numbers.len()).map(kept).collect();
-        for (at, reason, record) in std::mem::take(&mut self.refused) {
-            // A condition on a geometry that is not there is neither true nor false.
-            let unknown = mask.as_ref().is_some_and(|mask| mask.is_null(at));
-            self.left_out -= u64::from(unknown);
-            if good[at] || unknown {
-                self.rejects.add(numbers[at], &reason, record.iter())?;
-            }
-            good[at] = false;
+        if let Some(own) = self.own.as_mut().filter(|own| !own.is_full()) {
+            own.add(&made.source.columns(), &made.source.geometry);
         }
-        if good.contains(&false) {
-            let mask = BooleanArray::from(good.clone());
-            batch = Planned::filter(&batch, &mask)?;
-            let mut flags = good.iter();
-            numbers.retain(|_| flags.next() == Some(&true));
+        let column = &made.source.geometry;
+        for (feature, row) in made.rows.iter().enumerate() {
+            let vertices = column.vertices(feature);
+            let (x, y) = (&column.x[vertices.clone()], &column.y[vertices]);
+            self.cloud.judge_feature(block.rows()[*row].number, x, y);
         }
-        if let Some(own) = &mut self.own {
-            own.add(&batch.columns(), &batch.geometry);
-        }
-        for (at, number) in numbers.iter().enumerate() {
-            let vertices = batch.geometry.vertices(at);
-            let (x, y) = (&batch.geometry.x[vertices.clone()], &batch.geometry.y[vertices]);
-            self.cloud.judge_feature(*number, x, y);
-            let outside = x.iter().zip(y).filter(|(x, y)| self.range.is_outside(**x, **y));
-            self.outside += outside.count() as u64;
-        }
-        if let Some(converter) = &self.converter {
-            let before = batch.geometry.clone();
-            self.flat += before.flat_vertices();
-            if batch.geometry.convert(converter) > 0 {
-                batch = self.sift(batch, &before, &numbers)?;
-            }
-        }
-        let batch = self.selection.shape(batch)?;
-        self.writer.write(&batch)?;
-        self.first += batch.geometry.len() as u64;
-        Ok(())
-    }
-
-    /// Rejects the features with a vertex that could not be converted.
-    fn sift(&mut self, batch: Batch, before: &GeometryColumn, numbers: &[u64]) -> Result<Batch> {
-        let column = &batch.geometry;
-        let bad = |at: usize| column.vertices(at).any(|vertex| column.x[vertex].is_nan());
-        let good: Vec<bool> = (0..column.len()).map(|at| !bad(at)).collect();
-        for at in (0..column.len()).filter(|at| !good[*at]) {
-            let first = column.vertices(at).find(|vertex| column.x[*vertex].is_nan());
-            let reason = match first.zip(self.converter.as_ref()) {
-                Some((first, converter)) => not_carried(converter, before.vertex(first)),
-                None => "it has no place".to_string(),
-            };
-            // The row as far as it was read.
-            let mut original = vec![String::new(); self.width];
-            for (place, text) in self.needed.iter().zip(batch.texts(at)) {
-                original[*place] = text;
-            }
-            self.rejects.add(numbers[at], &reason, original.iter().map(String::as_str))?;
-        }
-        Planned::filter(&batch, &BooleanArray::from(good))
+        let mut batch = made.batch;
+        batch.first = self.first;
+        self.first += batch.len() as u64;
+        if batch.is_empty() { Ok(()) } else { self.writer.write(&batch) }
     }
 }

@@ -7,8 +7,7 @@ use crate::format_support::wkb::read as read_wkb;
 use crate::format_support::wkt;
 use crate::layer::{GeometryColumn, Taken};
 use crate::outcome::Reason;
-use crate::plausibility::CoordinateRange;
-use crate::table::{Found, Notation, TableReader, read_pair};
+use crate::table::{Found, Notation, read_pair};
 use csv::StringRecord;
 
 /// Where the geometries of a table are.
@@ -19,22 +18,16 @@ pub(super) enum RowGeometry {
 }
 
 impl RowGeometry {
-    /// Pushes the geometry of a row, or says why there is none.
+    /// Pushes the geometry of a row, in range for its system or not, or says why there is none.
     pub(super) fn push(
         &self,
-        reader: &TableReader,
         record: &StringRecord,
         options: &BuildOptions,
-        range: &CoordinateRange,
         column: &mut GeometryColumn,
     ) -> Result<Taken, Reason> {
-        if let Some(misfit) = reader.misfit(record) {
-            return Err(misfit);
-        }
         match self {
             RowGeometry::Columns(found, notation) => {
                 let (x, y, z) = read_pair(record, found, options.crs.as_ref(), *notation)?;
-                range.check(x, y)?;
                 column.push_point(x, y, z);
                 Ok(Taken::default())
             }
@@ -58,9 +51,6 @@ impl RowGeometry {
                         crs.label()
                     )
                     .into());
-                }
-                for (x, y) in one.x.iter().zip(&one.y) {
-                    range.check(*x, *y)?;
                 }
                 for feature in 0..one.len() {
                     column.push_from(&one, feature);

@@ -88,7 +88,7 @@ impl VertexColumns {
         let of_order = self.order.map(|at| (at, "orders the vertices"));
         for (at, what) in of_group.chain(of_order) {
             if blank(at) {
-                let name = &reader.headers[at];
+                let name = &reader.columns()[at];
                 return Err(format!("column `{name}`, which {what}, is blank").into());
             }
         }

@@ -91,7 +91,7 @@ impl Gathered {
         let here = |error: Error| error.in_file(table);
         let head = file.head()?;
         let (columns, why) =
-            VertexColumns::find(options, build.crs.as_ref(), ring, &reader.headers, &head)
+            VertexColumns::find(options, build.crs.as_ref(), ring, reader.columns(), &head)
                 .map_err(here)?;
         let mut notices: Vec<Notice> =
             file.notices().iter().cloned().chain(why).chain(other).collect();
@@ -102,8 +102,8 @@ impl Gathered {
         }
         let total = file.bytes();
         let mut gathered =
-            Gathered::empty(build.clone(), file, reader.headers.clone(), &columns, notices);
-        let mut first_values = FirstValues::new(reader.headers.len());
+            Gathered::empty(build.clone(), file, reader.columns().to_vec(), &columns, notices);
+        let mut first_values = FirstValues::new(reader.columns().len());
         let notation = if options.packed { Notation::Packed } else { Notation::Detected };
         let range = CoordinateRange::new(build.crs.as_ref())?;
         reader.each_row(&mut |reader, record| {

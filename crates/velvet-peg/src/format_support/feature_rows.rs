@@ -9,7 +9,7 @@ use super::{WriteOptions, wkt};
 use crate::error::Result;
 use crate::layer::{Batch, GeometryKind, LayerInfo, ValueRef, column_names::distinct};
 use arrow_schema::DataType;
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::hash::{BuildHasher, Hash, Hasher};
 
 /// A cell of a row.
 pub(crate) enum FeatureCell<'a> {
@@ -135,7 +135,7 @@ pub(crate) fn coordinate_names(crs: Option<&velvet_peg_core::Crs>) -> [&'static 
 
 /// A number for a row of a table.
 pub(crate) fn row_sum<'a>(cells: impl Iterator<Item = &'a str>) -> u64 {
-    let mut hasher = DefaultHasher::new();
+    let mut hasher = foldhash::quality::FixedState::default().build_hasher();
     cells.for_each(|cell| cell.hash(&mut hasher));
     hasher.finish()
 }

@@ -1,5 +1,7 @@
 //! Texts and numbers as markup has them: XML, SVG, HTML.
 
+use super::push_fixed;
+
 /// A text between tags or in an attribute. Characters that XML cannot hold become blanks.
 pub(crate) fn escaped(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
@@ -23,7 +25,8 @@ pub(crate) fn escaped(text: &str) -> String {
 
 /// A number with so many digits behind the point, without zeros that say nothing.
 pub(crate) fn short(value: f64, decimals: usize) -> String {
-    let text = format!("{value:.decimals$}");
+    let mut text = String::new();
+    push_fixed(&mut text, value, decimals);
     match text.contains('.') {
         true => text.trim_end_matches('0').trim_end_matches('.').to_string(),
         false => text,

@@ -14,14 +14,20 @@ pub(crate) mod definition_file;
 mod description;
 mod feature_rows;
 pub(crate) mod first_row;
+mod fixed_decimals;
 pub(crate) mod guard;
+#[cfg(any(feature = "geopackage", feature = "flatgeobuf"))]
+pub(crate) mod hilbert;
 pub(crate) mod markup;
 pub(crate) mod nested_rings;
 pub(crate) mod read_ahead;
 mod read_options;
 mod row_source;
 mod sheet_shape;
+mod shortest;
 mod sink;
+#[cfg(any(feature = "geopackage", feature = "flatgeobuf"))]
+mod sorted_records;
 mod source;
 mod table_options;
 pub(crate) mod text_encoding;
@@ -42,11 +48,15 @@ pub(crate) use description::{
     FileStart, FormatDescription, LayerStore, NewFile, Placing, not_written,
 };
 pub(crate) use feature_rows::{FeatureCell, FeatureRows, coordinate_names, row_sum};
+pub(crate) use fixed_decimals::{as_written, push_fixed};
 pub use read_options::ReadOptions;
 pub use row_source::CellType;
 pub(crate) use row_source::{RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
 pub use sheet_shape::SheetShape;
+pub(crate) use shortest::Shortest;
 pub(crate) use sink::{Finished, ReadBack, Sink};
+#[cfg(any(feature = "geopackage", feature = "flatgeobuf"))]
+pub(crate) use sorted_records::Records;
 pub(crate) use source::{OpenedLayer, Source};
 pub use table_options::{Quoting, TableOptions};
 pub(crate) use write_options::default_decimals;

@@ -8,7 +8,11 @@ use super::column_metadata::field_declared;
 use super::{CellType, date_time};
 use crate::layer::Value;
 use crate::layer::value_type::ValueType;
+use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field};
+use std::borrow::Cow;
+use std::str::FromStr;
+use std::sync::Arc;
 
 /// Type of a column.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -38,13 +42,17 @@ impl ColumnType {
             return ColumnType::YesNo;
         }
         let digits = cell.strip_prefix('-').unwrap_or(cell);
-        let plain = !digits.is_empty()
-            && digits.bytes().all(|b| b.is_ascii_digit() || b == b'.')
-            && digits.bytes().filter(|b| *b == b'.').count() <= 1
-            && digits.bytes().any(|b| b.is_ascii_digit());
+        let (mut points, mut figures) = (0, 0);
+        for byte in digits.bytes() {
+            points += usize::from(byte == b'.');
+            figures += usize::from(byte.is_ascii_digit());
+        }
+        let plain = points <= 1 && figures > 0 && points + figures == digits.len();
         let padded = digits.len() > 1 && digits.starts_with('0') && !digits.starts_with("0.");
-        match (plain && !padded, digits.contains('.')) {
+        match (plain && !padded, points > 0) {
             (false, _) => ColumnType::Text,
+            // So few digits are held by numbers, too.
+            (true, false) if figures <= 15 => ColumnType::Integer,
             (true, false) => match cell.parse().map(ValueType::of_whole) {
                 Ok(ValueType::Integer) => ColumnType::Integer,
                 Ok(_) if digits.len() <= 18 => ColumnType::LongInteger,
@@ -68,8 +76,13 @@ impl ColumnType {
             CellType::Date => ColumnType::Date,
             CellType::DateTime => ColumnType::DateTime,
         };
-        match (self, of_cell) {
-            (ColumnType::Blank, kind) => kind,
+        self.joined(of_cell)
+    }
+
+    /// The type that holds the values of both.
+    pub(crate) fn joined(self, other: ColumnType) -> ColumnType {
+        match (self, other) {
+            (ColumnType::Blank, kind) | (kind, ColumnType::Blank) => kind,
             (known, kind) if known == kind => known,
             (ColumnType::Integer, ColumnType::LongInteger)
             | (ColumnType::LongInteger, ColumnType::Integer) => ColumnType::LongInteger,
@@ -120,26 +133,60 @@ impl ColumnType {
 
     /// The value of a cell of this type.
     pub(crate) fn value(self, cell: &str) -> Value {
-        let number = cell.trim();
-        if cell.is_empty() {
-            return Value::Null;
+        match self {
+            _ if cell.is_empty() => Value::Null,
+            ColumnType::Integer | ColumnType::LongInteger => {
+                number(cell).map_or(Value::Null, Value::Integer)
+            }
+            ColumnType::Real => number(cell).map_or(Value::Null, Value::Real),
+            ColumnType::YesNo => Value::Boolean(cell == "true"),
+            ColumnType::DateTime => Value::Text(moment(cell).into_owned()),
+            ColumnType::Blank | ColumnType::Text | ColumnType::Time | ColumnType::Date => {
+                Value::Text(cell.to_string())
+            }
         }
+    }
+
+    /// The values of cells of this type, as [`ColumnType::value`] reads each.
+    pub(crate) fn column<'a>(self, cells: impl Iterator<Item = &'a str>) -> ArrayRef {
+        let filled = cells.map(|cell| Some(cell).filter(|cell| !cell.is_empty()));
         match self {
             ColumnType::Integer | ColumnType::LongInteger => {
-                number.parse().map_or(Value::Null, Value::Integer)
+                Arc::new(filled.map(|cell| number(cell?)).collect::<Int64Array>())
             }
-            ColumnType::Real => number.parse().map_or(Value::Null, Value::Real),
-            ColumnType::YesNo => Value::Boolean(cell == "true"),
-            // A date at midnight, among others with a time.
-            ColumnType::DateTime if cell.len() == "2026-05-01".len() => {
-                Value::Text(format!("{cell}T00:00:00"))
+            ColumnType::Real => {
+                Arc::new(filled.map(|cell| number(cell?)).collect::<Float64Array>())
             }
-            ColumnType::Blank
-            | ColumnType::Text
-            | ColumnType::Time
-            | ColumnType::Date
-            | ColumnType::DateTime => Value::Text(cell.to_string()),
+            ColumnType::YesNo => Arc::new(
+                filled.map(|cell| cell.map(|cell| cell == "true")).collect::<BooleanArray>(),
+            ),
+            ColumnType::DateTime => {
+                Arc::new(filled.map(|cell| cell.map(moment)).collect::<StringArray>())
+            }
+            ColumnType::Blank | ColumnType::Text | ColumnType::Time | ColumnType::Date => {
+                Arc::new(filled.collect::<StringArray>())
+            }
         }
+    }
+}
+
+/// The number of a cell, if it is one.
+fn number<T: FromStr>(cell: &str) -> Option<T> {
+    trimmed(cell).parse().ok()
+}
+
+/// A cell without blanks around it, which most have none of.
+pub(crate) fn trimmed(cell: &str) -> &str {
+    let visible = |byte: Option<&u8>| byte.is_some_and(u8::is_ascii_graphic);
+    let bytes = cell.as_bytes();
+    if visible(bytes.first()) && visible(bytes.last()) { cell } else { cell.trim() }
+}
+
+/// A date with a time; a date is one at midnight.
+fn moment(cell: &str) -> Cow<'_, str> {
+    match cell.len() == "2026-05-01".len() {
+        true => Cow::Owned(format!("{cell}T00:00:00")),
+        false => Cow::Borrowed(cell),
     }
 }
 

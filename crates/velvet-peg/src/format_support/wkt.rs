@@ -3,6 +3,7 @@
 //! front (`SRID=4326;POINT(1 2)`), which is left to the caller.
 
 use super::arc::{CurveVertex, circular_string};
+use super::push_fixed;
 use crate::layer::{Collection, GeometryColumn, GeometryKind, Taken, Unread};
 use std::fmt::Write;
 use std::ops::Range;
@@ -78,11 +79,11 @@ pub(crate) fn closes(column: &GeometryColumn, ring: &Range<usize>) -> bool {
 }
 
 fn number_text(value: f64, decimals: Option<usize>, text: &mut String) {
-    // Writing to a string does not fail.
-    let _ = match decimals {
-        Some(decimals) => write!(text, "{value:.decimals$}"),
-        None => write!(text, "{value}"),
-    };
+    match decimals {
+        Some(decimals) => push_fixed(text, value, decimals),
+        // Writing to a string does not fail.
+        None => _ = write!(text, "{value}"),
+    }
 }
 
 /// The name of a kind.

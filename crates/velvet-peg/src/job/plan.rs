@@ -162,7 +162,7 @@ fn inside(path: &Path, folder: &Path) -> String {
 /// Opens a source, and tells what it is.
 fn open(named: &Named, folder: &Path) -> Result<(Known, String)> {
     if named.is_table()? {
-        let headers = TableFile::open(&named.path, &named.table())?.rows()?.headers;
+        let headers = TableFile::open(&named.path, &named.table())?.rows()?.columns().to_vec();
         let what = format!("table of {} columns", headers.len());
         return Ok((Known::Table(headers), what));
     }

@@ -35,7 +35,7 @@ impl AttributeTable {
 
     fn of_table(file: &TableFile) -> Result<AttributeTable> {
         let reader = file.rows()?;
-        let headers = reader.headers.clone();
+        let headers = reader.columns().to_vec();
         let mut notices = file.notices().to_vec();
         notices.extend(reader.renamed());
         let mut inference = Inference::new(headers.len());

@@ -4,7 +4,7 @@ use super::key_text::key_of;
 use super::sides::Sides;
 use crate::error::Result;
 use crate::layer::{Batch, GeometryColumn};
-use crate::layer_io::Transform;
+use crate::layer_io::{Noting, Transform};
 use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, UInt64Array};
 use arrow_schema::SchemaRef;
 use arrow_select::take::take;
@@ -24,7 +24,7 @@ impl std::fmt::Debug for Joining {
 }
 
 impl Transform for Joining {
-    fn apply(&self, batch: Batch) -> Result<Batch> {
+    fn apply(&self, batch: Batch) -> Result<(Batch, Noting<'_>)> {
         let mut geometry = GeometryColumn::new();
         let Sides { key_at, table, keys: known, rows: of_key, .. } = &self.sides;
         let keys = batch.column(*key_at);
@@ -57,6 +57,6 @@ impl Transform for Joining {
         let attributes =
             RecordBatch::try_new_with_options(self.schema.clone(), attributes, &options)?;
         let joined = Batch::try_new(geometry, attributes, batch.first)?;
-        Ok(joined.with_unreadable(batch.unreadable))
+        Ok((joined.with_unreadable(batch.unreadable), Box::new(|| ())))
     }
 }

@@ -71,6 +71,11 @@ impl Batch {
         Batch { unreadable, ..self }
     }
 
+    /// Bytes that it takes in memory, or little more.
+    pub(crate) fn bytes(&self) -> usize {
+        self.attributes.get_array_memory_size() + self.geometry.bytes()
+    }
+
     /// Features.
     pub fn len(&self) -> usize {
         self.geometry.len()

@@ -82,17 +82,6 @@ impl GeometryColumn {
         GeometryColumn::default()
     }
 
-    /// Takes every feature away; what was reserved for them stays.
-    pub(crate) fn clear(&mut self) {
-        self.kinds.clear();
-        for offsets in [&mut self.feature_parts, &mut self.part_rings, &mut self.ring_vertices] {
-            offsets.clear();
-        }
-        for values in [&mut self.x, &mut self.y, &mut self.z, &mut self.m] {
-            values.clear();
-        }
-    }
-
     /// Number of features.
     pub fn len(&self) -> usize {
         self.kinds.len()
@@ -101,6 +90,15 @@ impl GeometryColumn {
     /// True if there is no feature.
     pub fn is_empty(&self) -> bool {
         self.kinds.is_empty()
+    }
+
+    /// Bytes that it takes in memory, or little more.
+    pub(crate) fn bytes(&self) -> usize {
+        let offsets = [&self.feature_parts, &self.part_rings, &self.ring_vertices];
+        let values = [&self.x, &self.y, &self.z, &self.m];
+        self.kinds.len()
+            + offsets.map(|of| size_of_val(of.as_slice())).iter().sum::<usize>()
+            + values.map(|of| size_of_val(of.as_slice())).iter().sum::<usize>()
     }
 
     /// True if vertices have heights.

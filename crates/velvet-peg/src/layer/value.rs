@@ -2,7 +2,7 @@
 
 use super::attribute_types::DECLARED;
 use crate::error::{Error, Result};
-use crate::format_support::date_time;
+use crate::format_support::{Shortest, date_time};
 use arrow_schema::{DataType, Field};
 use std::fmt;
 
@@ -183,7 +183,7 @@ impl fmt::Display for ValueRef<'_> {
             ValueRef::Null => Ok(()),
             ValueRef::Boolean(value) => write!(f, "{value}"),
             ValueRef::Integer(value) => write!(f, "{value}"),
-            ValueRef::Real(value) => write!(f, "{value}"),
+            ValueRef::Real(value) => f.write_str(Shortest::new().of(*value)),
             ValueRef::Text(value) => f.write_str(value),
             ValueRef::Binary(bytes) => f.write_str(&hex::encode(bytes)),
         }

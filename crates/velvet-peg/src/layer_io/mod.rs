@@ -15,5 +15,5 @@ mod writer;
 
 pub use in_folder::layer_files;
 pub use reader::{Batches, LayerReader};
-pub(crate) use transform::Transform;
+pub(crate) use transform::{Noting, Transform};
 pub use writer::{LayerWriter, Written};

@@ -12,6 +12,7 @@ use crate::layer::column_names::meant;
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
+use crate::parallel::in_order;
 use crate::plausibility::stated_unit;
 use crate::progress::Progress;
 use arrow_schema::{FieldRef, Schema};
@@ -329,6 +330,31 @@ impl LayerReader {
             read += batch.len() as u64;
             each(batch)
         })?;
+        watch.at(read, self.info.count.map(|count| count.max(read)));
+        Ok(())
+    }
+
+    /// Hands every batch of features to `work`, which runs in several threads, and what it makes of
+    /// them to `each`, in order, telling `watch` how many features have been read.
+    pub(crate) fn for_each_made<O: Send>(
+        &self,
+        watch: &mut dyn Progress,
+        work: impl Fn(Batch) -> Result<O> + Sync,
+        each: &mut dyn FnMut(O) -> Result<()>,
+    ) -> Result<()> {
+        let mut read = 0;
+        in_order(
+            |hand_on| self.for_each_batch(hand_on),
+            |batch| {
+                let (first, count) = (batch.first, batch.len() as u64);
+                Ok((first, count, work(batch)?))
+            },
+            |(first, count, made)| {
+                watch.at(first, self.info.count);
+                read += count;
+                each(made)
+            },
+        )?;
         watch.at(read, self.info.count.map(|count| count.max(read)));
         Ok(())
     }

@@ -32,7 +32,7 @@ impl LayerReader {
     /// If the table cannot be read.
     pub fn of_table(file: TableFile) -> Result<LayerReader> {
         let reader = file.rows()?;
-        let headers = reader.headers.clone();
+        let headers = reader.columns().to_vec();
         let mut notices = file.notices().to_vec();
         notices.extend(reader.renamed());
         let mut inference = Inference::new(headers.len());

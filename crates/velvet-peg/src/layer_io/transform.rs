@@ -3,17 +3,20 @@
 use crate::error::Result;
 use crate::format_support::Source;
 use crate::layer::{Batch, LayerInfo};
+use crate::parallel::in_order;
 use std::fmt::Debug;
 use std::sync::Arc;
-use std::sync::mpsc::{channel, sync_channel};
 
-/// A step on the way from a source to a sink: changes batches as they pass.
+/// Takes note of a batch that was changed: called in the order of the batches.
+pub(crate) type Noting<'a> = Box<dyn FnOnce() + Send + 'a>;
+
+/// A step on the way from a source to a sink: changes batches as they pass, several at a time.
 pub(crate) trait Transform: Debug + Send + Sync {
-    /// The batch as it goes on.
-    fn apply(&self, batch: Batch) -> Result<Batch>;
+    /// The batch as it goes on, and what takes note of it.
+    fn apply(&self, batch: Batch) -> Result<(Batch, Noting<'_>)>;
 }
 
-/// A source whose batches pass through a transform, which works on one while the next is read.
+/// A source whose batches pass through a transform.
 #[derive(Debug)]
 pub(super) struct Transformed {
     source: Box<dyn Source>,
@@ -31,34 +34,16 @@ impl Transformed {
     }
 }
 
-/// Batches that wait for the transform.
-const WAITING: usize = 2;
-
 impl Source for Transformed {
     fn read(&self, _info: &LayerInfo, each: &mut dyn FnMut(Batch) -> Result<()>) -> Result<()> {
-        let (to_transform, waiting) = sync_channel::<Batch>(WAITING);
-        let (from_transform, done) = channel::<Result<Batch>>();
         let transform = &self.transform;
-        std::thread::scope(|scope| {
-            let worker = scope.spawn(move || {
-                for batch in waiting {
-                    if from_transform.send(transform.apply(batch)).is_err() {
-                        break;
-                    }
-                }
-            });
-            let read = self.source.read(&self.before, &mut |batch| {
-                // Nobody listens any more if the transform has panicked, which shows below.
-                let _ = to_transform.send(batch);
-                done.try_iter().try_for_each(|batch| each(batch?))
-            });
-            drop(to_transform);
-            let read = read.and_then(|()| done.iter().try_for_each(|batch| each(batch?)));
-            drop(done);
-            match worker.join() {
-                Ok(()) => read,
-                Err(panic) => std::panic::resume_unwind(panic),
-            }
-        })
+        in_order(
+            |hand_on| self.source.read(&self.before, hand_on),
+            |batch| transform.apply(batch),
+            |(batch, note)| {
+                note();
+                each(batch)
+            },
+        )
     }
 }

@@ -4,12 +4,12 @@
 use super::LayerReader;
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::format_support::{ReadBack, row_sum, wkt};
+use crate::format_support::{ReadBack, as_written, row_sum, wkt};
 use crate::layer::{Batch, GeometryColumn, GeometryKind, ValueRef};
 use crate::table::TableFile;
 use csv::StringRecord;
 use std::fmt::Write;
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::hash::{BuildHasher, Hash};
 use std::path::{Path, PathBuf};
 
 /// Sums over features.
@@ -29,7 +29,13 @@ impl Sum {
         Sum { count: 0, coordinates: 0, attributes: 0, columns: Vec::new(), decimals }
     }
 
-    pub(super) fn add(&mut self, batch: &Batch) {
+    /// Takes in a batch, which always succeeds.
+    pub(super) fn take(&mut self, batch: &Batch) -> Result<()> {
+        self.add(batch);
+        Ok(())
+    }
+
+    fn add(&mut self, batch: &Batch) {
         let schema = batch.attributes().schema();
         if self.columns.is_empty() {
             self.columns = schema.fields().iter().map(|field| field.name().clone()).collect();
@@ -90,7 +96,7 @@ impl Sum {
     /// The bits of a coordinate as the file holds it.
     fn bits(&self, value: f64) -> u64 {
         let held = match self.decimals {
-            Some(decimals) => format!("{value:.decimals$}").parse().unwrap_or(value),
+            Some(decimals) => as_written(value, decimals),
             None => value,
         };
         // No format tells a negative zero from zero.
@@ -99,9 +105,7 @@ impl Sum {
 }
 
 fn hash(value: &impl Hash) -> u64 {
-    let mut hasher = DefaultHasher::new();
-    value.hash(&mut hasher);
-    hasher.finish()
+    foldhash::quality::FixedState::default().hash_one(value)
 }
 
 /// Compares what files hold with a sum.

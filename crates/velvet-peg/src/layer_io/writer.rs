@@ -16,8 +16,10 @@ use crate::layer::{Batch, Layer, LayerInfo, column_names, same_columns};
 use crate::notice::{Notice, NoticeKind};
 use crate::output::{Hold, Pending, TemporaryFolder, hand_over, is_standard, named};
 use crate::packing::Packing;
+use crate::parallel::OwnThread;
 use arrow_schema::SchemaRef;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// Features up to this number are read again and compared where nothing else is asked for.
 const VERIFIED: u64 = 1_000_000;
@@ -38,6 +40,8 @@ pub struct Written {
 /// Writes a layer, batch by batch.
 pub struct LayerWriter {
     path: PathBuf,
+    /// Closes its files before the folder that they are in goes away.
+    sink: OwnThread<Box<dyn Sink>, Batch>,
     /// Where a file is written that goes to standard output, and what it is called to people.
     standard: Option<(TemporaryFolder, PathBuf)>,
     pending: Pending,
@@ -50,12 +54,11 @@ pub struct LayerWriter {
     layer: String,
     /// The columns that batches have to have.
     columns: SchemaRef,
-    sink: Box<dyn Sink>,
     adapter: SchemaAdapter,
     append: Option<Append>,
     options: WriteOptions,
     /// What the file should hold; none where it is not to be verified.
-    sum: Option<Sum>,
+    sum: Option<OwnThread<Sum, Batch>>,
     written: u64,
     /// What was noticed on creating the file.
     pub notices: Vec<Notice>,
@@ -185,6 +188,7 @@ impl LayerWriter {
         let verifies = asked == Some(true) || (asked.is_none() && expected);
         let digits = || options.decimals.unwrap_or(default_decimals(adapted.crs.as_ref()));
         let decimals = capability.coordinate_text.then(digits);
+        let shown = path.to_path_buf();
         let mut writer = LayerWriter {
             path: path.to_path_buf(),
             standard: None,
@@ -194,11 +198,14 @@ impl LayerWriter {
             hold,
             layer: adapted.name.clone(),
             columns,
-            sink,
+            sink: OwnThread::new(sink, move |sink: &mut Box<dyn Sink>, batch| {
+                guarded(&staged, "cannot be written", || sink.write(batch))
+                    .map_err(|error| error.shown_as(&staged, &shown))
+            }),
             adapter,
             append: None,
             options,
-            sum: verifies.then(|| Sum::new(decimals)),
+            sum: verifies.then(|| OwnThread::new(Sum::new(decimals), Sum::take)),
             written: 0,
             notices,
         };
@@ -239,14 +246,13 @@ impl LayerWriter {
             None => batch,
         };
         let batch = self.adapter.apply(batch).map_err(|error| error.in_file(&self.path))?;
-        if let Some(sum) = &mut self.sum {
-            sum.add(&batch);
-        }
-        let staged = self.pending.path();
-        let sink = &mut self.sink;
-        guarded(&staged, "cannot be written", || sink.write(&batch))
-            .map_err(|error| error.shown_as(&staged, &self.path))?;
+        let batch = Arc::new(batch.into_owned());
         self.written += batch.geometry.len() as u64;
+        let bytes = batch.bytes();
+        if let Some(sum) = &mut self.sum {
+            sum.give(batch.clone(), bytes)?;
+        }
+        self.sink.give(batch, bytes)?;
         // More than was thought: nobody asked for them to be read again.
         if self.written >= VERIFIED && self.options.verify.is_none() {
             self.sum = None;
@@ -276,15 +282,15 @@ impl LayerWriter {
     }
 
     /// As [`LayerWriter::finish`], with the file where it was begun.
-    fn complete(self) -> Result<Written> {
+    fn complete(mut self) -> Result<Written> {
+        let sink = self.sink.end()?;
         let path = self.path;
         let staged = self.packed.as_ref().map_or_else(|| self.pending.path(), Packed::path);
         let format = Format::of(&path)?;
         let mut losses = self.adapter.losses();
-        losses.extend(self.sink.losses());
+        losses.extend(sink.losses());
         refuse_losses(&path, &self.options, &losses)?;
         let remarks = self.adapter.remarks();
-        let sink = self.sink;
         let finished = guarded(&staged, "cannot be written", || sink.finish())
             .map_err(|error| error.shown_as(&staged, &path))?;
         let mut written = Written {
@@ -297,9 +303,10 @@ impl LayerWriter {
         if made.is_empty() {
             made.push(staged.clone());
         }
-        if let Some(sum) = self.sum
+        if let Some(mut sum) = self.sum
             && !matches!(finished.read_back, ReadBack::Not)
         {
+            let sum = sum.end()?;
             let wrong = |error: Error| error.moved(&staged, &path);
             verify::verify(&made, format, &self.layer, &sum, &finished.read_back).map_err(wrong)?;
             written.verified = true;

@@ -8,7 +8,7 @@ use crate::error::Result;
 use crate::format_support::WriteOptions;
 use crate::layer::column_names::distinct;
 use crate::layer::{Batch, GeometryKind, no_system};
-use crate::layer_io::{LayerReader, Transform};
+use crate::layer_io::{LayerReader, Noting, Transform};
 use crate::outcome::Summary;
 use crate::progress::{NoProgress, Progress};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
@@ -155,12 +155,9 @@ impl std::fmt::Debug for Measuring {
 }
 
 impl Transform for Measuring {
-    fn apply(&self, batch: Batch) -> Result<Batch> {
+    fn apply(&self, batch: Batch) -> Result<(Batch, Noting<'_>)> {
         let mut measured = Vec::with_capacity(batch.geometry.len());
         self.meter.batch(&batch, &mut measured)?;
-        let mut doubts = self.doubts.lock().unwrap_or_else(PoisonError::into_inner);
-        doubts.add(self.crs.as_ref(), &batch.geometry, &measured);
-        drop(doubts);
         let mut columns: Vec<ArrayRef> = batch.attributes().columns().to_vec();
         for (_, figure, unit) in &self.figures {
             let values: Float64Array = measured
@@ -171,6 +168,11 @@ impl Transform for Measuring {
         }
         let options = RecordBatchOptions::new().with_row_count(Some(batch.geometry.len()));
         let attributes = RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?;
-        batch.with_attributes(attributes)
+        let geometry = batch.geometry.clone();
+        let note = move || {
+            let mut doubts = self.doubts.lock().unwrap_or_else(PoisonError::into_inner);
+            doubts.add(self.crs.as_ref(), &geometry, &measured);
+        };
+        Ok((batch.with_attributes(attributes)?, Box::new(note)))
     }
 }

@@ -15,7 +15,7 @@ pub use statistics::{Statistic, Statistics};
 
 use crate::advice::Advice;
 use crate::error::Result;
-use crate::layer::{GeometryKind, Layer, no_system};
+use crate::layer::{Batch, GeometryKind, Layer, no_system};
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::plausibility::Evidence;
@@ -199,14 +199,22 @@ pub fn measure_watched(
     };
     let mut doubts = MeasureWarnings::default();
     let mut evidence = Evidence::new(info, info.crs.as_ref());
-    reader.for_each_watched(watch, &mut |batch| {
-        measures.notices.extend(batch.lost(reader.path()));
-        evidence.add(&batch);
-        let before = measures.features.len();
-        meter.batch(&batch, &mut measures.features).map_err(|e| e.in_file(reader.path()))?;
-        doubts.add(info.crs.as_ref(), &batch.geometry, &measures.features[before..]);
-        Ok(())
-    })?;
+    let path = reader.path();
+    reader.for_each_made(
+        watch,
+        |batch| {
+            let mut measured = Vec::with_capacity(batch.len());
+            meter.batch(&batch, &mut measured).map_err(|e| e.in_file(path))?;
+            Ok((batch, measured))
+        },
+        &mut |(batch, measured): (Batch, Vec<Measured>)| {
+            measures.notices.extend(batch.lost(reader.path()));
+            evidence.add(&batch);
+            doubts.add(info.crs.as_ref(), &batch.geometry, &measured);
+            measures.features.extend(measured);
+            Ok(())
+        },
+    )?;
     evidence.settle();
     measures.notices.extend(evidence.notice());
     // Points have no figures on any surface.

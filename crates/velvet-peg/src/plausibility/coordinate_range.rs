@@ -29,23 +29,60 @@ impl CoordinateRange {
 
     /// Out of range for the system: no position on the ellipsoid.
     pub(crate) fn check(&self, x: f64, y: f64) -> std::result::Result<(), String> {
-        let (Some(crs), Some(converter)) = (&self.crs, &self.to_degrees) else {
-            return Ok(());
+        let Some(converter) = &self.to_degrees else { return Ok(()) };
+        let is_out = match self.turn() {
+            Some(turn) => is_beyond(x, y, turn),
+            None => converter.convert(Coordinate::xy(x, y)).is_err(),
         };
-        if crs.is_geographic() {
-            let turn = 180.0 / crs.degrees_per_unit().unwrap_or(1.0);
-            if y.abs() > turn / 2.0 || x.abs() > turn {
-                return Err(format!("{x}, {y} is out of range for {}", crs.label()));
-            }
-            return Ok(());
+        match is_out {
+            true => Err(self.out_of_range(x, y)),
+            false => Ok(()),
         }
-        match converter.convert(Coordinate::xy(x, y)) {
-            Ok(_) => Ok(()),
-            Err(_) => Err(format!(
-                "{x}, {y} is out of range for {}: no place on earth has these coordinates in it",
-                crs.label()
-            )),
-        }
+    }
+
+    /// How columns of coordinates stand to the system, each place as [`CoordinateRange::check`] and
+    /// [`CoordinateRange::is_outside`] judge it.
+    pub(crate) fn standings(&self, x: &[f64], y: &[f64]) -> Vec<Standing> {
+        let (Some(crs), Some(converter)) = (&self.crs, &self.to_degrees) else {
+            return vec![Standing::Within; x.len()];
+        };
+        let (mut lon, mut lat) = (x.to_vec(), y.to_vec());
+        converter.convert_columns(&mut lon, &mut lat, None);
+        let turn = self.turn();
+        let places = lon.iter().zip(&lat).zip(x.iter().zip(y));
+        places
+            .map(|((lon, lat), (x, y))| {
+                let is_out = match turn {
+                    Some(turn) => is_beyond(*x, *y, turn),
+                    None => lon.is_nan(),
+                };
+                let is_within = || {
+                    let at = converter.target().from_greenwich(Coordinate::xy(*lon, *lat));
+                    lon.is_nan() || crs.extent().contains(at)
+                };
+                match is_out {
+                    true => Standing::OutOfRange,
+                    false if is_within() => Standing::Within,
+                    false => Standing::Outside,
+                }
+            })
+            .collect()
+    }
+
+    /// A half turn in the unit of the system, if its coordinates are angles.
+    fn turn(&self) -> Option<f64> {
+        let crs = self.crs.as_ref().filter(|crs| crs.is_geographic())?;
+        Some(180.0 / crs.degrees_per_unit().unwrap_or(1.0))
+    }
+
+    /// What is said of a coordinate that no place has.
+    pub(crate) fn out_of_range(&self, x: f64, y: f64) -> String {
+        let label = self.crs.as_ref().map_or("its system".to_string(), Crs::label);
+        let why = match self.turn() {
+            Some(_) => "",
+            None => ": no place on earth has these coordinates in it",
+        };
+        format!("{x}, {y} is out of range for {label}{why}")
     }
 
     /// In range, but outside the area of use.
@@ -58,6 +95,22 @@ impl CoordinateRange {
             !crs.extent().contains(at)
         })
     }
+}
+
+/// True of a longitude or latitude beyond the poles or a half turn.
+fn is_beyond(lon: f64, lat: f64, turn: f64) -> bool {
+    lat.abs() > turn / 2.0 || lon.abs() > turn
+}
+
+/// How a coordinate stands to its system.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Standing {
+    /// It is of the area where the system is used, or there is no system.
+    Within,
+    /// It is a place outside that area.
+    Outside,
+    /// No place has it.
+    OutOfRange,
 }
 
 /// The first rejected rows, to explain a table of which nothing can be used.

@@ -10,7 +10,7 @@ mod stated_unit;
 mod strays;
 mod wrong_zone;
 
-pub(crate) use coordinate_range::{CoordinateRange, FirstReasons};
+pub(crate) use coordinate_range::{CoordinateRange, FirstReasons, Standing};
 pub(crate) use evidence::Evidence;
 pub(crate) use outliers::{PositionSample, extent_against, no_way, short};
 pub(crate) use own_columns::OwnColumns;

@@ -1,9 +1,11 @@
 //! Rounding to decimals.
 
-/// A value rounded to so many decimals, half away from zero in decimals.
+use crate::format_support::as_written;
+
+/// A value rounded to so many decimals, as it would be written with them.
 pub(crate) fn rounded(value: f64, decimals: Option<usize>) -> f64 {
     match decimals {
-        Some(decimals) => format!("{value:.decimals$}").parse().unwrap_or(value),
+        Some(decimals) => as_written(value, decimals),
         None => value,
     }
 }

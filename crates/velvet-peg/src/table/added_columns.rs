@@ -1,26 +1,23 @@
-//! Adding computed columns to a text table, row by row, in bounded memory.
+//! Adding computed columns to a text table, block by block, in bounded memory.
 //!
 //! Every column stays as it was; rows that cannot be computed go to the rejects. `-` reads
 //! standard input and writes standard output.
 
+use super::added_cells::{AddedCells, Lines, TextLines};
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::format_support::TableOptions;
+use crate::format_support::{SourceRow, TableOptions};
 use crate::layer::column_names::distinct;
 use crate::notice::{Notice, NoticeKind};
-use crate::outcome::Reason;
 use crate::outcome::Summary;
 use crate::outcome::{Rejects, RejectsTo};
 use crate::output::{Output, is_standard, refuse_existing, refuse_inputs};
 use crate::packing::Packing;
 use crate::progress::Progress;
-use crate::table::{TableFile, TableReader, standard_input};
+use crate::table::{RowBlock, RowShape, TableFile, TableReader, standard_input};
 use csv::StringRecord;
 use std::io::Write;
 use std::path::{Path, PathBuf};
-
-/// Rows held back to plan from.
-const HEAD: usize = 1000;
 
 /// Where the table goes and how.
 #[derive(Clone, Debug, Default)]
@@ -39,7 +36,8 @@ pub(crate) struct Session {
     reader: TableReader,
     /// Column names.
     pub(crate) headers: Vec<String>,
-    head: Vec<(u64, StringRecord, Option<Reason>)>,
+    /// The first rows, to plan from.
+    head: RowBlock,
     delimiter: Option<u8>,
     input: PathBuf,
     bytes: Option<u64>,
@@ -70,13 +68,10 @@ impl Session {
                 opened
             }
         };
-        let mut head = Vec::new();
-        let mut record = StringRecord::new();
-        while head.len() < HEAD && reader.read(&mut record)? {
-            head.push((reader.row(), record.clone(), reader.misfit(&record)));
-        }
+        let mut head = RowBlock::default();
+        reader.read_block(&mut head)?;
         Ok(Session {
-            headers: reader.headers.clone(),
+            headers: reader.columns().to_vec(),
             reader,
             head,
             delimiter,
@@ -90,12 +85,13 @@ impl Session {
 
     /// True if the first rows are all there are.
     pub(crate) fn is_short(&self) -> bool {
-        self.head.len() < HEAD
+        !self.head.is_full()
     }
 
     /// The first rows of the table that fit its header.
     pub(crate) fn head(&self) -> impl Iterator<Item = &StringRecord> {
-        self.head.iter().filter(|(.., misfit)| misfit.is_none()).map(|(_, record, _)| record)
+        let fits = |row: &&SourceRow| self.reader.shape().misfit_of(row).is_none();
+        self.head.rows().iter().filter(fits).map(|row| &row.texts)
     }
 
     /// The delimiter of an output: that of its extension, or that of the input.
@@ -131,13 +127,14 @@ impl Session {
         Ok(())
     }
 
-    /// Writes every row with what `each` pushes to it, or rejects it for the reason that
-    /// `each` gives (it must not have pushed then).
-    pub(crate) fn run(
-        mut self,
+    /// Writes every row with what `fill` adds to it, or rejects it for the reason that `fill` gives;
+    /// `fill` runs in several threads, and what else it gives goes to `see`, in order.
+    pub(crate) fn run<S: Send>(
+        self,
         out: &Path,
         columns: &[&str],
-        each: &mut dyn FnMut(u64, &mut StringRecord) -> std::result::Result<(), Reason>,
+        fill: impl Fn(&[&SourceRow], &mut AddedCells) -> S + Sync,
+        mut see: impl FnMut(S),
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
         let standard = is_standard(out);
@@ -168,46 +165,34 @@ impl Session {
         let mut rejects = Rejects::new(to, &[self.input.as_path()], out, &self.headers)?;
         let output =
             if standard { None } else { Some(Output::create(out, self.options.overwrite)?) };
-        let sink: Box<dyn Write> = match &output {
+        let mut sink: Box<dyn Write> = match &output {
             Some(output) => Box::new(output.reopen()?),
             None => Box::new(std::io::stdout()),
         };
         let delimiter = self.delimiter_of(out);
-        let failed = |e: csv::Error| Error::file(out, "cannot be written", e);
-        let mut writer = csv::WriterBuilder::new()
-            .delimiter(delimiter)
-            .buffer_capacity(1 << 16)
-            .from_writer(sink);
-        writer.write_record(&header).map_err(failed)?;
+        let unwritten = |e| Error::file(out, "cannot be written", e);
+        let mut first = TextLines::new(delimiter);
+        first.add(header.iter().map(String::as_str))?;
+        sink.write_all(&first.end()?).map_err(unwritten)?;
 
-        let mut row =
-            |number: u64, record: &mut StringRecord, misfit: Option<Reason>| -> Result<()> {
-                outcome.rows_in += 1;
-                let done = match misfit {
-                    Some(misfit) => Err(misfit),
-                    None => each(number, record),
-                };
-                match done {
-                    Ok(()) => {
-                        outcome.out += 1;
-                        writer.write_byte_record(record.as_byte_record()).map_err(failed)
-                    }
-                    Err(reason) => rejects.add(number, &reason, record.iter()),
-                }
-            };
-        for (number, record, misfit) in &mut self.head {
-            row(*number, record, misfit.take())?;
-        }
-        let mut record = StringRecord::new();
-        while self.reader.read(&mut record)? {
-            let number = self.reader.row();
-            if number.is_multiple_of(4096) {
-                watch.at(self.reader.bytes_read(), self.bytes);
+        let make = |shape: &RowShape, block: &RowBlock| Lines::of(shape, block, delimiter, &fill);
+        let total = self.bytes;
+        let mut take = |made: Lines<S>, block: &RowBlock| -> Result<()> {
+            outcome.rows_in += block.rows().len() as u64;
+            outcome.out += (block.rows().len() - made.rejected.len()) as u64;
+            sink.write_all(&made.text).map_err(unwritten)?;
+            for (row, reason) in made.rejected {
+                let row = &block.rows()[row];
+                rejects.add(row.number, reason, row.texts.iter())?;
             }
-            let misfit = self.reader.misfit(&record);
-            row(number, &mut record, misfit)?;
-        }
-        watch.at(self.reader.bytes_read(), self.bytes);
+            see(made.seen);
+            watch.at(block.bytes_read, total);
+            Ok(())
+        };
+        take(make(self.reader.shape(), &self.head)?, &self.head)?;
+        self.reader.in_blocks(make, |made, _, block| take(made, block))?;
+        sink.flush().map_err(unwritten)?;
+        drop(sink);
         if outcome.rows_in == 0 {
             return Err(Error::data(
                 "has a header but no rows: nothing to do. Is this the right file?",
@@ -228,8 +213,6 @@ impl Session {
             ))
             .in_file(&self.input));
         }
-        writer.flush().map_err(|e| Error::file(out, "cannot be written", e))?;
-        drop(writer);
         if let Some(output) = output {
             let format = Format::of(out).ok().filter(|_| self.options.overwrite);
             let made = [out.to_path_buf()];

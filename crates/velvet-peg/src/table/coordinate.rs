@@ -5,6 +5,7 @@ use velvet_peg_core::{Crs, angle};
 
 use super::{Found, NumberFormat};
 use crate::advice::Advice;
+use crate::format_support::text_type::trimmed;
 use crate::outcome::Reason;
 
 /// How angles in cells are written, where it has to be said.
@@ -84,7 +85,7 @@ fn cell(
     notation: Notation,
     numbers: NumberFormat,
 ) -> Result<f64, Why> {
-    let written = record.get(at).unwrap_or("").trim();
+    let written = trimmed(record.get(at).unwrap_or(""));
     let text: &str = &numbers.plain(written);
     let name = match kind {
         Kind::Latitude => "latitude",
@@ -126,7 +127,9 @@ fn fast(text: &str) -> Option<f64> {
         .bytes()
         .enumerate()
         .all(|(at, b)| b.is_ascii_digit() || b == b'.' || (at == 0 && b == b'-'));
-    plain.then(|| text.parse().ok()).flatten()
+    // So many digits that there is no such number are for whoever tells why.
+    let number = || text.parse().ok().filter(|value: &f64| value.is_finite());
+    plain.then(number).flatten()
 }
 
 fn plain(text: &str) -> Result<f64, Why> {

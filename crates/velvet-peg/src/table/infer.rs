@@ -1,8 +1,10 @@
 //! Telling the types of a table's columns.
 
+use crate::error::Result;
 use crate::format_support::CellType;
-use crate::format_support::text_type::ColumnType;
+use crate::format_support::text_type::{ColumnType, trimmed};
 use crate::layer::Value;
+use arrow_array::{RecordBatch, RecordBatchOptions};
 use arrow_schema::{Field, Schema, SchemaRef};
 use csv::StringRecord;
 use std::sync::Arc;
@@ -45,7 +47,7 @@ impl Inference {
             if !self.columns[at] {
                 continue;
             }
-            let cell = cell.trim();
+            let cell = trimmed(cell);
             if !cell.is_empty() {
                 let cell_type = types.get(at).copied().unwrap_or_default();
                 self.types[at] = self.types[at].with(cell, cell_type);
@@ -65,6 +67,36 @@ impl Inference {
             .map(|(name, kind)| kind.field(name))
             .collect();
         Arc::new(Schema::new(fields))
+    }
+
+    /// The columns of a schema, of the values that rows have in these places, by their types.
+    pub(crate) fn columns<'a>(
+        &self,
+        schema: &SchemaRef,
+        columns: &[usize],
+        rows: impl Iterator<Item = &'a StringRecord> + Clone,
+    ) -> Result<RecordBatch> {
+        let column = |at: &usize| {
+            let cells = rows.clone().map(|row| row.get(*at).unwrap_or_default());
+            self.types[*at].column(cells)
+        };
+        let arrays = columns.iter().map(column).collect();
+        let options = RecordBatchOptions::new().with_row_count(Some(rows.clone().count()));
+        Ok(RecordBatch::try_new_with_options(schema.clone(), arrays, &options)?)
+    }
+
+    /// Takes in what was learnt of the rows that follow.
+    pub(crate) fn merge(&mut self, later: Inference) {
+        self.rows += later.rows;
+        for (at, kind) in later.types.into_iter().enumerate() {
+            self.types[at] = self.types[at].joined(kind);
+            self.filled[at] += later.filled[at];
+        }
+        for (sample, later) in self.sample.iter_mut().zip(later.sample) {
+            if sample.is_empty() {
+                *sample = later;
+            }
+        }
     }
 
     /// The values of a row, by the types of its columns.

@@ -70,7 +70,7 @@ impl ManyTables {
             let file = TableFile::open_single(path, options)?;
             let rows = file.rows()?;
             let mut own: Vec<String> = Vec::new();
-            for header in &rows.headers {
+            for header in rows.columns() {
                 own.push(distinct(&own, &options.name_of(header)));
             }
             let mut place = |name: &String| {

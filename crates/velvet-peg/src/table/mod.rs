@@ -4,6 +4,7 @@
 //! its place. Nothing is dropped silently: a row with too few or too many fields is handed on as
 //! such. Which columns hold coordinates, and how they are written, is told here too.
 
+mod added_cells;
 mod added_columns;
 mod columns;
 mod coordinate;
@@ -16,9 +17,12 @@ mod number_format;
 mod of_layer;
 mod point_file;
 mod reader;
+mod row_block;
+mod row_shape;
 mod vertex_columns;
 
 pub use crate::format_support::{CellType, Quoting, SheetShape, TableOptions};
+pub(crate) use added_cells::AddedCells;
 pub use added_columns::AppendOptions;
 pub(crate) use added_columns::Session;
 pub use columns::CoordinateColumns;
@@ -31,4 +35,6 @@ pub(crate) use infer::Inference;
 pub use number_format::NumberFormat;
 pub(crate) use point_file::names as point_file_names;
 pub use reader::{Cell, Row, TableReader};
+pub(crate) use row_block::RowBlock;
+pub(crate) use row_shape::RowShape;
 pub(crate) use vertex_columns::vertices;

@@ -1,6 +1,6 @@
 //! Reading the rows of a table.
 
-use crate::advice::Advice;
+use super::RowShape;
 use crate::error::{Error, Result};
 use crate::format_support::{CellType, RowSource, SourceRow, TableFacts};
 use crate::layer::column_names::list;
@@ -15,13 +15,9 @@ pub struct TableReader {
     path: PathBuf,
     source: Box<dyn RowSource>,
     /// Column names: blank ones are numbered, repeated ones get a suffix.
-    pub(crate) headers: Vec<String>,
+    shape: RowShape,
     /// Names that had to be changed.
     renamed: Vec<String>,
-    /// The column that names the sheet or file, if there are several.
-    sheet_column: Option<usize>,
-    /// What it names.
-    part: &'static str,
     /// The row last read; its texts are with whoever read it.
     row: SourceRow,
     failed: bool,
@@ -64,10 +60,12 @@ impl TableReader {
         Ok(TableReader {
             path: path.to_path_buf(),
             source,
-            headers,
+            shape: RowShape {
+                headers,
+                sheet_column: facts.sheet_column,
+                part: if facts.part.is_empty() { "sheet" } else { facts.part },
+            },
             renamed,
-            sheet_column: facts.sheet_column,
-            part: if facts.part.is_empty() { "sheet" } else { facts.part },
             row: SourceRow::default(),
             failed: false,
         })
@@ -75,7 +73,17 @@ impl TableReader {
 
     /// Names of the columns: blank ones are numbered, repeated ones get a suffix.
     pub fn columns(&self) -> &[String] {
-        &self.headers
+        &self.shape.headers
+    }
+
+    /// What its rows have to be like.
+    pub(crate) fn shape(&self) -> &RowShape {
+        &self.shape
+    }
+
+    /// Reads the next row into `row`; false at the end.
+    pub(super) fn read_row(&mut self, row: &mut SourceRow) -> Result<bool> {
+        self.source.next(row)
     }
 
     /// Reads the next row; false at the end. Bytes that are not text come as replacement
@@ -99,10 +107,7 @@ impl TableReader {
 
     /// What is wrong with a row, with the sheet it is on if there are several.
     pub(crate) fn on_sheet(&self, record: &StringRecord, reason: Reason) -> Reason {
-        match self.sheet_column.and_then(|at| record.get(at)) {
-            Some(sheet) => reason.of(format_args!("{} {sheet}: ", self.part)),
-            None => reason,
-        }
+        self.shape.on_sheet(record, reason)
     }
 
     /// Bytes of the file read so far.
@@ -140,24 +145,8 @@ impl TableReader {
 
     /// Why the row last read does not fit its header or its encoding, if it does not.
     pub(crate) fn misfit(&self, record: &StringRecord) -> Option<Reason> {
-        if let Some(reason) = &self.row.misfit {
-            return Some(reason.clone());
-        }
-        if let Some(field) = self.row.garbled {
-            let column = self.headers.get(field).map_or(String::new(), |name| format!(" `{name}`"));
-            let why = format!(
-                "column{column} holds bytes that are not UTF-8 text (shown as \u{fffd}): correct them"
-            );
-            return Some(Reason::from(why).advise(Advice::NameEncoding));
-        }
-        (record.len() != self.headers.len()).then(|| {
-            format!(
-                "the row has {} fields where the header has {}",
-                record.len(),
-                self.headers.len()
-            )
-            .into()
-        })
+        let SourceRow { misfit, garbled, .. } = &self.row;
+        self.shape.misfit(misfit.as_ref(), *garbled, record)
     }
 }
 
@@ -172,7 +161,7 @@ impl Iterator for TableReader {
         match self.read(&mut texts) {
             Ok(true) => Some(Ok(Row {
                 misfit: self.misfit(&texts),
-                sheet: self.sheet_column.and_then(|at| texts.get(at)).map(str::to_string),
+                sheet: self.shape.sheet_column.and_then(|at| texts.get(at)).map(str::to_string),
                 texts,
                 types: self.row.types.clone(),
                 number: self.row.number,

@@ -17,14 +17,14 @@ use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::WriteOptions;
 use crate::layer::column_names::distinct;
-use crate::layer::{Batch, GeometryKind, no_system};
-use crate::layer_io::{LayerReader, Transform};
+use crate::layer::{AttributeColumn, Batch, GeometryKind, no_system};
+use crate::layer_io::{LayerReader, Noting, Transform};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::output::refuse_inputs;
 use crate::progress::{NoProgress, Progress};
 use crate::reproject::{area_of, route_notices};
-use areas::Areas;
+use areas::{Areas, Fall};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use report::metres;
@@ -238,8 +238,7 @@ impl Tagging {
     }
 
     /// A point in no polygon, with the nearest.
-    fn lost(&self, batch: &Batch, feature: usize, place: Option<(f64, f64)>) -> String {
-        let label = label_of(batch, feature);
+    fn lost(&self, label: String, place: Option<(f64, f64)>) -> String {
         match place.and_then(|at| self.areas.nearest(at, f64::INFINITY)) {
             Some((polygon, distance)) => {
                 let name = &self.areas.labels[polygon as usize];
@@ -250,19 +249,46 @@ impl Tagging {
     }
 
     /// A point in several polygons, with their names.
-    fn shared(&self, batch: &Batch, feature: usize, place: Option<(f64, f64)>) -> String {
+    fn shared(&self, label: &str, place: Option<(f64, f64)>) -> String {
         let mut found = Vec::new();
         if let Some(at) = place {
             self.areas.at(at, &mut found);
         }
         let names: Vec<&str> =
             found.iter().map(|at| self.areas.labels[*at as usize].as_str()).collect();
-        format!("{} in {}", label_of(batch, feature), names.join(", "))
+        format!("{label} in {}", names.join(", "))
+    }
+
+    /// Takes note of how points fall.
+    fn note(
+        &self,
+        falls: &[Fall],
+        places: &[Option<(f64, f64)>],
+        label_of: &dyn Fn(usize) -> String,
+    ) {
+        let mut report = locked(&self.report);
+        let mut hit = locked(&self.hit);
+        for (feature, fall) in falls.iter().enumerate() {
+            report.on_boundary += u64::from(fall.on_boundary);
+            match (fall.polygons, fall.taken) {
+                (0, None) => {
+                    report.none.add(|| self.lost(label_of(feature), places[feature]));
+                }
+                (0, Some(_)) => report.nearest += 1,
+                (1, _) => report.inside += 1,
+                _ => {
+                    report.several.add(|| self.shared(&label_of(feature), places[feature]));
+                }
+            }
+            if let Some((polygon, _)) = fall.taken {
+                hit[polygon as usize] = true;
+            }
+        }
     }
 }
 
 impl Transform for Tagging {
-    fn apply(&self, batch: Batch) -> Result<Batch> {
+    fn apply(&self, batch: Batch) -> Result<(Batch, Noting<'_>)> {
         let mut carried = None;
         if let Some(converter) = &self.converter {
             let mut column = batch.geometry.clone();
@@ -286,24 +312,6 @@ impl Transform for Tagging {
             })
             .collect::<Result<_>>()?;
         let falls = self.areas.falls(&places, self.within_m);
-        let mut report = locked(&self.report);
-        let mut hit = locked(&self.hit);
-        for (feature, fall) in falls.iter().enumerate() {
-            report.on_boundary += u64::from(fall.on_boundary);
-            match (fall.polygons, fall.taken) {
-                (0, None) => {
-                    report.none.add(|| self.lost(&batch, feature, places[feature]));
-                }
-                (0, Some(_)) => report.nearest += 1,
-                (1, _) => report.inside += 1,
-                _ => {
-                    report.several.add(|| self.shared(&batch, feature, places[feature]));
-                }
-            }
-            if let Some((polygon, _)) = fall.taken {
-                hit[polygon as usize] = true;
-            }
-        }
         let polygons: Vec<Option<u32>> =
             falls.iter().map(|fall| fall.taken.map(|(polygon, _)| polygon)).collect();
         let polygons = UInt32Array::from(polygons);
@@ -320,15 +328,19 @@ impl Transform for Tagging {
         }
         let options = RecordBatchOptions::new().with_row_count(Some(batch.geometry.len()));
         let attributes = RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?;
-        batch.with_attributes(attributes)
+        let (first, own) = (batch.first, batch.attributes().clone());
+        let note = move || {
+            let label = |feature| label_of(&own, feature, first + feature as u64);
+            self.note(&falls, &places, &label);
+        };
+        Ok((batch.with_attributes(attributes)?, Box::new(note)))
     }
 }
 
 /// What a feature is known by: its first attribute, and its number.
-fn label_of(batch: &Batch, feature: usize) -> String {
-    let number = batch.first + feature as u64;
-    let values = batch.columns().into_iter().map(|column| column.value(feature));
-    match values.into_iter().find(|value| !value.is_null()) {
+fn label_of(attributes: &RecordBatch, feature: usize, number: u64) -> String {
+    let columns = attributes.columns().iter().filter_map(AttributeColumn::of);
+    match columns.map(|column| column.value(feature)).find(|value| !value.is_null()) {
         Some(value) => format!("{value} ({number})"),
         None => number.to_string(),
     }

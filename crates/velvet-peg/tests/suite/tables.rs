@@ -221,13 +221,13 @@ fn tables_of_which_nothing_can_be_used_are_refused_with_advice() {
 
 #[test]
 fn a_bad_beginning_does_not_spoil_a_table() {
-    let bad = "x,,\n".repeat(1500);
+    let bad = "x,,\n".repeat(3000);
     let bench = Bench::with("in.csv", format!("id,lat,lon\n{bad}1,47.4,-120\n"));
     let outcome = convert(&bench).unwrap();
-    assert_eq!((outcome.rows_in, outcome.out, outcome.rejected.count), (1501, 1, 1500));
+    assert_eq!((outcome.rows_in, outcome.out, outcome.rejected.count), (3001, 1, 3000));
     let bench = Bench::with("in.csv", format!("id,lat,lon\n{bad}"));
     let error = convert(&bench).unwrap_err();
-    assert!(error.to_string().contains("none of the 1500 rows can be used"), "{error}");
+    assert!(error.to_string().contains("none of the 3000 rows can be used"), "{error}");
     assert!(!bench.at("out.csv").exists() && !bench.at("out.csv.rejects.csv").exists());
 }
 
@@ -334,4 +334,41 @@ fn long_tables_tell_how_far_they_are() {
     assert!(heard.0.len() > 2, "{:?}", heard.0);
     assert!(heard.0.windows(2).all(|pair| pair[0].0 <= pair[1].0));
     assert!(heard.0.iter().all(|(done, total)| total.is_some_and(|total| *done <= total)));
+}
+
+/// Coordinates are written with the digits that they have, ties to the even digit, however many are
+/// asked for.
+#[test]
+fn numbers_are_written_with_the_digits_that_they_have() {
+    let mut numbers =
+        vec![0.0, -0.0, 0.5, 1.5, 2.5, 0.125, -0.375, 1e-7, -4.9e-324, 89.999_999_999_999_99];
+    let mut seed = 0x2545_f491_4f6c_dd1d_u64;
+    for _ in 0..3000 {
+        seed ^= seed << 13;
+        seed ^= seed >> 7;
+        seed ^= seed << 17;
+        // Of every size below 90, and near the middle between two numbers of few digits.
+        let share = (seed >> 11) as f64 / (1_u64 << 53) as f64;
+        let size = 90.0 * share.powi((seed % 9) as i32 + 1);
+        let tie = (size * 1e4).round() / 1e4 + 0.5e-4;
+        numbers.extend([size, -size, tie]);
+    }
+    numbers.retain(|number| number.abs() <= 90.0);
+    let mut text = String::from("lon,lat\n");
+    numbers.iter().for_each(|number| text += &format!("{number},{number}\n"));
+    let bench = Bench::with("in.csv", text);
+    for decimals in [0, 1, 3, 4, 7, 9, 12, 15, 17, 18, 30] {
+        let convert = ConvertTable {
+            target: Crs::from_epsg(4326).unwrap(),
+            decimals: Some(decimals),
+            append: AppendOptions { overwrite: true, ..AppendOptions::default() },
+            ..to_utm(2)
+        };
+        convert.run(&bench.at("in.csv"), &bench.at("out.csv")).unwrap();
+        let written = std::fs::read_to_string(bench.at("out.csv")).unwrap();
+        for (line, number) in written.lines().skip(1).zip(&numbers) {
+            let expected = format!("{number},{number},{number:.decimals$},{number:.decimals$}");
+            assert_eq!(line, expected, "{decimals}");
+        }
+    }
 }

@@ -26,6 +26,7 @@ use crate::Ending;
 use crate::arguments::heading;
 use clap::builder::FalseyValueParser;
 use clap::{Parser, Subcommand};
+use std::num::NonZeroUsize;
 use std::path::PathBuf;
 use velvet_peg::Error;
 
@@ -54,6 +55,10 @@ pub(crate) struct Arguments {
     /// and after a power cut an output may be empty.
     #[arg(long, global = true, help_heading = heading::GENERAL, hide_short_help = true)]
     pub(crate) no_sync: bool,
+    /// Work with no more than so many threads; as many as there are processors if it is left out. The
+    /// outputs are the same.
+    #[arg(long, global = true, help_heading = heading::GENERAL, value_name = "NUMBER", hide_short_help = true)]
+    pub(crate) threads: Option<NonZeroUsize>,
     /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b) and of
     /// heights (geoid models); `vpeg grids` lists what it has.
     #[arg(long, global = true, help_heading = heading::GENERAL, env = "VELVET_PEG_GRIDS", value_name = "DIR", hide_short_help = true)]

@@ -9,7 +9,8 @@ mod spelling;
 mod words;
 mod zone_numbers;
 
-use std::sync::OnceLock;
+use std::collections::HashMap;
+use std::sync::{Arc, OnceLock};
 use velvet_peg_epsg::{
     CrsKind, CrsRow, DatumRow, ExtentRow, OperationRow, crs_aliases, datum_aliases, method_name,
 };
@@ -164,30 +165,54 @@ struct Entry {
     row: CrsRow,
     area: &'static str,
     name: Vec<String>,
-    /// The words of its name before and behind the stroke.
-    halves: (Vec<String>, Vec<String>),
     /// Its other names.
     aliases: Vec<Vec<String>>,
-    datum: Vec<String>,
-    method: Vec<String>,
-    of_area: Vec<String>,
+    datum: Shared,
+    method: Shared,
+    /// The conversion by the method.
+    conversion: Shared,
+    of_area: Shared,
+}
+
+/// Words that many systems have in common.
+type Shared = Arc<Vec<String>>;
+
+/// Words by the code of what they are of, each made once.
+#[derive(Default)]
+struct Known(HashMap<u32, Shared>);
+
+impl Known {
+    fn of(&mut self, code: Option<u32>, words: impl FnOnce(u32) -> Vec<String>) -> Shared {
+        match code {
+            Some(code) => self.0.entry(code).or_insert_with(|| Arc::new(words(code))).clone(),
+            None => Shared::default(),
+        }
+    }
 }
 
 /// Every system with its words: some megabytes, made when the first search wants them.
 fn entries() -> &'static [Entry] {
     static ENTRIES: OnceLock<Vec<Entry>> = OnceLock::new();
     ENTRIES.get_or_init(|| {
+        let [mut datums, mut methods, mut conversions, mut areas] = <[Known; 4]>::default();
+        let mut method_of: HashMap<u32, Option<u32>> = HashMap::new();
         let entry = |row: CrsRow| {
+            let conversion = conversions.of(row.conversion, |code| {
+                let found = OperationRow::find(code);
+                method_of.insert(code, found.as_ref().and_then(|conversion| conversion.method));
+                found.map_or(Vec::new(), |conversion| tokens(conversion.name))
+            });
+            let method = row.conversion.and_then(|code| *method_of.get(&code)?);
+            let of_method = |code| method_name(code).map(tokens).unwrap_or_default();
             let area = area_of(&row);
-            let (datum, zone) = row.name.split_once(" / ").unwrap_or(("", row.name));
             Entry {
                 area,
                 name: tokens(row.name),
-                halves: (tokens(datum), tokens(zone)),
                 aliases: crs_aliases(row.code).into_iter().map(tokens).collect(),
-                datum: datum_of(&row),
-                method: method_of(&row),
-                of_area: tokens(area),
+                datum: datums.of(datum_of(&row), words_of_datum),
+                method: methods.of(method, of_method),
+                conversion,
+                of_area: areas.of(row.extents.first().copied(), |_| tokens(area)),
                 row,
             }
         };
@@ -201,32 +226,41 @@ impl Entry {
         let alias = || self.aliases.iter().filter_map(|words| term.cost_in(words)).min();
         term.cost_in(&self.name)
             .or_else(|| alias().map(|cost| cost + 5))
-            .or_else(|| term.cost_in(&self.datum).map(|cost| cost + 6))
-            .or_else(|| term.cost_in(&self.method).map(|cost| cost + 8))
-            .or_else(|| term.cost_in(&self.of_area).map(|cost| cost + 10))
+            .or_else(|| term.cost_in(self.datum.iter()).map(|cost| cost + 6))
+            .or_else(|| {
+                let words = self.method.iter().chain(self.conversion.iter());
+                term.cost_in(words).map(|cost| cost + 8)
+            })
+            .or_else(|| term.cost_in(self.of_area.iter()).map(|cost| cost + 10))
+    }
+
+    /// The words of its name before and behind the stroke.
+    fn halves(&self) -> (Vec<String>, Vec<String>) {
+        let (datum, zone) = self.row.name.split_once(" / ").unwrap_or(("", self.row.name));
+        (tokens(datum), tokens(zone))
     }
 
     /// Every word of it.
     fn words(&self) -> impl Iterator<Item = &String> {
         let named = self.name.iter().chain(self.aliases.iter().flatten());
-        named.chain(&self.datum).chain(&self.method).chain(&self.of_area)
+        named
+            .chain(self.datum.iter())
+            .chain(self.method.iter())
+            .chain(self.conversion.iter())
+            .chain(self.of_area.iter())
     }
 }
 
-/// The words of the names of a datum.
-fn datum_of(row: &CrsRow) -> Vec<String> {
-    let own = row.datum.or_else(|| CrsRow::find(row.base?)?.datum);
-    let Some(datum) = own.and_then(DatumRow::find) else { return Vec::new() };
-    let others = datum_aliases(datum.code);
-    others.iter().chain([&datum.name]).flat_map(|name| tokens(name)).collect()
+/// The datum of a system, or of the one that it is based on.
+fn datum_of(row: &CrsRow) -> Option<u32> {
+    row.datum.or_else(|| CrsRow::find(row.base?)?.datum)
 }
 
-/// The words of a projection method, and of the conversion by it.
-fn method_of(row: &CrsRow) -> Vec<String> {
-    let Some(conversion) = row.conversion.and_then(OperationRow::find) else { return Vec::new() };
-    let mut words = conversion.method.and_then(method_name).map(tokens).unwrap_or_default();
-    words.extend(tokens(conversion.name));
-    words
+/// The words of the names of a datum.
+fn words_of_datum(code: u32) -> Vec<String> {
+    let Some(datum) = DatumRow::find(code) else { return Vec::new() };
+    let others = datum_aliases(datum.code);
+    others.iter().chain([&datum.name]).flat_map(|name| tokens(name)).collect()
 }
 
 /// Lower is better; none if some word matches nothing.
@@ -275,11 +309,11 @@ fn score_by_words(query: &Query, entry: &Entry) -> Option<u32> {
     }
     // Words of the name that were not asked for make it a looser match; those of the datum only
     // where a datum was asked for. Otherwise its currency decides.
-    let (datum, zone) = &entry.halves;
+    let (datum, zone) = entry.halves();
     let asked = |words: &[String]| query.terms().any(|term| term.cost_in(words).is_some());
-    penalty += match datum.is_empty() || asked(datum) {
+    penalty += match datum.is_empty() || asked(&datum) {
         true => entry.name.len().saturating_sub(of_name) as u32,
-        false => zone.len().saturating_sub(of_name) as u32 + currency(datum),
+        false => zone.len().saturating_sub(of_name) as u32 + currency(&datum),
     };
     // Without a datum, latitude and longitude are mostly those of satellites.
     penalty += u32::from(query.terms().next().is_none() && row.code != WGS84) * 10;

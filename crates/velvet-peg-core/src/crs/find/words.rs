@@ -32,10 +32,14 @@ impl Term {
     }
 
     /// What it costs to find it among words; none if it is not among them.
-    pub(super) fn cost_in(&self, words: &[String]) -> Option<u32> {
+    pub(super) fn cost_in<'a>(
+        &self,
+        words: impl IntoIterator<Item = &'a String, IntoIter: Clone>,
+    ) -> Option<u32> {
+        let words = words.into_iter();
         self.spellings
             .iter()
-            .filter_map(|(spelling, cost)| Some(cost + found(spelling, words)?))
+            .filter_map(|(spelling, cost)| Some(cost + found(spelling, words.clone())?))
             .min()
     }
 
@@ -43,7 +47,7 @@ impl Term {
     pub(super) fn count_in(&self, words: &[String]) -> usize {
         self.spellings
             .iter()
-            .filter(|(spelling, _)| found(spelling, words).is_some())
+            .filter(|(spelling, _)| found(spelling, words.iter()).is_some())
             .map(|(spelling, _)| spelling.split(' ').count())
             .max()
             .unwrap_or(0)
@@ -51,12 +55,13 @@ impl Term {
 }
 
 /// 0 for a whole word, 2 for its beginning.
-fn found(spelling: &str, words: &[String]) -> Option<u32> {
+fn found<'a>(spelling: &str, words: impl Iterator<Item = &'a String> + Clone) -> Option<u32> {
+    let has = |whole: &str| words.clone().any(|word| word == whole);
     // Names of states are of several words.
     if let Some((first, rest)) = spelling.split_once(' ') {
-        return (words.iter().any(|w| w == first) && found(rest, words).is_some()).then_some(0);
+        return (has(first) && found(rest, words.clone()).is_some()).then_some(0);
     }
-    if words.iter().any(|word| word == spelling) {
+    if has(spelling) {
         return Some(0);
     }
     // A letter begins too much, and a number is no beginning of a larger one.
@@ -67,7 +72,7 @@ fn found(spelling: &str, words: &[String]) -> Option<u32> {
         })
     };
     let short = spelling.chars().count() < 2 || ROMAN.contains(&spelling);
-    (!short && words.iter().any(begins)).then_some(2)
+    (!short && words.clone().any(begins)).then_some(2)
 }
 
 /// Something asked for.
@@ -105,8 +110,7 @@ impl Query {
             text = replaced(&text, phrase, meant);
         }
         let mut wanted = Vec::new();
-        let words =
-            joined(text.split(|c: char| !c.is_alphanumeric() && c != '#').map(String::from));
+        let words = joined(text.split(|c: char| !c.is_alphanumeric() && c != '#'));
         for word in words.iter().filter(|word| !FILLERS.contains(&word.as_str())) {
             match word.as_str() {
                 "#degrees" | "2d" => wanted.push(Wanted::Degrees),
@@ -148,36 +152,40 @@ impl Query {
 /// The words of a name, in the spelling that queries have.
 pub(crate) fn tokens(name: &str) -> Vec<String> {
     let mut text = plain(name);
-    if text.contains('f') || text.contains("cs") {
-        for (phrase, meant) in FEET.iter().chain(&ZONES) {
+    // Most names hold nothing that the phrases begin with.
+    let may_hold = |parts: &[&str]| parts.iter().any(|part| text.contains(part));
+    let (feet, zones) = (may_hold(&FEET_PARTS), may_hold(&["cs83", "cs 83", "cs27", "cs 27"]));
+    for (phrase, meant) in FEET.iter().filter(|_| feet).chain(ZONES.iter().filter(|_| zones)) {
+        if text.contains(phrase) {
             text = replaced(&text, phrase, meant);
         }
     }
-    let mut words = joined(text.split(|c: char| !c.is_alphanumeric()).map(String::from));
+    let mut words = joined(text.split(|c: char| !c.is_alphanumeric()));
     words.retain(|word| !FILLERS.contains(&word.as_str()));
     words
 }
 
 /// Words apart that belong together, and the other way round: `wgs 84`, `utm13n`, `13 north`.
-fn joined(words: impl Iterator<Item = String>) -> Vec<String> {
-    let mut parts: Vec<String> = Vec::new();
+fn joined<'a>(words: impl Iterator<Item = &'a str>) -> Vec<String> {
+    let mut parts: Vec<&str> = Vec::new();
     for word in words.filter(|word| !word.is_empty()) {
-        match utm_glued(&word) {
-            Some(rest) => parts.extend(["utm".to_string(), rest]),
+        match utm_glued(word) {
+            Some(rest) => parts.extend(["utm", rest]),
             None => parts.push(word),
         }
     }
-    let mut out: Vec<String> = Vec::new();
-    let in_utm = parts.iter().any(|word| word == "utm");
+    let mut out: Vec<String> = Vec::with_capacity(parts.len());
+    let in_utm = parts.contains(&"utm");
     for word in parts {
-        let word = if in_utm { banded(word) } else { word };
-        let digits = !word.is_empty() && word.chars().all(|c| c.is_ascii_digit());
-        let before = out.last().cloned().unwrap_or_default();
+        let word = if in_utm { banded(word) } else { word.to_string() };
+        let digits = !word.is_empty() && word.bytes().all(|b| b.is_ascii_digit());
+        let before = out.last().map_or("", String::as_str);
         let zone = in_utm && before.len() <= 2 && before.parse::<u8>().is_ok_and(|z| z <= 60);
         match word.as_str() {
-            number if digits && DATUMS.contains(&before.as_str()) => {
+            number if digits && DATUMS.contains(&before) => {
+                let dated = year(before, number);
                 out.pop();
-                out.push(year(&before, number));
+                out.push(dated);
             }
             // Letters of latitude bands; of a zone N and S stand for the hemisphere.
             band if zone && band.len() == 1 && BANDS_SOUTH.contains(band) => append(&mut out, "s"),
@@ -190,7 +198,7 @@ fn joined(words: impl Iterator<Item = String>) -> Vec<String> {
                 let hemisphere = word.strip_suffix("north").or(word.strip_suffix("south"));
                 out.push(match hemisphere {
                     Some(zone) if zone.parse::<u8>().is_ok() => word[..zone.len() + 1].to_string(),
-                    _ if DATUMS.contains(&letters) && !number.is_empty() => year(letters, number),
+                    _ if !number.is_empty() && DATUMS.contains(&letters) => year(letters, number),
                     _ => word,
                 });
             }
@@ -204,13 +212,13 @@ const BANDS_SOUTH: &str = "cdefghjklm";
 const BANDS_NORTH: &str = "pqrtuvwx";
 
 /// `30t`, a zone with its latitude band, as the zone of its hemisphere.
-fn banded(word: String) -> String {
+fn banded(word: &str) -> String {
     let zone = word.trim_end_matches(|c: char| c.is_ascii_alphabetic());
     let band = &word[zone.len()..];
     match zone.parse::<u8>() {
         Ok(1..=60) if band.len() == 1 && BANDS_SOUTH.contains(band) => format!("{zone}s"),
         Ok(1..=60) if band.len() == 1 && BANDS_NORTH.contains(band) => format!("{zone}n"),
-        _ => word,
+        _ => word.to_string(),
     }
 }
 
@@ -221,10 +229,10 @@ fn append(words: &mut [String], letter: &str) {
 }
 
 /// What follows in `utm13n`, `utmzone13n`.
-fn utm_glued(word: &str) -> Option<String> {
+fn utm_glued(word: &str) -> Option<&str> {
     let rest = word.strip_prefix("utm")?;
     let rest = rest.strip_prefix("zone").unwrap_or(rest).trim_start_matches('0');
-    rest.starts_with(|c: char| c.is_ascii_digit()).then(|| rest.to_string())
+    rest.starts_with(|c: char| c.is_ascii_digit()).then_some(rest)
 }
 
 /// A datum with the year as its name has it: 1984 is 84 in WGS 84, 1983 is 83 in NAD83.
@@ -267,6 +275,9 @@ const FEET: [(&str, &str); 10] = [
     ("usft", "ftus"),
     ("sft", "ftus"),
 ];
+
+/// Parts of which each of these has one.
+const FEET_PARTS: [&str; 5] = ["survey", "us f", "ft us", "usft", "sft"];
 
 /// The two sets of state-plane zones.
 const ZONES: [(&str, &str); 5] = [

@@ -11,9 +11,7 @@ use crate::plausibility::{PositionSample, wrong_zone};
 use velvet_peg_core::angle::{Axis, Style, format as angle_text};
 use velvet_peg_core::geodesic::full_circle;
 use velvet_peg_core::zones::{PolarGrid, UtmZone, ZoneSet, grid_reference, state_plane_zones_at};
-use velvet_peg_core::{
-    Bounds, Converter, Coordinate, Crs, Geographic, PlanOptions, geocentric, registry,
-};
+use velvet_peg_core::{Bounds, Converter, Coordinate, Crs, Geographic, PlanOptions, geocentric};
 
 /// One line of the sheet.
 #[derive(Clone, Debug)]
@@ -315,11 +313,7 @@ impl PositionSheet {
             Some(zone) => {
                 // The zone on the datum of the position, where the registry has one.
                 let name = format!("{} / UTM zone {}", self.system.name(), zone.name());
-                let own = registry::CrsRow::all().find(|row| row.name == name && !row.deprecated);
-                let crs = match own {
-                    Some(row) => Crs::from_epsg(row.code)?,
-                    None => zone.crs()?,
-                };
+                let crs = Crs::named(&name).map_or_else(|| zone.crs(), Ok)?;
                 let band = UtmZone::band(on_wgs84).map_or(String::new(), |band| {
                     format!(" (band {band}: {}{band})", zone.number())
                 });

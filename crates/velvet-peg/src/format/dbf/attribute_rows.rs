@@ -4,13 +4,13 @@
 use super::{Column, DbfWriter, MOST_RECORD};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
-use crate::format_support::declared;
+use crate::format_support::{Shortest, declared, push_fixed};
 use crate::layer::ValueRef;
 use crate::notice::{Notice, NoticeKind};
 use arrow_schema::{DataType, SchemaRef};
-use csv::StringRecord;
+use std::fmt::Write as _;
 use std::fs::File;
-use std::io::{BufReader, BufWriter, Seek, SeekFrom};
+use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 /// Bytes of a text.
@@ -48,11 +48,10 @@ impl Learnt {
     }
 }
 
-/// Rows of attributes, laid down as text.
+/// Rows of attributes, laid down as texts with their sizes in front.
 pub(in crate::format) struct AttributeRows {
     path: PathBuf,
-    rows: csv::Writer<BufWriter<File>>,
-    room: File,
+    rows: BufWriter<File>,
     schema: SchemaRef,
     learnt: Vec<Learnt>,
     count: u32,
@@ -62,14 +61,9 @@ impl AttributeRows {
     /// `path` is what is written, for messages.
     pub(in crate::format) fn create(path: &Path, schema: SchemaRef) -> Result<AttributeRows> {
         let failed = |e| Error::file(path, "cannot be written", e);
-        let room = tempfile::tempfile().map_err(failed)?;
-        let copy = room.try_clone().map_err(failed)?;
-        let rows = csv::WriterBuilder::new()
-            .has_headers(false)
-            .flexible(true)
-            .from_writer(BufWriter::new(copy));
+        let rows = BufWriter::with_capacity(1 << 16, tempfile::tempfile().map_err(failed)?);
         let learnt = vec![Learnt::default(); schema.fields().len()];
-        Ok(AttributeRows { path: path.to_path_buf(), rows, room, schema, learnt, count: 0 })
+        Ok(AttributeRows { path: path.to_path_buf(), rows, schema, learnt, count: 0 })
     }
 
     pub(in crate::format) fn add<'a>(
@@ -77,16 +71,18 @@ impl AttributeRows {
         values: impl IntoIterator<Item = ValueRef<'a>>,
     ) -> Result<()> {
         self.count += 1;
-        let mut record = StringRecord::new();
+        let mut text = String::new();
         for (value, learnt) in values.into_iter().zip(&mut self.learnt) {
-            let text = text_of(value, learnt);
+            text.clear();
+            push_text(&mut text, value, learnt);
             learnt.bytes = learnt.bytes.max(text.len());
-            record.push_field(&text);
+            // No text is longer than a field, which takes 254 bytes at most.
+            self.rows
+                .write_all(&[text.len() as u8])
+                .and_then(|()| self.rows.write_all(text.as_bytes()))
+                .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         }
-        if record.is_empty() {
-            return Ok(());
-        }
-        self.rows.write_record(&record).map_err(|e| Error::file(&self.path, "cannot be written", e))
+        Ok(())
     }
 
     /// True if what is read again differs from what was given.
@@ -151,8 +147,7 @@ impl AttributeRows {
     }
 
     /// Writes the attributes with fields as wide as they need to be.
-    pub(in crate::format) fn write(mut self, file: File) -> Result<()> {
-        self.rows.flush().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+    pub(in crate::format) fn write(self, file: File) -> Result<()> {
         let failed = |e| Error::file(&self.path, "cannot be written", e);
         let columns: Vec<Column> = self
             .schema
@@ -192,66 +187,77 @@ impl AttributeRows {
         let mut table = DbfWriter::create(file, columns.clone()).map_err(failed)?;
         if blank {
             for number in 1..=self.count {
-                table.write(std::iter::once(Some(number.to_string().as_str()))).map_err(failed)?;
+                table.push_field(number.to_string().as_bytes(), 0);
+                table.end_record().map_err(failed)?;
             }
             return table.finish().map_err(failed);
         }
-        self.room.seek(SeekFrom::Start(0)).map_err(failed)?;
-        let mut rows = csv::ReaderBuilder::new()
-            .has_headers(false)
-            .flexible(true)
-            .from_reader(BufReader::new(&self.room));
-        let mut record = StringRecord::new();
-        while rows
-            .read_record(&mut record)
-            .map_err(|e| Error::file(&self.path, "cannot be written", e))?
-        {
-            let texts: Vec<String> = record
-                .iter()
-                .zip(&columns)
-                .map(|(text, column)| match text.parse::<f64>() {
-                    // Digits behind the point are the same in the whole column.
-                    Ok(number) if column.kind == b'N' && text.contains('.') => {
-                        let behind = column.decimals;
-                        format!("{number:.behind$}")
-                    }
-                    _ if column.kind == b'D' => text.replace('-', ""),
-                    _ => text.to_string(),
-                })
-                .collect();
-            table.write(texts.iter().map(|text| Some(text.as_str()))).map_err(failed)?;
+        let mut rows = self.rows.into_inner().map_err(|e| failed(e.into_error()))?;
+        rows.seek(SeekFrom::Start(0)).map_err(failed)?;
+        let mut rows = BufReader::with_capacity(1 << 16, rows);
+        for _ in 0..self.count {
+            for column in &columns {
+                let mut size = [0];
+                rows.read_exact(&mut size).map_err(failed)?;
+                let mut text = [0; u8::MAX as usize];
+                let text = &mut text[..size[0].into()];
+                rows.read_exact(text).map_err(failed)?;
+                push_field(&mut table, text, column);
+            }
+            table.end_record().map_err(failed)?;
         }
         table.finish().map_err(failed)
     }
 }
 
-/// The text of a value, as a field holds it, with what the field has to be for it.
-fn text_of(value: ValueRef<'_>, learnt: &mut Learnt) -> String {
+/// Gives a record the next field: digits behind the point are the same in the whole column.
+fn push_field(table: &mut DbfWriter, text: &[u8], column: &Column) {
+    let behind = text.iter().position(|byte| *byte == b'.').map(|point| text.len() - point - 1);
+    match (column.kind, behind) {
+        (b'N', Some(behind)) if behind <= column.decimals => {
+            table.push_field(text, column.decimals - behind);
+        }
+        (b'N', Some(_)) => {
+            let number: Option<f64> = std::str::from_utf8(text).ok().and_then(|t| t.parse().ok());
+            let mut rounded = String::new();
+            push_fixed(&mut rounded, number.unwrap_or(f64::NAN), column.decimals);
+            table.push_field(rounded.as_bytes(), 0);
+        }
+        (b'D', _) => {
+            let digits: Vec<u8> = text.iter().copied().filter(|byte| *byte != b'-').collect();
+            table.push_field(&digits, 0);
+        }
+        _ => table.push_field(text, 0),
+    }
+}
+
+/// Writes a value as a field holds it behind a text that is blank, with what the field has to be for it.
+fn push_text(text: &mut String, value: ValueRef<'_>, learnt: &mut Learnt) {
+    // Writing to a string does not fail.
     match value {
-        ValueRef::Null => String::new(),
-        ValueRef::Boolean(value) => if value { "T" } else { "F" }.to_string(),
+        ValueRef::Null => {}
+        ValueRef::Boolean(value) => text.push(if value { 'T' } else { 'F' }),
         ValueRef::Integer(value) => {
             learnt.wide += u64::from(value.unsigned_abs() > EXACT);
-            let text = value.to_string();
+            _ = write!(text, "{value}");
             learnt.front = learnt.front.max(text.len());
-            text
         }
-        ValueRef::Real(value) if !value.is_finite() => String::new(),
+        ValueRef::Real(value) if !value.is_finite() => {}
         ValueRef::Real(value) => {
-            let mut text = value.to_string();
+            text.push_str(Shortest::new().of(value));
             if text.len() > MOST_TEXT {
                 // A number is never cut.
-                text = format!("{value:e}");
+                text.clear();
+                _ = write!(text, "{value:e}");
                 learnt.wide += 1;
             }
-            let (front, behind) = text.split_once('.').unwrap_or((&text, ""));
+            let (front, behind) = text.split_once('.').unwrap_or((text, ""));
             learnt.front = learnt.front.max(front.len());
             learnt.behind = learnt.behind.max(behind.len());
             learnt.wide += u64::from(front.len() > MOST_NUMBER);
-            text
         }
         ValueRef::Text(_) | ValueRef::Binary(_) => {
-            let mut text = value.to_string();
+            _ = write!(text, "{value}");
             let bytes = text.as_bytes();
             let date = bytes.len() == 10
                 && bytes[4] == b'-'
@@ -263,7 +269,6 @@ fn text_of(value: ValueRef<'_>, learnt: &mut Learnt) -> String {
                 text.truncate(end.unwrap_or(0));
                 learnt.cut += 1;
             }
-            text
         }
     }
 }

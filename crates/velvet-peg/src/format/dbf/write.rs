@@ -19,7 +19,10 @@ pub(in crate::format) const MOST_RECORD: usize = 65_500;
 pub(in crate::format) struct DbfWriter {
     out: BufWriter<File>,
     columns: Vec<Column>,
+    /// The record being written.
     record: Vec<u8>,
+    /// Its next field.
+    next: usize,
     count: u32,
 }
 
@@ -30,30 +33,33 @@ impl DbfWriter {
     ) -> std::io::Result<DbfWriter> {
         let mut out = BufWriter::with_capacity(1 << 16, file);
         write_head(&mut out, &columns, 0)?;
-        Ok(DbfWriter { out, columns, record: Vec::new(), count: 0 })
+        Ok(DbfWriter { out, columns, record: vec![b' '], next: 0, count: 0 })
     }
 
-    /// Writes a record of texts that fit their fields; nothing leaves a field blank.
-    pub(in crate::format) fn write<'a>(
-        &mut self,
-        texts: impl Iterator<Item = Option<&'a str>>,
-    ) -> std::io::Result<()> {
-        self.record.clear();
-        self.record.push(b' ');
-        for (column, text) in self.columns.iter().zip(texts) {
-            let bytes = text.unwrap_or_default().as_bytes();
-            let pad = column.width.saturating_sub(bytes.len());
-            let left = column.kind == b'N';
-            if left {
-                self.record.resize(self.record.len() + pad, b' ');
-            }
-            self.record.extend(&bytes[..bytes.len().min(column.width)]);
-            if !left {
-                self.record.resize(self.record.len() + pad, b' ');
-            }
+    /// Gives the record being written its next field: a text that fits it, with so many zeros behind.
+    pub(in crate::format) fn push_field(&mut self, text: &[u8], zeros: usize) {
+        let Some(column) = self.columns.get(self.next) else { return };
+        self.next += 1;
+        let pad = column.width.saturating_sub(text.len() + zeros);
+        let left = column.kind == b'N';
+        if left {
+            self.record.resize(self.record.len() + pad, b' ');
         }
+        let end = self.record.len() + column.width.min(text.len());
+        self.record.extend(&text[..text.len().min(column.width)]);
+        self.record.resize(end + zeros, b'0');
+        if !left {
+            self.record.resize(self.record.len() + pad, b' ');
+        }
+    }
+
+    /// Writes the record.
+    pub(in crate::format) fn end_record(&mut self) -> std::io::Result<()> {
+        self.out.write_all(&self.record)?;
+        self.record.truncate(1);
+        self.next = 0;
         self.count += 1;
-        self.out.write_all(&self.record)
+        Ok(())
     }
 
     pub(in crate::format) fn finish(mut self) -> std::io::Result<()> {

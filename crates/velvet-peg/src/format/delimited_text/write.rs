@@ -4,7 +4,7 @@ use super::side_file::SideFile;
 use crate::error::{Error, Result};
 use crate::format_support::{
     FeatureCell, FeatureRows, Finished, Quoting, ReadBack, Sink, TableOptions, TextDialect,
-    WriteOptions, default_decimals, row_sum,
+    WriteOptions, default_decimals, push_fixed, row_sum,
 };
 use crate::layer::{Batch, LayerInfo, ValueRef};
 use crate::output::new_file;
@@ -107,10 +107,10 @@ impl Sink for Writer {
                         written
                     }
                     FeatureCell::Coordinate(value) => {
-                        let decimals = rows.decimals;
-                        write!(text, "{value:.decimals$}")
+                        push_fixed(&mut text, value, rows.decimals);
+                        Ok(())
                     }
-                    FeatureCell::Number(value) => write!(text, "{value}"),
+                    FeatureCell::Number(value) => write!(text, "{}", ValueRef::Real(value)),
                     FeatureCell::Count(value) => write!(text, "{value}"),
                     FeatureCell::Text(wkt) => {
                         text = wkt;

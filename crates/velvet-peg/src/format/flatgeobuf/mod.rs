@@ -1,8 +1,9 @@
 //! FlatGeobuf, in and out, with its spatial index. Features come back in the order of the
 //! index (along a Hilbert curve), not in that in which they were written.
-//!
-//! Writing keeps 60 bytes a feature in memory, to sort the index.
 
+mod encode;
+mod gathering;
+mod packed_index;
 mod read;
 mod write;
 

@@ -1,229 +1,129 @@
-//! Writing FlatGeobuf, which is sorted and indexed at its end.
+//! Writing FlatGeobuf: features are laid down as they come, and put in order behind an index of them
+//! at the end, in bounded memory.
 
+use super::encode::{self, Encoder};
+use super::gathering::Gathering;
+use super::packed_index::PackedIndex;
 use crate::error::{Error, Result};
-use crate::format_support::wkt::closes;
-use crate::format_support::{DECLARED, Finished, Sink, declared};
-use crate::layer::{AttributeColumn, Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
+use crate::format_support::{Finished, Records, Sink, hilbert};
+use crate::layer::{Batch, Extender, LayerInfo};
 use crate::output::new_file;
-use arrow_schema::{DataType, Field};
-use flatgeobuf::{ColumnType, FgbCrs, FgbWriter, FgbWriterOptions, GeometryType};
-use geozero::{ColumnValue, FeatureProcessor, GeomProcessor, PropertyProcessor};
-use serde_json::json;
-use std::io::{BufWriter, Write};
-use std::ops::Range;
+use std::fs::File;
+use std::io::{self, BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
-use velvet_peg_core::definition;
+use velvet_peg_core::Bounds;
 
-/// Writes a file, which is sorted and indexed at its end.
+/// Words of a record: the box of a feature (west, south, east, north), where it lies among those laid
+/// down, and its size.
+const WORDS: usize = 6;
+
 pub(super) struct Writer {
     path: PathBuf,
-    writer: FgbWriter<'static>,
-    kind: Option<GeometryKind>,
-    names: Vec<String>,
-    times: Vec<bool>,
-    z: bool,
-    m: bool,
-    number: u64,
+    info: LayerInfo,
+    encoder: Encoder,
+    /// The features in the order in which they came.
+    laid: BufWriter<File>,
+    places: Records<WORDS>,
+    /// Where the next one is laid down.
+    next: u64,
+    extent: Extender,
 }
 
 impl Writer {
     pub(super) fn create(path: &Path, info: &LayerInfo) -> Result<Writer> {
-        let text = info.crs.as_ref().and_then(definition::wkt2);
-        let crs = info.crs.as_ref().map_or_else(FgbCrs::default, |crs| FgbCrs {
-            org: crs.code().map(|_| "EPSG"),
-            code: crs.code().and_then(|code| i32::try_from(code).ok()).unwrap_or(0),
-            name: Some(crs.name()),
-            wkt: text.as_deref(),
-            ..FgbCrs::default()
-        });
-        let options = FgbWriterOptions {
-            write_index: true,
-            detect_type: false,
-            promote_to_multi: false,
-            crs,
-            has_z: info.has_z,
-            has_m: info.has_m,
-            description: info.description.as_deref(),
-            ..FgbWriterOptions::default()
-        };
-        let kind = info.kind.map_or(GeometryType::Unknown, type_of);
-        let mut writer = FgbWriter::create_with_options(&info.name, kind, options)
-            .map_err(|e| Error::file(path, "cannot be written", e))?;
-        for field in info.schema.fields() {
-            let kind = match field.data_type() {
-                DataType::Int64 => ColumnType::Long,
-                DataType::Float64 => ColumnType::Double,
-                DataType::Boolean => ColumnType::Bool,
-                DataType::Binary => ColumnType::Binary,
-                _ if is_moment(field) => ColumnType::DateTime,
-                _ => ColumnType::String,
-            };
-            // There is one type for dates with and without a time, and none for times of the day.
-            let note = match declared(field) {
-                kind @ ("DATE" | "TIME") => Some(json!({ DECLARED: kind }).to_string()),
-                _ => None,
-            };
-            writer.add_column(field.name(), kind, |builder, column| {
-                column.metadata = note.map(|note| builder.create_string(&note));
-            });
-        }
-        let fields = info.schema.fields();
+        let laid = tempfile::tempfile().map_err(|e| Error::file(path, "cannot be written", e))?;
         Ok(Writer {
             path: path.to_path_buf(),
-            writer,
-            kind: info.kind,
-            names: fields.iter().map(|field| field.name().clone()).collect(),
-            times: fields.iter().map(|field| is_moment(field)).collect(),
-            z: info.has_z,
-            m: info.has_m,
-            number: 0,
+            info: info.clone(),
+            encoder: Encoder::new(info),
+            laid: BufWriter::with_capacity(1 << 16, laid),
+            places: Records::default(),
+            next: 0,
+            extent: Extender::default(),
         })
     }
 
-    fn feature(
-        &mut self,
-        batch: &Batch,
-        columns: &[AttributeColumn<'_>],
-        feature: usize,
-    ) -> geozero::error::Result<()> {
-        let column = &batch.geometry;
-        // Files of one kind hold it in all features.
-        if let Some(kind) = self.kind.or(column.kinds()[feature]) {
-            self.geometry(column, feature, kind)?;
-        }
-        for (at, attribute) in columns.iter().enumerate() {
-            let value = match attribute.value(feature) {
-                ValueRef::Null => continue,
-                ValueRef::Boolean(value) => ColumnValue::Bool(value),
-                ValueRef::Integer(value) => ColumnValue::Long(value),
-                ValueRef::Real(value) => ColumnValue::Double(value),
-                ValueRef::Text(value) if self.times[at] => ColumnValue::DateTime(value),
-                ValueRef::Text(value) => ColumnValue::String(value),
-                ValueRef::Binary(value) => ColumnValue::Binary(value),
+    fn lay(&mut self, batch: &Batch) -> io::Result<()> {
+        let columns = batch.columns();
+        for feature in 0..batch.len() {
+            let mut around = Extender::default();
+            for at in batch.geometry.vertices(feature) {
+                around.point(batch.geometry.x[at], batch.geometry.y[at]);
+                self.extent.point(batch.geometry.x[at], batch.geometry.y[at]);
+            }
+            let bytes = self.encoder.feature(&batch.geometry, &columns, feature);
+            self.laid.write_all(bytes)?;
+            let size = bytes.len() as u64;
+            // A feature without vertices is in no box: nothing finds it.
+            let none = Bounds {
+                west: f64::INFINITY,
+                south: f64::INFINITY,
+                east: -f64::INFINITY,
+                north: -f64::INFINITY,
             };
-            self.writer.property(at, &self.names[at], &value)?;
-        }
-        self.writer.feature_end(self.number)?;
-        self.number += 1;
-        Ok(())
-    }
-
-    fn geometry(
-        &mut self,
-        column: &GeometryColumn,
-        feature: usize,
-        kind: GeometryKind,
-    ) -> geozero::error::Result<()> {
-        let parts = column.parts(feature);
-        let count = parts.len();
-        let multi = kind.is_multi();
-        match kind {
-            GeometryKind::MultiPoint => self.writer.multipoint_begin(count, 0)?,
-            GeometryKind::MultiLineString => self.writer.multilinestring_begin(count, 0)?,
-            GeometryKind::MultiPolygon => self.writer.multipolygon_begin(count, 0)?,
-            // A feature without a geometry is an empty one here.
-            GeometryKind::Point if count == 0 => {
-                self.writer.point_begin(0)?;
-                self.writer.point_end(0)?;
-            }
-            GeometryKind::LineString if count == 0 => {
-                self.writer.linestring_begin(true, 0, 0)?;
-                self.writer.linestring_end(true, 0)?;
-            }
-            GeometryKind::Polygon if count == 0 => {
-                self.writer.polygon_begin(true, 0, 0)?;
-                self.writer.polygon_end(true, 0)?;
-            }
-            _ => {}
-        }
-        for (number, part) in parts.enumerate() {
-            match kind.single() {
-                GeometryKind::Point => {
-                    if !multi {
-                        self.writer.point_begin(0)?;
-                    }
-                    self.vertices(column, column.ring(column.rings(part).start), false, number)?;
-                    if !multi {
-                        self.writer.point_end(0)?;
-                    }
-                }
-                GeometryKind::LineString => {
-                    let ring = column.ring(column.rings(part).start);
-                    self.writer.linestring_begin(!multi, ring.len(), number)?;
-                    self.vertices(column, ring, false, 0)?;
-                    self.writer.linestring_end(!multi, number)?;
-                }
-                _ => {
-                    let rings = column.rings(part);
-                    self.writer.polygon_begin(!multi, rings.len(), number)?;
-                    for (n, ring) in rings.enumerate() {
-                        let ring = column.ring(ring);
-                        self.writer.linestring_begin(false, ring.len() + 1, n)?;
-                        self.vertices(column, ring, true, 0)?;
-                        self.writer.linestring_end(false, n)?;
-                    }
-                    self.writer.polygon_end(!multi, number)?;
-                }
-            }
-        }
-        match kind {
-            GeometryKind::MultiPoint => self.writer.multipoint_end(0),
-            GeometryKind::MultiLineString => self.writer.multilinestring_end(0),
-            GeometryKind::MultiPolygon => self.writer.multipolygon_end(0),
-            _ => Ok(()),
-        }
-    }
-
-    fn vertices(
-        &mut self,
-        column: &GeometryColumn,
-        range: Range<usize>,
-        close: bool,
-        number: usize,
-    ) -> geozero::error::Result<()> {
-        let closing = (close && closes(column, &range)).then_some(range.start);
-        for (n, at) in range.chain(closing).enumerate() {
-            let value = |values: &[f64]| values.get(at).copied().unwrap_or(f64::NAN);
-            let z = self.z.then(|| value(&column.z));
-            let m = self.m.then(|| value(&column.m));
-            self.writer.coordinate(column.x[at], column.y[at], z, m, None, None, number + n)?;
+            let Bounds { west, south, east, north } = around.bounds().unwrap_or(none);
+            let [west, south, east, north] = [west, south, east, north].map(f64::to_bits);
+            self.places.push([west, south, east, north, self.next, size])?;
+            self.next += size;
         }
         Ok(())
     }
-}
 
-/// True for dates, with or without a time.
-fn is_moment(field: &Field) -> bool {
-    matches!(declared(field), "DATE" | "DATETIME")
-}
-
-fn type_of(kind: GeometryKind) -> GeometryType {
-    match kind {
-        GeometryKind::Point => GeometryType::Point,
-        GeometryKind::LineString => GeometryType::LineString,
-        GeometryKind::Polygon => GeometryType::Polygon,
-        GeometryKind::MultiPoint => GeometryType::MultiPoint,
-        GeometryKind::MultiLineString => GeometryType::MultiLineString,
-        GeometryKind::MultiPolygon => GeometryType::MultiPolygon,
+    /// Writes the file.
+    fn write(self) -> io::Result<()> {
+        let laid = self.laid.into_inner().map_err(io::IntoInnerError::into_error)?;
+        let count = self.places.len();
+        let extent = self.extent.bounds();
+        let mut head = BufWriter::new(File::create(&self.path)?);
+        let header = encode::header(&self.info, count, extent.as_ref());
+        head.write_all(&encode::MAGIC)?;
+        head.write_all(&header)?;
+        head.flush()?;
+        drop(head);
+        if count == 0 {
+            return Ok(());
+        }
+        let index = (encode::MAGIC.len() + header.len()) as u64;
+        let mut index = PackedIndex::new(&self.path, index, count)?;
+        let mut features = File::options().write(true).open(&self.path)?;
+        features.seek(SeekFrom::Start(index.end()))?;
+        let mut features = BufWriter::with_capacity(1 << 16, features);
+        let key = |record: &[u64; WORDS]| match &extent {
+            Some(extent) => {
+                let [west, south, east, north] = box_of(record);
+                u64::from(hilbert::along(extent, ((west + east) / 2.0, (south + north) / 2.0)))
+            }
+            None => 0,
+        };
+        let mut sorted = self.places.sorted(key)?;
+        let mut gathering = Gathering::new(laid);
+        let mut offset = 0;
+        while let Some(record) = sorted.next(key)? {
+            let [.., at, size] = record;
+            index.add(box_of(&record), offset)?;
+            offset += size;
+            gathering.add(at, size, &mut features)?;
+        }
+        gathering.put(&mut features)?;
+        features.flush()?;
+        index.finish()
     }
+}
+
+/// West, south, east, north.
+fn box_of(record: &[u64; WORDS]) -> [f64; 4] {
+    [record[0], record[1], record[2], record[3]].map(f64::from_bits)
 }
 
 impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
-        let columns = batch.columns();
-        for feature in 0..batch.len() {
-            self.feature(batch, &columns, feature)
-                .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
-        }
-        Ok(())
+        self.lay(batch).map_err(|e| Error::file(&self.path, "cannot be written", e))
     }
 
     fn finish(self: Box<Self>) -> Result<Finished> {
-        let path = &self.path;
-        let mut out = BufWriter::with_capacity(1 << 16, new_file(&self.path)?);
-        self.writer.write(&mut out).map_err(|e| Error::file(path, "cannot be written", e))?;
-        out.flush().map_err(|e| Error::file(path, "cannot be written", e))?;
-        drop(out);
+        drop(new_file(&self.path)?);
+        let path = self.path.clone();
+        self.write().map_err(|e| Error::file(&path, "cannot be written", e))?;
         Ok(Finished::default())
     }
 }

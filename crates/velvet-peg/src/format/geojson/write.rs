@@ -3,14 +3,18 @@
 //! are closed.
 
 use crate::error::{Error, Result};
-use crate::format_support::{Finished, Sink, WriteOptions, default_decimals};
+use crate::format_support::{Finished, Sink, WriteOptions, default_decimals, push_fixed};
 use crate::layer::{Batch, GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::output::new_file;
 use serde_json::Value as Json;
+use std::fmt::Write as _;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 use velvet_peg_core::planar;
+
+/// Bytes of text that are gathered before they are written.
+const TEXT: usize = 1 << 16;
 
 pub(super) struct Writer {
     path: PathBuf,
@@ -56,33 +60,21 @@ impl Writer {
             *text += "null";
             return;
         };
-        let name = match kind {
-            GeometryKind::Point => "Point",
-            GeometryKind::LineString => "LineString",
-            GeometryKind::Polygon => "Polygon",
-            GeometryKind::MultiPoint => "MultiPoint",
-            GeometryKind::MultiLineString => "MultiLineString",
-            GeometryKind::MultiPolygon => "MultiPolygon",
+        *text += match kind {
+            GeometryKind::Point => "{\"type\":\"Point\",\"coordinates\":",
+            GeometryKind::LineString => "{\"type\":\"LineString\",\"coordinates\":",
+            GeometryKind::Polygon => "{\"type\":\"Polygon\",\"coordinates\":",
+            GeometryKind::MultiPoint => "{\"type\":\"MultiPoint\",\"coordinates\":",
+            GeometryKind::MultiLineString => "{\"type\":\"MultiLineString\",\"coordinates\":",
+            GeometryKind::MultiPolygon => "{\"type\":\"MultiPolygon\",\"coordinates\":",
         };
-        *text += &format!("{{\"type\":\"{name}\",\"coordinates\":");
-        let parts: Vec<String> = column
-            .parts(feature)
-            .map(|part| {
-                let rings: Vec<String> = column
-                    .rings(part)
-                    .enumerate()
-                    .map(|(number, ring)| self.ring(column, ring, kind.single(), number == 0))
-                    .collect();
-                match kind.single() {
-                    GeometryKind::Polygon => format!("[{}]", rings.join(",")),
-                    _ => rings.concat(),
-                }
-            })
-            .collect();
-        match kind.is_multi() {
-            true => *text += &format!("[{}]", parts.join(",")),
-            false => *text += &parts.concat(),
-        }
+        list(text, kind.is_multi(), column.parts(feature), |text, part| {
+            let polygon = kind.single() == GeometryKind::Polygon;
+            let first = column.rings(part).start;
+            list(text, polygon, column.rings(part), |text, ring| {
+                self.ring(column, ring, kind.single(), ring == first, text);
+            });
+        });
         text.push('}');
     }
 
@@ -92,10 +84,12 @@ impl Writer {
         ring: usize,
         kind: GeometryKind,
         outer: bool,
-    ) -> String {
+        text: &mut String,
+    ) {
         let range = column.ring(ring);
-        let mut order: Vec<usize> = range.clone().collect();
-        if kind == GeometryKind::Polygon && !order.is_empty() {
+        let mut order: Vec<usize> = Vec::new();
+        if kind == GeometryKind::Polygon && !range.is_empty() {
+            order.extend(range.clone());
             let counter_clockwise =
                 planar::ring_area(&column.x[range.clone()], &column.y[range.clone()]) > 0.0;
             if counter_clockwise != outer {
@@ -106,27 +100,58 @@ impl Writer {
                 order.push(first);
             }
         }
-        let positions: Vec<String> = order.iter().map(|at| self.position(column, *at)).collect();
+        let position = |text: &mut String, at| self.position(column, at, text);
         match kind {
-            GeometryKind::Point => positions.concat(),
-            _ => format!("[{}]", positions.join(",")),
+            GeometryKind::Polygon => list(text, true, order, position),
+            kind => list(text, kind != GeometryKind::Point, range, position),
         }
     }
 
-    fn position(&self, column: &GeometryColumn, at: usize) -> String {
-        let decimals = self.decimals;
-        let short = |value: f64| {
-            let text = format!("{value:.decimals$}");
-            match text.contains('.') {
-                true => text.trim_end_matches('0').trim_end_matches('.').to_string(),
-                false => text,
+    fn position(&self, column: &GeometryColumn, at: usize, text: &mut String) {
+        text.push('[');
+        for (n, value) in [column.x[at], column.y[at]].into_iter().enumerate() {
+            if n > 0 {
+                text.push(',');
             }
-        };
-        let (x, y) = (short(column.x[at]), short(column.y[at]));
-        match column.z.get(at).filter(|z| z.is_finite()) {
-            Some(z) => format!("[{x},{y},{z}]"),
-            None => format!("[{x},{y}]"),
+            push_fixed(text, value, self.decimals);
+            if self.decimals > 0 {
+                let short = text.trim_end_matches('0').trim_end_matches('.').len();
+                text.truncate(short);
+            }
         }
+        if let Some(z) = column.z.get(at).filter(|z| z.is_finite()) {
+            // Writing to a string does not fail.
+            let _ = write!(text, ",{z}");
+        }
+        text.push(']');
+    }
+}
+
+/// Writes what is at each place, with commas between, in brackets or without.
+fn list(
+    text: &mut String,
+    brackets: bool,
+    places: impl IntoIterator<Item = usize>,
+    write: impl Fn(&mut String, usize),
+) {
+    if brackets {
+        text.push('[');
+    }
+    for (n, at) in places.into_iter().enumerate() {
+        if n > 0 && brackets {
+            text.push(',');
+        }
+        write(text, at);
+    }
+    if brackets {
+        text.push(']');
+    }
+}
+
+impl Writer {
+    fn put(&mut self, text: &str) -> Result<()> {
+        let written = self.file.write_all(text.as_bytes());
+        written.map_err(|e| Error::file(&self.path, "cannot be written", e))
     }
 }
 
@@ -134,26 +159,32 @@ impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         let geometry = &batch.geometry;
         let columns = batch.columns();
+        let mut text = String::new();
         for feature in 0..geometry.len() {
-            let mut text = String::from(match (self.lines, self.empty) {
+            text += match (self.lines, self.empty) {
                 (true, _) => "",
                 (false, true) => "\n",
                 (false, false) => ",\n",
-            });
+            };
             self.empty = false;
             text += "{\"type\":\"Feature\",\"geometry\":";
             self.geometry(geometry, feature, &mut text);
             text += ",\"properties\":{";
             for (at, (name, column)) in self.names.iter().zip(&columns).enumerate() {
-                let comma = if at > 0 { "," } else { "" };
-                text += &format!("{comma}{name}:{}", json(column.value(feature)));
+                if at > 0 {
+                    text.push(',');
+                }
+                text += name;
+                text.push(':');
+                push_json(&mut text, column.value(feature));
             }
             text += if self.lines { "}}\n" } else { "}}" };
-            self.file
-                .write_all(text.as_bytes())
-                .map_err(|e| Error::file(&self.path, "cannot be written", e))?;
+            if text.len() > TEXT {
+                self.put(&text)?;
+                text.clear();
+            }
         }
-        Ok(())
+        self.put(&text)
     }
 
     fn finish(mut self: Box<Self>) -> Result<Finished> {
@@ -171,12 +202,27 @@ impl Sink for Writer {
     }
 }
 
-fn json(value: ValueRef<'_>) -> Json {
-    match value {
-        ValueRef::Null => Json::Null,
-        ValueRef::Boolean(value) => Json::Bool(value),
-        ValueRef::Integer(value) => Json::from(value),
-        ValueRef::Real(value) => Json::from(value),
-        ValueRef::Text(_) | ValueRef::Binary(_) => Json::String(value.to_string()),
-    }
+fn push_json(text: &mut String, value: ValueRef<'_>) {
+    // Writing to a string does not fail.
+    let _ = match value {
+        ValueRef::Null => write!(text, "null"),
+        ValueRef::Boolean(value) => write!(text, "{value}"),
+        ValueRef::Integer(value) => write!(text, "{value}"),
+        // Numbers that are none become null.
+        ValueRef::Real(value) => write!(text, "{}", Json::from(value)),
+        ValueRef::Text(value) if is_plain(value) => {
+            text.push('"');
+            text.push_str(value);
+            text.push('"');
+            Ok(())
+        }
+        ValueRef::Text(_) | ValueRef::Binary(_) => {
+            write!(text, "{}", Json::String(value.to_string()))
+        }
+    };
+}
+
+/// True of a text that JSON has as it is.
+fn is_plain(text: &str) -> bool {
+    text.bytes().all(|byte| byte >= b' ' && byte != b'"' && byte != b'\\')
 }

@@ -3,11 +3,16 @@
 use crate::format_support::wkb;
 use crate::layer::{GeometryColumn, GeometryKind, Taken, Unread};
 
-/// Writes the blob of a feature; none for a feature without geometry.
-pub(super) fn write(column: &GeometryColumn, feature: usize, srs_id: i32) -> Option<Vec<u8>> {
+/// The blob of a feature, in place of what `bytes` holds; none for a feature without geometry.
+pub(super) fn write<'a>(
+    column: &GeometryColumn,
+    feature: usize,
+    srs_id: i32,
+    bytes: &'a mut Vec<u8>,
+) -> Option<&'a [u8]> {
     let kind = column.kinds()[feature]?;
     let vertices = column.vertices(feature);
-    let mut bytes = Vec::with_capacity(64 + vertices.len() * 24);
+    bytes.clear();
     bytes.extend(b"GP\0");
     let point = kind == GeometryKind::Point;
     // Little endian; an envelope of x and y for all but points.
@@ -24,7 +29,7 @@ pub(super) fn write(column: &GeometryColumn, feature: usize, srs_id: i32) -> Opt
             bytes.extend(limit.to_le_bytes());
         }
     }
-    wkb::write(column, feature, kind, &mut bytes);
+    wkb::write(column, feature, kind, bytes);
     Some(bytes)
 }
 

@@ -4,8 +4,8 @@ mod blob;
 mod data_columns;
 mod definitions;
 mod existing;
+mod packed_rtree;
 mod read;
-mod rtree_batch;
 mod schema;
 mod write;
 

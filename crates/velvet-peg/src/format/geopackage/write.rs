@@ -2,7 +2,7 @@
 //! more features in one of its tables; with R-tree index and extent.
 
 use super::definitions::{self, UNDEFINED};
-use super::rtree_batch::RtreeBatch;
+use super::packed_rtree::PackedRtree;
 use super::{blob, data_columns, quoted, schema};
 use crate::error::{Error, Result};
 use crate::format_support::{DECLARED, FOREIGN, KEY};
@@ -22,13 +22,10 @@ pub(super) struct Writer {
     /// None for a table of attributes alone.
     geometry: Option<String>,
     key: String,
-    insert: String,
-    /// Adds a box to the R-tree.
-    insert_box: String,
-    /// RtreeBatch that wait for the R-tree.
-    boxes: RtreeBatch,
+    /// Inserts one row, and several.
+    insert: [String; 2],
+    boxes: PackedRtree,
     srs_id: i32,
-    extent: Extender,
     declared: Option<GeometryKind>,
     has_z: bool,
     has_m: bool,
@@ -121,9 +118,12 @@ impl Writer {
         }
         let others = names.len() - usize::from(keys.is_some());
         let first = if info.bare { 1 } else { 2 };
-        let marks: Vec<String> = (1..=others + first).map(|n| format!("?{n}")).collect();
-        let insert = format!("INSERT INTO {} VALUES ({})", quoted(&table), marks.join(", "));
-        let insert_box = insert_box(&table, geometry.as_deref().unwrap_or_default());
+        let width = others + first;
+        let marks = format!("({})", vec!["?"; width].join(", "));
+        let insert = [1, several(width)].map(|rows| {
+            let rows = vec![marks.as_str(); rows].join(", ");
+            format!("INSERT INTO {} VALUES {rows}", quoted(&table))
+        });
         Ok(Writer {
             path: path.to_path_buf(),
             connection,
@@ -131,10 +131,8 @@ impl Writer {
             geometry,
             key,
             insert,
-            boxes: RtreeBatch::default(),
-            insert_box,
+            boxes: PackedRtree::default(),
             srs_id,
-            extent: Extender::default(),
             declared: info.kind,
             has_z: false,
             has_m: false,
@@ -144,20 +142,8 @@ impl Writer {
         })
     }
 
-    /// Puts the boxes that wait into the R-tree.
-    fn index(&mut self) -> rusqlite::Result<()> {
-        if self.geometry.is_none() {
-            return Ok(());
-        }
-        let mut statement = self.connection.prepare_cached(&self.insert_box)?;
-        for (id, b) in self.boxes.take() {
-            statement.execute(params![id, b.west, b.east, b.south, b.north])?;
-        }
-        Ok(())
-    }
-
     /// Writes the table's entry.
-    fn describe(&self) -> rusqlite::Result<()> {
+    fn describe(&mut self) -> rusqlite::Result<()> {
         let Some(geometry) = &self.geometry else {
             return self.connection.execute_batch("COMMIT;");
         };
@@ -173,7 +159,7 @@ impl Writer {
                 flags.1
             ],
         )?;
-        if let Some(bounds) = self.extent.bounds() {
+        if let Some(bounds) = self.boxes.extent() {
             self.connection.execute(
                 "UPDATE gpkg_contents SET min_x = min(coalesce(min_x, ?1), ?1), \
                  min_y = min(coalesce(min_y, ?2), ?2), max_x = max(coalesce(max_x, ?3), ?3), \
@@ -190,6 +176,8 @@ impl Writer {
                 ],
             )?;
         }
+        let index = format!("rtree_{}_{geometry}", self.table);
+        std::mem::take(&mut self.boxes).write(&self.connection, &index)?;
         self.connection.execute_batch(&schema::triggers(&self.table, geometry, &self.key))?;
         self.connection.execute_batch("COMMIT;")
     }
@@ -201,11 +189,17 @@ impl Sink for Writer {
         if self.geometry.is_none() && !batch.geometry.kinds().iter().all(Option::is_none) {
             return Err(Error::usage("a table of attributes takes no geometries"));
         }
-        let mut statement = self.connection.prepare_cached(&self.insert).map_err(&failed)?;
         self.has_z |= batch.geometry.has_z();
         self.has_m |= batch.geometry.has_m();
         let mut columns = batch.columns();
         let keys = self.keys.map(|at| columns.remove(at));
+        let geometries = usize::from(self.geometry.is_some());
+        let width = 1 + geometries + columns.len();
+        let many = several(width);
+        let prepare = |text| self.connection.prepare_cached(text).map_err(&failed);
+        let (mut one, mut several) = (prepare(&self.insert[0])?, prepare(&self.insert[1])?);
+        let whole = batch.len() - batch.len() % many;
+        let mut bytes = Vec::new();
         for feature in 0..batch.len() {
             self.last = match keys.map(|column| column.value(feature)) {
                 None => self.last + 1,
@@ -220,34 +214,38 @@ impl Sink for Writer {
                     )));
                 }
             };
-            let bytes = blob::write(&batch.geometry, feature, self.srs_id);
-            let values: Vec<ValueRef<'_>> = columns.iter().map(|c| c.value(feature)).collect();
-            let mut row: Vec<&dyn ToSql> = vec![&self.last];
-            if self.geometry.is_some() {
-                row.push(&bytes);
+            let (statement, row) = match feature < whole {
+                true => (&mut several, feature % many),
+                false => (&mut one, 0),
+            };
+            let mut mark = row * width + 1;
+            statement.raw_bind_parameter(mark, self.last).map_err(&failed)?;
+            if geometries > 0 {
+                mark += 1;
+                let blob = blob::write(&batch.geometry, feature, self.srs_id, &mut bytes);
+                statement.raw_bind_parameter(mark, blob).map_err(&failed)?;
             }
-            row.extend(values.iter().map(|value| value as &dyn ToSql));
-            statement.execute(row.as_slice()).map_err(&failed)?;
+            for column in &columns {
+                mark += 1;
+                statement.raw_bind_parameter(mark, column.value(feature)).map_err(&failed)?;
+            }
+            if feature >= whole || row + 1 == many {
+                statement.raw_execute().map_err(&failed)?;
+            }
             let mut extent = Extender::default();
             for at in batch.geometry.vertices(feature) {
                 extent.point(batch.geometry.x[at], batch.geometry.y[at]);
             }
-            if let Some(b) = extent.bounds() {
-                self.boxes.add(self.last, b);
-                self.extent.point(b.west, b.south);
-                self.extent.point(b.east, b.north);
+            if let Some(bounds) = extent.bounds() {
+                let laid = self.boxes.add(self.last, &bounds);
+                laid.map_err(|e| Error::file(&self.path, "cannot be written", e))?;
             }
-        }
-        drop(statement);
-        if self.boxes.are_many() {
-            self.index().map_err(failed)?;
         }
         Ok(())
     }
 
     fn finish(mut self: Box<Self>) -> Result<Finished> {
         let failed = failed(&self.path);
-        self.index().map_err(&failed)?;
         self.describe().map_err(&failed)?;
         self.connection.close().map_err(|(_, error)| failed(error))?;
         Ok(Finished::default())
@@ -263,9 +261,10 @@ fn connect(path: &Path) -> rusqlite::Result<Connection> {
     Ok(connection)
 }
 
-fn insert_box(table: &str, geometry: &str) -> String {
-    let index = quoted(&format!("rtree_{table}_{geometry}"));
-    format!("INSERT INTO {index} VALUES (?1, ?2, ?3, ?4, ?5)")
+/// Rows of so many columns that are inserted by one statement.
+fn several(width: usize) -> usize {
+    // SQLite takes 32,766 values in a statement.
+    (32_000 / width).clamp(1, 16)
 }
 
 fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + use<> {

@@ -5,7 +5,7 @@ use super::{DESCRIPTION, KEY, kind_name};
 use crate::error::{Error, Result};
 use crate::format_support::{Finished, Sink, wkb};
 use crate::layer::column_names::distinct;
-use crate::layer::{Batch, Extender, LayerInfo};
+use crate::layer::{Batch, Extender, GeometryKind, LayerInfo};
 use crate::notice::{Notice, NoticeKind};
 use crate::output::new_file;
 use arrow_array::builder::BinaryBuilder;
@@ -17,6 +17,7 @@ use parquet::arrow::arrow_writer::ArrowWriterOptions;
 use parquet::basic::{Compression, ZstdLevel};
 use parquet::file::metadata::KeyValue;
 use parquet::file::properties::WriterProperties;
+use parquet::schema::types::ColumnPath;
 use serde_json::{Value as Json, json};
 use std::collections::BTreeSet;
 use std::fs::File;
@@ -38,7 +39,8 @@ pub(super) struct Writer {
     geometry: Option<String>,
     crs: Option<Crs>,
     description: Option<String>,
-    kinds: BTreeSet<String>,
+    /// The kinds of geometries, without heights and with.
+    kinds: BTreeSet<(GeometryKind, bool)>,
     extent: Extender,
     /// Smallest and largest height.
     heights: Option<(f64, f64)>,
@@ -72,17 +74,26 @@ impl Writer {
     }
 
     fn start(&self, forms: &[ColumnForm]) -> Result<ArrowWriter<File>> {
-        let properties = WriterProperties::builder()
+        let schema = self.schema(forms);
+        let mut properties = WriterProperties::builder()
             .set_compression(Compression::ZSTD(ZstdLevel::default()))
             .set_max_row_group_row_count(Some(GROUP))
-            .set_created_by("Velvet Peg".to_string())
-            .build();
+            .set_created_by("Velvet Peg".to_string());
+        // Numbers and geometries rarely repeat: a dictionary of them takes time and saves nothing.
+        let repeats = |field: &Field| {
+            !matches!(field.data_type(), DataType::Float64 | DataType::Int64 | DataType::Binary)
+        };
+        for field in schema.fields().iter().filter(|field| !repeats(field)) {
+            let path = ColumnPath::new(vec![field.name().clone()]);
+            properties = properties.set_column_dictionary_enabled(path, false);
+        }
         // Some readers take the metadata of an Arrow schema in the file for all there are, and
         // would not see those of GeoParquet.
-        let options =
-            ArrowWriterOptions::new().with_properties(properties).with_skip_arrow_metadata(true);
+        let options = ArrowWriterOptions::new()
+            .with_properties(properties.build())
+            .with_skip_arrow_metadata(true);
         let file = new_file(&self.path)?;
-        ArrowWriter::try_new_with_options(file, self.schema(forms), options)
+        ArrowWriter::try_new_with_options(file, schema, options)
             .map_err(|e| Error::file(&self.path, "cannot be written", e))
     }
 
@@ -138,9 +149,13 @@ impl Writer {
                 .and_then(|text| serde_json::from_str(&text).ok())
                 .unwrap_or(Json::Null),
         };
+        let name = |(kind, has_heights): &(GeometryKind, bool)| {
+            format!("{}{}", kind_name(*kind), if *has_heights { " Z" } else { "" })
+        };
+        let kinds: BTreeSet<String> = self.kinds.iter().map(name).collect();
         let mut column = json!({
             "encoding": "WKB",
-            "geometry_types": self.kinds,
+            "geometry_types": kinds,
             "crs": crs,
         });
         if let Some(b) = self.extent.bounds() {
@@ -170,15 +185,14 @@ impl Sink for Writer {
             bytes.clear();
             wkb::write(column, feature, kind, &mut bytes);
             blobs.append_value(&bytes);
-            let mut name = kind_name(kind).to_string();
-            if column.has_heights(feature) {
-                name += " Z";
+            let has_heights = column.has_heights(feature);
+            self.kinds.insert((kind, has_heights));
+            if has_heights {
                 for z in column.heights(feature) {
                     let (low, high) = self.heights.unwrap_or((f64::INFINITY, f64::NEG_INFINITY));
                     self.heights = Some((low.min(z), high.max(z)));
                 }
             }
-            self.kinds.insert(name);
         }
         self.extent.add(column);
         let held = batch.attributes().columns();
