@@ -1,7 +1,7 @@
 //! Areas of use: boxes in longitude and latitude that may cross the 180° meridian.
 
 use crate::position::Geographic;
-use velvet_peg_epsg::{BoundingBox, ExtentRow, region_at, words_admit};
+use velvet_peg_epsg::{BoundingBox, ExtentRow, Region, region_at, words_admit};
 
 /// A box in degrees; `west > east` where it crosses the 180° meridian.
 pub type Bounds = BoundingBox;
@@ -122,12 +122,13 @@ impl Extent {
     /// # Ok::<(), velvet_peg_core::Error>(())
     /// ```
     pub fn excludes(&self, wanted: &Bounds) -> bool {
-        !self.codes.is_empty()
-            && samples(wanted).all(|(lat, lon)| {
-                region_at(lat, lon).is_some_and(|region| {
-                    self.codes.iter().all(|extent| !words_admit(*extent, region))
-                })
-            })
+        self.excludes_regions(&Regions::of(wanted))
+    }
+
+    /// As [`Extent::excludes`] of a box whose regions are known.
+    pub(crate) fn excludes_regions(&self, of: &Regions) -> bool {
+        let out = |region: &Region| !self.codes.iter().any(|extent| words_admit(*extent, *region));
+        !self.codes.is_empty() && of.0.as_ref().is_some_and(|regions| regions.iter().all(out))
     }
 
     /// How much of a box lies inside; an area without a box of its own covers all.
@@ -141,7 +142,7 @@ impl Extent {
             return 1.0;
         }
         let size = |bounds: &Bounds| {
-            let width: f64 = spans(bounds).iter().map(|(west, east)| east - west).sum();
+            let width: f64 = spans(bounds).map(|(west, east)| east - west).sum();
             // A point or a line still counts as something to cover.
             width.max(1e-9) * (bounds.north - bounds.south).max(1e-9)
         };
@@ -152,6 +153,25 @@ impl Extent {
             .map(|shared| size(&shared))
             .sum();
         (inside / size(wanted)).min(1.0)
+    }
+}
+
+/// The countries and states that places of a box lie in; none where one lies in none, at sea or near a
+/// border.
+#[derive(Clone, Debug)]
+pub(crate) struct Regions(Option<Vec<Region>>);
+
+impl Regions {
+    pub(crate) fn of(bounds: &Bounds) -> Regions {
+        let mut all: Vec<Region> = Vec::new();
+        for (lat, lon) in samples(bounds) {
+            match region_at(lat, lon) {
+                Some(region) if all.contains(&region) => {}
+                Some(region) => all.push(region),
+                None => return Regions(None),
+            }
+        }
+        Regions(Some(all))
     }
 }
 
@@ -178,25 +198,26 @@ fn holds(bounds: &Bounds, at: Geographic) -> bool {
 }
 
 /// Longitude span of a box as one or two intervals that do not cross 180°.
-fn spans(bounds: &Bounds) -> Vec<(f64, f64)> {
-    if bounds.west <= bounds.east {
-        vec![(bounds.west, bounds.east)]
-    } else {
-        vec![(bounds.west, 180.0), (-180.0, bounds.east)]
-    }
+fn spans(bounds: &Bounds) -> impl Iterator<Item = (f64, f64)> + Clone + use<> {
+    let Bounds { west, east, .. } = *bounds;
+    let (first, second) = match west <= east {
+        true => ((west, east), None),
+        false => ((west, 180.0), Some((-180.0, east))),
+    };
+    std::iter::once(first).chain(second)
 }
 
 fn cover(outer: &Bounds, inner: &Bounds) -> Coverage {
-    let (outer_spans, inner_spans) = (spans(outer), spans(inner));
+    let (outer_spans, inner_spans) = (|| spans(outer), || spans(inner));
     let overlaps = outer.south <= inner.north
         && inner.south <= outer.north
-        && outer_spans.iter().any(|o| inner_spans.iter().any(|i| o.0 <= i.1 && i.0 <= o.1));
+        && outer_spans().any(|o| inner_spans().any(|i| o.0 <= i.1 && i.0 <= o.1));
     if !overlaps {
         return Coverage::None;
     }
     let whole = outer.south <= inner.south
         && inner.north <= outer.north
-        && inner_spans.iter().all(|i| outer_spans.iter().any(|o| o.0 <= i.0 && i.1 <= o.1));
+        && inner_spans().all(|i| outer_spans().any(|o| o.0 <= i.0 && i.1 <= o.1));
     if whole { Coverage::Whole } else { Coverage::Part }
 }
 
@@ -205,8 +226,7 @@ fn cover(outer: &Bounds, inner: &Bounds) -> Coverage {
 pub(crate) fn intersection(a: &Bounds, b: &Bounds) -> Option<Bounds> {
     let (south, north) = (a.south.max(b.south), a.north.min(b.north));
     let pieces: Vec<(f64, f64)> = spans(a)
-        .iter()
-        .flat_map(|x| spans(b).into_iter().map(move |y| (x.0.max(y.0), x.1.min(y.1))))
+        .flat_map(|x| spans(b).map(move |y| (x.0.max(y.0), x.1.min(y.1))))
         .filter(|(west, east)| west <= east)
         .collect();
     if south > north || pieces.is_empty() {

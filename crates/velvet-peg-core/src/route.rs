@@ -10,20 +10,23 @@
 //! cannot be run (a grid file, a method not computed yet) are kept and named, so that the
 //! answer says what a better one would have needed.
 
+mod known_rows;
 mod missing;
 mod named;
 mod own;
 
 use crate::crs::Side;
-use crate::crs::{Crs, Datum, datum_code};
+use crate::crs::{Crs, Datum};
 use crate::datum::{Operation, Setting, Unavailable};
 use crate::error::{Error, Kind, Result};
-use crate::extent::{Bounds, Coverage, Extent, coverage_of};
+use crate::extent::{Bounds, Coverage, Regions, coverage_of};
 use crate::position::Geographic;
+use known_rows::{KnownRow, known_row};
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
-use velvet_peg_epsg::{CrsRow, DatumLink, DatumRow, OperationRow, ensembles, links_of_datum};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use velvet_peg_epsg::{DatumLink, DatumRow, ensembles, links_of_datum};
 
 /// How a position gets from one reference system to another, as far as datums go.
 #[derive(Clone, Debug)]
@@ -427,16 +430,30 @@ fn hundredths(share: f64) -> i32 {
     (share * 100.0).round() as i32
 }
 
+/// An operation to another datum.
+#[derive(Clone)]
+struct Neighbour {
+    datum: u32,
+    operation: Operation,
+    /// How much of the area it is meant for, and the share of it.
+    cover: Coverage,
+    share: f64,
+}
+
 struct Planner<'a> {
     area: Option<&'a Bounds>,
+    /// The countries and states that it lies in.
+    regions: Option<Regions>,
     setting: &'a Setting,
-    neighbours: HashMap<u32, Rc<[(u32, Operation)]>>,
-    lacking: Vec<Unavailable>,
+    neighbours: HashMap<u32, Rc<[Neighbour]>>,
+    /// Rows of the area that cannot be run.
+    lacking: Vec<Arc<KnownRow>>,
 }
 
 impl<'a> Planner<'a> {
     fn new(area: Option<&'a Bounds>, setting: &'a Setting) -> Planner<'a> {
-        Planner { area, setting, neighbours: HashMap::new(), lacking: Vec::new() }
+        let regions = area.map(Regions::of);
+        Planner { area, regions, setting, neighbours: HashMap::new(), lacking: Vec::new() }
     }
 
     /// Every way worth a look, best first.
@@ -487,7 +504,7 @@ impl<'a> Planner<'a> {
         // To a hub only the best operations count, each known better than those that are meant for as
         // much of the area or more; the last step keeps all.
         let mut seen: HashMap<(u32, bool), f64> = HashMap::new();
-        for (datum, operation) in steps.iter() {
+        for Neighbour { datum, operation, cover, share } in steps.iter() {
             let datum = *datum;
             let last = left == 1;
             if last != (datum == to) || chain.hubs.contains(&datum) {
@@ -501,8 +518,8 @@ impl<'a> Planner<'a> {
                 continue;
             }
             seen.insert(sort, known);
-            let cover = chain.cover.max(self.coverage(operation));
-            let share = chain.share.min(self.share(operation));
+            let cover = chain.cover.max(*cover);
+            let share = chain.share.min(*share);
             let mut operations = chain.operations.clone();
             operations.push(operation.clone());
             let mut hubs = chain.hubs.clone();
@@ -525,7 +542,7 @@ impl<'a> Planner<'a> {
     fn may_join(&mut self, datum: u32, to: u32) -> bool {
         const FEW: usize = 100;
         if links_of_datum(to).len() <= FEW || self.neighbours.contains_key(&to) {
-            return self.neighbours(to).iter().any(|(other, _)| *other == datum);
+            return self.neighbours(to).iter().any(|step| step.datum == datum);
         }
         self.share_a_row(datum, to)
     }
@@ -536,40 +553,40 @@ impl<'a> Planner<'a> {
             || tied(datum).iter().any(|(other, _)| *other == to)
     }
 
-    fn coverage(&self, operation: &Operation) -> Coverage {
-        self.area.map_or(Coverage::Whole, |area| coverage(operation, area))
-    }
-
-    fn share(&self, operation: &Operation) -> f64 {
-        self.area.map_or(1.0, |area| share(operation, area))
+    /// How much of the area an operation is meant for, and the share of it.
+    fn reach(&self, operation: &Operation) -> (Coverage, f64) {
+        match (self.area, &self.regions) {
+            (Some(area), Some(regions)) => reach(operation, area, regions),
+            _ => (Coverage::Whole, 1.0),
+        }
     }
 
     /// Usable operations from a datum, best first, each with the datum it leads to.
-    fn neighbours(&mut self, datum: u32) -> Rc<[(u32, Operation)]> {
+    fn neighbours(&mut self, datum: u32) -> Rc<[Neighbour]> {
         if let Some(found) = self.neighbours.get(&datum) {
             return found.clone();
         }
-        let found: Rc<[(u32, Operation)]> = self.read_neighbours(datum).into();
+        let found: Rc<[Neighbour]> = self.read_neighbours(datum).into();
         self.neighbours.insert(datum, found.clone());
         found
     }
 
-    fn read_neighbours(&mut self, datum: u32) -> Vec<(u32, Operation)> {
+    fn read_neighbours(&mut self, datum: u32) -> Vec<Neighbour> {
         let mut found = Vec::new();
         let links = links_of_datum(datum);
         // What is meant for elsewhere is not read, nor any grid of it.
         let here = links.iter().filter(|link| {
             self.area.is_none_or(|area| coverage_of(&link.boxes, area) != Coverage::None)
         });
-        let rows: Vec<(&DatumLink, OperationRow)> =
-            here.filter_map(|link| Some((link, OperationRow::find(link.operation)?))).collect();
+        let rows: Vec<(&DatumLink, Arc<KnownRow>)> = here
+            .filter_map(|link| Some((link, known_row(link.operation, self.setting)?)))
+            .collect();
         for (link, row) in &rows {
-            match Operation::from_row(row, link.reversed, self.setting) {
-                Ok(operation) => found.push((link.other, operation)),
-                Err(lacking) => {
-                    let excludes = |area| Extent::of_codes(&row.extents).excludes(area);
-                    if !self.area.is_some_and(excludes) {
-                        self.lacking.push(lacking);
+            match &row.made {
+                Ok(operation) => found.push((link.other, operation.directed(link.reversed))),
+                Err(_) => {
+                    if !self.regions.as_ref().is_some_and(|of| row.extent.excludes_regions(of)) {
+                        self.lacking.push(row.clone());
                     }
                 }
             }
@@ -580,69 +597,55 @@ impl<'a> Planner<'a> {
             .filter_map(|(other, operation)| Some((operation.code()?, *other)))
             .collect();
         let is_superseded = |code: u32, other: u32| {
-            let row = rows.iter().find(|(_, row)| row.code == code);
+            let row = rows.iter().find(|(link, _)| link.operation == code);
             row.is_some_and(|(_, row)| {
-                newer(row).iter().any(|newer| usable.contains(&(*newer, other)))
+                row.newer.iter().any(|newer| usable.contains(&(*newer, other)))
             })
         };
-        let superseded: HashSet<(u32, u32)> =
-            usable.iter().filter(|(code, other)| is_superseded(*code, *other)).copied().collect();
         for (other, operation) in &mut found {
-            operation.superseded =
-                operation.code().is_some_and(|code| superseded.contains(&(code, *other)));
+            operation.superseded = operation.code().is_some_and(|code| is_superseded(code, *other));
         }
-        found.extend(tied(datum));
+        found.extend(tied(datum).iter().cloned());
         // The share of the area is reckoned once for each.
-        let key = |operation: &Operation| {
+        let with_share = |(datum, operation): (u32, Operation)| {
+            let (cover, share) = self.reach(&operation);
+            Neighbour { datum, operation, cover, share }
+        };
+        let mut found: Vec<Neighbour> = found.into_iter().map(with_share).collect();
+        let key = |step: &Neighbour| {
             (
-                operation.superseded,
-                hundredths(1.0 - self.share(operation)),
-                operation.accuracy_m().unwrap_or(1000.0),
-                operation.code(),
+                step.operation.superseded,
+                hundredths(1.0 - step.share),
+                step.operation.accuracy_m().unwrap_or(1000.0),
+                step.operation.code(),
             )
         };
-        let mut ranked: Vec<_> = found
-            .into_iter()
-            .map(|(other, operation)| (key(&operation), (other, operation)))
-            .collect();
-        ranked.sort_by(|(a, _), (b, _)| a.partial_cmp(b).unwrap_or(Ordering::Equal));
-        ranked.into_iter().map(|(_, found)| found).collect()
+        found.sort_by(|a, b| key(a).partial_cmp(&key(b)).unwrap_or(Ordering::Equal));
+        found
     }
 }
 
-/// The rows that supersede a row, and those that supersede these.
-fn newer(row: &OperationRow) -> HashSet<u32> {
-    let mut found: HashSet<u32> = HashSet::new();
-    let mut next = row.superseded_by.clone();
-    while let Some(code) = next.pop() {
-        if found.insert(code)
-            && let Some(row) = OperationRow::find(code)
-        {
-            next.extend(row.superseded_by);
-        }
+/// How much of an area an operation is meant for, and the share of it, 0 to 1. Where its box holds what
+/// its words leave out, it is meant for none of it: kept, for where there is nothing else, as one that
+/// covers no part.
+fn reach(operation: &Operation, area: &Bounds, regions: &Regions) -> (Coverage, f64) {
+    let boxed = operation.extent().coverage(area);
+    if operation.extent().excludes_regions(regions) {
+        return (if boxed == Coverage::Whole { Coverage::Part } else { boxed }, 0.0);
     }
-    found
-}
-
-/// How much of an area an operation is meant for. Where its box holds what its words leave out, it is
-/// meant for none of it: kept, for where there is nothing else, as one that covers no part.
-fn coverage(operation: &Operation, area: &Bounds) -> Coverage {
-    match operation.extent().coverage(area) {
-        Coverage::Whole if operation.extent().excludes(area) => Coverage::Part,
-        boxed => boxed,
-    }
-}
-
-/// Share of an area that an operation is meant for, 0 to 1.
-fn share(operation: &Operation, area: &Bounds) -> f64 {
-    match operation.extent().excludes(area) {
-        true => 0.0,
-        false => operation.extent().covered_fraction(area),
-    }
+    (boxed, operation.extent().covered_fraction(area))
 }
 
 /// An ensemble and its members are taken as one, to the ensemble's accuracy.
-fn tied(datum: u32) -> Vec<(u32, Operation)> {
+fn tied(datum: u32) -> Arc<[(u32, Operation)]> {
+    static KNOWN: OnceLock<Mutex<HashMap<u32, Arc<[(u32, Operation)]>>>> = OnceLock::new();
+    let known = KNOWN.get_or_init(Mutex::default);
+    // What was put in is whole, whatever became of a thread since.
+    let mut known = known.lock().unwrap_or_else(PoisonError::into_inner);
+    known.entry(datum).or_insert_with(|| ties_of(datum).into()).clone()
+}
+
+fn ties_of(datum: u32) -> Vec<(u32, Operation)> {
     let mut ties = Vec::new();
     for ensemble in ensembles() {
         let is_member = ensemble.members.contains(&datum);
@@ -658,13 +661,4 @@ fn tied(datum: u32) -> Vec<(u32, Operation)> {
         }
     }
     ties
-}
-
-fn ends(operation: u32) -> Option<(u32, u32)> {
-    ends_of(&OperationRow::find(operation)?)
-}
-
-fn ends_of(row: &OperationRow) -> Option<(u32, u32)> {
-    let datum = |code: Option<u32>| datum_code(&CrsRow::find(code?)?);
-    Some((datum(row.source)?, datum(row.target)?))
 }

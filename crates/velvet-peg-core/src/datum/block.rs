@@ -10,11 +10,9 @@ use crate::math::blocks::{Replacement, replace, replace_singly};
 use crate::math::functions::wrap;
 use crate::math::number::Number;
 
-/// Rounds of the way back that are always run.
-pub(super) const ROUNDS: usize = 3;
-
-/// What a round of the way back may leave, degrees of longitude and latitude together.
-pub(super) const LEFT_DEG: f64 = 1e-12;
+/// The height that a place found on the way back may have, metres: it moves it by the tilt of the
+/// ellipsoids, a thousandth of that at most.
+pub(super) const LEFT_M: f64 = 1e-6;
 
 impl Operation {
     /// As [`Operation::run`] of many longitudes, latitudes and heights in place; all NaN where there is no
@@ -26,7 +24,7 @@ impl Operation {
         to: &Side,
         heights: bool,
     ) {
-        let Method::Similarity(similarity) = &self.method else {
+        let Method::Similarity(similarity) = &self.row.method else {
             let single = |[lon, lat, h]: [f64; 3]| {
                 let to = self.run(State { lon, lat, h }, from, to, heights)?;
                 Some([to.lon, to.lat, to.h])
@@ -91,23 +89,17 @@ fn shifted<N: Number>(
     Some([wrap(lon - to.prime_meridian_deg), lat, h])
 }
 
-/// As the way back of one place, where its usual rounds are enough for all.
+/// The way back of a method that drops the height: the place without one whose forward image this is.
+/// It is the image of a place over or under this one, at the height of which it has none itself. What the
+/// first round misses by falls with the square of the tilt; none where that is too much for any place.
 #[inline(always)]
-fn flat_back<N: Number>(
+pub(super) fn flat_back<N: Number>(
     similarity: &Similarity,
     [lon, lat]: [N; 2],
     from: &Side,
     to: &Side,
 ) -> Option<[N; 2]> {
-    let zero = lat.like(0.0);
-    let [mut found_lon, mut found_lat, _] = shifted(similarity, true, [lon, lat, zero], from, to)?;
-    let mut left = zero;
-    for _ in 0..ROUNDS {
-        let image = shifted(similarity, false, [found_lon, found_lat, zero], to, from)?;
-        let off = (wrap(lon - image[0]), lat - image[1]);
-        found_lon = found_lon + off.0;
-        found_lat = found_lat + off.1;
-        left = off.0.abs() + off.1.abs();
-    }
-    (left.greatest() < LEFT_DEG).then_some([found_lon, found_lat])
+    let [_, _, rise] = shifted(similarity, true, [lon, lat, lat.like(0.0)], from, to)?;
+    let [lon, lat, left] = shifted(similarity, true, [lon, lat, -rise], from, to)?;
+    left.within(LEFT_M).then_some([lon, lat])
 }

@@ -80,14 +80,20 @@ enum Method {
 /// A datum operation of the registry, ready to run in the direction it is used.
 #[derive(Clone, Debug)]
 pub struct Operation {
+    row: Arc<Prepared>,
+    reversed: bool,
+    /// A newer row that can be run supersedes it.
+    pub(crate) superseded: bool,
+}
+
+/// What is the same of an operation in both directions.
+#[derive(Debug)]
+struct Prepared {
     code: Option<u32>,
     name: String,
     method_code: Option<u32>,
     accuracy_m: Option<f64>,
     extent: Extent,
-    reversed: bool,
-    /// A newer row that can be run supersedes it.
-    pub(crate) superseded: bool,
     method: Method,
 }
 
@@ -137,30 +143,37 @@ impl Operation {
             )));
         }
         let method_code = row.method;
-        Ok(Operation {
+        let prepared = Prepared {
             code: Some(row.code),
             name: row.name.to_string(),
             method_code,
             accuracy_m: row.accuracy_m.map(|accuracy| accuracy.to_f64()),
             extent,
-            reversed,
-            superseded: false,
             method,
-        })
+        };
+        Ok(Operation::of(prepared, reversed))
+    }
+
+    fn of(row: Prepared, reversed: bool) -> Operation {
+        Operation { row: Arc::new(row), reversed, superseded: false }
+    }
+
+    /// The operation in this direction of the registry's.
+    pub(crate) fn directed(&self, reversed: bool) -> Operation {
+        Operation { reversed, ..self.clone() }
     }
 
     /// The tie between a datum ensemble and one of its members.
     pub(crate) fn within_ensemble(name: &str, accuracy_m: Option<f64>) -> Operation {
-        Operation {
+        let prepared = Prepared {
             code: None,
             name: format!("{name}: ensemble and member taken as one"),
             method_code: None,
             accuracy_m,
             extent: Extent::world(),
-            reversed: false,
-            superseded: false,
             method: Method::SameEnsemble,
-        }
+        };
+        Operation::of(prepared, false)
     }
 
     /// The shift to WGS 84 that the definition of a datum states; none if it states none.
@@ -180,15 +193,16 @@ impl Operation {
             .angle(8610, seconds(rz))
             .scale(8611, scale * 1e-6);
         let similarity = Similarity::new(POSITION_VECTOR, &parameters, None).transpose()?;
-        Ok(similarity.map(|similarity| Operation {
-            code: None,
-            name: format!("{} to WGS 84 as its definition says", datum.name()),
-            method_code: Some(POSITION_VECTOR),
-            accuracy_m: None,
-            extent: Extent::world(),
-            reversed,
-            superseded: false,
-            method: Method::Similarity(similarity),
+        Ok(similarity.map(|similarity| {
+            let prepared = Prepared {
+                code: None,
+                name: format!("{} to WGS 84 as its definition says", datum.name()),
+                method_code: Some(POSITION_VECTOR),
+                accuracy_m: None,
+                extent: Extent::world(),
+                method: Method::Similarity(similarity),
+            };
+            Operation::of(prepared, reversed)
         }))
     }
 
@@ -255,7 +269,7 @@ impl Operation {
         let to = self.run(state, &side(source)?, &side(target)?, false).ok_or_else(|| {
             Error::out_of_domain(format!(
                 "latitude {}°, longitude {}° is outside the grid of {}",
-                at.lat, at.lon, self.name
+                at.lat, at.lon, self.row.name
             ))
         })?;
         Ok((Geographic { lat: to.lat, lon: to.lon }, to.h))
@@ -263,32 +277,32 @@ impl Operation {
 
     /// EPSG code; none for the tie within an ensemble.
     pub fn code(&self) -> Option<u32> {
-        self.code
+        self.row.code
     }
 
     /// Name in the registry.
     pub fn name(&self) -> &str {
-        &self.name
+        &self.row.name
     }
 
     /// EPSG code of the method; none for chains and for the tie within an ensemble.
     pub fn method_code(&self) -> Option<u32> {
-        self.method_code
+        self.row.method_code
     }
 
     /// Name of the method.
     pub fn method_name(&self) -> &'static str {
-        self.method_code.and_then(method_name).unwrap_or("no change")
+        self.row.method_code.and_then(method_name).unwrap_or("no change")
     }
 
     /// Stated accuracy in metres, if the registry states one.
     pub fn accuracy_m(&self) -> Option<f64> {
-        self.accuracy_m
+        self.row.accuracy_m
     }
 
     /// Area that the operation is meant for.
     pub fn extent(&self) -> &Extent {
-        &self.extent
+        &self.row.extent
     }
 
     /// True if the route runs it from its target to its source.
@@ -299,7 +313,7 @@ impl Operation {
     /// True if it changes no number: the two systems differ by an amount known no better
     /// than its accuracy.
     pub fn is_null(&self) -> bool {
-        match &self.method {
+        match &self.row.method {
             Method::Similarity(similarity) => similarity.is_null(),
             Method::SameEnsemble => true,
             Method::Coordinates(change) => change.is_null(),
@@ -314,8 +328,8 @@ impl Operation {
     /// True for a zero shift of the registry that is only known to half a metre or worse: it stands
     /// where nobody knew better, not where two frames are one.
     pub(crate) fn is_stopgap(&self) -> bool {
-        let known = self.accuracy_m.is_some_and(|metres| metres < 0.5);
-        self.is_null() && !matches!(self.method, Method::SameEnsemble) && !known
+        let known = self.row.accuracy_m.is_some_and(|metres| metres < 0.5);
+        self.is_null() && !matches!(self.row.method, Method::SameEnsemble) && !known
     }
 
     /// How far the operation moves a place on the ground, metres; none where it cannot be run.
@@ -330,7 +344,7 @@ impl Operation {
     /// height runs on all three coordinates: its parameters are geocentric all the same.
     /// None outside the grid of an operation that has one.
     pub(crate) fn run(&self, state: State, from: &Side, to: &Side, heights: bool) -> Option<State> {
-        Some(match &self.method {
+        Some(match &self.row.method {
             Method::SameEnsemble => state,
             Method::LongitudeRotation(rotation) => {
                 let rotation = if self.reversed { -rotation } else { *rotation };
@@ -416,10 +430,9 @@ impl Operation {
         State { lon: crate::math::degrees::wrap(at.lon - to.prime_meridian_deg), lat: at.lat, h }
     }
 
-    /// Backwards through a method that drops the height: finds the position whose forward
-    /// image this is, so that there and back closes. The plain reverse misses by the height
-    /// dropped times the tilt of the ellipsoids, up to millimetres; each round divides that
-    /// by 10⁴ or more.
+    /// Backwards through a method that drops the height: finds the position whose forward image this is,
+    /// so that there and back closes. The plain reverse misses by the height dropped times the tilt of the
+    /// ellipsoids, up to millimetres.
     fn shift_flat_back(
         &self,
         similarity: &Similarity,
@@ -427,19 +440,18 @@ impl Operation {
         from: &Side,
         to: &Side,
     ) -> State {
-        let flat = State { h: 0.0, ..state };
-        let mut found = Self::shift_in(similarity, true, flat, from, to);
-        // Each round gains as many digits as the dropped height has fewer than the Earth's radius: four
-        // between ellipsoids, where three rounds are enough, two between an ellipsoid and a sphere.
-        for round in 0..10 {
-            let flat_found = State { h: 0.0, ..found };
-            let image = Self::shift_in(similarity, false, flat_found, to, from);
-            let off = (crate::math::degrees::wrap(state.lon - image.lon), state.lat - image.lat);
-            found.lon += off.0;
-            found.lat += off.1;
-            if round + 1 >= block::ROUNDS && off.0.abs() + off.1.abs() < block::LEFT_DEG {
+        if let Some([lon, lat]) = block::flat_back(similarity, [state.lon, state.lat], from, to) {
+            return State { lon, lat, h: state.h };
+        }
+        // Between an ellipsoid and a sphere, and far from the surface of either.
+        let mut above = State { h: 0.0, ..state };
+        let mut found = Self::shift_in(similarity, true, above, from, to);
+        for _ in 0..20 {
+            if found.h.abs() <= block::LEFT_M {
                 break;
             }
+            above.h -= found.h;
+            found = Self::shift_in(similarity, true, above, from, to);
         }
         State { h: state.h, ..found }
     }

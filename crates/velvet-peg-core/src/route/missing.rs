@@ -1,11 +1,13 @@
 //! What is missing for a way, or for a better one: files of grids, epochs, methods.
 
-use super::{Planner, ends};
+use super::Planner;
+use super::known_rows::KnownRow;
 use crate::crs::Datum;
 use crate::datum::{Operation, Setting, Unavailable};
 use crate::error::{Error, Kind};
 use std::cmp::Ordering;
 use std::collections::HashSet;
+use std::sync::Arc;
 use velvet_peg_epsg::DatumRow;
 
 /// The rows that cannot be run and would be known better than a way that can, best first: those
@@ -60,10 +62,11 @@ fn with_an_epoch(planner: &Planner, from: u32, to: u32) -> Option<String> {
 
 /// Rows between two datums that cannot be run, best first.
 fn direct(planner: &Planner, from: u32, to: u32) -> Vec<Unavailable> {
-    let joins = |row: &&Unavailable| {
-        ends(row.code).is_some_and(|(a, b)| (a, b) == (from, to) || (b, a) == (from, to))
+    let joins = |row: &&Arc<KnownRow>| {
+        row.ends.is_some_and(|(a, b)| (a, b) == (from, to) || (b, a) == (from, to))
     };
-    in_order(planner.lacking.iter().filter(joins).cloned().collect())
+    let rows = planner.lacking.iter().filter(joins);
+    in_order(rows.filter_map(|row| row.made.as_ref().err().cloned()).collect())
 }
 
 /// Ways over one other datum of which a step cannot be run, best first: each with what both steps are
@@ -75,8 +78,11 @@ fn in_two(
     wanted: impl Fn(&Unavailable) -> bool,
 ) -> Vec<Unavailable> {
     let mut found = Vec::new();
-    for row in planner.lacking.clone().into_iter().filter(wanted) {
-        let Some((a, b)) = ends(row.code) else { continue };
+    for known in planner.lacking.clone() {
+        let (Err(row), Some((a, b))) = (&known.made, known.ends) else { continue };
+        if !wanted(row) {
+            continue;
+        }
         for (end, hub) in [(a, b), (b, a)] {
             let (far, first) = match end {
                 end if end == from => (to, true),
@@ -86,8 +92,8 @@ fn in_two(
             if hub == far || !planner.share_a_row(hub, far) {
                 continue;
             }
-            let usable = planner.neighbours(hub).iter().find(|(datum, _)| *datum == far).cloned();
-            let usable = usable.map(|(_, operation)| operation);
+            let usable = planner.neighbours(hub).iter().find(|step| step.datum == far).cloned();
+            let usable = usable.map(|step| step.operation);
             let runs = usable.is_some();
             let (other, accuracy, dated) = match usable {
                 Some(operation) => (described(&operation), operation.accuracy_m(), true),

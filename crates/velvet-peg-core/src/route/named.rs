@@ -1,9 +1,10 @@
 //! Ways that somebody named by the codes of their operations.
 
-use super::{Chain, coverage, ends_of, share, tied};
+use super::known_rows::ends_of;
+use super::{Chain, reach, tied};
 use crate::datum::{Operation, Setting};
 use crate::error::{Error, Kind, Result};
-use crate::extent::{Bounds, Coverage};
+use crate::extent::{Bounds, Coverage, Regions};
 use velvet_peg_epsg::{DatumRow, OperationRow};
 
 /// The operations and the datums that they lead over, the first and the last included.
@@ -24,7 +25,7 @@ impl Way {
 
     /// From an ensemble to one of its members, or back.
     fn tie(&mut self, to: u32) -> bool {
-        let tie = tied(self.at()).into_iter().find(|(datum, _)| *datum == to);
+        let tie = tied(self.at()).iter().find(|(datum, _)| *datum == to).cloned();
         let found = tie.is_some();
         tie.into_iter().for_each(|(datum, operation)| self.step(operation, datum));
         found
@@ -55,7 +56,7 @@ pub(super) fn named(
             _ => None,
         };
         let found = leads(here).or_else(|| {
-            let near = tied(here).into_iter().find_map(|(datum, _)| Some((datum, leads(datum)?)));
+            let near = tied(here).iter().find_map(|(datum, _)| Some((*datum, leads(*datum)?)));
             let (datum, found) = near?;
             way.tie(datum).then_some(found)
         });
@@ -82,12 +83,13 @@ pub(super) fn named(
         )));
     }
     let Way { operations, datums } = way;
-    let cover =
-        |operation: &Operation| area.map_or(Coverage::Whole, |area| coverage(operation, area));
-    let share = |operation: &Operation| area.map_or(1.0, |area| share(operation, area));
+    let reach = |operation: &Operation| {
+        area.map_or((Coverage::Whole, 1.0), |area| reach(operation, area, &Regions::of(area)))
+    };
+    let reaches: Vec<(Coverage, f64)> = operations.iter().map(reach).collect();
     Ok(Chain {
-        cover: operations.iter().map(cover).max().unwrap_or(Coverage::Whole),
-        share: operations.iter().map(share).fold(1.0, f64::min),
+        cover: reaches.iter().map(|(cover, _)| *cover).max().unwrap_or(Coverage::Whole),
+        share: reaches.iter().map(|(_, share)| *share).fold(1.0, f64::min),
         hubs: datums[1..datums.len() - 1].to_vec(),
         operations,
         contradictory: false,
