@@ -25,7 +25,7 @@ impl Authalic {
     pub(crate) fn new(ellipsoid: &Ellipsoid) -> Authalic {
         let e2 = ellipsoid.eccentricity_squared();
         let e = e2.sqrt();
-        let qp = 1.0 + (1.0 - e2) * e.atanhc();
+        let qp = 1.0 + (1.0 - e2) * Real::atanhc(e);
         Authalic {
             e,
             e2,
@@ -44,15 +44,17 @@ impl Authalic {
     }
 
     /// q of a sine of latitude.
+    #[inline(always)]
     pub(crate) fn q<T: Real>(&self, sin: T) -> T {
-        let one = T::constant(1.0);
+        let one = sin.constant(1.0);
         sin * (one / (-(sin.square() * self.e2) + 1.0) + (sin * self.e).atanhc()) * (1.0 - self.e2)
     }
 
     /// q(s) − q(s₀) over s − s₀, given both sines and their difference.
+    #[inline(always)]
     pub(crate) fn slope<T: Real>(&self, sin: T, sin0: f64, rise: T) -> T {
         let e2 = self.e2;
-        let one = T::constant(1.0);
+        let one = sin.constant(1.0);
         let product = -(sin * (e2 * sin0)) + 1.0;
         let squares = (-(sin.square() * e2) + 1.0) * (1.0 - e2 * sin0 * sin0);
         let x = rise * self.e / product;
@@ -60,13 +62,15 @@ impl Authalic {
     }
 
     /// Sine and cosine of the authalic latitude, both to full relative accuracy.
+    #[inline(always)]
     pub(crate) fn sin_cos<T: Real>(&self, at: &LonLat<T>) -> (T, T) {
         (self.q(at.sin) / self.qp, at.cos * self.cosine_ratio(at.sin))
     }
 
     /// cos β / cos φ, regular at the poles.
+    #[inline(always)]
     pub(crate) fn cosine_ratio<T: Real>(&self, sin: T) -> T {
-        let sin = if sin.value() < 0.0 { -sin } else { sin };
+        let sin = sin.magnitude();
         let e2 = self.e2;
         let product = -(sin * e2) + 1.0;
         let x = (-sin + 1.0) * self.e / product;

@@ -62,11 +62,13 @@ impl Conformal {
     }
 
     /// e atanh(e sin φ) of any number.
+    #[inline(always)]
     pub(crate) fn eccentric_of<T: Real>(&self, sin: T) -> T {
         sin * (sin * self.e).atanhc() * self.e2
     }
 
     /// Isometric latitude of a place away from the poles, of any number.
+    #[inline(always)]
     pub(crate) fn isometric_of<T: Real>(&self, at: &LonLat<T>) -> T {
         (at.sin / at.cos).asinh() - self.eccentric_of(at.sin)
     }

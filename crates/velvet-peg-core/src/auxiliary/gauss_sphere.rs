@@ -65,8 +65,9 @@ impl GaussSphere {
     }
 
     /// Isometric latitude on the sphere from that of the centre; none at a pole.
+    #[inline(always)]
     pub(crate) fn psi_rise<T: Real>(&self, at: &LonLat<T>) -> Option<T> {
-        if at.cos.value() <= 0.0 {
+        if !(-at.cos).below(0.0)? {
             return None;
         }
         let rise = at.sin_rise(self.lat0);
@@ -76,20 +77,24 @@ impl GaussSphere {
     }
 
     /// Direction of a place.
+    #[inline(always)]
     pub(crate) fn direction<T: Real>(&self, at: &LonLat<T>) -> Option<Direction<T>> {
         let (sin0, cos0) = self.chi0;
         let Some(rise) = self.psi_rise(at) else {
-            let pole = T::constant(at.sin.value().signum());
-            return Some(Direction { east: T::constant(0.0), north: pole * cos0, up: pole * sin0 });
+            // At a pole the sine of the latitude is 1 or −1.
+            let pole = if (-at.cos).below(0.0)? { return None } else { at.sin };
+            return Some(Direction { east: pole * 0.0, north: pole * cos0, up: pole * sin0 });
         };
         let psi = rise + self.sphere_psi0;
-        let cos = T::constant(1.0) / psi.cosh();
-        let sin = psi.sinh() * cos;
+        let (sinh, cosh) = psi.sinh_cosh();
+        let cos = psi.constant(1.0) / cosh;
+        let sin = sinh * cos;
         let lambda = at.lambda * self.ratio;
         let (sin_half, cos_half) = (lambda * 0.5).sin_cos();
         let versed = sin_half.square() * 2.0;
         // sin(χ − χ₀)/cos χ
-        let climb = (rise * 0.5 + self.sphere_psi0).cosh() * (rise * 0.5).sinh() * (2.0 * cos0);
+        let half = (rise * 0.5).sinh_cosh().0;
+        let climb = (rise * 0.5 + self.sphere_psi0).sinh_cosh().1 * half * (2.0 * cos0);
         Some(Direction {
             east: cos * sin_half * cos_half * 2.0,
             north: cos * (climb + versed * sin0),

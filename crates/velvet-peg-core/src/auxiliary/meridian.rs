@@ -12,8 +12,8 @@ use crate::math::{degrees, series};
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Meridian {
     lat0: f64,
-    /// Double-angle sine and cosine of the origin.
-    double0: (f64, f64),
+    /// The series at the origin.
+    origin: f64,
     radius: f64,
     to_rectifying: [f64; 8],
     to_geodetic: [f64; 8],
@@ -22,27 +22,28 @@ pub(crate) struct Meridian {
 impl Meridian {
     pub(crate) fn new(ellipsoid: &Ellipsoid, lat0_deg: f64) -> Meridian {
         let n = ellipsoid.third_flattening();
+        let to_rectifying = series::evaluate(&TO_RECTIFYING, n);
+        let (sin2, cos2) = degrees::sin_cos(2.0 * lat0_deg);
         Meridian {
             lat0: lat0_deg,
-            double0: degrees::sin_cos(2.0 * lat0_deg),
+            origin: series::sine_sum(&to_rectifying, sin2, cos2),
             radius: rectifying_radius_m(ellipsoid),
-            to_rectifying: series::evaluate(&TO_RECTIFYING, n),
+            to_rectifying,
             to_geodetic: series::evaluate(&TO_GEODETIC, n),
         }
     }
 
     /// Metres from the origin's parallel to the place, northward positive.
+    #[inline(always)]
     pub(crate) fn distance<T: Real>(&self, at: &LonLat<T>) -> T {
         let (sin2, cos2) = (at.sin * at.cos * 2.0, (at.cos - at.sin) * (at.cos + at.sin));
-        let origin = series::sine_sum(&self.to_rectifying, self.double0.0, self.double0.1);
         let here = series::sine_sum_of(&self.to_rectifying, sin2, cos2);
-        (at.rise(self.lat0) + (here - origin)) * self.radius
+        (at.rise(self.lat0) + (here - self.origin)) * self.radius
     }
 
     /// Latitude in degrees at a distance from the origin's parallel.
     pub(crate) fn latitude(&self, distance_m: f64) -> f64 {
-        let origin = series::sine_sum(&self.to_rectifying, self.double0.0, self.double0.1);
-        let mu = self.lat0.to_radians() + origin + distance_m / self.radius;
+        let mu = self.lat0.to_radians() + self.origin + distance_m / self.radius;
         let (sin2, cos2) = (2.0 * mu).sin_cos();
         (mu + series::sine_sum(&self.to_geodetic, sin2, cos2)).to_degrees()
     }

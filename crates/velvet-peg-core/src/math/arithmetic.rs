@@ -13,6 +13,7 @@ pub(crate) trait Arithmetic:
     + Add<f64, Output = Self>
     + Sub<f64, Output = Self>
     + Mul<f64, Output = Self>
+    + Div<f64, Output = Self>
 {
 }
 
@@ -26,5 +27,6 @@ impl<T> Arithmetic for T where
         + Add<f64, Output = T>
         + Sub<f64, Output = T>
         + Mul<f64, Output = T>
+        + Div<f64, Output = T>
 {
 }

@@ -9,6 +9,7 @@ pub(crate) struct Complex<T> {
 }
 
 impl<T: Real> Complex<T> {
+    #[inline(always)]
     pub(crate) fn times(self, other: Complex<T>) -> Complex<T> {
         Complex {
             re: self.re * other.re - self.im * other.im,
@@ -16,6 +17,7 @@ impl<T: Real> Complex<T> {
         }
     }
 
+    #[inline(always)]
     pub(crate) fn scaled(self, factor: Complex<f64>) -> Complex<T> {
         Complex {
             re: self.re * factor.re - self.im * factor.im,
@@ -23,16 +25,19 @@ impl<T: Real> Complex<T> {
         }
     }
 
+    #[inline(always)]
     pub(crate) fn plus(self, other: Complex<T>) -> Complex<T> {
         Complex { re: self.re + other.re, im: self.im + other.im }
     }
 }
 
 /// c₁ z + c₂ z² + …
+#[inline(always)]
 pub(crate) fn polynomial<T: Real>(coefficients: &[Complex<f64>], z: Complex<T>) -> Complex<T> {
-    let zero = Complex { re: T::constant(0.0), im: T::constant(0.0) };
-    coefficients.iter().rev().fold(zero, |sum, c| {
-        let next = Complex { re: sum.re + c.re, im: sum.im + c.im };
-        next.times(z)
-    })
+    let mut sum = Complex { re: z.re.constant(0.0), im: z.re.constant(0.0) };
+    for at in (0..coefficients.len()).rev() {
+        let c = coefficients[at];
+        sum = Complex { re: sum.re + c.re, im: sum.im + c.im }.times(z);
+    }
+    sum
 }

@@ -162,6 +162,117 @@ pub(crate) fn exp_m1_small<N: Number>(x: N) -> N {
     x + x * c / (-c + 2.0)
 }
 
+/// Largest x of e^x that is put together here.
+const MOST_EXP: f64 = 40.0;
+
+/// ln 2 in two parts, of which the first has few digits.
+const LN_2: (f64, f64) = (6.931_471_803_691_238_164_90e-1, 1.908_214_929_270_587_700_02e-10);
+
+/// e^x.
+#[inline(always)]
+pub(crate) fn exp<N: Number>(x: N) -> N {
+    if !x.within(MOST_EXP) {
+        return x.each(f64::exp);
+    }
+    let halvings = (x * std::f64::consts::LOG2_E).round();
+    let rest = (x - halvings * LN_2.0) - halvings * LN_2.1;
+    (exp_m1_small(rest) + 1.0) * power_of_two(halvings)
+}
+
+/// 2^n of a whole number of up to 63.
+#[inline(always)]
+fn power_of_two<N: Number>(n: N) -> N {
+    const POWERS: [f64; 6] = [2.0, 4.0, 16.0, 256.0, 65_536.0, 4_294_967_296.0];
+    let one = n.like(1.0);
+    let mut left = n.abs();
+    let mut power = one;
+    for at in 0..POWERS.len() {
+        // The lowest binary digit of what is left.
+        let half = (left * 0.5 - 0.25).round();
+        let is_odd = one.like(0.5).less(left - half * 2.0);
+        power = power * N::select(is_odd, one.like(POWERS[at]), one);
+        left = half;
+    }
+    let is_negative = n.less(n.like(0.0));
+    N::select(is_negative, power.reciprocal(), power)
+}
+
+/// Largest t of ln (1 + t) that is taken here.
+const MOST_LN: f64 = 65_000.0;
+
+/// ln (1 + t) of a number that is not negative, to its own last digits.
+#[inline(always)]
+pub(crate) fn ln_1p<N: Number>(t: N) -> N {
+    const STEPS: [(f64, f64); 5] = [(256.0, 8.0), (16.0, 4.0), (4.0, 2.0), (2.0, 1.0), (1.0, 0.0)];
+    if !t.within(MOST_LN) {
+        return t.each(f64::ln_1p);
+    }
+    let (one, zero) = (t.like(1.0), t.like(0.0));
+    let whole = t + 1.0;
+    let (mut m, mut doublings) = (whole, zero);
+    for at in 0..STEPS.len() - 1 {
+        let (power, count) = STEPS[at];
+        // √½ of the power and more.
+        let is_more = one.like(power * 0.707_106_781_186_547_5).less(m);
+        m = m * N::select(is_more, one.like(1.0 / power), one);
+        doublings = doublings + N::select(is_more, one.like(count), zero);
+    }
+    let is_small = doublings.less(one.like(0.5));
+    let rise = N::select(is_small, t, m - 1.0);
+    let s = atanh_small(rise / (rise + 2.0)) * 2.0;
+    N::select(is_small, s, s + doublings * LN_2.1 + doublings * LN_2.0)
+}
+
+/// Inverse hyperbolic sine.
+#[inline(always)]
+pub(crate) fn asinh<N: Number>(x: N) -> N {
+    let a = x.abs();
+    let square = a * a;
+    ln_1p(a + square / ((square + 1.0).sqrt() + 1.0)).copysign(x)
+}
+
+/// Inverse hyperbolic tangent of less than 1.
+#[inline(always)]
+pub(crate) fn atanh<N: Number>(x: N) -> N {
+    let a = x.abs();
+    (ln_1p(a * 2.0 / (-a + 1.0)) * 0.5).copysign(x)
+}
+
+/// Hyperbolic sine and cosine.
+#[inline(always)]
+pub(crate) fn sinh_cosh<N: Number>(x: N) -> (N, N) {
+    let a = x.abs();
+    let large = exp(a);
+    let small = large.reciprocal();
+    let cosh = (large + small) * 0.5;
+    // Of small numbers the two differ by little.
+    let limit = x.like(0.34);
+    let is_small = a.less(limit);
+    let more = exp_m1_small(N::select(is_small, a, limit));
+    let near = (more + more / (more + 1.0)) * 0.5;
+    (N::select(is_small, near, (large - small) * 0.5).copysign(x), cosh)
+}
+
+/// Angle of the direction (`x`, `y`), radians, −π to π.
+#[inline(always)]
+pub(crate) fn atan2<N: Number>(y: N, x: N) -> N {
+    let (a, b) = (y.abs(), x.abs());
+    let steep = (b * 2.414_213_562_373_095).less(a);
+    let middle = (b * 0.414_213_562_373_095_03).less(a);
+    let over = N::select(steep, -b, N::select(middle, a - b, a));
+    let under = N::select(steep, a, N::select(middle, a + b, b));
+    let zero = x.like(0.0);
+    let base = N::select(middle, x.like(std::f64::consts::FRAC_PI_4), zero);
+    let base = N::select(steep, x.like(std::f64::consts::FRAC_PI_2), base);
+    // Of no direction the angle is nothing.
+    let is_none = under.abs().less(x.like(f64::MIN_POSITIVE));
+    let t = over / N::select(is_none, x.like(1.0), under);
+    let z = t * t;
+    let forward = base + (t - t * z * polynomial(z, &ATAN));
+    let is_behind = x.less(zero);
+    N::select(is_behind, -forward + std::f64::consts::PI, forward).copysign(y)
+}
+
 /// An angle of up to 900° brought within half a turn by whole turns; exact.
 #[inline(always)]
 pub(crate) fn wrap<N: Number>(degrees: N) -> N {

@@ -87,6 +87,10 @@ impl Number for Lanes {
         Lanes(from_fn(|at| f64::from_bits(self.0[at].to_bits() ^ (mask.0[at] & SIGN))))
     }
 
+    fn each(self, of: fn(f64) -> f64) -> Lanes {
+        Lanes(self.0.map(of))
+    }
+
     #[inline(always)]
     fn greatest(self) -> f64 {
         self.0.iter().fold(f64::NEG_INFINITY, |greatest, value| greatest.max(*value))
@@ -129,3 +133,4 @@ operator!(Div, div, /);
 operator!(Add, add, +, f64);
 operator!(Sub, sub, -, f64);
 operator!(Mul, mul, *, f64);
+operator!(Div, div, /, f64);

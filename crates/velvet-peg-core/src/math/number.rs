@@ -21,6 +21,8 @@ pub(crate) trait Number: Arithmetic + Debug {
     fn less(self, other: Self) -> Self::Mask;
     fn select(mask: Self::Mask, yes: Self, no: Self) -> Self;
     fn negate_if(self, mask: Self::Mask) -> Self;
+    /// What a function of one makes of each.
+    fn each(self, of: fn(f64) -> f64) -> Self;
     /// The greatest of all; where there are several, what is no number may be passed over.
     fn greatest(self) -> f64;
     /// The nearest whole number, of halves the even one; for magnitudes below 2^51.
@@ -33,6 +35,24 @@ pub(crate) trait Number: Arithmetic + Debug {
     #[inline(always)]
     fn within(self, limit: f64) -> bool {
         self.abs().greatest() <= limit
+    }
+
+    /// Whether it is below a limit; none where there are several and they differ.
+    #[inline(always)]
+    fn all_below(self, limit: f64) -> Option<bool> {
+        let (some_is_not, some_is) = (self.greatest() >= limit, (-self).greatest() > -limit);
+        match (some_is, some_is_not) {
+            (true, true) => None,
+            (some_is, _) => Some(some_is),
+        }
+    }
+
+    /// True if all are numbers, none of them infinite.
+    #[inline(always)]
+    fn are_finite(self) -> bool {
+        let (zero, one) = (self.like(0.0), self.like(1.0));
+        let is_finite = self.abs().less(self.like(f64::INFINITY));
+        Self::select(is_finite, zero, one).greatest() < 0.5
     }
 
     /// One over it.
@@ -81,6 +101,11 @@ impl Number for f64 {
     #[inline(always)]
     fn negate_if(self, mask: bool) -> f64 {
         if mask { -self } else { self }
+    }
+
+    #[inline(always)]
+    fn each(self, of: fn(f64) -> f64) -> f64 {
+        of(self)
     }
 
     #[inline(always)]

@@ -1,111 +1,157 @@
-//! Numbers that a projection's formulas can be run with: plain doubles, and doubles that
-//! carry their derivatives.
+//! Numbers that a projection's formulas can be run with: doubles, one or several at a time, and doubles
+//! that carry their derivatives.
 //!
-//! The formulas of a method stand once, for any [`Real`]. Run with `f64` they give the
+//! The formulas of a method stand once, for any [`Real`]. Run with doubles they give the
 //! coordinates; run with [`Dual`] they give the exact partial derivatives too (forward
 //! differentiation, Wengert 1964), from which scale factors, convergence and Newton's method
 //! follow for every method alike.
+//!
+//! Where a formula has to choose, [`Real::below`] answers for all places that are computed together, or
+//! not at all: then they are taken one by one.
 
 use super::arithmetic::Arithmetic;
+use super::functions;
+use super::number::Number;
 use std::ops::{Add, Div, Mul, Neg, Sub};
 
 /// What formulas need of a number.
-pub(crate) trait Real: Arithmetic + Div<f64, Output = Self> {
-    fn constant(value: f64) -> Self;
-    fn value(self) -> f64;
-    /// The function value and derivative at this number's value, by the chain rule.
-    fn chain(self, value: f64, derivative: f64) -> Self;
+pub(crate) trait Real: Arithmetic {
+    /// The numbers that it is made of.
+    type Plain: Number;
 
-    fn sqrt(self) -> Self {
-        let root = self.value().sqrt();
-        self.chain(root, 0.5 / root)
+    /// As many of one value as this has.
+    fn constant(self, value: f64) -> Self;
+    fn plain(self) -> Self::Plain;
+    /// The function value and derivative at this number's value, by the chain rule.
+    fn chain(self, value: Self::Plain, derivative: Self::Plain) -> Self;
+
+    /// Whether it is below a limit; none where there are several and they differ.
+    #[inline(always)]
+    fn below(self, limit: f64) -> Option<bool> {
+        self.plain().all_below(limit)
     }
 
+    #[inline(always)]
+    fn sqrt(self) -> Self {
+        let root = Number::sqrt(self.plain());
+        self.chain(root, root.like(0.5) / root)
+    }
+
+    #[inline(always)]
     fn square(self) -> Self {
         self * self
     }
 
+    #[inline(always)]
     fn sin_cos(self) -> (Self, Self) {
-        let (sin, cos) = self.value().sin_cos();
+        let (sin, cos) = functions::sin_cos(self.plain());
         (self.chain(sin, cos), self.chain(cos, -sin))
     }
 
+    #[inline(always)]
     fn exp(self) -> Self {
-        let value = self.value().exp();
+        let value = functions::exp(self.plain());
         self.chain(value, value)
     }
 
-    fn sinh(self) -> Self {
-        self.chain(self.value().sinh(), self.value().cosh())
+    /// Hyperbolic sine and cosine.
+    #[inline(always)]
+    fn sinh_cosh(self) -> (Self, Self) {
+        let (sinh, cosh) = functions::sinh_cosh(self.plain());
+        (self.chain(sinh, cosh), self.chain(cosh, sinh))
     }
 
-    fn cosh(self) -> Self {
-        self.chain(self.value().cosh(), self.value().sinh())
-    }
-
+    #[inline(always)]
     fn asinh(self) -> Self {
-        let x = self.value();
-        self.chain(crate::math::elementary::asinh(x), 1.0 / (1.0 + x * x).sqrt())
+        let x = self.plain();
+        self.chain(functions::asinh(x), Number::sqrt(x * x + 1.0).reciprocal())
     }
 
+    #[inline(always)]
     fn atanh(self) -> Self {
-        let x = self.value();
-        self.chain(x.atanh(), 1.0 / ((1.0 - x) * (1.0 + x)))
+        let x = self.plain();
+        self.chain(functions::atanh(x), ((-x + 1.0) * (x + 1.0)).reciprocal())
+    }
+
+    /// Its size.
+    #[inline(always)]
+    fn magnitude(self) -> Self {
+        let x = self.plain();
+        self.chain(Number::abs(x), x.like(1.0).copysign(x))
+    }
+
+    /// What is no number: the places are then taken one by one.
+    #[inline(always)]
+    fn undecided(self) -> Self {
+        self.constant(f64::NAN)
     }
 
     /// atanh x / x, by its power series where x is no larger than the Earth's eccentricity.
+    #[inline(always)]
     fn atanhc(self) -> Self {
+        const ODD: [f64; 7] = [13.0, 11.0, 9.0, 7.0, 5.0, 3.0, 1.0];
         let q = self.square();
-        if q.value() > 0.009 {
-            return self.atanh() / self;
+        match q.below(0.009) {
+            Some(true) => {}
+            Some(false) => return self.atanh() / self,
+            None => return self.undecided(),
         }
-        let sum = [13.0, 11.0, 9.0, 7.0, 5.0, 3.0, 1.0];
-        sum.iter().fold(Self::constant(1.0 / 15.0), |tail, odd| tail * q + 1.0 / odd)
+        let mut sum = self.constant(1.0 / 15.0);
+        for odd in ODD {
+            sum = sum * q + 1.0 / odd;
+        }
+        sum
     }
 
+    #[inline(always)]
     fn asin(self) -> Self {
-        let x = self.value();
-        self.chain(x.asin(), 1.0 / ((1.0 - x) * (1.0 + x)).sqrt())
+        let x = self.plain();
+        let cos = Number::sqrt((-x + 1.0) * (x + 1.0));
+        self.chain(functions::atan2(x, cos), cos.reciprocal())
     }
 
     /// Angle of the direction (`x`, self), radians.
     fn atan2(self, x: Self) -> Self;
 
     /// sin x / x.
+    #[inline(always)]
     fn sinc(self) -> Self {
-        let x = self.value();
-        if x.abs() < 1e-4 {
-            let square = self.square();
-            return square * (square / 120.0 - 1.0 / 6.0) + 1.0;
+        let square = self.square();
+        match square.below(1e-8) {
+            Some(true) => square * (square / 120.0 - 1.0 / 6.0) + 1.0,
+            Some(false) => self.sin_cos().0 / self,
+            None => self.undecided(),
         }
-        self.sin_cos().0 / self
     }
 
     /// √(self² + other²).
+    #[inline(always)]
     fn norm(self, other: Self) -> Self {
         (self.square() + other.square()).sqrt()
     }
 }
 
-impl Real for f64 {
-    fn constant(value: f64) -> f64 {
-        value
+impl<N: Number> Real for N {
+    type Plain = N;
+
+    #[inline(always)]
+    fn constant(self, value: f64) -> N {
+        self.like(value)
     }
 
-    fn value(self) -> f64 {
+    #[inline(always)]
+    fn plain(self) -> N {
         self
     }
 
-    fn chain(self, value: f64, _: f64) -> f64 {
+    #[inline(always)]
+    fn chain(self, value: N, _: N) -> N {
         value
     }
 
-    fn atan2(self, x: f64) -> f64 {
-        f64::atan2(self, x)
-    }
-
-    fn norm(self, other: f64) -> f64 {
-        crate::math::elementary::norm(self, other)
+    #[inline(always)]
+    fn atan2(self, x: N) -> N {
+        functions::atan2(self, x)
     }
 }
 
@@ -118,11 +164,13 @@ pub(crate) struct Dual {
 }
 
 impl Real for Dual {
-    fn constant(value: f64) -> Dual {
+    type Plain = f64;
+
+    fn constant(self, value: f64) -> Dual {
         Dual { value, by_lon: 0.0, by_lat: 0.0 }
     }
 
-    fn value(self) -> f64 {
+    fn plain(self) -> f64 {
         self.value
     }
 
@@ -134,7 +182,7 @@ impl Real for Dual {
         let square = self.value * self.value + x.value * x.value;
         let by = |y: f64, along: f64| (x.value * y - self.value * along) / square;
         Dual {
-            value: self.value.atan2(x.value),
+            value: functions::atan2(self.value, x.value),
             by_lon: by(self.by_lon, x.by_lon),
             by_lat: by(self.by_lat, x.by_lat),
         }

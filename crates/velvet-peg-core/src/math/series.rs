@@ -23,11 +23,12 @@ pub(crate) fn sine_sum(c: &[f64; 8], sin2: f64, cos2: f64) -> f64 {
 }
 
 /// The same sum of any number.
+#[inline(always)]
 pub(crate) fn sine_sum_of<T: Real>(c: &[f64; 8], sin2: T, cos2: T) -> T {
     let twice = cos2 * 2.0;
-    let (mut next, mut after) = (T::constant(0.0), T::constant(0.0));
-    for factor in c.iter().rev() {
-        (next, after) = (twice * next - after + *factor, next);
+    let (mut next, mut after) = (sin2.constant(0.0), sin2.constant(0.0));
+    for at in (0..c.len()).rev() {
+        (next, after) = (twice * next - after + c[at], next);
     }
     sin2 * next
 }

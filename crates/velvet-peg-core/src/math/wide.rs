@@ -76,6 +76,14 @@ impl<S: Simd> Number for Wide<S> {
         self.with(simd.xor_f64s(self.values, sign))
     }
 
+    fn each(self, of: fn(f64) -> f64) -> Wide<S> {
+        let mut values = self.values;
+        for value in bytemuck::cast_slice_mut::<_, f64>(std::slice::from_mut(&mut values)) {
+            *value = of(*value);
+        }
+        self.with(values)
+    }
+
     #[inline(always)]
     fn greatest(self) -> f64 {
         self.simd.reduce_max_f64s(self.values)

@@ -6,7 +6,8 @@
 //! Mercator and the conformal conic, implement [`Kernel`] directly with closed factors.
 
 use crate::ellipsoid::Ellipsoid;
-use crate::math::blocks::replace_singly;
+use crate::math::blocks::{Replacement, replace, replace_singly};
+use crate::math::number::Number;
 use crate::math::{LonLat, Real, degrees};
 use crate::position::Geographic;
 use std::fmt::Debug;
@@ -76,6 +77,10 @@ impl<F: Formula> Kernel for F {
         self.plane(&LonLat::of(self.frame().0, at))
     }
 
+    fn forward_block(&self, lon: &mut [f64], lat: &mut [f64]) {
+        replace([lon, lat], &Forward(self));
+    }
+
     fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
         let (lambda, lat) = self.place(e, n)?;
         // The rounding of a meridian's image must not push a longitude past the half turn.
@@ -108,6 +113,27 @@ impl<F: Formula> Kernel for F {
 
     fn is_conformal(&self) -> bool {
         self.conformal()
+    }
+}
+
+/// The mapping of several places at a time, where they have the same choices to make.
+struct Forward<'a, F>(&'a F);
+
+/// Longitudes of which sines and cosines are taken several at a time, degrees.
+const TURNS: f64 = 500.0;
+
+impl<F: Formula> Replacement<2> for Forward<'_, F> {
+    #[inline(always)]
+    fn several<N: Number>(&self, [lon, lat]: [N; 2]) -> Option<[N; 2]> {
+        if !lon.within(TURNS) {
+            return None;
+        }
+        let (e, n) = self.0.plane(&LonLat::of_degrees(self.0.frame().0, lon, lat))?;
+        (e.are_finite() && n.are_finite()).then_some([e, n])
+    }
+
+    fn single(&self, [lon, lat]: [f64; 2]) -> Option<[f64; 2]> {
+        self.0.forward(Geographic { lat, lon }).map(<[f64; 2]>::from)
     }
 }
 

@@ -95,11 +95,12 @@ impl Formula for Albers {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let rise = at.sin_rise(self.lat0);
         let dq = rise * self.authalic.slope(at.sin, self.sin0, rise);
         let w2 = -(dq * self.cone) + self.w0 * self.w0;
-        if !(w2.value() >= 0.0) {
+        if w2.below(0.0)? {
             return None;
         }
         let w = w2.sqrt();

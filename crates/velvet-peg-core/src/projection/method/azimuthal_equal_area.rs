@@ -82,14 +82,17 @@ impl AzimuthalEqualArea {
     }
 
     /// sin(β − β₀): from the difference of the two sines where that is the smaller error.
+    #[inline(always)]
     fn climb<T: Real>(&self, at: &LonLat<T>, sin: T, cos: T) -> T {
         let (sin0, cos0) = self.beta0;
         let plain = sin * cos0 - cos * sin0;
         // 2 cos((β + β₀)/2) cos((β − β₀)/2) = cos β + cos β₀
         let sum = cos + cos0;
         let difference = cos * cos0 + sin * sin0;
-        if difference.value() < 0.9 || sum.value() < 0.2 {
-            return plain;
+        match (difference.below(0.9), sum.below(0.2)) {
+            (Some(false), Some(false)) => {}
+            (None, _) | (_, None) => return sum.undecided(),
+            _ => return plain,
         }
         let rise = match self.spherical {
             true => at.sin_rise(self.lat0),
@@ -109,6 +112,7 @@ impl Formula for AzimuthalEqualArea {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let (sin, cos) = match self.spherical {
             true => (at.sin, at.cos),
@@ -117,10 +121,10 @@ impl Formula for AzimuthalEqualArea {
         let (sin0, cos0) = self.beta0;
         let depth = sin * sin0 + cos * at.cos_lambda * cos0 + 1.0;
         // The antipode of the origin is a whole circle.
-        if depth.value() < 1e-9 {
+        if depth.below(1e-9)? {
             return None;
         }
-        let scale = (T::constant(2.0) / depth).sqrt() * self.authalic.radius_m();
+        let scale = (depth.constant(2.0) / depth).sqrt() * self.authalic.radius_m();
         let half = (at.lambda * 0.5).sin_cos().0;
         let north = self.climb(at, sin, cos) + cos * half.square() * (2.0 * sin0);
         Some((scale * cos * at.sin_lambda * self.stretch, scale * north / self.stretch))

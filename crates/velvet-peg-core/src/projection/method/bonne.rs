@@ -65,12 +65,13 @@ impl Formula for Bonne {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let up = self.meridian.distance(at);
         let rho = -up + self.radius0;
         let across = self.parallel(at) * at.lambda;
         // The pole is the apex when the origin is one.
-        if rho.value() == 0.0 {
+        if rho.magnitude().below(f64::MIN_POSITIVE)? {
             return Some((across, up));
         }
         let half = across / rho * 0.5;

@@ -64,10 +64,11 @@ impl Formula for Cassini {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let a = at.lambda * at.cos;
         // The series is of use near its meridian only.
-        if !(a.value().abs() < 1.2) {
+        if !a.magnitude().below(1.2)? {
             return None;
         }
         let e2 = self.ellipsoid.eccentricity_squared();

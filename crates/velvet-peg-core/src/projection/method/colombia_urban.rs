@@ -9,6 +9,7 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::sin_cos_degrees;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -68,13 +69,14 @@ impl Formula for ColombiaUrban {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let radius = self.ellipsoid.semi_major_m();
         let e2 = self.ellipsoid.eccentricity_squared();
         let across = at.nu(e2) * at.cos * at.lambda * radius;
-        let middle = degrees::sin_cos((at.lat + self.lat0) / 2.0);
+        let (sin, cos) = sin_cos_degrees((at.lat + self.lat0) * 0.5);
         // d sin(middle)/dφ = cos(middle)/2
-        let sin_middle = at.phi.chain(middle.0, middle.1 / 2.0);
+        let sin_middle = at.phi.chain(sin, cos * 0.5);
         let w2 = -(sin_middle.square() * e2) + 1.0;
         let g = w2 * w2.sqrt() * (self.height_m / (radius * (1.0 - e2))) + 1.0;
         let north = g * (at.rise(self.lat0) + across.square() * self.b) * self.rho0;

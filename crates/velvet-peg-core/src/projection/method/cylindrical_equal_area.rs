@@ -76,6 +76,7 @@ impl Formula for CylindricalEqualArea {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let rise = if self.spherical { at.sin } else { self.authalic.q(at.sin) };
         Some((at.lambda * self.across, rise * self.along))

@@ -54,6 +54,7 @@ impl Formula for EqualEarth {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let radius = self.authalic.radius_m();
         let theta = (self.authalic.sin_cos(at).0 * HALF_ROOT_3).asin();

@@ -107,11 +107,12 @@ impl Formula for EquidistantConic {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let distance = self.meridian.distance(at);
         let theta = at.lambda * self.cone;
         let half = theta * 0.5;
-        let length = (T::constant(self.c) - distance * self.cone) * at.lambda;
+        let length = (-(distance * self.cone) + self.c) * at.lambda;
         let east = length * theta.sinc();
         let north = length * half.sin_cos().0 * half.sinc() + distance;
         Some((east, north))

@@ -113,6 +113,7 @@ impl Formula for EquidistantCylindrical {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let north = match &self.along {
             Along::Meridian(meridian) => meridian.distance(at),

@@ -44,6 +44,7 @@ impl Formula for Guam {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let a = self.ellipsoid.semi_major_m();
         let nu = at.nu(self.ellipsoid.eccentricity_squared());

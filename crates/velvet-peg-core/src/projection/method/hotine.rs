@@ -144,12 +144,13 @@ impl Formula for Hotine {
         (self.lon_centre, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let to = self.sphere.direction(at)?;
         let (sin, cos) = self.azimuth;
         let along = to.north * cos + to.east * sin;
         let across = to.east * cos - to.north * sin;
-        if across.value().abs() >= 1.0 - 1e-12 {
+        if !across.magnitude().below(1.0 - 1e-12)? {
             return None;
         }
         let u = along.atan2(to.up) * self.radius + self.from_natural_origin;

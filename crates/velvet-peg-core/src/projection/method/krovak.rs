@@ -154,10 +154,12 @@ impl Krovak {
     }
 
     /// Southing and westing from the apex.
+    #[inline(always)]
     fn cone_plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let psi = self.sphere.psi_rise(at)? + self.sphere.sphere_psi0;
-        let cos_u = T::constant(1.0) / psi.cosh();
-        let sin_u = psi.sinh() * cos_u;
+        let (sinh, cosh) = psi.sinh_cosh();
+        let cos_u = psi.constant(1.0) / cosh;
+        let sin_u = sinh * cos_u;
         let (sin_v, cos_v) = (-at.lambda * self.sphere.ratio).sin_cos();
         let (sin_axis, cos_axis) = self.axis;
         let sin_t = sin_u * cos_axis + cos_u * cos_v * sin_axis;
@@ -175,6 +177,7 @@ impl Krovak {
 
 impl Correction {
     /// dX and dY, southing and westing, metres.
+    #[inline(always)]
     fn shift<T: Real>(&self, x: T, y: T) -> (T, T) {
         let (x, y) = (x - self.x, y - self.y);
         let [c1, c2, c3, c4, c5, c6, c7, c8, c9, c10] = self.c;
@@ -208,6 +211,7 @@ impl Formula for Krovak {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let (mut south, mut west) = self.cone_plane(at)?;
         if let Some(correction) = &self.correction {

@@ -80,10 +80,11 @@ impl Formula for Laborde {
         (self.lon_centre, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let to = self.sphere.direction(at)?;
         // The cubic is one-to-one far beyond the island that it is made for; not on the globe.
-        if to.up.value() < 0.7 {
+        if to.up.below(0.7)? {
             return None;
         }
         let h = Complex { re: to.north.atan2(to.up), im: to.east.atanh() };

@@ -96,11 +96,12 @@ impl Formula for LocalOrthographic {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let e2 = self.ellipsoid.eccentricity_squared();
         // What lies behind the horizon would fall on what lies before it.
         let up = at.sin * self.sin0 + at.cos * at.cos_lambda * self.cos0;
-        if up.value() <= 1e-3 {
+        if !(-up).below(-1e-3)? {
             return None;
         }
         let nu = at.nu(e2);
@@ -110,7 +111,7 @@ impl Formula for LocalOrthographic {
         // ν sin φ − ν₀ sin φ₀ from the difference of the sines.
         let rise = at.sin_rise(self.lat0);
         let bulge = rise * nu * self.nu0 * (at.sin + self.sin0)
-            / (T::constant(1.0) / nu + 1.0 / self.nu0)
+            / (nu.constant(1.0) / nu + 1.0 / self.nu0)
             * (e2 * self.sin0)
             + rise * nu;
         let north = nu * climb - bulge * (e2 * self.cos0);

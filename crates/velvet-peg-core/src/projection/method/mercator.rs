@@ -112,8 +112,9 @@ impl Formula for Mercator {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
-        if at.cos.value() <= 0.0 {
+        if !(-at.cos).below(0.0)? {
             return None;
         }
         let psi = self.conformal.isometric_of(at);

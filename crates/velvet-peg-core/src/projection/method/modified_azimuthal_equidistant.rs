@@ -52,12 +52,13 @@ impl Formula for ModifiedAzimuthalEquidistant {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let e2 = self.ellipsoid.eccentricity_squared();
         let a = self.ellipsoid.semi_major_m();
         // tan ψ cos φ, kept over cos φ so that it holds everywhere.
         let nu = at.nu(e2) * a;
-        let lift = T::constant(self.nu0 * self.sin0) / nu;
+        let lift = nu.constant(self.nu0 * self.sin0) / nu;
         let tan_cos = at.sin * (1.0 - e2) + lift * e2;
         let norm = tan_cos.norm(at.cos);
         let (sin_psi, cos_psi) = (tan_cos / norm, at.cos / norm);
@@ -69,12 +70,12 @@ impl Formula for ModifiedAzimuthalEquidistant {
         let climb = (sin_rise - (at.sin - lift) * (e2 * self.cos0)) / norm;
         let north = climb + cos_psi * half.square() * (2.0 * self.sin0);
         let up = sin_psi * self.sin0 + cos_psi * at.cos_lambda * self.cos0;
-        if up.value() < 0.3 {
+        if up.below(0.3)? {
             return None;
         }
         let square = east.square() + north.square();
         // s / sin s
-        let ratio = match square.value() < 1e-6 {
+        let ratio = match square.below(1e-6)? {
             true => square * (square * (3.0 / 40.0) + 1.0 / 6.0) + 1.0,
             false => square.sqrt().asin() / square.sqrt(),
         };
@@ -85,11 +86,11 @@ impl Formula for ModifiedAzimuthalEquidistant {
         // Terms in s H = h₀ y and in s² stay regular at the origin.
         let sh = y * h0;
         let sh2 = sh.square();
-        let h2 = match s2.value() == 0.0 {
-            true => T::constant(0.0),
+        let h2 = match s2.below(f64::MIN_POSITIVE)? {
+            true => s2.constant(0.0),
             false => sh2 / s2,
         };
-        let one = T::constant(1.0);
+        let one = s2.constant(1.0);
         let c = one - sh2 * (-h2 + 1.0) / 6.0
             + s2 * sh * (-(h2 * 2.0) + 1.0) * (g / 8.0)
             + s2 * (sh2 * (-(h2 * 7.0) + 4.0) - s2 * (-(h2 * 7.0) + 1.0) * (3.0 * g * g)) / 120.0

@@ -82,7 +82,7 @@ impl NearConformal {
     }
 
     fn waves<T: Real>(&self, phi: T) -> T {
-        let zero = T::constant(0.0);
+        let zero = phi.constant(0.0);
         (1..5).fold(zero, |sum, j| sum + (phi * (2.0 * j as f64)).sin_cos().0 * self.meridian[j])
     }
 }
@@ -92,6 +92,7 @@ impl Formula for NearConformal {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let m = at.rise(self.lat0) * self.meridian[0] + (self.waves(at.phi) - self.origin);
         let up = (m + m * m.square() * self.cubic) * self.scale;

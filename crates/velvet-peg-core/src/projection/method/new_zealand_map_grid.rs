@@ -10,6 +10,7 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::complex::{Complex, polynomial};
+use crate::math::number::Number;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -70,14 +71,19 @@ impl Formula for NewZealandMapGrid {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
-        let step = at.rise(self.lat0).chain((at.lat - self.lat0) * 0.036, 0.036 * RADIAN);
+        let (step, slope) = ((at.lat - self.lat0) * 0.036, at.lat.like(0.036 * RADIAN));
+        let step = at.rise(self.lat0).chain(step, slope);
         // Far from New Zealand the polynomial folds over.
-        if step.value().abs() > 0.5 || at.lambda.value().abs() > 0.3 {
+        let is_far = (-step.magnitude()).below(-0.5)? || (-at.lambda.magnitude()).below(-0.3)?;
+        if is_far {
             return None;
         }
-        let zero = T::constant(0.0);
-        let psi = ISOMETRIC.iter().rev().fold(zero, |sum, c| (sum + *c) * step);
+        let mut psi = step.constant(0.0);
+        for at in (0..ISOMETRIC.len()).rev() {
+            psi = (psi + ISOMETRIC[at]) * step;
+        }
         let z = polynomial(&PLANE, Complex { re: psi, im: at.lambda });
         let a = self.ellipsoid.semi_major_m();
         Some((z.im * a, z.re * a))

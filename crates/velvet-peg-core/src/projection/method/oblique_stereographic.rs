@@ -63,11 +63,12 @@ impl Formula for ObliqueStereographic {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let to = self.sphere.direction(at)?;
         let depth = to.up + 1.0;
         // The antipode of the origin is infinitely far.
-        if depth.value() < 1e-6 {
+        if depth.below(1e-6)? {
             return None;
         }
         Some((to.east / depth * self.diameter, to.north / depth * self.diameter))

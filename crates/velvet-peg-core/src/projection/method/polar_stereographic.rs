@@ -138,10 +138,12 @@ impl PolarStereographic {
     }
 
     /// exp(−ψ) of a latitude whose sine is positive towards the pole.
+    #[inline(always)]
     fn t<T: Real>(&self, sin: T, cos: T) -> T {
-        let half = match sin.value() < 0.0 {
-            true => (-sin + 1.0) / cos,
-            false => cos / (sin + 1.0),
+        let half = match sin.below(0.0) {
+            Some(true) => (-sin + 1.0) / cos,
+            Some(false) => cos / (sin + 1.0),
+            None => return sin.undecided(),
         };
         half * self.conformal.eccentric_of(sin).exp()
     }
@@ -156,9 +158,10 @@ impl Formula for PolarStereographic {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let sin = at.sin * self.pole;
-        if sin.value() <= -1.0 {
+        if !(-sin).below(1.0)? {
             return None;
         }
         let radius = self.t(sin, at.cos) * self.k;

@@ -45,6 +45,7 @@ impl Formula for Polyconic {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let nu = at.nu(self.ellipsoid.eccentricity_squared()) * self.ellipsoid.semi_major_m();
         let half = at.lambda * at.sin * 0.5;

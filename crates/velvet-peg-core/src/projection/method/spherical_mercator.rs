@@ -57,8 +57,9 @@ impl Formula for SphericalMercator {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
-        if at.cos.value() <= 0.0 {
+        if !(-at.cos).below(0.0)? {
             return None;
         }
         Some((at.lambda * self.radius, (at.sin / at.cos).asinh() * self.radius))

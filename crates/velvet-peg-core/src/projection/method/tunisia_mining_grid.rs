@@ -50,10 +50,11 @@ impl Formula for TunisiaMiningGrid {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let up = at.rise(self.lat0);
         let grads = 1000.0 / GRAD_DEG * 180.0 / std::f64::consts::PI;
-        let step = if up.value() > 0.0 { NORTHWARD } else { SOUTHWARD };
+        let step = if (-up).below(0.0)? { NORTHWARD } else { SOUTHWARD };
         Some((at.lambda * (grads / EAST), up * (grads / step)))
     }
 

@@ -80,6 +80,7 @@ impl Formula for VerticalPerspective {
         (self.lon0, &self.ellipsoid)
     }
 
+    #[inline(always)]
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)> {
         let e2 = self.ellipsoid.eccentricity_squared();
         let nu = at.nu(e2) * self.ellipsoid.semi_major_m();
@@ -96,11 +97,10 @@ impl Formula for VerticalPerspective {
         let down = nu * drop - (nu - self.nu0) - bulge * self.sin0 + self.plane;
         let depth = down + self.viewer;
         // Seen where the line to the viewer leaves the ellipsoid outward.
-        let up = 1.0 - drop.value();
-        if !(self.outward(at, up) > 0.0) {
+        if !(-self.outward(at, -drop + 1.0)).below(0.0)? {
             return None;
         }
-        let ratio = T::constant(self.viewer) / depth;
+        let ratio = depth.constant(self.viewer) / depth;
         Some((east * ratio, north * ratio))
     }
 
@@ -126,13 +126,12 @@ impl Formula for VerticalPerspective {
 
 impl VerticalPerspective {
     /// The way from a place to the viewer along the place's own vertical, metres.
-    fn outward<T: Real>(&self, at: &LonLat<T>, up: f64) -> f64 {
+    #[inline(always)]
+    fn outward<T: Real>(&self, at: &LonLat<T>, up: T) -> T {
         let e2 = self.ellipsoid.eccentricity_squared();
-        let nu = at.nu(e2).value() * self.ellipsoid.semi_major_m();
+        let nu = at.nu(e2) * self.ellipsoid.semi_major_m();
         let height = self.plane + self.viewer;
         // (V − P) · n with V = ν₀ n₀ − e² ν₀ sin φ₀ k + (h₀ + h_v) n₀ and P = ν n − e² ν sin φ k.
-        (self.nu0 + height) * up
-            - nu
-            - e2 * at.sin.value() * (self.nu0 * self.sin0 - nu * at.sin.value())
+        up * (self.nu0 + height) - nu - at.sin * e2 * (-(nu * at.sin) + self.nu0 * self.sin0)
     }
 }
