@@ -636,9 +636,12 @@ fn reach(operation: &Operation, area: &Bounds, regions: &Regions) -> (Coverage, 
     (boxed, operation.extent().covered_fraction(area))
 }
 
+/// Datums, each with the operation to it.
+type Ties = Arc<[(u32, Operation)]>;
+
 /// An ensemble and its members are taken as one, to the ensemble's accuracy.
-fn tied(datum: u32) -> Arc<[(u32, Operation)]> {
-    static KNOWN: OnceLock<Mutex<HashMap<u32, Arc<[(u32, Operation)]>>>> = OnceLock::new();
+fn tied(datum: u32) -> Ties {
+    static KNOWN: OnceLock<Mutex<HashMap<u32, Ties>>> = OnceLock::new();
     let known = KNOWN.get_or_init(Mutex::default);
     // What was put in is whole, whatever became of a thread since.
     let mut known = known.lock().unwrap_or_else(PoisonError::into_inner);

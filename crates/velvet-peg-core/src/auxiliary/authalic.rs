@@ -7,6 +7,8 @@
 //! flattening to order 8 (computed in exact rational arithmetic).
 
 use crate::ellipsoid::Ellipsoid;
+use crate::math::functions::{DEGREE, atan2_degrees, clamp};
+use crate::math::number::Number;
 use crate::math::series;
 use crate::math::{LonLat, Real};
 
@@ -83,22 +85,23 @@ impl Authalic {
 
     /// Geodetic latitude in degrees from the sine and cosine of the authalic one, which need
     /// not be normalised.
-    pub(crate) fn geodetic_deg(&self, sin: f64, cos: f64) -> f64 {
+    #[inline(always)]
+    pub(crate) fn geodetic_deg<N: Number>(&self, sin: N, cos: N) -> N {
         let norm = sin * sin + cos * cos;
-        let (sin2, cos2) = (2.0 * sin * cos / norm, (cos - sin) * (cos + sin) / norm);
-        let change = series::sine_sum(&self.to_geodetic, sin2, cos2);
-        crate::math::degrees::atan2(sin, cos) + change.to_degrees()
+        let (sin2, cos2) = (sin * cos * 2.0 / norm, (cos - sin) * (cos + sin) / norm);
+        atan2_degrees(sin, cos) + series::sine_sum_of(&self.to_geodetic, sin2, cos2) * DEGREE
     }
 
     /// Geodetic latitude in degrees from q; none beyond the poles.
-    pub(crate) fn geodetic_of_q_deg(&self, q: f64) -> Option<f64> {
+    #[inline(always)]
+    pub(crate) fn geodetic_of_q_deg<N: Number>(&self, q: N) -> Option<N> {
         let sin = q / self.qp;
         // Rounding may carry a pole's q a little too far.
-        if !(sin.abs() <= 1.0 + 1e-15) {
+        if !sin.within(1.0 + 1e-15) {
             return None;
         }
-        let sin = sin.clamp(-1.0, 1.0);
-        Some(self.geodetic_deg(sin, ((1.0 - sin) * (1.0 + sin)).sqrt()))
+        let sin = clamp(sin, -1.0, 1.0);
+        Some(self.geodetic_deg(sin, Number::sqrt((-sin + 1.0) * (sin + 1.0))))
     }
 }
 

@@ -9,6 +9,8 @@
 
 use crate::ellipsoid::Ellipsoid;
 use crate::math::elementary::{asinh, norm};
+use crate::math::functions::{DEGREE, atan2_degrees, clamp, sinh_cosh};
+use crate::math::number::Number;
 use crate::math::series;
 use crate::math::{LonLat, Real};
 
@@ -73,21 +75,21 @@ impl Conformal {
         (at.sin / at.cos).asinh() - self.eccentric_of(at.sin)
     }
 
-    /// Geodetic latitude (radians) from the sine and cosine of the conformal one, which
+    /// Geodetic latitude, degrees, from the sine and cosine of the conformal one, which
     /// need not be normalised.
-    pub(crate) fn geodetic(&self, sin: f64, cos: f64) -> f64 {
+    #[inline(always)]
+    pub(crate) fn geodetic_deg<N: Number>(&self, sin: N, cos: N) -> N {
         let norm = sin * sin + cos * cos;
-        let double_sin = 2.0 * sin * cos / norm;
-        let double_cos = (cos - sin) * (cos + sin) / norm;
-        sin.atan2(cos) + series::sine_sum(&self.to_geodetic, double_sin, double_cos)
+        let (sin2, cos2) = (sin * cos * 2.0 / norm, (cos - sin) * (cos + sin) / norm);
+        atan2_degrees(sin, cos) + series::sine_sum_of(&self.to_geodetic, sin2, cos2) * DEGREE
     }
 
-    /// Geodetic latitude (radians) from the isometric latitude.
-    pub(crate) fn geodetic_of_isometric(&self, psi: f64) -> f64 {
-        if psi.abs() > 40.0 {
-            return std::f64::consts::FRAC_PI_2.copysign(psi);
-        }
-        self.geodetic(psi.sinh(), 1.0)
+    /// Geodetic latitude, degrees, from the isometric latitude.
+    #[inline(always)]
+    pub(crate) fn geodetic_of_isometric_deg<N: Number>(&self, psi: N) -> N {
+        // Of 40 the latitude is a pole's, to rounding.
+        let sinh = sinh_cosh(clamp(psi, -40.0, 40.0)).0;
+        self.geodetic_deg(sinh, sinh.like(1.0))
     }
 }
 

@@ -11,6 +11,8 @@ use crate::auxiliary::Conformal;
 use crate::ellipsoid::Ellipsoid;
 use crate::math::degrees;
 use crate::math::elementary::{asinh, norm};
+use crate::math::functions::atan2_degrees;
+use crate::math::number::Number;
 use crate::math::{LonLat, Real};
 
 #[derive(Clone, Copy, Debug)]
@@ -27,6 +29,8 @@ pub(crate) struct GaussSphere {
     /// Isometric latitude of the centre on the ellipsoid, and on the sphere.
     psi0: f64,
     pub(crate) sphere_psi0: f64,
+    /// e to the power of the latter.
+    growth: f64,
     /// Sine and cosine of the centre's latitude on the sphere.
     pub(crate) chi0: (f64, f64),
 }
@@ -60,6 +64,7 @@ impl GaussSphere {
             cos0,
             psi0: conformal.isometric(sin0, sin0 / cos0),
             sphere_psi0,
+            growth: sphere_psi0.exp(),
             chi0: (tan_chi0 / secant, 1.0 / secant),
         }
     }
@@ -85,16 +90,17 @@ impl GaussSphere {
             let pole = if (-at.cos).below(0.0)? { return None } else { at.sin };
             return Some(Direction { east: pole * 0.0, north: pole * cos0, up: pole * sin0 });
         };
-        let psi = rise + self.sphere_psi0;
-        let (sinh, cosh) = psi.sinh_cosh();
-        let cos = psi.constant(1.0) / cosh;
-        let sin = sinh * cos;
+        let more = rise.exp_m1();
+        let whole = more + 1.0;
+        // Of the isometric latitude on the sphere: e^ψ and e^−ψ.
+        let (large, small) = (whole * self.growth, whole.constant(1.0 / self.growth) / whole);
+        let cos = whole.constant(2.0) / (large + small);
+        let sin = (large - small) * 0.5 * cos;
         let lambda = at.lambda * self.ratio;
         let (sin_half, cos_half) = (lambda * 0.5).sin_cos();
         let versed = sin_half.square() * 2.0;
-        // sin(χ − χ₀)/cos χ
-        let half = (rise * 0.5).sinh_cosh().0;
-        let climb = (rise * 0.5 + self.sphere_psi0).sinh_cosh().1 * half * (2.0 * cos0);
+        // sin(χ − χ₀)/cos χ, which is cos χ₀ (sinh ψ − sinh ψ₀).
+        let climb = more * (small + self.growth) * (0.5 * cos0);
         Some(Direction {
             east: cos * sin_half * cos_half * 2.0,
             north: cos * (climb + versed * sin0),
@@ -103,18 +109,22 @@ impl GaussSphere {
     }
 
     /// Longitude from the centre and latitude, degrees, of a direction (of any length).
-    pub(crate) fn place(&self, at: &Direction<f64>) -> (f64, f64) {
+    #[inline(always)]
+    pub(crate) fn place<N: Number>(&self, at: &Direction<N>) -> (N, N) {
         let (sin0, cos0) = self.chi0;
         let sin = at.up * sin0 + at.north * cos0;
         let along = at.up * cos0 - at.north * sin0;
-        let cos = norm(along, at.east);
-        let lambda = degrees::atan2(at.east, along) / self.ratio;
-        (lambda, self.latitude_deg(asinh(sin / cos.max(1e-300))))
+        let cos = along.norm(at.east);
+        // At a pole the cosine is nothing.
+        let least = cos.like(1e-100);
+        let tan = sin / N::select(cos.less(least), least, cos);
+        (atan2_degrees(at.east, along) / self.ratio, self.latitude_deg(tan.asinh()))
     }
 
     /// Geodetic latitude, degrees, of an isometric latitude on the sphere.
-    pub(crate) fn latitude_deg(&self, sphere_psi: f64) -> f64 {
-        let psi = self.psi0 + (sphere_psi - self.sphere_psi0) / self.ratio;
-        self.conformal.geodetic_of_isometric(psi).to_degrees()
+    #[inline(always)]
+    pub(crate) fn latitude_deg<N: Number>(&self, sphere_psi: N) -> N {
+        let psi = (sphere_psi - self.sphere_psi0) / self.ratio + self.psi0;
+        self.conformal.geodetic_of_isometric_deg(psi)
     }
 }

@@ -5,6 +5,8 @@
 //! rational arithmetic). The first term left out is below 1e-21 on the Earth's ellipsoids.
 
 use crate::ellipsoid::Ellipsoid;
+use crate::math::functions::DEGREE;
+use crate::math::number::Number;
 use crate::math::{LonLat, Real};
 use crate::math::{degrees, series};
 
@@ -18,6 +20,9 @@ pub(crate) struct Meridian {
     to_rectifying: [f64; 8],
     to_geodetic: [f64; 8],
 }
+
+/// Largest rectifying latitude that is looked at, radians.
+const FARTHEST: f64 = 10.0;
 
 impl Meridian {
     pub(crate) fn new(ellipsoid: &Ellipsoid, lat0_deg: f64) -> Meridian {
@@ -42,10 +47,14 @@ impl Meridian {
     }
 
     /// Latitude in degrees at a distance from the origin's parallel.
-    pub(crate) fn latitude(&self, distance_m: f64) -> f64 {
-        let mu = self.lat0.to_radians() + self.origin + distance_m / self.radius;
-        let (sin2, cos2) = (2.0 * mu).sin_cos();
-        (mu + series::sine_sum(&self.to_geodetic, sin2, cos2)).to_degrees()
+    #[inline(always)]
+    pub(crate) fn latitude<N: Number>(&self, distance_m: N) -> N {
+        let mu = distance_m / self.radius + (self.lat0.to_radians() + self.origin);
+        // Beyond the poles by far there is none.
+        let is_near = mu.abs().less(mu.like(FARTHEST));
+        let mu = N::select(is_near, mu, mu.like(f64::NAN));
+        let (sin2, cos2) = (mu * 2.0).sin_cos();
+        (mu + series::sine_sum_of(&self.to_geodetic, sin2, cos2)) * DEGREE
     }
 }
 

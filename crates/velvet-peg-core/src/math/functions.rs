@@ -168,33 +168,58 @@ const MOST_EXP: f64 = 40.0;
 /// ln 2 in two parts, of which the first has few digits.
 const LN_2: (f64, f64) = (6.931_471_803_691_238_164_90e-1, 1.908_214_929_270_587_700_02e-10);
 
+/// Where all are up to a limit, the value found; of each beyond it what `far` makes of it: one of
+/// several that is beyond changes nothing for the others.
+#[inline(always)]
+fn or_each_beyond<N: Number>(x: N, limit: f64, near: N, far: fn(f64) -> f64) -> N {
+    match x.within(limit) {
+        true => near,
+        false => N::select(x.like(limit).less(x.abs()), x.each(far), near),
+    }
+}
+
 /// e^x.
 #[inline(always)]
 pub(crate) fn exp<N: Number>(x: N) -> N {
-    if !x.within(MOST_EXP) {
-        return x.each(f64::exp);
-    }
     let halvings = (x * std::f64::consts::LOG2_E).round();
     let rest = (x - halvings * LN_2.0) - halvings * LN_2.1;
-    (exp_m1_small(rest) + 1.0) * power_of_two(halvings)
+    let near = (exp_m1_small(rest) + 1.0) * power_of_two(halvings);
+    or_each_beyond(x, MOST_EXP, near, f64::exp)
+}
+
+/// e^x − 1, to its own last digits.
+#[inline(always)]
+pub(crate) fn exp_m1<N: Number>(x: N) -> N {
+    let halvings = (x * std::f64::consts::LOG2_E).round();
+    let rest = (x - halvings * LN_2.0) - halvings * LN_2.1;
+    let power = power_of_two(halvings);
+    or_each_beyond(x, MOST_EXP, (power - 1.0) + power * exp_m1_small(rest), f64::exp_m1)
 }
 
 /// 2^n of a whole number of up to 63.
 #[inline(always)]
 fn power_of_two<N: Number>(n: N) -> N {
-    const POWERS: [f64; 6] = [2.0, 4.0, 16.0, 256.0, 65_536.0, 4_294_967_296.0];
-    let one = n.like(1.0);
-    let mut left = n.abs();
-    let mut power = one;
-    for at in 0..POWERS.len() {
-        // The lowest binary digit of what is left.
-        let half = (left * 0.5 - 0.25).round();
-        let is_odd = one.like(0.5).less(left - half * 2.0);
-        power = power * N::select(is_odd, one.like(POWERS[at]), one);
-        left = half;
+    const LARGE: [(f64, f64); 3] = [(32.0, 4_294_967_296.0), (16.0, 65_536.0), (8.0, 256.0)];
+    const SMALL: [(f64, f64); 3] = [(4.0, 16.0), (2.0, 4.0), (1.0, 2.0)];
+    let mut left = (n.abs(), n.like(1.0));
+    if !left.0.within(7.5) {
+        left = powers(left, LARGE);
     }
+    let power = powers(left, SMALL).1;
     let is_negative = n.less(n.like(0.0));
     N::select(is_negative, power.reciprocal(), power)
+}
+
+/// What is left of a whole number without those that it holds, and the product times their powers of two.
+#[inline(always)]
+fn powers<N: Number>((mut left, mut power): (N, N), of: [(f64, f64); 3]) -> (N, N) {
+    let (zero, one) = (left.like(0.0), left.like(1.0));
+    for (count, power_of) in of {
+        let is_held = one.like(count - 0.5).less(left);
+        left = left - N::select(is_held, one.like(count), zero);
+        power = power * N::select(is_held, one.like(power_of), one);
+    }
+    (left, power)
 }
 
 /// Largest t of ln (1 + t) that is taken here.
@@ -203,15 +228,11 @@ const MOST_LN: f64 = 65_000.0;
 /// ln (1 + t) of a number that is not negative, to its own last digits.
 #[inline(always)]
 pub(crate) fn ln_1p<N: Number>(t: N) -> N {
-    const STEPS: [(f64, f64); 5] = [(256.0, 8.0), (16.0, 4.0), (4.0, 2.0), (2.0, 1.0), (1.0, 0.0)];
-    if !t.within(MOST_LN) {
-        return t.each(f64::ln_1p);
-    }
+    const STEPS: [(f64, f64); 4] = [(256.0, 8.0), (16.0, 4.0), (4.0, 2.0), (2.0, 1.0)];
     let (one, zero) = (t.like(1.0), t.like(0.0));
     let whole = t + 1.0;
     let (mut m, mut doublings) = (whole, zero);
-    for at in 0..STEPS.len() - 1 {
-        let (power, count) = STEPS[at];
+    for (power, count) in STEPS {
         // √½ of the power and more.
         let is_more = one.like(power * 0.707_106_781_186_547_5).less(m);
         m = m * N::select(is_more, one.like(1.0 / power), one);
@@ -220,7 +241,8 @@ pub(crate) fn ln_1p<N: Number>(t: N) -> N {
     let is_small = doublings.less(one.like(0.5));
     let rise = N::select(is_small, t, m - 1.0);
     let s = atanh_small(rise / (rise + 2.0)) * 2.0;
-    N::select(is_small, s, s + doublings * LN_2.1 + doublings * LN_2.0)
+    let near = N::select(is_small, s, s + doublings * LN_2.1 + doublings * LN_2.0);
+    or_each_beyond(t, MOST_LN, near, f64::ln_1p)
 }
 
 /// Inverse hyperbolic sine.
@@ -271,6 +293,19 @@ pub(crate) fn atan2<N: Number>(y: N, x: N) -> N {
     let forward = base + (t - t * z * polynomial(z, &ATAN));
     let is_behind = x.less(zero);
     N::select(is_behind, -forward + std::f64::consts::PI, forward).copysign(y)
+}
+
+/// The number, or the limit that it is beyond.
+#[inline(always)]
+pub(crate) fn clamp<N: Number>(x: N, least: f64, most: f64) -> N {
+    let (least, most) = (x.like(least), x.like(most));
+    N::select(x.less(least), least, N::select(most.less(x), most, x))
+}
+
+/// Arc sine in degrees of up to 1.
+#[inline(always)]
+pub(crate) fn asin_degrees<N: Number>(x: N) -> N {
+    atan2_degrees(x, ((-x + 1.0) * (x + 1.0)).sqrt())
 }
 
 /// An angle of up to 900° brought within half a turn by whole turns; exact.

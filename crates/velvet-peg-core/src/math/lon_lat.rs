@@ -33,26 +33,30 @@ impl<N: Number> LonLat<N> {
     }
 }
 
+impl<N: Number> LonLat<N> {
+    /// The same place with derivatives by its own longitude and latitude.
+    #[inline(always)]
+    pub(crate) fn dual(&self) -> LonLat<Dual<N>> {
+        let (zero, one) = (self.phi.like(0.0), self.phi.like(1.0));
+        let by_lon = Dual { value: self.lambda, by_lon: one, by_lat: zero };
+        let by_lat = Dual { value: self.phi, by_lon: zero, by_lat: one };
+        LonLat {
+            lambda: by_lon,
+            sin_lambda: by_lon.chain(self.sin_lambda, self.cos_lambda),
+            cos_lambda: by_lon.chain(self.cos_lambda, -self.sin_lambda),
+            phi: by_lat,
+            sin: by_lat.chain(self.sin, self.cos),
+            cos: by_lat.chain(self.cos, -self.sin),
+            lat: self.lat,
+        }
+    }
+}
+
 impl LonLat<f64> {
     /// Longitudes are reckoned from `lon0_deg`.
     pub(crate) fn of(lon0_deg: f64, at: Geographic) -> LonLat<f64> {
         // Of any number of turns.
         LonLat::of_degrees(0.0, degrees::wrap(at.lon - lon0_deg), at.lat)
-    }
-
-    /// The same place with derivatives by its own longitude and latitude.
-    pub(crate) fn dual(&self) -> LonLat<Dual> {
-        let by_lon = |value, by_lon| Dual { value, by_lon, by_lat: 0.0 };
-        let by_lat = |value, by_lat| Dual { value, by_lon: 0.0, by_lat };
-        LonLat {
-            lambda: by_lon(self.lambda, 1.0),
-            sin_lambda: by_lon(self.sin_lambda, self.cos_lambda),
-            cos_lambda: by_lon(self.cos_lambda, -self.sin_lambda),
-            phi: by_lat(self.phi, 1.0),
-            sin: by_lat(self.sin, self.cos),
-            cos: by_lat(self.cos, -self.sin),
-            lat: self.lat,
-        }
     }
 }
 

@@ -54,6 +54,13 @@ pub(crate) trait Real: Arithmetic {
         self.chain(value, value)
     }
 
+    /// e^x − 1.
+    #[inline(always)]
+    fn exp_m1(self) -> Self {
+        let value = functions::exp_m1(self.plain());
+        self.chain(value, value + 1.0)
+    }
+
     /// Hyperbolic sine and cosine.
     #[inline(always)]
     fn sinh_cosh(self) -> (Self, Self) {
@@ -157,48 +164,61 @@ impl<N: Number> Real for N {
 
 /// A value with its derivatives by longitude and latitude (per radian).
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Dual {
-    pub(crate) value: f64,
-    pub(crate) by_lon: f64,
-    pub(crate) by_lat: f64,
+pub(crate) struct Dual<N> {
+    pub(crate) value: N,
+    pub(crate) by_lon: N,
+    pub(crate) by_lat: N,
 }
 
-impl Real for Dual {
-    type Plain = f64;
+impl<N: Number> Dual<N> {
+    #[inline(always)]
+    fn scaled(self, value: N, factor: N) -> Dual<N> {
+        Dual { value, by_lon: factor * self.by_lon, by_lat: factor * self.by_lat }
+    }
+}
 
-    fn constant(self, value: f64) -> Dual {
-        Dual { value, by_lon: 0.0, by_lat: 0.0 }
+impl<N: Number> Real for Dual<N> {
+    type Plain = N;
+
+    #[inline(always)]
+    fn constant(self, value: f64) -> Dual<N> {
+        let zero = self.value.like(0.0);
+        Dual { value: zero.like(value), by_lon: zero, by_lat: zero }
     }
 
-    fn plain(self) -> f64 {
+    #[inline(always)]
+    fn plain(self) -> N {
         self.value
     }
 
-    fn chain(self, value: f64, derivative: f64) -> Dual {
-        Dual { value, by_lon: derivative * self.by_lon, by_lat: derivative * self.by_lat }
+    #[inline(always)]
+    fn chain(self, value: N, derivative: N) -> Dual<N> {
+        self.scaled(value, derivative)
     }
 
-    fn atan2(self, x: Dual) -> Dual {
+    #[inline(always)]
+    fn atan2(self, x: Dual<N>) -> Dual<N> {
         let square = self.value * self.value + x.value * x.value;
-        let by = |y: f64, along: f64| (x.value * y - self.value * along) / square;
         Dual {
             value: functions::atan2(self.value, x.value),
-            by_lon: by(self.by_lon, x.by_lon),
-            by_lat: by(self.by_lat, x.by_lat),
+            by_lon: (x.value * self.by_lon - self.value * x.by_lon) / square,
+            by_lat: (x.value * self.by_lat - self.value * x.by_lat) / square,
         }
     }
 }
 
-impl Neg for Dual {
-    type Output = Dual;
-    fn neg(self) -> Dual {
+impl<N: Number> Neg for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn neg(self) -> Dual<N> {
         Dual { value: -self.value, by_lon: -self.by_lon, by_lat: -self.by_lat }
     }
 }
 
-impl Add for Dual {
-    type Output = Dual;
-    fn add(self, other: Dual) -> Dual {
+impl<N: Number> Add for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn add(self, other: Dual<N>) -> Dual<N> {
         Dual {
             value: self.value + other.value,
             by_lon: self.by_lon + other.by_lon,
@@ -207,16 +227,18 @@ impl Add for Dual {
     }
 }
 
-impl Sub for Dual {
-    type Output = Dual;
-    fn sub(self, other: Dual) -> Dual {
+impl<N: Number> Sub for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn sub(self, other: Dual<N>) -> Dual<N> {
         self + -other
     }
 }
 
-impl Mul for Dual {
-    type Output = Dual;
-    fn mul(self, other: Dual) -> Dual {
+impl<N: Number> Mul for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn mul(self, other: Dual<N>) -> Dual<N> {
         Dual {
             value: self.value * other.value,
             by_lon: self.by_lon * other.value + self.value * other.by_lon,
@@ -225,42 +247,48 @@ impl Mul for Dual {
     }
 }
 
-impl Div for Dual {
-    type Output = Dual;
-    fn div(self, other: Dual) -> Dual {
+impl<N: Number> Div for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn div(self, other: Dual<N>) -> Dual<N> {
+        let part = other.value.reciprocal();
         let value = self.value / other.value;
         Dual {
             value,
-            by_lon: (self.by_lon - value * other.by_lon) / other.value,
-            by_lat: (self.by_lat - value * other.by_lat) / other.value,
+            by_lon: (self.by_lon - value * other.by_lon) * part,
+            by_lat: (self.by_lat - value * other.by_lat) * part,
         }
     }
 }
 
-impl Add<f64> for Dual {
-    type Output = Dual;
-    fn add(self, other: f64) -> Dual {
+impl<N: Number> Add<f64> for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn add(self, other: f64) -> Dual<N> {
         Dual { value: self.value + other, ..self }
     }
 }
 
-impl Sub<f64> for Dual {
-    type Output = Dual;
-    fn sub(self, other: f64) -> Dual {
+impl<N: Number> Sub<f64> for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn sub(self, other: f64) -> Dual<N> {
         Dual { value: self.value - other, ..self }
     }
 }
 
-impl Mul<f64> for Dual {
-    type Output = Dual;
-    fn mul(self, other: f64) -> Dual {
-        self.chain(self.value * other, other)
+impl<N: Number> Mul<f64> for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn mul(self, other: f64) -> Dual<N> {
+        self.scaled(self.value * other, self.value.like(other))
     }
 }
 
-impl Div<f64> for Dual {
-    type Output = Dual;
-    fn div(self, other: f64) -> Dual {
-        self.chain(self.value / other, 1.0 / other)
+impl<N: Number> Div<f64> for Dual<N> {
+    type Output = Dual<N>;
+    #[inline(always)]
+    fn div(self, other: f64) -> Dual<N> {
+        self.scaled(self.value / other, self.value.like(1.0 / other))
     }
 }

@@ -7,6 +7,7 @@
 
 use crate::ellipsoid::Ellipsoid;
 use crate::math::blocks::{Replacement, replace, replace_singly};
+use crate::math::functions::{DEGREE, clamp, wrap};
 use crate::math::number::Number;
 use crate::math::{LonLat, Real, degrees};
 use crate::position::Geographic;
@@ -68,8 +69,9 @@ pub(crate) trait Formula: Debug + Send + Sync {
     /// Easting and northing from the true origin, metres; none outside the domain.
     fn plane<T: Real>(&self, at: &LonLat<T>) -> Option<(T, T)>;
 
-    /// Longitude from the origin's meridian and latitude, both in degrees.
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)>;
+    /// Longitude from the origin's meridian and latitude, both in degrees; none outside the domain, or
+    /// where there are several numbers that do not go the same way.
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)>;
 }
 
 impl<F: Formula> Kernel for F {
@@ -82,15 +84,12 @@ impl<F: Formula> Kernel for F {
     }
 
     fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
-        let (lambda, lat) = self.place(e, n)?;
-        // The rounding of a meridian's image must not push a longitude past the half turn.
-        if !(lambda.abs() <= 180.0 + 1e-9 && lat.abs() <= 90.0 + 1e-9) {
-            return None;
-        }
-        Some(Geographic {
-            lon: degrees::wrap(self.frame().0 + lambda),
-            lat: lat.clamp(-90.0, 90.0),
-        })
+        let [lon, lat] = Inverse(self).several([e, n])?;
+        Some(Geographic { lat, lon })
+    }
+
+    fn inverse_block(&self, e: &mut [f64], n: &mut [f64]) {
+        replace([e, n], &Inverse(self));
     }
 
     fn factors(&self, at: Geographic) -> Option<Factors> {
@@ -137,33 +136,60 @@ impl<F: Formula> Replacement<2> for Forward<'_, F> {
     }
 }
 
+/// The way back of several places at a time.
+struct Inverse<'a, F>(&'a F);
+
+impl<F: Formula> Replacement<2> for Inverse<'_, F> {
+    #[inline(always)]
+    fn several<N: Number>(&self, [e, n]: [N; 2]) -> Option<[N; 2]> {
+        let (lambda, lat) = self.0.place(e, n)?;
+        // The rounding of a meridian's image must not push a longitude past the half turn.
+        if !(lambda.within(180.0 + 1e-9) && lat.within(90.0 + 1e-9)) {
+            return None;
+        }
+        let (lon, lat) = (wrap(lambda + self.0.frame().0), clamp(lat, -90.0, 90.0));
+        (lon.are_finite() && lat.are_finite()).then_some([lon, lat])
+    }
+
+    fn single(&self, plane: [f64; 2]) -> Option<[f64; 2]> {
+        self.several(plane)
+    }
+}
+
 /// Newton's method on a formula's own mapping, from a first guess in degrees; ends when a
-/// step no longer moves the position, so that there and back closes to rounding.
-pub(crate) fn newton<F: Formula>(
+/// step no longer moves the position, so that there and back closes to rounding. What has ended stays
+/// as it is while the others go on.
+#[inline(always)]
+pub(crate) fn newton<F: Formula, N: Number>(
     formula: &F,
-    e: f64,
-    n: f64,
-    (mut lambda, mut lat): (f64, f64),
-) -> Option<(f64, f64)> {
-    let mut last = f64::INFINITY;
+    e: N,
+    n: N,
+    (mut lambda, mut lat): (N, N),
+) -> Option<(N, N)> {
+    let (zero, one) = (e.like(0.0), e.like(1.0));
+    let (mut last, mut moving) = (e.like(f64::INFINITY), one);
     for _ in 0..25 {
-        lambda = lambda.clamp(-180.0, 180.0);
-        lat = lat.clamp(-90.0, 90.0);
-        let (x, y) = formula.plane(&LonLat::of(0.0, Geographic { lat, lon: lambda }).dual())?;
+        let is_moving = zero.less(moving);
+        lambda = N::select(is_moving, clamp(lambda, -180.0, 180.0), lambda);
+        lat = N::select(is_moving, clamp(lat, -90.0, 90.0), lat);
+        let (x, y) = formula.plane(&LonLat::of_degrees(0.0, lambda, lat).dual())?;
         let (dx, dy) = (e - x.value, n - y.value);
         let determinant = x.by_lon * y.by_lat - x.by_lat * y.by_lon;
         let step_lon = (dx * y.by_lat - dy * x.by_lat) / determinant;
         let step_lat = (dy * x.by_lon - dx * y.by_lon) / determinant;
-        if !(step_lon.is_finite() && step_lat.is_finite()) {
-            // A pole has no east: what is left is reached already, or cannot be.
-            return (dx.hypot(dy) < 1e-6).then_some((lambda, lat));
-        }
-        lambda += step_lon.to_degrees();
-        lat += step_lat.to_degrees();
         let size = step_lon.abs() + step_lat.abs();
-        if size < 1e-15 || size < 1e-10 && size >= last {
-            let back = formula.plane(&LonLat::of(0.0, Geographic { lat, lon: lambda }))?;
-            return ((e - back.0).hypot(n - back.1) < 1e-6).then_some((lambda, lat));
+        // A pole has no east, and no step: what is left is reached already, or cannot be.
+        let size = N::select(size.less(one.like(f64::INFINITY)), size, zero);
+        let is_step = zero.less(size * moving);
+        lambda = lambda + N::select(is_step, step_lon, zero) * DEGREE;
+        lat = lat + N::select(is_step, step_lat, zero) * DEGREE;
+        let stands = N::select(size.less(last), moving, zero);
+        moving = N::select(size.less(one.like(1e-10)), stands, moving);
+        moving = N::select(size.less(one.like(1e-15)), zero, moving);
+        if moving.within(0.0) {
+            let (x, y) = formula.plane(&LonLat::of_degrees(0.0, lambda, lat))?;
+            let left = (e - x).norm(n - y);
+            return left.within(1e-6).then_some((lambda, lat));
         }
         last = size;
     }

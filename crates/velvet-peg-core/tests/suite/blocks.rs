@@ -339,7 +339,7 @@ fn results_are_these_bits_on_every_machine() {
         .into_deserialize()
         .map(|row| row.unwrap())
         .collect::<Vec<(String, String, f64, f64, f64, String, String, String)>>();
-    assert!(rows.len() >= 40, "{}", rows.len());
+    assert!(rows.len() >= 180, "{}", rows.len());
     let bits = |value: f64| format!("{:016x}", value.to_bits());
     for (from, to, x, y, z, to_x, to_y, to_z) in rows {
         let crs = |text: &str| Crs::parse(text).unwrap();

@@ -19,6 +19,8 @@ use crate::error::{Error, Result};
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::{DEGREE, atan2_degrees};
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -111,15 +113,16 @@ impl Formula for Albers {
         Some((chord * cos_half, dq / (w + self.w0) * a + chord * sin_half))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let a = self.ellipsoid.semi_major_m();
         let (x, y) = (e / a, n / a);
         let lambda = match self.cone == 0.0 {
-            true => x / self.w0,
-            false => (self.cone * x).atan2(self.w0 - self.cone * y) / self.cone,
+            true => x * (DEGREE / self.w0),
+            false => atan2_degrees(x * self.cone, -(y * self.cone) + self.w0) / self.cone,
         };
-        let dq = 2.0 * self.w0 * y - self.cone * (x * x + y * y);
-        let lat = self.authalic.geodetic_of_q_deg(self.authalic.q(self.sin0) + dq)?;
-        Some((lambda.to_degrees(), lat))
+        let dq = y * (2.0 * self.w0) - (x * x + y * y) * self.cone;
+        let lat = self.authalic.geodetic_of_q_deg(dq + self.authalic.q(self.sin0))?;
+        Some((lambda, lat))
     }
 }

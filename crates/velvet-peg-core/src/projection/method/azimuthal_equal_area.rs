@@ -10,7 +10,8 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
-use crate::math::elementary::norm;
+use crate::math::functions::atan2_degrees;
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -130,23 +131,24 @@ impl Formula for AzimuthalEqualArea {
         Some((scale * cos * at.sin_lambda * self.stretch, scale * north / self.stretch))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let radius = self.authalic.radius_m();
-        let (x, y) = (e / self.stretch / radius, n * self.stretch / radius);
+        let (x, y) = (e / (self.stretch * radius), n * (self.stretch / radius));
         let quarter = (x * x + y * y) / 4.0;
-        if !(quarter <= 1.0) {
+        if !quarter.within(1.0) {
             return None;
         }
-        let shrink = (1.0 - quarter).sqrt();
-        let (east, north, up) = (x * shrink, y * shrink, 1.0 - 2.0 * quarter);
+        let shrink = Real::sqrt(-quarter + 1.0);
+        let (east, north, up) = (x * shrink, y * shrink, -(quarter * 2.0) + 1.0);
         let (sin0, cos0) = self.beta0;
         let sin = up * sin0 + north * cos0;
         let along = up * cos0 - north * sin0;
-        let cos = norm(east, along);
+        let cos = east.norm(along);
         let lat = match self.spherical {
-            true => degrees::atan2(sin, cos),
+            true => atan2_degrees(sin, cos),
             false => self.authalic.geodetic_deg(sin, cos),
         };
-        Some((degrees::atan2(east, along), lat))
+        Some((atan2_degrees(east, along), lat))
     }
 }

@@ -10,6 +10,8 @@ use crate::error::{Error, Result};
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::{atan2_degrees, sin_cos_degrees};
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -80,21 +82,22 @@ impl Formula for Bonne {
         Some((chord * cos_half, up + chord * sin_half))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let down = self.radius0 - n;
-        let rho = crate::math::elementary::norm(e, down).copysign(self.radius0);
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let down = -n + self.radius0;
+        let rho = e.norm(down).copysign(e.like(self.radius0));
         // ρ₀ − ρ = (2ρ₀ n − e² − n²)/(ρ₀ + ρ)
-        let up = (2.0 * self.radius0 * n - e * e - n * n) / (self.radius0 + rho);
+        let up = (n * (2.0 * self.radius0) - e * e - n * n) / (rho + self.radius0);
         let lat = self.meridian.latitude(up);
-        if !(lat.abs() <= 90.0 + 1e-9) {
-            return None;
-        }
-        let (sin, cos) = degrees::sin_cos(lat);
-        let w = (1.0 - self.ellipsoid.eccentricity_squared() * sin * sin).sqrt();
-        let parallel = self.ellipsoid.semi_major_m() * cos / w;
+        let (sin, cos) = sin_cos_degrees(lat);
+        let w = Real::sqrt(-(sin * sin * self.ellipsoid.eccentricity_squared()) + 1.0);
+        let parallel = cos / w * self.ellipsoid.semi_major_m();
         let sign = self.radius0.signum();
-        let turn = (sign * e).atan2(sign * down);
-        let lambda = if parallel <= 1e-9 { 0.0 } else { rho * turn / parallel };
-        Some((lambda.to_degrees(), lat))
+        let turn = atan2_degrees(e * sign, down * sign);
+        // A pole has every longitude.
+        let least = e.like(1e-9);
+        let is_pole = parallel.less(least);
+        let lambda = rho * turn / N::select(is_pole, least, parallel);
+        Some((N::select(is_pole, e.like(0.0), lambda), lat))
     }
 }

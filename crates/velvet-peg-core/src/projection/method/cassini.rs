@@ -9,6 +9,8 @@ use crate::auxiliary::Meridian;
 use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
+use crate::math::functions::{DEGREE, clamp, sin_cos_degrees};
+use crate::math::number::Number;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -91,9 +93,10 @@ impl Formula for Cassini {
         Some((east, north))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let foot = self.meridian.latitude(n).clamp(-89.99, 89.99);
-        let across = (e / self.ellipsoid.semi_major_m()).to_degrees();
-        newton(self, e, n, (across / foot.to_radians().cos(), foot))
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let foot = clamp(self.meridian.latitude(n), -89.99, 89.99);
+        let across = e / self.ellipsoid.semi_major_m() * DEGREE;
+        newton(self, e, n, (across / sin_cos_degrees(foot).1, foot))
     }
 }

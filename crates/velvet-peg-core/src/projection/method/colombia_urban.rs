@@ -9,7 +9,9 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::DEGREE;
 use crate::math::functions::sin_cos_degrees;
+use crate::math::number::Number;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -83,9 +85,10 @@ impl Formula for ColombiaUrban {
         Some((across * self.a, north))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let lat = self.lat0 + (n / self.rho0).to_degrees();
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let lat = n / self.rho0 * DEGREE + self.lat0;
         let cos = degrees::sin_cos(self.lat0).1;
-        newton(self, e, n, ((e / self.rho0 / cos).to_degrees(), lat))
+        newton(self, e, n, (e / (self.rho0 * cos) * DEGREE, lat))
     }
 }

@@ -9,6 +9,8 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::{DEGREE, asin_degrees, clamp};
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -82,13 +84,14 @@ impl Formula for CylindricalEqualArea {
         Some((at.lambda * self.across, rise * self.along))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let rise = n / self.along;
         let lat = match self.spherical {
-            true if rise.abs() <= 1.0 + 1e-15 => rise.clamp(-1.0, 1.0).asin().to_degrees(),
+            true if rise.within(1.0 + 1e-15) => asin_degrees(clamp(rise, -1.0, 1.0)),
             true => return None,
             false => self.authalic.geodetic_of_q_deg(rise)?,
         };
-        Some(((e / self.across).to_degrees(), lat))
+        Some((e / self.across * DEGREE, lat))
     }
 }

@@ -8,6 +8,8 @@ use crate::auxiliary::Authalic;
 use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
+use crate::math::functions::DEGREE;
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -40,6 +42,7 @@ impl EqualEarth {
 }
 
 /// Northing over the radius, and its derivative, of the parametric latitude.
+#[inline(always)]
 fn rise<T: Real>(theta: T) -> (T, T) {
     let t2 = theta.square();
     let t6 = t2 * t2 * t2;
@@ -63,23 +66,28 @@ impl Formula for EqualEarth {
         Some((east * (radius / HALF_ROOT_3), north * radius))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let radius = self.authalic.radius_m();
-        let mut theta = n / radius / A[0];
+        let (zero, mut moving) = (n.like(0.0), n.like(1.0));
+        let mut theta = n / (radius * A[0]);
         for _ in 0..20 {
             let (north, slope) = rise(theta);
-            let step = (n / radius - north) / slope;
-            theta += step;
-            if step.abs() < 1e-17 {
+            let step = N::select(zero.less(moving), (n / radius - north) / slope, zero);
+            theta = theta + step;
+            // The step after one that small is below the last digit.
+            moving = N::select(step.abs().less(n.like(1e-9)), zero, moving);
+            if moving.within(0.0) {
                 break;
             }
         }
-        let sin = theta.sin() / HALF_ROOT_3;
-        if !(sin.abs() <= 1.0 + 1e-15) {
+        let (sin, cos) = theta.sin_cos();
+        let sin = sin / HALF_ROOT_3;
+        if !(theta.within(1.6) && sin.within(1.0 + 1e-15)) {
             return None;
         }
-        let lambda = e / radius * HALF_ROOT_3 * rise(theta).1 / theta.cos();
+        let lambda = e * (HALF_ROOT_3 / radius) * rise(theta).1 / cos;
         let lat = self.authalic.geodetic_of_q_deg(sin * self.authalic.q_at_pole())?;
-        Some((lambda.to_degrees(), lat))
+        Some((lambda * DEGREE, lat))
     }
 }

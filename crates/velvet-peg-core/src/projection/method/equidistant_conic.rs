@@ -16,6 +16,8 @@ use super::Method;
 use crate::auxiliary::Meridian;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
+use crate::math::functions::{DEGREE, atan2_degrees};
+use crate::math::number::Number;
 use crate::math::{LonLat, Real, degrees};
 use crate::position::Geographic;
 use crate::projection::kernel::Formula;
@@ -118,16 +120,16 @@ impl Formula for EquidistantConic {
         Some((east, north))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let across = self.c - self.cone * n;
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let across = -(n * self.cone) + self.c;
         // n r, on the side of the apex where the cone is.
-        let radius = (self.cone * e).hypot(across);
-        let distance = (2.0 * self.c * n - self.cone * (e * e + n * n)) / (self.c + radius);
+        let radius = (e * self.cone).norm(across);
+        let way = n * (2.0 * self.c) - (e * e + n * n) * self.cone;
         let lambda = match self.cone == 0.0 {
-            true => e / self.c,
-            false => (self.cone * e).atan2(across) / self.cone,
+            true => e / self.c * DEGREE,
+            false => atan2_degrees(e * self.cone, across) / self.cone,
         };
-        let lat = self.meridian.latitude(distance);
-        (lat.abs() <= 90.0 + 1e-9).then_some((lambda.to_degrees(), lat))
+        Some((lambda, self.meridian.latitude(way / (radius + self.c))))
     }
 }

@@ -10,6 +10,8 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::DEGREE;
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -122,11 +124,12 @@ impl Formula for EquidistantCylindrical {
         Some((at.lambda * self.across, north))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let lat = match &self.along {
             Along::Meridian(meridian) => meridian.latitude(n),
-            Along::Sphere(radius) => (n / radius).to_degrees(),
+            Along::Sphere(radius) => n / *radius * DEGREE,
         };
-        Some(((e / self.across).to_degrees(), lat))
+        Some((e / self.across * DEGREE, lat))
     }
 }

@@ -15,6 +15,7 @@ use crate::error::{Error, Result};
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::number::Number;
 use crate::projection::Parameters;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
@@ -159,16 +160,17 @@ impl Formula for Hotine {
         Some((v * cos + u * sin, u * cos - v * sin))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let (sin, cos) = self.skew;
         let u = (n * cos + e * sin - self.from_natural_origin) / self.radius;
         let v = (e * cos - n * sin) / self.radius;
-        let secant = v.cosh();
-        if !secant.is_finite() {
+        // Of more the direction is not told from a pole of the line.
+        if !(v.within(40.0) && u.within(40.0)) {
             return None;
         }
         let (sin_u, up) = u.sin_cos();
-        let across = v.sinh();
+        let across = v.sinh_cosh().0;
         let (sin, cos) = self.azimuth;
         let east = sin_u * sin + across * cos;
         let north = sin_u * cos - across * sin;

@@ -14,6 +14,8 @@ use crate::error::Result;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::atan2_degrees;
+use crate::math::number::Number;
 use crate::projection::Parameters;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
@@ -221,25 +223,29 @@ impl Formula for Krovak {
         Some((-west, -south))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let (mut south, mut west) = (-n, -e);
         if let Some(correction) = &self.correction {
             let (dx, dy) = correction.shift(south, west);
             (south, west) = (south + dx, west + dy);
         }
         let d = west.atan2(south) / self.cone;
-        let rise = -(crate::math::elementary::norm(south, west) / self.radius).ln() / self.cone;
-        let psi = rise + self.psi_parallel;
-        let (sinh, cos_t) = (psi.sinh(), 1.0 / psi.cosh());
+        let ratio = south.norm(west) / self.radius;
+        // The logarithm of the ratio.
+        let log = ((ratio - ratio.reciprocal()) * 0.5).asinh();
+        let psi = -log / self.cone + self.psi_parallel;
+        let (sinh, cosh) = psi.sinh_cosh();
+        let cos_t = cosh.reciprocal();
         let sin_t = sinh * cos_t;
         let (sin_d, cos_d) = d.sin_cos();
         let (sin_axis, cos_axis) = self.axis;
-        let sin_u = cos_axis * sin_t - sin_axis * cos_t * cos_d;
-        let along = sin_axis * sin_t + cos_axis * cos_t * cos_d;
+        let sin_u = sin_t * cos_axis - cos_t * cos_d * sin_axis;
+        let along = sin_t * sin_axis + cos_t * cos_d * cos_axis;
         let across = cos_t * sin_d;
-        let cos_u = crate::math::elementary::norm(along, across);
-        let lambda = -across.atan2(along).to_degrees() / self.sphere.ratio;
-        let lat = self.sphere.latitude_deg(crate::math::elementary::asinh(sin_u / cos_u));
+        let cos_u = along.norm(across);
+        let lambda = -atan2_degrees(across, along) / self.sphere.ratio;
+        let lat = self.sphere.latitude_deg((sin_u / cos_u).asinh());
         match self.correction {
             None => Some((lambda, lat)),
             Some(_) => newton(self, e, n, (lambda, lat)),

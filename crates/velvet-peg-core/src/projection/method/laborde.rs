@@ -11,6 +11,7 @@ use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::complex::Complex;
 use crate::math::degrees;
+use crate::math::number::Number;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -92,10 +93,14 @@ impl Formula for Laborde {
         Some((bent.im * self.radius, bent.re * self.radius))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let (xi, eta) = (n / self.radius, e / self.radius);
+        if !(xi.within(3.0) && eta.within(3.0)) {
+            return None;
+        }
         let (sin, up) = xi.sin_cos();
-        let start = self.sphere.place(&Direction { east: eta.sinh(), north: sin, up });
+        let start = self.sphere.place(&Direction { east: eta.sinh_cosh().0, north: sin, up });
         newton(self, e, n, start)
     }
 }

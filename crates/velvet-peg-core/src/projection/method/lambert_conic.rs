@@ -303,7 +303,7 @@ impl LambertConic {
         };
         Some(Geographic {
             lon: degrees::wrap(self.lon0 + lambda.to_degrees()),
-            lat: self.conformal.geodetic_of_isometric(self.psi0 + delta).to_degrees(),
+            lat: self.conformal.geodetic_of_isometric_deg(self.psi0 + delta),
         })
     }
 }

@@ -9,6 +9,8 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::{asin_degrees, atan2_degrees, clamp};
+use crate::math::number::Number;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -120,17 +122,18 @@ impl Formula for LocalOrthographic {
         Some(((east * cos - north * sin) * radius, (east * sin + north * cos) * radius))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let radius = self.ellipsoid.semi_major_m() * self.scale;
         let (sin, cos) = self.azimuth;
         let (x, y) = ((e * cos + n * sin) / radius, (n * cos - e * sin) / radius);
         let square = x * x + y * y;
-        if !(square < 1.0) {
+        if !square.below(1.0)? {
             return None;
         }
-        let up = (1.0 - square).sqrt();
+        let up = Real::sqrt(-square + 1.0);
         let along = up * self.cos0 - y * self.sin0;
-        let lat = (up * self.sin0 + y * self.cos0).clamp(-1.0, 1.0).asin().to_degrees();
-        newton(self, e, n, (degrees::atan2(x, along), lat))
+        let sin_lat = clamp(up * self.sin0 + y * self.cos0, -1.0, 1.0);
+        newton(self, e, n, (atan2_degrees(x, along), asin_degrees(sin_lat)))
     }
 }

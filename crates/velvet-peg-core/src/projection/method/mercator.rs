@@ -9,6 +9,8 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::DEGREE;
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -121,9 +123,9 @@ impl Formula for Mercator {
         Some((at.lambda * self.radius, psi * self.radius - self.offset))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let psi = (n + self.offset) / self.radius;
-        let lat = self.conformal.geodetic_of_isometric(psi).to_degrees();
-        Some(((e / self.radius).to_degrees(), lat))
+        Some((e / self.radius * DEGREE, self.conformal.geodetic_of_isometric_deg(psi)))
     }
 }

@@ -9,6 +9,8 @@ use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::DEGREE;
+use crate::math::number::Number;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -98,9 +100,10 @@ impl Formula for ModifiedAzimuthalEquidistant {
         Some((x * c * self.nu0, y * c * self.nu0))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let lat = self.lat0 + (n / self.nu0).to_degrees();
-        let lambda = (e / self.nu0 / self.cos0.max(0.05)).to_degrees();
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let lat = n / self.nu0 * DEGREE + self.lat0;
+        let lambda = e / (self.nu0 * self.cos0.max(0.05)) * DEGREE;
         newton(self, e, n, (lambda, lat))
     }
 }

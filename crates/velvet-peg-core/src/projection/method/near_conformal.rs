@@ -10,6 +10,8 @@ use crate::error::{Error, Result};
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::{DEGREE, atan2_degrees};
+use crate::math::number::Number;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -81,6 +83,7 @@ impl NearConformal {
         Ok(built)
     }
 
+    #[inline(always)]
     fn waves<T: Real>(&self, phi: T) -> T {
         let zero = phi.constant(0.0);
         (1..5).fold(zero, |sum, j| sum + (phi * (2.0 * j as f64)).sin_cos().0 * self.meridian[j])
@@ -104,12 +107,13 @@ impl Formula for NearConformal {
         Some((chord * cos_half, up + chord * sin_half))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let down = self.r0 - n;
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let down = -n + self.r0;
         let sign = self.r0.signum();
-        let lambda = (sign * e).atan2(sign * down) / self.sin0;
-        let r = crate::math::elementary::norm(e, down) * sign;
-        let lat = self.lat0 + ((self.r0 - r) / self.scale / self.meridian[0]).to_degrees();
-        newton(self, e, n, (lambda.to_degrees(), lat))
+        let lambda = atan2_degrees(e * sign, down * sign) / self.sin0;
+        let r = e.norm(down) * sign;
+        let lat = (-r + self.r0) / (self.scale * self.meridian[0]) * DEGREE + self.lat0;
+        newton(self, e, n, (lambda, lat))
     }
 }

@@ -89,10 +89,11 @@ impl Formula for NewZealandMapGrid {
         Some((z.im * a, z.re * a))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let a = self.ellipsoid.semi_major_m();
-        let lat = self.lat0 + n / a / (PLANE[0].re * ISOMETRIC[0]) / 0.036;
-        newton(self, e, n, ((e / a / PLANE[0].re).to_degrees(), lat))
+        let lat = n / (a * PLANE[0].re * ISOMETRIC[0] * 0.036) + self.lat0;
+        newton(self, e, n, (e / (a * PLANE[0].re) * RADIAN, lat))
     }
 }
 

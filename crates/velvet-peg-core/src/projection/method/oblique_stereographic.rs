@@ -11,6 +11,7 @@ use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::math::LonLat;
 use crate::math::Real;
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -74,9 +75,10 @@ impl Formula for ObliqueStereographic {
         Some((to.east / depth * self.diameter, to.north / depth * self.diameter))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let (x, y) = (e / self.diameter, n / self.diameter);
-        let square = x * x + y * y;
-        Some(self.sphere.place(&Direction { east: 2.0 * x, north: 2.0 * y, up: 1.0 - square }))
+        let up = -(x * x + y * y) + 1.0;
+        Some(self.sphere.place(&Direction { east: x * 2.0, north: y * 2.0, up }))
     }
 }

@@ -12,6 +12,8 @@ use crate::error::{Error, Result};
 use crate::math::LonLat;
 use crate::math::Real;
 use crate::math::degrees;
+use crate::math::functions::atan2_degrees;
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -169,11 +171,12 @@ impl Formula for PolarStereographic {
         Some((radius * at.sin_lambda, north))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let along = self.origin - n * self.pole;
-        let t = crate::math::elementary::norm(e, along) / self.k;
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let along = -(n * self.pole) + self.origin;
+        let t = e.norm(along) / self.k;
         // Conformal latitude from tan(π/4 − χ/2) = t.
-        let lat = self.conformal.geodetic((1.0 - t) * (1.0 + t), 2.0 * t).to_degrees();
-        Some((degrees::atan2(e, along), lat * self.pole))
+        let lat = self.conformal.geodetic_deg((-t + 1.0) * (t + 1.0), t * 2.0);
+        Some((atan2_degrees(e, along), lat * self.pole))
     }
 }

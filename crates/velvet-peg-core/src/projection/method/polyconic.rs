@@ -8,6 +8,8 @@ use crate::auxiliary::Meridian;
 use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
+use crate::math::functions::{DEGREE, clamp, sin_cos_degrees};
+use crate::math::number::Number;
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -54,9 +56,10 @@ impl Formula for Polyconic {
         Some((chord * cos_half, self.meridian.distance(at) + chord * sin_half))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let foot = self.meridian.latitude(n).clamp(-89.0, 89.0);
-        let across = (e / self.ellipsoid.semi_major_m()).to_degrees() / foot.to_radians().cos();
-        newton(self, e, n, (across.clamp(-120.0, 120.0), foot))
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let foot = clamp(self.meridian.latitude(n), -89.0, 89.0);
+        let across = e / self.ellipsoid.semi_major_m() * DEGREE / sin_cos_degrees(foot).1;
+        newton(self, e, n, (clamp(across, -120.0, 120.0), foot))
     }
 }

@@ -9,6 +9,8 @@ use crate::auxiliary::Authalic;
 use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
+use crate::math::functions::{DEGREE, atan2_degrees, clamp, sinh_cosh};
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -65,8 +67,10 @@ impl Formula for SphericalMercator {
         Some((at.lambda * self.radius, (at.sin / at.cos).asinh() * self.radius))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let lat = (n / self.radius).sinh().atan().to_degrees();
-        Some(((e / self.radius).to_degrees(), lat))
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        // Of 40 the latitude is a pole's, to rounding.
+        let sinh = sinh_cosh(clamp(n / self.radius, -40.0, 40.0)).0;
+        Some((e / self.radius * DEGREE, atan2_degrees(sinh, sinh.like(1.0))))
     }
 }

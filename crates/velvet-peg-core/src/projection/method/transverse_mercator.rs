@@ -149,11 +149,8 @@ impl TransverseMercator {
                 .0;
         let (sin, cos) = (xi + dx).sin_cos();
         let sinh = (eta + dy).sinh();
-        let lat = self.conformal.geodetic(sin, norm(sinh, cos));
-        Some(Geographic {
-            lon: degrees::wrap(self.lon0 + sinh.atan2(cos).to_degrees()),
-            lat: lat.to_degrees(),
-        })
+        let lat = self.conformal.geodetic_deg(sin, norm(sinh, cos));
+        Some(Geographic { lon: degrees::wrap(self.lon0 + sinh.atan2(cos).to_degrees()), lat })
     }
 }
 

@@ -8,6 +8,7 @@ use super::Method;
 use crate::ellipsoid::Ellipsoid;
 use crate::math::LonLat;
 use crate::math::Real;
+use crate::math::number::Number;
 use crate::projection::kernel::Formula;
 use crate::projection::parameter_code as code;
 use std::sync::Arc;
@@ -58,8 +59,11 @@ impl Formula for TunisiaMiningGrid {
         Some((at.lambda * (grads / EAST), up * (grads / step)))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
-        let step = if n > 0.0 { NORTHWARD } else { SOUTHWARD };
-        Some((e / 1000.0 * EAST * GRAD_DEG, self.lat0 + n / 1000.0 * step * GRAD_DEG))
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let is_north = n.like(0.0).less(n);
+        let step = N::select(is_north, n.like(NORTHWARD), n.like(SOUTHWARD));
+        let lat = n / 1000.0 * step * GRAD_DEG + self.lat0;
+        Some((e / 1000.0 * EAST * GRAD_DEG, lat))
     }
 }

@@ -7,6 +7,8 @@
 use super::Method;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
+use crate::math::functions::{asin_degrees, atan2_degrees, clamp};
+use crate::math::number::Number;
 use crate::math::{LonLat, Real, degrees};
 use crate::projection::kernel::{Formula, newton};
 use crate::projection::parameter_code as code;
@@ -104,23 +106,25 @@ impl Formula for VerticalPerspective {
         Some((east * ratio, north * ratio))
     }
 
-    fn place(&self, e: f64, n: f64) -> Option<(f64, f64)> {
+    #[inline(always)]
+    fn place<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         // The sphere of the prime vertical's radius is near enough to begin with.
-        let (distance, radius) = (e.hypot(n), self.nu0);
+        let (distance, radius) = (e.norm(n), self.nu0);
         let from_centre = radius + self.plane + self.viewer;
-        let angle = distance.atan2(self.viewer);
-        let at_ground = from_centre / radius * angle.sin();
-        if !(at_ground < 1.0) {
+        let angle = distance.atan2(e.like(self.viewer));
+        let at_ground = angle.sin_cos().0 * (from_centre / radius);
+        if !at_ground.below(1.0)? {
             return None;
         }
-        let central = at_ground.asin() - angle;
-        let (sin, cos) = central.sin_cos();
-        let (x, y) = match distance == 0.0 {
-            true => (0.0, 0.0),
-            false => (sin * e / distance, sin * n / distance),
-        };
-        let lat = (cos * self.sin0 + y * self.cos0).clamp(-1.0, 1.0).asin().to_degrees();
-        newton(self, e, n, (degrees::atan2(x, cos * self.cos0 - y * self.sin0), lat))
+        let (sin, cos) = (at_ground.asin() - angle).sin_cos();
+        // sin of the angle at the centre over the distance, which is nothing at the foot.
+        let least = e.like(1e-9);
+        let is_foot = distance.less(least);
+        let slope = N::select(is_foot, e.like(0.0), sin / N::select(is_foot, least, distance));
+        let (x, y) = (slope * e, slope * n);
+        let sin_lat = clamp(cos * self.sin0 + y * self.cos0, -1.0, 1.0);
+        let lambda = atan2_degrees(x, cos * self.cos0 - y * self.sin0);
+        newton(self, e, n, (lambda, asin_degrees(sin_lat)))
     }
 }
 
