@@ -127,6 +127,32 @@ fn what_lies_in_a_window_is_found_through_the_index() {
     }
 }
 
+/// Boxes are of single precision: rounded outwards, so that they hold what they are around.
+#[test]
+fn boxes_hold_what_they_are_around() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let file = folder.path().join("places.gpkg");
+    let features = features(500);
+    layer(&features).write(&file).expect("it is written");
+    let connection = whole(&file);
+    let mut boxes = connection
+        .prepare("SELECT id, minx, maxx, miny, maxy FROM rtree_places_geom ORDER BY id")
+        .expect("a query");
+    let boxes = boxes.query_map([], |row| {
+        Ok((row.get::<_, i64>(0)?, [row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?]))
+    });
+    let boxes: Vec<(i64, [f64; 4])> = boxes.expect("rows").map(|row| row.expect("a box")).collect();
+    assert_eq!(boxes.len(), features.len());
+    for ((row, found), feature) in boxes.into_iter().zip(&features) {
+        let of = around(feature);
+        let holds =
+            found[0] <= of[0] && found[1] >= of[1] && found[2] <= of[2] && found[3] >= of[3];
+        // A step of single precision is half a metre here.
+        let is_near = found.iter().zip(of).all(|(limit, of)| (limit - of).abs() <= 0.5);
+        assert!(holds && is_near, "{row}: {found:?} {of:?}");
+    }
+}
+
 /// A tree that was packed takes what another program adds, changes and deletes.
 #[test]
 fn a_packed_index_goes_on_with_its_table() {

@@ -343,6 +343,38 @@ fn hidden(folder: PathBuf) -> Vec<String> {
         .collect()
 }
 
+/// Files that may not grow so far, as on a disk that is full: whichever thread meets it, the command ends
+/// with the file's name, the old file whole and nothing hidden beside it.
+#[cfg(unix)]
+#[test]
+fn a_disk_that_is_full_is_told_and_the_old_file_kept() {
+    let bench = bench();
+    let rows: String = (0..60_000).map(|n| format!("{n},-120.{n:06},47.4\n")).collect();
+    bench.write("big.csv", format!("no,lon,lat\n{rows}"));
+    for format in ["gpkg", "geojson", "geojsonl", "parquet", "shp", "fgb", "kml", "csv"] {
+        for threads in 1..=2 {
+            let out = format!("out.{format}");
+            bench.write(&out, "old");
+            let command = format!(
+                "trap '' XFSZ; ulimit -f 400; exec \"$0\" build points big.csv --crs EPSG:4326 \
+                 --threads {threads} -o {out} --overwrite"
+            );
+            let done = Command::new("sh")
+                .args(["-c", &command, env!("CARGO_BIN_EXE_vpeg")])
+                .current_dir(bench.path(""))
+                .env("TMPDIR", bench.path("sub"))
+                .output()
+                .unwrap();
+            let told = String::from_utf8_lossy(&done.stderr);
+            assert_eq!(done.status.code(), Some(1), "{out}: {told}");
+            assert!(told.contains(&format!("error: {out}: cannot be written")), "{told}");
+            assert_eq!(std::fs::read(bench.path(&out)).unwrap(), b"old", "{out}");
+            let remains = [hidden(bench.path("")), hidden(bench.path("sub"))].concat();
+            assert_eq!(remains, Vec::<String>::new(), "{out}");
+        }
+    }
+}
+
 #[cfg(unix)]
 #[test]
 fn nothing_hidden_is_left_behind() {
