@@ -142,7 +142,9 @@ pub(crate) fn atan2_forward_degrees<N: Number>(y: N, x: N) -> N {
 /// Angle of the direction (`x`, `y`), −180° to 180°, exact on the axes.
 #[inline(always)]
 pub(crate) fn atan2_degrees<N: Number>(y: N, x: N) -> N {
-    let forward = atan2_forward_degrees(y.abs(), x.abs());
+    // Of no direction the angle is nothing.
+    let (one, is_none) = (x.like(1.0), (x.abs() + y.abs()).less(x.like(f64::MIN_POSITIVE)));
+    let forward = atan2_forward_degrees(y.abs(), N::select(is_none, one, x.abs()));
     let backward = x.less(x.like(0.0));
     N::select(backward, -forward + 180.0, forward).copysign(y)
 }

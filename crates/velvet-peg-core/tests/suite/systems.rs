@@ -53,6 +53,51 @@ fn every_row_of_the_registry_resolves() {
     assert_eq!(computed, projected - 1, "all but one of the projected systems can be computed");
 }
 
+/// The places where formulas divide by nothing: the origin of every projected system, which the pole is of
+/// some, and the poles of all that reach them. Alone and among others.
+#[test]
+fn origins_and_poles_close() {
+    // The origin of the plane is the apex of a cone, or has no zone in front: neither is a place.
+    const WITHOUT: [u32; 5] = [9819, 1041, 1042, 1043, 9824];
+    let (mut origins, mut poles, mut failures) = (0, 0, Vec::new());
+    for row in registry::CrsRow::all().filter(|row| row.kind == CrsKind::Projected) {
+        let crs = crs(row.code);
+        let (Ok(projection), Some(conversion)) = (crs.projection(), crs.conversion()) else {
+            continue;
+        };
+        let value = |code| {
+            let given = conversion.parameters.iter().find(|given| given.code == code);
+            given.and_then(|given| given.value())
+        };
+        // Of a natural origin, a projection centre and a false origin.
+        let pairs = [(8806, 8807), (8816, 8817), (8826, 8827)];
+        let mut planes: Vec<(f64, f64)> = Vec::new();
+        if !WITHOUT.contains(&projection.method_code()) {
+            planes.extend(pairs.iter().filter_map(|(e, n)| Some((value(*e)?, value(*n)?))));
+        }
+        origins += planes.len();
+        for lat in [-90.0, 90.0] {
+            let reaches = |area: &Bounds| area.south - 0.5 < lat && lat < area.north + 0.5;
+            if crs.extent().boxes().iter().any(reaches) {
+                let images = [0.0, 77.0].map(|lon| projection.forward(Geographic { lat, lon }));
+                poles += images.iter().flatten().count();
+                planes.extend(images.into_iter().flatten());
+            }
+        }
+        for (e, n) in planes {
+            let closes = projection.inverse(e, n).is_ok_and(|back| {
+                let again = projection.forward(back);
+                again.is_ok_and(|(x, y)| (x - e).hypot(y - n) < 1e-6)
+            });
+            if !closes {
+                failures.push(format!("EPSG:{} ({}) {e}, {n}", row.code, projection.method_code()));
+            }
+        }
+    }
+    assert!(failures.is_empty(), "{} of {origins}, {poles}: {failures:#?}", failures.len());
+    assert!(origins > 5000 && poles > 100, "{origins} {poles}");
+}
+
 /// 25 places across every area of use, there and back, through every projected system: in
 /// angle to 1e-14 radian of arc, in coordinates to 1 nm and what one last place of the position
 /// in degrees, and of the coordinates, stands for (a last place of longitude 175° is 3 nm).
