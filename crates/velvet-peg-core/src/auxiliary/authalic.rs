@@ -7,7 +7,7 @@
 //! flattening to order 8 (computed in exact rational arithmetic).
 
 use crate::ellipsoid::Ellipsoid;
-use crate::math::functions::{DEGREE, atan2_degrees, clamp};
+use crate::math::functions::clamp;
 use crate::math::number::Number;
 use crate::math::series;
 use crate::math::{LonLat, Real};
@@ -87,9 +87,7 @@ impl Authalic {
     /// not be normalised.
     #[inline(always)]
     pub(crate) fn geodetic_deg<N: Number>(&self, sin: N, cos: N) -> N {
-        let norm = sin * sin + cos * cos;
-        let (sin2, cos2) = (sin * cos * 2.0 / norm, (cos - sin) * (cos + sin) / norm);
-        atan2_degrees(sin, cos) + series::sine_sum_of(&self.to_geodetic, sin2, cos2) * DEGREE
+        series::latitude_deg(&self.to_geodetic, sin, cos)
     }
 
     /// Geodetic latitude in degrees from q; none beyond the poles.

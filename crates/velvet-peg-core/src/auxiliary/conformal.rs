@@ -9,7 +9,7 @@
 
 use crate::ellipsoid::Ellipsoid;
 use crate::math::elementary::{asinh, norm};
-use crate::math::functions::{DEGREE, atan2_degrees, clamp, sinh_cosh};
+use crate::math::functions::{clamp, sinh_cosh};
 use crate::math::number::Number;
 use crate::math::series;
 use crate::math::{LonLat, Real};
@@ -79,9 +79,7 @@ impl Conformal {
     /// need not be normalised.
     #[inline(always)]
     pub(crate) fn geodetic_deg<N: Number>(&self, sin: N, cos: N) -> N {
-        let norm = sin * sin + cos * cos;
-        let (sin2, cos2) = (sin * cos * 2.0 / norm, (cos - sin) * (cos + sin) / norm);
-        atan2_degrees(sin, cos) + series::sine_sum_of(&self.to_geodetic, sin2, cos2) * DEGREE
+        series::latitude_deg(&self.to_geodetic, sin, cos)
     }
 
     /// Geodetic latitude, degrees, from the isometric latitude.

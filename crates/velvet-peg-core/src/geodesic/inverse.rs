@@ -7,7 +7,7 @@
 use super::Geodesic;
 use super::integrals::{Integral, Span, Which};
 use crate::math::degrees;
-use crate::math::elementary::norm;
+use crate::math::elementary::{norm, unit};
 use crate::math::functions::{atan2_degrees, sin_cos_degrees};
 use crate::position::Geographic;
 use std::f64::consts::PI;
@@ -516,14 +516,4 @@ fn angle(sin: f64, cos: f64) -> f64 {
     }
     let square = sin * sin;
     sin + sin * square * (1.0 / 6.0 + square * (3.0 / 40.0 + square * (15.0 / 336.0)))
-}
-
-/// Sine and cosine of a direction; north of none.
-fn unit(sin: f64, cos: f64) -> (f64, f64) {
-    let norm = norm(sin, cos);
-    if norm == 0.0 {
-        return (0.0, 1.0);
-    }
-    let scale = 1.0 / norm;
-    (sin * scale, cos * scale)
 }

@@ -136,12 +136,8 @@ impl Near {
         }
         let sine = line.sin2.sqrt();
         let arc = sine * arc_over_sine(line.sin2);
-        // One place has no direction to itself: north.
-        let is_one = line.sin2.less(arc.like(f64::MIN_POSITIVE));
-        let north = |cos: N| N::select(is_one, cos.like(1.0), cos);
-        let (a, b) = (line.azimuth1, line.azimuth2);
-        let azimuth1 = atan2_degrees(a.0, north(a.1));
-        let azimuth2 = atan2_degrees(b.0, north(b.1));
+        let azimuth = |(sin, cos): (N, N)| atan2_degrees(sin, cos);
+        let (azimuth1, azimuth2) = (azimuth(line.azimuth1), azimuth(line.azimuth2));
         Some([arc * mean * (self.b / 12.0), azimuth1, azimuth2])
     }
 

@@ -13,7 +13,11 @@ pub(crate) fn norm(x: f64, y: f64) -> f64 {
 /// Sine and cosine scaled to the unit circle; (0, 0) gives the direction of cosine.
 pub(crate) fn unit(sin: f64, cos: f64) -> (f64, f64) {
     let norm = norm(sin, cos);
-    if norm == 0.0 { (0.0, 1.0) } else { (sin / norm, cos / norm) }
+    if norm == 0.0 {
+        return (0.0, 1.0);
+    }
+    let scale = 1.0 / norm;
+    (sin * scale, cos * scale)
 }
 
 /// Inverse hyperbolic sine, without cancellation for small arguments.

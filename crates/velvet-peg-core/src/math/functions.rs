@@ -1,5 +1,6 @@
 //! Elementary functions of any [`Number`], as polynomials: the same bits for one as for several at a
-//! time, on every machine, within a unit or two of the last place.
+//! time, within a unit or two of the last place. Exponentials of more than 40, and
+//! logarithms of more than 65,001, are those of Rust's standard library.
 //!
 //! The coefficients of sine, cosine, arc tangent, logarithm and exponential are the minimax ones of the
 //! freely distributable mathematical library of Sun Microsystems (k_sin.c, k_cos.c, s_atan.c, e_log.c,
@@ -124,27 +125,40 @@ fn turned<N: Number>(quarters: N, sin: N, cos: N) -> (N, N) {
     (a.negate_if(of_sin.less(zero)), b.negate_if(of_cos.less(zero)))
 }
 
-/// Angle of the direction (`x`, `y`), degrees, exact on the axes, of an `x` that is not negative.
+/// Angle of the direction (`x`, |`y`|) of an `x` that is not negative, by eighths of a turn: none, one or two
+/// of them in a unit of the caller, and what is left in radians.
 #[inline(always)]
-pub(crate) fn atan2_forward_degrees<N: Number>(y: N, x: N) -> N {
+fn eighths<N: Number>(y: N, x: N, eighth: f64) -> (N, N) {
     let a = y.abs();
     let steep = (x * 2.414_213_562_373_095).less(a);
     let middle = (x * 0.414_213_562_373_095_03).less(a);
     let over = N::select(steep, -x, N::select(middle, a - x, a));
     let under = N::select(steep, a, N::select(middle, a + x, x));
-    let base = N::select(middle, x.like(45.0), x.like(0.0));
-    let base = N::select(steep, x.like(90.0), base);
+    let base = N::select(middle, x.like(eighth), x.like(0.0));
+    let base = N::select(steep, x.like(2.0 * eighth), base);
     let t = over / under;
     let z = t * t;
-    (base + (t - t * z * polynomial(z, &ATAN)) * DEGREE).copysign(y)
+    (base, t - t * z * polynomial(z, &ATAN))
+}
+
+/// The magnitude of `x`, or 1 for no direction, whose angle is nothing.
+#[inline(always)]
+fn forward_part<N: Number>(y: N, x: N) -> N {
+    let is_none = (x.abs() + y.abs()).less(x.like(f64::MIN_POSITIVE));
+    N::select(is_none, x.like(1.0), x.abs())
+}
+
+/// Angle of the direction (`x`, `y`), degrees, exact on the axes, of an `x` that is not negative.
+#[inline(always)]
+pub(crate) fn atan2_forward_degrees<N: Number>(y: N, x: N) -> N {
+    let (base, rest) = eighths(y, x, 45.0);
+    (base + rest * DEGREE).copysign(y)
 }
 
 /// Angle of the direction (`x`, `y`), −180° to 180°, exact on the axes.
 #[inline(always)]
 pub(crate) fn atan2_degrees<N: Number>(y: N, x: N) -> N {
-    // Of no direction the angle is nothing.
-    let (one, is_none) = (x.like(1.0), (x.abs() + y.abs()).less(x.like(f64::MIN_POSITIVE)));
-    let forward = atan2_forward_degrees(y.abs(), N::select(is_none, one, x.abs()));
+    let forward = atan2_forward_degrees(y.abs(), forward_part(y, x));
     let backward = x.less(x.like(0.0));
     N::select(backward, -forward + 180.0, forward).copysign(y)
 }
@@ -180,22 +194,26 @@ fn or_each_beyond<N: Number>(x: N, limit: f64, near: N, far: fn(f64) -> f64) -> 
     }
 }
 
+/// A power of two, and by how much e^x over it is more than 1.
+#[inline(always)]
+fn power_and_rest<N: Number>(x: N) -> (N, N) {
+    let halvings = (x * std::f64::consts::LOG2_E).round();
+    let rest = (x - halvings * LN_2.0) - halvings * LN_2.1;
+    (power_of_two(halvings), exp_m1_small(rest))
+}
+
 /// e^x.
 #[inline(always)]
 pub(crate) fn exp<N: Number>(x: N) -> N {
-    let halvings = (x * std::f64::consts::LOG2_E).round();
-    let rest = (x - halvings * LN_2.0) - halvings * LN_2.1;
-    let near = (exp_m1_small(rest) + 1.0) * power_of_two(halvings);
-    or_each_beyond(x, MOST_EXP, near, f64::exp)
+    let (power, more) = power_and_rest(x);
+    or_each_beyond(x, MOST_EXP, (more + 1.0) * power, f64::exp)
 }
 
 /// e^x − 1, to its own last digits.
 #[inline(always)]
 pub(crate) fn exp_m1<N: Number>(x: N) -> N {
-    let halvings = (x * std::f64::consts::LOG2_E).round();
-    let rest = (x - halvings * LN_2.0) - halvings * LN_2.1;
-    let power = power_of_two(halvings);
-    or_each_beyond(x, MOST_EXP, (power - 1.0) + power * exp_m1_small(rest), f64::exp_m1)
+    let (power, more) = power_and_rest(x);
+    or_each_beyond(x, MOST_EXP, (power - 1.0) + power * more, f64::exp_m1)
 }
 
 /// 2^n of a whole number of up to 63.
@@ -280,20 +298,9 @@ pub(crate) fn sinh_cosh<N: Number>(x: N) -> (N, N) {
 /// Angle of the direction (`x`, `y`), radians, −π to π.
 #[inline(always)]
 pub(crate) fn atan2<N: Number>(y: N, x: N) -> N {
-    let (a, b) = (y.abs(), x.abs());
-    let steep = (b * 2.414_213_562_373_095).less(a);
-    let middle = (b * 0.414_213_562_373_095_03).less(a);
-    let over = N::select(steep, -b, N::select(middle, a - b, a));
-    let under = N::select(steep, a, N::select(middle, a + b, b));
-    let zero = x.like(0.0);
-    let base = N::select(middle, x.like(std::f64::consts::FRAC_PI_4), zero);
-    let base = N::select(steep, x.like(std::f64::consts::FRAC_PI_2), base);
-    // Of no direction the angle is nothing.
-    let is_none = under.abs().less(x.like(f64::MIN_POSITIVE));
-    let t = over / N::select(is_none, x.like(1.0), under);
-    let z = t * t;
-    let forward = base + (t - t * z * polynomial(z, &ATAN));
-    let is_behind = x.less(zero);
+    let (base, rest) = eighths(y, forward_part(y, x), std::f64::consts::FRAC_PI_4);
+    let forward = base + rest;
+    let is_behind = x.less(x.like(0.0));
     N::select(is_behind, -forward + std::f64::consts::PI, forward).copysign(y)
 }
 

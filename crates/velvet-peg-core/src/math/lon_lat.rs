@@ -31,9 +31,7 @@ impl<N: Number> LonLat<N> {
         let (lambda, phi) = (lambda * RADIAN, lat * RADIAN);
         LonLat { lambda, sin_lambda, cos_lambda, phi, sin, cos, lat }
     }
-}
 
-impl<N: Number> LonLat<N> {
     /// The same place with derivatives by its own longitude and latitude.
     #[inline(always)]
     pub(crate) fn dual(&self) -> LonLat<Dual<N>> {

@@ -1,8 +1,8 @@
 //! Plain numbers, one or several at a time: what the inner loops of blocks are written for.
 //!
 //! A formula that is written for any [`Number`] gives the same bits for one place as for several at a
-//! time, on every machine: nothing is fused, and nothing is taken from the mathematical library of the
-//! system. Choices are made by [`Number::select`] in place of branches.
+//! time: nothing is fused, and nothing is taken from the mathematical library of the system but what
+//! [`Number::each`] is asked for. Choices are made by [`Number::select`] in place of branches.
 
 use super::arithmetic::Arithmetic;
 use std::fmt::Debug;

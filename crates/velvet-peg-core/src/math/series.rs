@@ -3,6 +3,8 @@
 //! Source of the summation: Clenshaw (1955), "A note on the summation of Chebyshev series".
 
 use super::Real;
+use super::functions::{DEGREE, atan2_degrees};
+use super::number::Number;
 
 /// Coefficients of a sine series to order 8: row j (from 1) holds the factors of
 /// n^j … n^8.
@@ -31,6 +33,15 @@ pub(crate) fn sine_sum_of<T: Real>(c: &[f64; 8], sin2: T, cos2: T) -> T {
         (next, after) = (twice * next - after + c[at], next);
     }
     sin2 * next
+}
+
+/// The latitude, degrees, whose excess over another is Σ c_j sin 2jx, given the other by its sine and cosine,
+/// which need not be normalised.
+#[inline(always)]
+pub(crate) fn latitude_deg<N: Number>(c: &[f64; 8], sin: N, cos: N) -> N {
+    let norm = sin * sin + cos * cos;
+    let (sin2, cos2) = (sin * cos * 2.0 / norm, (cos - sin) * (cos + sin) / norm);
+    atan2_degrees(sin, cos) + sine_sum_of(c, sin2, cos2) * DEGREE
 }
 
 /// Σ c_j sin 2jζ and Σ 2j c_j cos 2jζ of a complex ζ = ξ + iη, both as (real, imaginary).

@@ -6,11 +6,12 @@
 //! Mercator and the conformal conic, implement [`Kernel`] directly with closed factors.
 
 use crate::ellipsoid::Ellipsoid;
-use crate::math::blocks::{Replacement, replace, replace_singly};
+use crate::math::blocks::replace_singly;
 use crate::math::functions::{DEGREE, clamp, wrap};
 use crate::math::number::Number;
 use crate::math::{LonLat, Real, degrees};
 use crate::position::Geographic;
+use crate::projection::lanes::{InLanes, forward_in_lanes, inverse_in_lanes};
 use std::fmt::Debug;
 
 /// Below this latitude of origin (degrees) the meridian arc to it is nothing.
@@ -80,16 +81,16 @@ impl<F: Formula> Kernel for F {
     }
 
     fn forward_block(&self, lon: &mut [f64], lat: &mut [f64]) {
-        replace([lon, lat], &Forward(self));
+        forward_in_lanes(self, lon, lat);
     }
 
     fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
-        let [lon, lat] = Inverse(self).several([e, n])?;
+        let (lon, lat) = self.inverse_lanes(e, n)?;
         Some(Geographic { lat, lon })
     }
 
     fn inverse_block(&self, e: &mut [f64], n: &mut [f64]) {
-        replace([e, n], &Inverse(self));
+        inverse_in_lanes(self, e, n);
     }
 
     fn factors(&self, at: Geographic) -> Option<Factors> {
@@ -115,44 +116,28 @@ impl<F: Formula> Kernel for F {
     }
 }
 
-/// The mapping of several places at a time, where they have the same choices to make.
-struct Forward<'a, F>(&'a F);
-
 /// Longitudes of which sines and cosines are taken several at a time, degrees.
 const TURNS: f64 = 500.0;
 
-impl<F: Formula> Replacement<2> for Forward<'_, F> {
+impl<F: Formula> InLanes for F {
     #[inline(always)]
-    fn several<N: Number>(&self, [lon, lat]: [N; 2]) -> Option<[N; 2]> {
+    fn forward_lanes<N: Number>(&self, lon: N, lat: N) -> Option<(N, N)> {
         if !lon.within(TURNS) {
             return None;
         }
-        let (e, n) = self.0.plane(&LonLat::of_degrees(self.0.frame().0, lon, lat))?;
-        (e.are_finite() && n.are_finite()).then_some([e, n])
+        let (e, n) = self.plane(&LonLat::of_degrees(self.frame().0, lon, lat))?;
+        (e.are_finite() && n.are_finite()).then_some((e, n))
     }
 
-    fn single(&self, [lon, lat]: [f64; 2]) -> Option<[f64; 2]> {
-        self.0.forward(Geographic { lat, lon }).map(<[f64; 2]>::from)
-    }
-}
-
-/// The way back of several places at a time.
-struct Inverse<'a, F>(&'a F);
-
-impl<F: Formula> Replacement<2> for Inverse<'_, F> {
     #[inline(always)]
-    fn several<N: Number>(&self, [e, n]: [N; 2]) -> Option<[N; 2]> {
-        let (lambda, lat) = self.0.place(e, n)?;
+    fn inverse_lanes<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        let (lambda, lat) = self.place(e, n)?;
         // The rounding of a meridian's image must not push a longitude past the half turn.
         if !(lambda.within(180.0 + 1e-9) && lat.within(90.0 + 1e-9)) {
             return None;
         }
-        let (lon, lat) = (wrap(lambda + self.0.frame().0), clamp(lat, -90.0, 90.0));
-        (lon.are_finite() && lat.are_finite()).then_some([lon, lat])
-    }
-
-    fn single(&self, plane: [f64; 2]) -> Option<[f64; 2]> {
-        self.several(plane)
+        let (lon, lat) = (wrap(lambda + self.frame().0), clamp(lat, -90.0, 90.0));
+        (lon.are_finite() && lat.are_finite()).then_some((lon, lat))
     }
 }
 

@@ -8,6 +8,7 @@
 //! (code, parameters, false origin, sense of the axes, words in definitions).
 
 mod kernel;
+mod lanes;
 mod method;
 mod near;
 pub(crate) mod parameter_code;

@@ -18,10 +18,12 @@ use crate::auxiliary::Conformal;
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::math::degrees;
+use crate::math::number::Number;
 use crate::position::Geographic;
 use crate::projection::kernel::Factors;
 use crate::projection::kernel::Kernel;
-use crate::projection::near::{self, Cone, HasNear, NearConic, NearForm};
+use crate::projection::lanes::{InLanes, forward_in_lanes, inverse_in_lanes};
+use crate::projection::near::{Cone, NearConic};
 use crate::projection::parameter_code as code;
 use crate::projection::parameters::Parameters;
 use std::sync::Arc;
@@ -308,12 +310,15 @@ impl LambertConic {
     }
 }
 
-impl HasNear for LambertConic {
-    type Form = NearConic;
+impl InLanes for LambertConic {
+    #[inline(always)]
+    fn forward_lanes<N: Number>(&self, lon: N, lat: N) -> Option<(N, N)> {
+        self.near.as_ref()?.forward(lon, lat)
+    }
 
     #[inline(always)]
-    fn near(&self) -> Option<&NearConic> {
-        self.near.as_ref()
+    fn inverse_lanes<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+        self.near.as_ref()?.inverse(e, n)
     }
 }
 
@@ -324,16 +329,16 @@ impl Kernel for LambertConic {
 
     /// Easting and northing from the true origin, metres, of a position in degrees.
     fn forward(&self, at: Geographic) -> Option<(f64, f64)> {
-        let near = self.near.as_ref().and_then(|near| near.forward(at.lon, at.lat));
+        let near = self.forward_lanes(at.lon, at.lat);
         near.or_else(|| self.forward_far(at))
     }
 
     fn forward_block(&self, lon: &mut [f64], lat: &mut [f64]) {
-        near::forward_block(self, lon, lat);
+        forward_in_lanes(self, lon, lat);
     }
 
     fn inverse_block(&self, e: &mut [f64], n: &mut [f64]) {
-        near::inverse_block(self, e, n);
+        inverse_in_lanes(self, e, n);
     }
 
     fn factors(&self, at: Geographic) -> Option<Factors> {
@@ -353,7 +358,7 @@ impl Kernel for LambertConic {
 
     /// Position in degrees of an easting and northing from the true origin in metres.
     fn inverse(&self, e: f64, n: f64) -> Option<Geographic> {
-        let near = self.near.as_ref().and_then(|near| near.inverse(e, n));
+        let near = self.inverse_lanes(e, n);
         near.map(|(lon, lat)| Geographic { lat, lon }).or_else(|| self.inverse_far(e, n))
     }
 

@@ -6,7 +6,6 @@
 //! w = (s − s₀)/(1 − e² s s₀), where s = sin φ; and back by t = tanh(Δ/2) and
 //! tan((χ − χ₀)/2) = t cos χ₀/(1 + t sin χ₀) on conformal latitudes χ.
 
-use super::NearForm;
 use super::meridian::sine_sum;
 use crate::auxiliary::Conformal;
 use crate::ellipsoid::Ellipsoid;
@@ -84,9 +83,10 @@ impl NearConic {
     }
 }
 
-impl NearForm for NearConic {
+impl NearConic {
+    /// Easting and northing from the true origin, metres, of degrees; none if any place is out of reach.
     #[inline(always)]
-    fn forward<N: Number>(&self, lon: N, lat: N) -> Option<(N, N)> {
+    pub(in crate::projection) fn forward<N: Number>(&self, lon: N, lat: N) -> Option<(N, N)> {
         let rise = lat - self.lat0;
         let half = wrap(lon - self.lon0) * (RADIAN * self.cone / 2.0);
         if !(rise.within(REACH_DEG) && half.within(FRAC_PI_4) && lat.within(89.0)) {
@@ -113,8 +113,9 @@ impl NearForm for NearConic {
         Some((chord * cos, chord * sin - shrink * radius + self.offset))
     }
 
+    /// Longitude and latitude, degrees, of metres from the true origin; none if any is out of reach.
     #[inline(always)]
-    fn inverse<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+    pub(in crate::projection) fn inverse<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let n = n - self.offset;
         let across = e * self.cone;
         let along = -(n * self.cone) + self.k;

@@ -12,7 +12,6 @@
 //! serve all. Behind them the series of Krüger to order 6, whose first term left out is 2e-12 m at
 //! the edge on the Earth's ellipsoids.
 
-use super::NearForm;
 use crate::auxiliary::Conformal;
 use crate::ellipsoid::Ellipsoid;
 use crate::math::functions::{
@@ -116,16 +115,18 @@ impl NearMeridian {
     }
 }
 
-impl NearForm for NearMeridian {
+impl NearMeridian {
+    /// Easting and northing from the true origin, metres, of degrees; none if any place is out of reach.
     #[inline(always)]
-    fn forward<N: Number>(&self, lon: N, lat: N) -> Option<(N, N)> {
+    pub(in crate::projection) fn forward<N: Number>(&self, lon: N, lat: N) -> Option<(N, N)> {
         let (change, eta) = self.rectified(lon, lat)?;
         let xi = (lat - self.lat0) * RADIAN + (change - self.origin_change);
         Some((eta * self.radius, xi * self.radius))
     }
 
+    /// Longitude and latitude, degrees, of metres from the true origin; none if any is out of reach.
     #[inline(always)]
-    fn inverse<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
+    pub(in crate::projection) fn inverse<N: Number>(&self, e: N, n: N) -> Option<(N, N)> {
         let to_radians = 1.0 / self.radius;
         let (eta, xi) = (e * to_radians, n * to_radians + self.origin);
         if !(eta.within(REACH_ETA) && xi.within(REACH_XI)) {

@@ -69,12 +69,12 @@ impl Writer {
         Ok(())
     }
 
-    /// Writes the file.
-    fn write(self) -> io::Result<()> {
+    /// Writes the file, which is empty.
+    fn write(self, file: File) -> io::Result<()> {
         let laid = self.laid.into_inner().map_err(io::IntoInnerError::into_error)?;
         let count = self.places.len();
         let extent = self.extent.bounds();
-        let mut head = BufWriter::new(File::create(&self.path)?);
+        let mut head = BufWriter::new(file);
         let header = encode::header(&self.info, count, extent.as_ref());
         head.write_all(&encode::MAGIC)?;
         head.write_all(&header)?;
@@ -121,9 +121,9 @@ impl Sink for Writer {
     }
 
     fn finish(self: Box<Self>) -> Result<Finished> {
-        drop(new_file(&self.path)?);
         let path = self.path.clone();
-        self.write().map_err(|e| Error::file(&path, "cannot be written", e))?;
+        let file = new_file(&path)?;
+        self.write(file).map_err(|e| Error::file(&path, "cannot be written", e))?;
         Ok(Finished::default())
     }
 }
