@@ -53,7 +53,7 @@ pub use read_options::ReadOptions;
 pub use row_source::CellType;
 pub(crate) use row_source::{RowSource, SourceRow, TableFacts, TableSource, TableToOpen};
 pub use sheet_shape::SheetShape;
-pub(crate) use shortest::Shortest;
+pub(crate) use shortest::{Shortest, pair_text};
 pub(crate) use sink::{Finished, ReadBack, Sink};
 #[cfg(any(feature = "geopackage", feature = "flatgeobuf"))]
 pub(crate) use sorted_records::Records;

@@ -2,6 +2,16 @@
 
 use std::fmt::Write;
 
+/// Two coordinates as messages tell them: what no system counts, with an exponent.
+pub(crate) fn pair_text(x: f64, y: f64) -> String {
+    const LARGE: f64 = 1e15;
+    let [x, y] = [x, y].map(|value| match value.abs() < LARGE {
+        true => value.to_string(),
+        false => format!("{value:e}"),
+    });
+    format!("{x}, {y}")
+}
+
 /// Room for the text of a number.
 pub(crate) struct Shortest {
     digits: zmij::Buffer,

@@ -4,6 +4,7 @@
 use crate::advice::Advice;
 use crate::error::Result;
 use crate::examples::Examples;
+use crate::format_support::pair_text;
 use crate::outcome::Reason;
 use crate::table::{Found, is_angle};
 use csv::StringRecord;
@@ -82,7 +83,7 @@ impl CoordinateRange {
             Some(_) => "",
             None => ": no place on earth has these coordinates in it",
         };
-        format!("{x}, {y} is out of range for {label}{why}")
+        format!("{} is out of range for {label}{why}", pair_text(x, y))
     }
 
     /// In range, but outside the area of use.

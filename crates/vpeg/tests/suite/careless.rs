@@ -312,6 +312,25 @@ const CASES: &[Case] = &[
         code: 0,
         says: &["1 row would join the others with the sign turned", "row 5 (120.02, 47.42)"],
     },
+    Case {
+        arguments: &["build", "points", "huge.csv", "--crs", "EPSG:3035", "-o", "o.gpkg"],
+        code: 3,
+        says: &["row 3: 1e300, -2e17 is out of range for EPSG:3035"],
+    },
+    Case {
+        arguments: &[
+            "convert",
+            "huge.csv",
+            "--crs",
+            "EPSG:3035",
+            "--to",
+            "EPSG:4326",
+            "-o",
+            "o.csv",
+        ],
+        code: 3,
+        says: &["row 3: 1e300, -2e17 is out of range for EPSG:3035"],
+    },
     Case { arguments: &["conjure"], code: 2, says: &["conjure"] },
     Case { arguments: &["build", "points", "gates.csv"], code: 2, says: &["--output"] },
 ];
@@ -329,6 +348,7 @@ fn every_mistake_gets_an_answer_that_says_what_to_do() {
     );
     bench.write("degrees.csv", "lon;lat\n-120,01;47,40\n-120,02;47,41\n");
     bench.write("utm.csv", "N,E\n5256001.22,722001.14\n5256050.92,722110.45\n5256110,722233\n");
+    bench.write("huge.csv", "x,y\n4321000,3210000\n1e300,-2e17\n4321500,3210500\n");
     bench.write("blank.csv", "");
     bench.write("one.csv", "name,lat,lon\nA,47.40,-120.01\n");
     bench.write("binary.csv", b"PK\x03\x04\0\0\0\0 not a table");
