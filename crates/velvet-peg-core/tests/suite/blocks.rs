@@ -332,9 +332,10 @@ fn there_is_no_seam() {
     }
 }
 
-/// The same on every machine: bits of results that were computed on one.
+/// The same on every processor: bits of results that were computed on one. (Constants of methods have the
+/// last bit of the system's mathematical library; these are of Linux with glibc.)
 #[test]
-fn results_are_these_bits_on_every_machine() {
+fn results_are_these_bits_on_every_processor() {
     let rows = csv::Reader::from_reader(include_str!("../data/bits.csv").as_bytes())
         .into_deserialize()
         .map(|row| row.unwrap())

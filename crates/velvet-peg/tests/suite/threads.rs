@@ -6,6 +6,7 @@ use std::path::Path;
 use velvet_peg::convert::Way;
 use velvet_peg::features::BuildOptions;
 use velvet_peg::join::JoinTable;
+use velvet_peg::layer::{Batch, GeometryColumn};
 use velvet_peg::measure::MeasureColumns;
 use velvet_peg::table::{AppendOptions, CoordinateColumns};
 use velvet_peg::tag::TagPoints;
@@ -162,22 +163,32 @@ fn a_feature_that_cannot_be_written_is_told() {
     layer.write(&file).expect("it is written");
     let mut reader = LayerReader::open(&file, None).expect("a layer");
     assert!(reader.reveal_key(&["fid"]));
-    let mut writer = LayerWriter::create(&again, reader.info(), &write()).expect("a file");
+    let info = reader.info().clone();
     let batches: Vec<_> = reader.batches().map(|batch| batch.expect("a batch")).collect();
     assert!(batches.len() > 2);
-    // A number that features are known by cannot be there twice.
-    let twice = batches.iter().chain(&batches[..1]);
-    let done = twice.clone().chain(twice).try_for_each(|batch| writer.write(batch));
-    let error = match done {
-        Ok(()) => writer.finish().expect_err("a number is there twice"),
-        Err(error) => {
-            assert!(writer.finish().is_err());
-            error
-        }
+    // Without places there is no index, which would refuse them too.
+    let bare = |batch: &Batch| {
+        let mut places = GeometryColumn::new();
+        (0..batch.len()).for_each(|_| places.end_feature(None));
+        Batch::try_new(places, batch.attributes().clone(), 1).expect("a batch")
     };
-    assert!(error.to_string().contains("again.gpkg"), "{error}");
-    assert!(error.to_string().contains("UNIQUE"), "{error}");
-    assert_eq!(fs::read_dir(folder.path()).expect("a folder").count(), 1, "something is left");
+    let bare: Vec<Batch> = batches.iter().map(bare).collect();
+    for batches in [batches, bare] {
+        let mut writer = LayerWriter::create(&again, &info, &write()).expect("a file");
+        // A number that features are known by cannot be there twice.
+        let twice = batches.iter().chain(&batches[..1]);
+        let done = twice.clone().chain(twice).try_for_each(|batch| writer.write(batch));
+        let error = match done {
+            Ok(()) => writer.finish().expect_err("a number is there twice"),
+            Err(error) => {
+                assert!(writer.finish().is_err());
+                error
+            }
+        };
+        assert!(error.to_string().contains("again.gpkg"), "{error}");
+        assert!(error.to_string().contains("UNIQUE"), "{error}");
+        assert_eq!(fs::read_dir(folder.path()).expect("a folder").count(), 1, "something is left");
+    }
 }
 
 #[test]
