@@ -58,7 +58,7 @@ impl ColumnType {
                 Ok(_) if digits.len() <= 18 => ColumnType::LongInteger,
                 _ => ColumnType::Text,
             },
-            (true, true) if digits.len() <= 17 || reads_back(cell) => ColumnType::Real,
+            (true, true) if figures <= 15 || reads_back(cell) => ColumnType::Real,
             (true, true) => ColumnType::Text,
         }
     }
@@ -190,9 +190,10 @@ fn moment(cell: &str) -> Cow<'_, str> {
     }
 }
 
-/// A number with as many digits as a double has, and no more.
+/// A number with a fraction whose digits are those of the double that it is read as, but for zeros at its end.
 fn reads_back(cell: &str) -> bool {
-    cell.parse::<f64>().is_ok_and(|number| number.to_string() == cell)
+    let shortest = cell.trim_end_matches('0').trim_end_matches('.');
+    cell.parse::<f64>().is_ok_and(|number| number.to_string() == shortest)
 }
 
 /// The type of column that a text asks for; none for a blank one.

@@ -175,6 +175,33 @@ fn words_for_systems_are_honoured_or_refused_with_the_reason() {
     }
 }
 
+/// Numbers with a fraction whose last digits no number keeps arrive as they are written; those that one
+/// keeps are numbers, with zeros at the end or without.
+#[test]
+fn digits_behind_the_fifteenth_are_kept() {
+    let bench = Bench::new();
+    for (values, is_number) in [
+        (["9.000000000000001", "1.5"], false),
+        (["1.5", "-9.000000000000001"], false),
+        (["123456789.1234567891", "0.25"], false),
+        (["9.000000000000002", "1.5"], true),
+        (["0.1234567890123456", "-47.30000000000001"], true),
+        (["47.40000000000000000", "1.0000000000000000"], true),
+        (["0.000000000000000000012", "1.5"], true),
+    ] {
+        let row = |at: usize| format!("{at},-120.{at},47.5,{}\n", values[at]);
+        bench.write("t.csv", format!("id,lon,lat,n\n{}{}", row(0), row(1)));
+        bench.ok(&words("build points t.csv --crs EPSG:4326 -o o.gpkg --replace-file"));
+        let found = column(&bench, "o.gpkg", "n");
+        for (found, value) in found.iter().zip(values) {
+            match is_number {
+                true => assert_eq!(found.as_f64(), value.parse().ok(), "{value}"),
+                false => assert_eq!(found, value),
+            }
+        }
+    }
+}
+
 /// Whole numbers of more digits than a number keeps, alone, among whole numbers, and among numbers with
 /// a fraction: from every source that says no type, all digits arrive.
 #[test]
