@@ -14,6 +14,9 @@ use std::borrow::Cow;
 use std::str::FromStr;
 use std::sync::Arc;
 
+/// No program prints more decimals of a double.
+const MOST_DECIMALS: usize = 60;
+
 /// Type of a column.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum ColumnType {
@@ -58,7 +61,7 @@ impl ColumnType {
                 Ok(_) if digits.len() <= 18 => ColumnType::LongInteger,
                 _ => ColumnType::Text,
             },
-            (true, true) if figures <= 15 || reads_back(cell) => ColumnType::Real,
+            (true, true) if figures <= 15 || follows_from_its_double(cell) => ColumnType::Real,
             (true, true) => ColumnType::Text,
         }
     }
@@ -190,10 +193,14 @@ fn moment(cell: &str) -> Cow<'_, str> {
     }
 }
 
-/// A number with a fraction whose digits are those of the double that it is read as, but for zeros at its end.
-fn reads_back(cell: &str) -> bool {
-    let shortest = cell.trim_end_matches('0').trim_end_matches('.');
-    cell.parse::<f64>().is_ok_and(|number| number.to_string() == shortest)
+/// A number with a fraction whose digits follow from the double that it is read as: the fewest that name the
+/// double, with zeros behind them or without, or as many as a program was told to print of it.
+fn follows_from_its_double(cell: &str) -> bool {
+    let Ok(number) = cell.parse::<f64>() else { return false };
+    let decimals = cell.rsplit('.').next().map_or(0, str::len);
+    let fewest = number.to_string();
+    cell.trim_end_matches('0').trim_end_matches('.') == fewest
+        || decimals <= MOST_DECIMALS && cell == format!("{number:.decimals$}")
 }
 
 /// The type of column that a text asks for; none for a blank one.

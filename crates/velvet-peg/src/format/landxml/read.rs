@@ -7,7 +7,7 @@ use crate::format_support::nested_rings::{nested, push};
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
 use crate::format_support::xml::{Element, Node, Xml};
 use crate::format_support::{OpenedLayer, ReadOptions};
-use crate::layer::{CrsOrigin, GeometryColumn, GeometryKind, Taken, Unreadable};
+use crate::layer::{CrsOrigin, GeometryColumn, GeometryKind, Taken, Unreadable, Value};
 use crate::notice::{Notice, NoticeKind};
 use crate::plausibility::stated_unit;
 use std::cell::Cell;
@@ -288,8 +288,18 @@ fn within(xml: &Xml, name: &str) -> bool {
     xml.stack.iter().rev().nth(1).is_some_and(|outer| outer == name)
 }
 
+/// Attributes that LandXML 1.2 declares as double.
+const NUMBERS: [&str; 4] = ["area", "length", "staEnd", "staStart"];
+
 fn attributes(element: &Element) -> Vec<(String, Given)> {
-    element.attributes().map(|(key, value)| (key.into(), Given::Untyped(value.into()))).collect()
+    let given = |key: &str, value: &str| match value.trim().parse() {
+        // A number for certain, with however many digits; whole ones are told apart as elsewhere.
+        Ok(number) if NUMBERS.contains(&key) && value.contains('.') => {
+            Given::Typed(Value::Real(number))
+        }
+        _ => Given::Untyped(value.to_string()),
+    };
+    element.attributes().map(|(key, value)| (key.to_string(), given(key, value))).collect()
 }
 
 impl Open {
