@@ -229,20 +229,43 @@ pub struct ExtentRow {
     pub bounds: Option<BoundingBox>,
 }
 
+/// Kinds in the order of their numbers.
+const CRS_KINDS: [CrsKind; 8] = [
+    CrsKind::Projected,
+    CrsKind::Geographic2D,
+    CrsKind::Geographic3D,
+    CrsKind::Geocentric,
+    CrsKind::Vertical,
+    CrsKind::Compound,
+    CrsKind::Engineering,
+    CrsKind::Derived,
+];
+
+impl CrsRow {
+    /// The first system of exactly this name that is not withdrawn. Nothing else is decoded.
+    pub fn named(name: &str) -> Option<CrsRow> {
+        let is_named = |mut row: Reader| row.byte() & 1 == 0 && row.text_bytes() == name.as_bytes();
+        let at = (0..Self::TABLE.len()).find(|at| is_named(Self::TABLE.row_at(*at)))?;
+        Some(decode_crs(Self::TABLE.code_at(at), Self::TABLE.row_at(at)))
+    }
+
+    /// The systems of a kind that are not withdrawn, in rising order of code. No others are decoded.
+    pub fn current(kind: CrsKind) -> impl Iterator<Item = CrsRow> {
+        let is_wanted = move |mut row: Reader| {
+            let flags = row.byte();
+            flags & 1 == 0 && CRS_KINDS.get(usize::from(flags >> 1)) == Some(&kind)
+        };
+        (0..Self::TABLE.len())
+            .filter(move |at| is_wanted(Self::TABLE.row_at(*at)))
+            .map(|at| decode_crs(Self::TABLE.code_at(at), Self::TABLE.row_at(at)))
+    }
+}
+
 fn decode_crs(code: u32, mut row: Reader) -> CrsRow {
     let flags = row.byte();
     CrsRow {
         code,
-        kind: match flags >> 1 {
-            0 => CrsKind::Projected,
-            1 => CrsKind::Geographic2D,
-            2 => CrsKind::Geographic3D,
-            3 => CrsKind::Geocentric,
-            4 => CrsKind::Vertical,
-            5 => CrsKind::Compound,
-            6 => CrsKind::Engineering,
-            _ => CrsKind::Derived,
-        },
+        kind: CRS_KINDS.get(usize::from(flags >> 1)).copied().unwrap_or(CrsKind::Derived),
         deprecated: flags & 1 == 1,
         name: row.text(),
         coordinate_system: row.optional_code(),
@@ -393,6 +416,14 @@ fn name_in(bytes: &'static [u8], code: u32) -> Option<&'static str> {
 /// The name of a coordinate operation method, such as 9807 "Transverse Mercator".
 pub fn method_name(code: u32) -> Option<&'static str> {
     name_in(data::METHODS, code)
+}
+
+/// The name of a coordinate operation, without the rest of it.
+pub fn operation_name(code: u32) -> Option<&'static str> {
+    OperationRow::TABLE.find(code).map(|mut row| {
+        row.byte();
+        row.text()
+    })
 }
 
 /// The name of an operation parameter, such as 8801 "Latitude of natural origin".

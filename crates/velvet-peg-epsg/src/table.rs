@@ -101,10 +101,14 @@ impl Reader {
     }
 
     pub(crate) fn text(&mut self) -> &'static str {
+        std::str::from_utf8(self.text_bytes()).expect("embedded text is UTF-8")
+    }
+
+    pub(crate) fn text_bytes(&mut self) -> &'static [u8] {
         let length = self.number() as usize;
         let (text, rest) = self.bytes.split_at(length);
         self.bytes = rest;
-        std::str::from_utf8(text).expect("embedded text is UTF-8")
+        text
     }
 
     pub(crate) fn skip_text(&mut self) {

@@ -22,8 +22,7 @@ impl Crs {
     /// assert!(Crs::named("nad83 utm 11n").is_none());
     /// ```
     pub fn named(name: &str) -> Option<Crs> {
-        let row = CrsRow::all().find(|row| row.name == name && !row.deprecated)?;
-        Crs::from_epsg(row.code).ok()
+        Crs::from_epsg(CrsRow::named(name)?.code).ok()
     }
 
     /// The system of an EPSG code.

@@ -17,7 +17,7 @@ pub use axis::{Axis, AxisUnit};
 pub(crate) use build::Custom;
 pub(crate) use datum::Side;
 pub use datum::{Datum, PrimeMeridian};
-pub use find::{CrsMatch, CrsSearch, find, search};
+pub use find::{CrsMatch, CrsSearch, find, name_words, search};
 pub use ground::Ground;
 pub(crate) use ground::is_of_ground;
 pub use vertical::{Height, VerticalCrs};

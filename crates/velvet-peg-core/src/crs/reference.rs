@@ -1,7 +1,7 @@
 //! Reading a reference to a system: a code, a URN, or plain words.
 
 use super::Crs;
-use super::find::{find, search, tokens};
+use super::find::{find, name_words, search};
 use crate::error::{Error, Kind, Result};
 use std::fmt;
 use std::str::FromStr;
@@ -74,7 +74,7 @@ fn code_of(text: &str) -> Option<Result<u32>> {
 }
 
 fn by_words(text: &str) -> Result<Crs> {
-    let wanted = tokens(text);
+    let wanted = name_words(text);
     if wanted.is_empty() {
         return Err(Error::malformed("an empty text names no reference system"));
     }
@@ -87,7 +87,7 @@ fn by_words(text: &str) -> Result<Crs> {
     let exact: Vec<_> = current
         .iter()
         .filter(|found| {
-            let mut words = tokens(found.name);
+            let mut words = name_words(found.name);
             let mut sought = wanted.clone();
             words.sort();
             sought.sort();

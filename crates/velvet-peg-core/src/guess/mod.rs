@@ -116,6 +116,8 @@ pub struct Indistinguishable {
 const SAMPLE: usize = 60;
 /// Metres that a rough place is taken to be off at least.
 const TIED_M: f64 = 250.0;
+/// Metres beyond which a system explains nothing.
+const REACH_M: f64 = 2_000_000.0;
 /// Degrees that a place may lie outside an area of use.
 const MARGIN: f64 = 2.0;
 
@@ -161,13 +163,19 @@ pub fn guess(points: &[(f64, f64)], expected: &Expected, limit: usize) -> Result
             if landed.iter().filter(|place| place.is_some()).count() * 2 <= landed.len() {
                 continue;
             }
-            let mut off: Vec<f64> =
-                sample.iter().zip(&landed).map(|(at, place)| target.miss(*at, *place)).collect();
+            // Most of what is tried lands on another continent, which takes no geodesic to see.
+            let pairs = || sample.iter().zip(&landed);
+            let far =
+                pairs().filter(|(at, place)| target.is_beyond(**at, **place, REACH_M)).count();
+            if far >= landed.len() - landed.len() / 2 {
+                continue;
+            }
+            let mut off: Vec<f64> = pairs().map(|(at, place)| target.miss(*at, *place)).collect();
             off.sort_by(f64::total_cmp);
             let distance_m = off[off.len() / 2];
             let lands = landed[landed.len() / 2].or(landed.iter().flatten().next().copied());
             let Some(lands) = lands else { continue };
-            if distance_m < 2_000_000.0 {
+            if distance_m < REACH_M {
                 found.push(Guess {
                     crs: crs.clone(),
                     hypothesis,

@@ -79,6 +79,18 @@ impl<'a> Target<'a> {
         }
     }
 
+    /// True if it is plain that a place is farther than so many metres from where it should be.
+    pub(super) fn is_beyond(&self, at: usize, place: Option<Geographic>, metres: f64) -> bool {
+        let Some(place) = place else { return true };
+        match self.expected {
+            Expected::Near(target) => least_m(place, *target) > metres,
+            Expected::Known(targets) => {
+                targets.get(at).is_none_or(|target| least_m(place, *target) > metres)
+            }
+            Expected::Among(_) | Expected::State(_) => false,
+        }
+    }
+
     /// Whether most of the places lie inside what is expected: the box around the other features,
     /// or the state. None where there is no inside.
     pub(super) fn holds(&self, places: &[Option<Geographic>]) -> Option<bool> {
@@ -90,4 +102,14 @@ impl<'a> Target<'a> {
         let held: Option<Vec<bool>> = places.iter().flatten().map(inside).collect();
         held.map(|held| held.iter().filter(|inside| **inside).count() * 2 > places.len())
     }
+}
+
+/// Metres that two places are apart at least: the angle between their plumb lines, at the smallest radius of
+/// curvature of WGS 84 (b²/a, in the meridian at the equator).
+fn least_m(a: Geographic, b: Geographic) -> f64 {
+    const RADIUS_M: f64 = 6_335_439.0;
+    let square = |degrees: f64| (degrees.to_radians() / 2.0).sin().powi(2);
+    let cos = a.lat.to_radians().cos() * b.lat.to_radians().cos();
+    let half = square(a.lat - b.lat) + cos * square(a.lon - b.lon);
+    2.0 * RADIUS_M * half.clamp(0.0, 1.0).sqrt().asin()
 }

@@ -7,9 +7,11 @@
 use super::counties::{Atlas, County, arc_number, atlas};
 use crate::crs::Crs;
 use crate::position::Geographic;
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::OnceLock;
-use velvet_peg_epsg::{CrsKind, CrsRow, ExtentRow, OperationRow, ZoneMember, ZoneRow, zones};
+use velvet_peg_epsg::{
+    CountyOutline, CrsKind, CrsRow, ExtentRow, ZoneMember, ZoneRow, operation_name, zones,
+};
 
 /// How far a generalised outline of 1:10 000 000 may lie from the true line, metres: 0.2 mm of
 /// the map.
@@ -88,8 +90,10 @@ impl StatePlaneZone {
 pub fn state_plane_zones() -> &'static [StatePlaneZone] {
     static ZONES: OnceLock<Vec<StatePlaneZone>> = OnceLock::new();
     ZONES.get_or_init(|| {
-        let systems = systems_by_area();
-        zones()
+        let zones = zones();
+        let areas: BTreeSet<u32> = zones.iter().map(|zone| zone.extent).collect();
+        let systems = systems_by_area(&areas);
+        zones
             .into_iter()
             .filter_map(|row: ZoneRow| {
                 let set = if row.set == 27 { ZoneSet::Spcs27 } else { ZoneSet::Spcs83 };
@@ -108,12 +112,16 @@ pub fn state_plane_zones() -> &'static [StatePlaneZone] {
     })
 }
 
-/// The systems of each set and area of use, by the names of their conversions.
-fn systems_by_area() -> BTreeMap<(ZoneSet, u32), Vec<u32>> {
+/// The systems of each set and area of use among these, by the names of their conversions.
+fn systems_by_area(areas: &BTreeSet<u32>) -> BTreeMap<(ZoneSet, u32), Vec<u32>> {
     let mut found: BTreeMap<(ZoneSet, u32), Vec<u32>> = BTreeMap::new();
-    for row in CrsRow::all().filter(|row| row.kind == CrsKind::Projected && !row.deprecated) {
-        let Some(conversion) = row.conversion.and_then(OperationRow::find) else { continue };
-        let set = match conversion.name {
+    for row in CrsRow::current(CrsKind::Projected) {
+        let mut extents = row.extents.iter().filter(|extent| areas.contains(extent)).peekable();
+        if extents.peek().is_none() {
+            continue;
+        }
+        let Some(conversion) = row.conversion.and_then(operation_name) else { continue };
+        let set = match conversion {
             name if name.contains("SPCS83") => ZoneSet::Spcs83,
             name if name.contains("CS27") => ZoneSet::Spcs27,
             name if name.starts_with("Arizona Coordinate System") => ZoneSet::Spcs27,
@@ -122,7 +130,7 @@ fn systems_by_area() -> BTreeMap<(ZoneSet, u32), Vec<u32>> {
             "Guam SPCS" | "American Samoa Lambert" => ZoneSet::Spcs27,
             _ => continue,
         };
-        for extent in &row.extents {
+        for extent in extents {
             found.entry((set, *extent)).or_default().push(row.code);
         }
     }
@@ -200,13 +208,18 @@ fn edge(atlas: &Atlas, zone: &StatePlaneZone, at: Geographic) -> Option<f64> {
     // Degrees to metres round the place: a percent or two at hundreds of kilometres.
     let local = |(x, y): (f64, f64)| ((x - lon) * cos * 111_320.0, (y - lat) * 110_950.0);
     let mut nearest = f64::INFINITY;
-    for (arc, counties) in borders(atlas) {
-        let inside = counties.iter().filter(|fips| members.contains(fips)).count();
+    // How many counties of the zone each arc bounds; arcs bound two at most.
+    let mut inside = vec![0_u8; atlas.outlines.arcs.len()];
+    let of_zone = |county: &&CountyOutline| members.contains(&county.fips);
+    for county in atlas.outlines.counties.iter().filter(of_zone) {
+        arcs_of(county).for_each(|arc| inside[arc] = inside[arc].saturating_add(1));
+    }
+    for (arc, (inside, all)) in inside.into_iter().zip(bounded(atlas)).enumerate() {
         // Coasts and frontiers have no zone on their other side.
-        if inside == 0 || inside == counties.len() {
+        if inside == 0 || inside == *all {
             continue;
         }
-        for pair in atlas.outlines.arcs[*arc].windows(2) {
+        for pair in atlas.outlines.arcs[arc].windows(2) {
             nearest = nearest.min(to_segment(local(pair[0]), local(pair[1])));
         }
     }
@@ -229,19 +242,21 @@ fn edge(atlas: &Atlas, zone: &StatePlaneZone, at: Geographic) -> Option<f64> {
     nearest.is_finite().then_some(nearest)
 }
 
-/// Arcs that two counties share, with those.
-fn borders(atlas: &Atlas) -> &'static HashMap<usize, Vec<u32>> {
-    static BORDERS: OnceLock<HashMap<usize, Vec<u32>>> = OnceLock::new();
-    BORDERS.get_or_init(|| {
-        let mut found: HashMap<usize, Vec<u32>> = HashMap::new();
-        for county in &atlas.outlines.counties {
-            for arc in county.polygons.iter().flatten().flatten() {
-                found.entry(arc_number(*arc)).or_default().push(county.fips);
-            }
+/// How many counties each arc bounds.
+fn bounded(atlas: &Atlas) -> &'static [u8] {
+    static BOUNDED: OnceLock<Vec<u8>> = OnceLock::new();
+    BOUNDED.get_or_init(|| {
+        let mut found = vec![0_u8; atlas.outlines.arcs.len()];
+        for arc in atlas.outlines.counties.iter().flat_map(arcs_of) {
+            found[arc] = found[arc].saturating_add(1);
         }
-        found.retain(|_, counties| counties.len() > 1);
         found
     })
+}
+
+/// The arcs that bound a county.
+fn arcs_of(county: &CountyOutline) -> impl Iterator<Item = usize> + '_ {
+    county.polygons.iter().flatten().flatten().map(|arc| arc_number(*arc))
 }
 
 /// Distance of the origin from a segment.

@@ -18,8 +18,12 @@ mod polar;
 mod published;
 mod refusals;
 mod routes;
+mod search;
 mod similarities;
 mod support;
 mod systems;
 mod truth;
 mod zones;
+
+#[path = "../../examples/search_words/mod.rs"]
+mod words_of_systems;

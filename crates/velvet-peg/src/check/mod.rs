@@ -7,6 +7,7 @@
 mod agreement;
 mod cases;
 mod coordinates;
+mod doubles;
 mod fields;
 mod placement;
 mod render;
@@ -410,14 +411,14 @@ fn sheet(
                 .clone()
                 .map(|v| (batch.geometry.x[v].to_bits(), batch.geometry.y[v].to_bits()))
                 .collect();
-            seen.geometry(&bits, number);
+            seen.geometries.push(&bits, number)?;
             coordinates.add(&batch.geometry, feature, number);
             let flaws = flaws_in(info.crs.as_ref(), &batch.geometry, feature);
             sheet.invalid += u64::from(seen.flaws(flaws, number));
         }
         Ok(())
     })?;
-    seen.tell(&mut sheet, options, info.crs.as_ref(), !key.is_empty(), &mut add);
+    seen.tell(&mut sheet, options, info.crs.as_ref(), !key.is_empty(), &mut add)?;
     sheet.fields = fields.finish();
     for (at, blank) in complete.into_iter().zip(blank) {
         let field = &sheet.fields[at];

@@ -1,7 +1,9 @@
 //! What is met while a layer is read, in cases that are counted, and the findings made of it.
 
 use super::cases::Cases;
+use super::doubles::Doubles;
 use super::{CheckOptions, Finding, QualitySheet};
+use crate::error::Result;
 use crate::examples::Examples;
 use crate::notice::Severity;
 use crate::plausibility::short;
@@ -11,7 +13,7 @@ use std::hash::{Hash, Hasher};
 use velvet_peg_core::Crs;
 use velvet_peg_core::planar::FlawKind;
 
-/// Identifiers of geometries and keys met before.
+/// Keys met before.
 #[derive(Default)]
 struct Met(HashMap<u64, u64>);
 
@@ -33,9 +35,8 @@ impl Met {
 /// What is met while a layer is read, in cases that are counted.
 #[derive(Default)]
 pub(super) struct Seen {
-    geometries: Met,
+    pub(super) geometries: Doubles,
     keys: Met,
-    doubles: Cases,
     key_doubles: Cases,
     key_blank: Cases,
     different_keys: u64,
@@ -58,13 +59,6 @@ impl Seen {
         }
     }
 
-    pub(super) fn geometry(&mut self, bits: &[(u64, u64)], number: u64) {
-        if let Some(first) = self.geometries.again(bits, number) {
-            let at = bits.first().map(|(x, y)| (f64::from_bits(*x), f64::from_bits(*y)));
-            self.doubles.add(number, at, || format!("{first} and {number}"));
-        }
-    }
-
     /// Counts the flaws of a feature; true if it is not valid.
     pub(super) fn flaws(&mut self, flaws: Vec<(FlawKind, (f64, f64))>, number: u64) -> bool {
         let mut invalid = false;
@@ -79,13 +73,13 @@ impl Seen {
 
     /// Makes findings of it.
     pub(super) fn tell(
-        &self,
+        self,
         sheet: &mut QualitySheet,
         options: &CheckOptions,
         crs: Option<&Crs>,
         keyed: bool,
         add: &mut dyn FnMut(Finding),
-    ) {
+    ) -> Result<()> {
         if sheet.features + sheet.unreadable == 0 {
             let text = "the layer holds no features".to_string();
             add(Finding::new(Severity::Warning, "source", text));
@@ -118,14 +112,15 @@ impl Seen {
             let text = format!("{} features have no geometry", sheet.without_geometry);
             add(Finding::new(Severity::Warning, "geometry", text));
         }
-        sheet.duplicate_geometries = self.doubles.count();
-        if self.doubles.count() > 0 {
+        let doubles = self.geometries.cases()?;
+        sheet.duplicate_geometries = doubles.count();
+        if doubles.count() > 0 {
             let text = format!(
                 "{} features have the same geometry as one before them: features {}",
-                self.doubles.count(),
-                self.doubles.listed()
+                doubles.count(),
+                doubles.listed()
             );
-            let places = self.doubles.places();
+            let places = doubles.places();
             add(Finding::new(Severity::Warning, "geometry", text).at(places));
         }
         for ((tidy, name), cases) in &self.flaws {
@@ -154,5 +149,6 @@ impl Seen {
             }
             sheet.key = Some((name, self.different_keys));
         }
+        Ok(())
     }
 }

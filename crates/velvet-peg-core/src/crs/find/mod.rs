@@ -5,18 +5,18 @@
 //! spelling ([`words`]). What matches the name itself, whole words and current systems come first.
 
 mod code;
+mod index;
+mod needle;
+mod score;
 mod spelling;
 mod words;
-mod zone_numbers;
 
-use std::collections::HashMap;
-use std::sync::{Arc, OnceLock};
-use velvet_peg_epsg::{
-    CrsKind, CrsRow, DatumRow, ExtentRow, OperationRow, crs_aliases, datum_aliases, method_name,
-};
-use words::{Query, Term, Wanted};
+use score::Sought;
+use std::ops::RangeInclusive;
+use velvet_peg_epsg::{CrsKind, CrsRow, ExtentRow};
+use words::{Query, Wanted};
 
-pub(crate) use words::tokens;
+pub use words::name_words;
 
 /// A system that matches.
 #[derive(Clone, Debug)]
@@ -108,10 +108,11 @@ pub fn search(text: &str) -> CrsSearch {
 }
 
 /// The word without which the fewest systems match, and these; none where leaving out one does not
-/// help. Of two words neither is left out: what is left would be another question.
+/// help. Of two words neither is left out: what is left would be another question. Of many none is either:
+/// that is no name.
 fn without_one(query: &Query) -> Option<(String, Vec<CrsMatch>)> {
-    const FEWEST_WORDS: usize = 3;
-    if query.wanted.len() < FEWEST_WORDS {
+    const WORDS: RangeInclusive<usize> = 3..=24;
+    if !WORDS.contains(&query.wanted.len()) {
         return None;
     }
     (0..query.wanted.len())
@@ -128,13 +129,10 @@ fn matching(query: &Query) -> Vec<CrsMatch> {
     if query.is_empty() {
         return Vec::new();
     }
-    let mut found: Vec<(u32, CrsMatch)> = entries()
-        .iter()
-        .filter_map(|entry| {
-            let score = score(query, entry)?;
-            let CrsRow { code, name, kind, deprecated, .. } = entry.row;
-            Some((score, CrsMatch { code, name, kind, deprecated, area: entry.area }))
-        })
+    let sought = Sought::of(query);
+    let mut found: Vec<(u32, CrsMatch)> = sought
+        .scores()
+        .filter_map(|(code, score)| Some((score, CrsMatch::from(CrsRow::find(code)?))))
         .collect();
     found.sort_by_key(|(score, found)| (*score, found.name.len(), found.code));
     found.into_iter().map(|(_, found)| found).collect()
@@ -142,197 +140,4 @@ fn matching(query: &Query) -> Vec<CrsMatch> {
 
 fn area_of(row: &CrsRow) -> &'static str {
     row.extents.first().and_then(|code| ExtentRow::find(*code)).map_or("", |extent| extent.name)
-}
-
-/// How current a realisation is, by the words of its name: the North American ones that
-/// technicians meet.
-fn currency(datum: &[String]) -> u32 {
-    let has = |word: &str| datum.iter().any(|own| own == word);
-    match datum.first().map(String::as_str) {
-        Some("nad83") if has("2011") => 0,
-        Some("nad83" | "wgs84") if datum.len() == 1 => 1,
-        Some("nad83") => 2,
-        Some("nad27") => 4,
-        _ => 3,
-    }
-}
-
-/// The system of latitudes and longitudes of WGS 84.
-const WGS84: u32 = 4326;
-
-/// A system with its words.
-struct Entry {
-    row: CrsRow,
-    area: &'static str,
-    name: Vec<String>,
-    /// Its other names.
-    aliases: Vec<Vec<String>>,
-    datum: Shared,
-    method: Shared,
-    /// The conversion by the method.
-    conversion: Shared,
-    of_area: Shared,
-}
-
-/// Words that many systems have in common.
-type Shared = Arc<Vec<String>>;
-
-/// Words by the code of what they are of, each made once.
-#[derive(Default)]
-struct Known(HashMap<u32, Shared>);
-
-impl Known {
-    fn of(&mut self, code: Option<u32>, words: impl FnOnce(u32) -> Vec<String>) -> Shared {
-        match code {
-            Some(code) => self.0.entry(code).or_insert_with(|| Arc::new(words(code))).clone(),
-            None => Shared::default(),
-        }
-    }
-}
-
-/// Every system with its words: some megabytes, made when the first search wants them.
-fn entries() -> &'static [Entry] {
-    static ENTRIES: OnceLock<Vec<Entry>> = OnceLock::new();
-    ENTRIES.get_or_init(|| {
-        let [mut datums, mut methods, mut conversions, mut areas] = <[Known; 4]>::default();
-        let mut method_of: HashMap<u32, Option<u32>> = HashMap::new();
-        let entry = |row: CrsRow| {
-            let conversion = conversions.of(row.conversion, |code| {
-                let found = OperationRow::find(code);
-                method_of.insert(code, found.as_ref().and_then(|conversion| conversion.method));
-                found.map_or(Vec::new(), |conversion| tokens(conversion.name))
-            });
-            let method = row.conversion.and_then(|code| *method_of.get(&code)?);
-            let of_method = |code| method_name(code).map(tokens).unwrap_or_default();
-            let area = area_of(&row);
-            Entry {
-                area,
-                name: tokens(row.name),
-                aliases: crs_aliases(row.code).into_iter().map(tokens).collect(),
-                datum: datums.of(datum_of(&row), words_of_datum),
-                method: methods.of(method, of_method),
-                conversion,
-                of_area: areas.of(row.extents.first().copied(), |_| tokens(area)),
-                row,
-            }
-        };
-        CrsRow::all().map(entry).collect()
-    })
-}
-
-impl Entry {
-    /// What it costs that a term is found where it is; none if it is nowhere.
-    fn cost(&self, term: &Term) -> Option<u32> {
-        let alias = || self.aliases.iter().filter_map(|words| term.cost_in(words)).min();
-        term.cost_in(&self.name)
-            .or_else(|| alias().map(|cost| cost + 5))
-            .or_else(|| term.cost_in(self.datum.iter()).map(|cost| cost + 6))
-            .or_else(|| {
-                let words = self.method.iter().chain(self.conversion.iter());
-                term.cost_in(words).map(|cost| cost + 8)
-            })
-            .or_else(|| term.cost_in(self.of_area.iter()).map(|cost| cost + 10))
-    }
-
-    /// The words of its name before and behind the stroke.
-    fn halves(&self) -> (Vec<String>, Vec<String>) {
-        let (datum, zone) = self.row.name.split_once(" / ").unwrap_or(("", self.row.name));
-        (tokens(datum), tokens(zone))
-    }
-
-    /// Every word of it.
-    fn words(&self) -> impl Iterator<Item = &String> {
-        let named = self.name.iter().chain(self.aliases.iter().flatten());
-        named
-            .chain(self.datum.iter())
-            .chain(self.method.iter())
-            .chain(self.conversion.iter())
-            .chain(self.of_area.iter())
-    }
-}
-
-/// The datum of a system, or of the one that it is based on.
-fn datum_of(row: &CrsRow) -> Option<u32> {
-    row.datum.or_else(|| CrsRow::find(row.base?)?.datum)
-}
-
-/// The words of the names of a datum.
-fn words_of_datum(code: u32) -> Vec<String> {
-    let Some(datum) = DatumRow::find(code) else { return Vec::new() };
-    let others = datum_aliases(datum.code);
-    others.iter().chain([&datum.name]).flat_map(|name| tokens(name)).collect()
-}
-
-/// Lower is better; none if some word matches nothing.
-fn score(query: &Query, entry: &Entry) -> Option<u32> {
-    let row = &entry.row;
-    // Another name of it, word for word.
-    let is_named = || entry.aliases.iter().any(|alias| query.is(alias));
-    let named = match row.kind {
-        _ if row.deprecated => None,
-        CrsKind::Geographic2D => Some(1),
-        CrsKind::Geographic3D | CrsKind::Geocentric => Some(2),
-        CrsKind::Compound => None,
-        _ => Some(3),
-    };
-    match (named.filter(|_| is_named()), score_by_words(query, entry)) {
-        (Some(one), Some(other)) => Some(one.min(other)),
-        (one, other) => one.or(other),
-    }
-}
-
-/// As [`score`], word by word.
-fn score_by_words(query: &Query, entry: &Entry) -> Option<u32> {
-    let row = &entry.row;
-    let mut penalty = 0;
-    let mut of_name = 0;
-    for wanted in &query.wanted {
-        penalty += match wanted {
-            Wanted::Number(term, number) => match () {
-                () if *number == row.code => 0,
-                () if zone_numbers::is_of(row, *number) => 1,
-                () => entry.cost(term)?,
-            },
-            Wanted::Word(term) => {
-                of_name += term.count_in(&entry.name);
-                entry.cost(term)?
-            }
-            Wanted::Degrees => match row.kind {
-                CrsKind::Geographic2D => 0,
-                CrsKind::Geographic3D => 1,
-                _ => return None,
-            },
-            Wanted::Space => (row.kind == CrsKind::Geographic3D).then_some(0)?,
-            Wanted::Geocentric => (row.kind == CrsKind::Geocentric).then_some(0)?,
-            Wanted::Metres => zone_numbers::counts_metres(row).then_some(0)?,
-        };
-    }
-    // Words of the name that were not asked for make it a looser match; those of the datum only
-    // where a datum was asked for. Otherwise its currency decides.
-    let (datum, zone) = entry.halves();
-    let asked = |words: &[String]| query.terms().any(|term| term.cost_in(words).is_some());
-    penalty += match datum.is_empty() || asked(&datum) {
-        true => entry.name.len().saturating_sub(of_name) as u32,
-        false => zone.len().saturating_sub(of_name) as u32 + currency(&datum),
-    };
-    // Without a datum, latitude and longitude are mostly those of satellites.
-    penalty += u32::from(query.terms().next().is_none() && row.code != WGS84) * 10;
-    // Words that were asked for one behind the other are meant so.
-    let terms: Vec<&Term> = query.terms().collect();
-    let beside = |a: &Term, b: &Term| {
-        entry
-            .name
-            .windows(2)
-            .any(|two| a.cost_in(&two[..1]).is_some() && b.cost_in(&two[1..]).is_some())
-    };
-    penalty += terms.windows(2).filter(|two| !beside(two[0], two[1])).count() as u32;
-    // Depths are for those who say so.
-    penalty += u32::from(entry.name.iter().any(|word| word == "depth"));
-    penalty += match row.kind {
-        CrsKind::Projected | CrsKind::Geographic2D => 0,
-        CrsKind::Geographic3D | CrsKind::Geocentric => 3,
-        CrsKind::Compound => 9,
-        _ => 8,
-    };
-    Some(penalty + if row.deprecated { 1000 } else { 0 })
 }

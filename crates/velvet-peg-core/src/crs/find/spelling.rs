@@ -1,9 +1,11 @@
 //! Words that nothing has, and what is spelled most like them.
 
+use super::index::{Index, Word};
+use super::needle::Needle;
 use super::words::{Query, Term, Wanted};
-use super::{Entry, entries};
 use crate::spelling::near;
 use std::collections::BTreeSet;
+use velvet_peg_epsg::CrsRow;
 
 /// A query without words that nothing has.
 pub(super) struct Corrected {
@@ -18,30 +20,36 @@ pub(super) struct Corrected {
 pub(super) fn corrected(query: &Query, finds: impl Fn(&Query) -> bool) -> Corrected {
     /// Words that are tried with the others.
     const TRIED: usize = 8;
-    let known = vocabulary();
+    /// Unknown words that are compared with known ones: more are no typing errors.
+    const COMPARED: usize = 8;
+    let index = Index::get();
+    let known = vocabulary(index);
+    let is_known = |term: &Term| Needle::of(term, index).cost_in(&[&known]).is_some();
     // What is known of the query, to which words are put in place of those that are not.
     let mut sure = query.clone();
     sure.wanted.retain(|wanted| match wanted {
-        Wanted::Word(term) => term.cost_in(&known).is_some(),
+        Wanted::Word(term) => is_known(term),
         _ => true,
     });
     let mut corrected =
         Corrected { query: Query::default(), taken_for: Vec::new(), left_out: Vec::new() };
-    let mut kept = 0;
+    let (mut kept, mut compared) = (0, 0);
     for wanted in &query.wanted {
         let Wanted::Word(term) = wanted else {
             corrected.query.wanted.push(wanted.clone());
             continue;
         };
-        if term.cost_in(&known).is_some() {
+        if is_known(term) {
             kept += 1;
             corrected.query.wanted.push(wanted.clone());
             continue;
         }
         // Short words are spelled like too much.
-        let long = |word: &&String| word.chars().count() > 3;
-        let words = known.iter().filter(long).map(String::as_str);
-        let likely = if long(&&term.typed) { near(&term.typed, words) } else { Vec::new() };
+        let long = |word: &&str| word.chars().count() > 3;
+        let words = known.iter().map(|word| index.text(*word)).filter(long);
+        let is_compared = long(&&*term.typed) && compared < COMPARED;
+        compared += usize::from(is_compared);
+        let likely = if is_compared { near(&term.typed, words) } else { Vec::new() };
         let goes_with = |word: &&&str| {
             let mut whole = sure.clone();
             whole.wanted.push(Wanted::Word(Term::new(word)));
@@ -65,8 +73,13 @@ pub(super) fn corrected(query: &Query, finds: impl Fn(&Query) -> bool) -> Correc
 }
 
 /// Every word of current systems.
-fn vocabulary() -> Vec<String> {
-    let current = entries().iter().filter(|entry| !entry.row.deprecated);
-    let known: BTreeSet<&String> = current.flat_map(Entry::words).collect();
-    known.into_iter().cloned().collect()
+fn vocabulary(index: &Index) -> Vec<Word> {
+    let mut known = BTreeSet::new();
+    let is_current = |code| CrsRow::find(code).is_some_and(|row| !row.deprecated);
+    for system in index.systems().iter().filter(|system| is_current(system.code)) {
+        let lists = [system.name, system.datum, system.method, system.conversion, system.area];
+        known.extend(lists.into_iter().flat_map(|list| index.of(list)));
+        known.extend(index.aliases(system).flatten());
+    }
+    known.into_iter().copied().collect()
 }

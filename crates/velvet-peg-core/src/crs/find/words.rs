@@ -9,7 +9,7 @@ pub(super) struct Term {
     /// As it was typed.
     pub(super) typed: String,
     /// Spellings, with what it costs to mean them.
-    spellings: Vec<(String, u32)>,
+    pub(super) spellings: Vec<(String, u32)>,
 }
 
 impl Term {
@@ -30,49 +30,11 @@ impl Term {
         }
         Term { typed: word.to_string(), spellings }
     }
-
-    /// What it costs to find it among words; none if it is not among them.
-    pub(super) fn cost_in<'a>(
-        &self,
-        words: impl IntoIterator<Item = &'a String, IntoIter: Clone>,
-    ) -> Option<u32> {
-        let words = words.into_iter();
-        self.spellings
-            .iter()
-            .filter_map(|(spelling, cost)| Some(cost + found(spelling, words.clone())?))
-            .min()
-    }
-
-    /// How many of the words it stands for.
-    pub(super) fn count_in(&self, words: &[String]) -> usize {
-        self.spellings
-            .iter()
-            .filter(|(spelling, _)| found(spelling, words.iter()).is_some())
-            .map(|(spelling, _)| spelling.split(' ').count())
-            .max()
-            .unwrap_or(0)
-    }
 }
 
-/// 0 for a whole word, 2 for its beginning.
-fn found<'a>(spelling: &str, words: impl Iterator<Item = &'a String> + Clone) -> Option<u32> {
-    let has = |whole: &str| words.clone().any(|word| word == whole);
-    // Names of states are of several words.
-    if let Some((first, rest)) = spelling.split_once(' ') {
-        return (has(first) && found(rest, words.clone()).is_some()).then_some(0);
-    }
-    if has(spelling) {
-        return Some(0);
-    }
-    // A letter begins too much, and a number is no beginning of a larger one.
-    let begins = |word: &String| {
-        word.strip_prefix(spelling).is_some_and(|rest| {
-            !(spelling.ends_with(|c: char| c.is_ascii_digit())
-                && rest.starts_with(|c: char| c.is_ascii_digit()))
-        })
-    };
-    let short = spelling.chars().count() < 2 || ROMAN.contains(&spelling);
-    (!short && words.clone().any(begins)).then_some(2)
+/// True for what begins too many words to stand for one.
+pub(super) fn is_short(word: &str) -> bool {
+    word.chars().count() < 2 || ROMAN.contains(&word)
 }
 
 /// Something asked for.
@@ -131,26 +93,19 @@ impl Query {
         Query { wanted }
     }
 
-    /// True if these are its words, one by one.
-    pub(super) fn is(&self, words: &[String]) -> bool {
-        self.terms().count() == self.wanted.len()
-            && self.terms().map(|term| &term.typed).eq(words.iter())
-    }
-
     pub(super) fn is_empty(&self) -> bool {
         self.wanted.is_empty()
     }
-
-    pub(super) fn terms(&self) -> impl Iterator<Item = &Term> {
-        self.wanted.iter().filter_map(|wanted| match wanted {
-            Wanted::Word(term) | Wanted::Number(term, _) => Some(term),
-            Wanted::Degrees | Wanted::Space | Wanted::Geocentric | Wanted::Metres => None,
-        })
-    }
 }
 
-/// The words of a name, in the spelling that queries have.
-pub(crate) fn tokens(name: &str) -> Vec<String> {
+/// The words of a name as searches compare them: small letters without marks, datums and years in one word,
+/// feet and zones in one spelling, without words that say nothing.
+///
+/// ```
+/// use velvet_peg_core::crs::name_words;
+/// assert_eq!(name_words("WGS 84 / UTM zone 13N"), ["wgs84", "utm", "13n"]);
+/// ```
+pub fn name_words(name: &str) -> Vec<String> {
     let mut text = plain(name);
     // Most names hold nothing that the phrases begin with.
     let may_hold = |parts: &[&str]| parts.iter().any(|part| text.contains(part));
