@@ -3,6 +3,7 @@
 use super::cases::Cases;
 use crate::error::Result;
 use crate::format_support::Records;
+use crate::layer::GeometryColumn;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
 
@@ -11,12 +12,10 @@ use std::hash::{Hash, Hasher};
 pub(super) struct Doubles(Records<4>);
 
 impl Doubles {
-    /// Takes the vertices of a feature, by their bits.
-    pub(super) fn push(&mut self, vertices: &[(u64, u64)], number: u64) -> Result<()> {
-        let mut hasher = DefaultHasher::new();
-        vertices.hash(&mut hasher);
-        let (x, y) = vertices.first().copied().unwrap_or_default();
-        Ok(self.0.push([hasher.finish(), number, x, y])?)
+    /// Takes what the geometry of a feature comes to, with its first vertex.
+    pub(super) fn push(&mut self, geometry: u64, number: u64, first: (f64, f64)) -> Result<()> {
+        let (x, y) = first;
+        Ok(self.0.push([geometry, number, x.to_bits(), y.to_bits()])?)
     }
 
     /// The features with the geometry of one before them, in their order.
@@ -40,4 +39,15 @@ impl Doubles {
         }
         Ok(cases)
     }
+}
+
+/// What the vertices of a feature come to: the same number for the same vertices.
+pub(super) fn digest(geometry: &GeometryColumn, feature: usize) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    let vertices = geometry.vertices(feature);
+    vertices.len().hash(&mut hasher);
+    for vertex in vertices {
+        (geometry.x[vertex].to_bits(), geometry.y[vertex].to_bits()).hash(&mut hasher);
+    }
+    hasher.finish()
 }

@@ -32,7 +32,7 @@ use crate::format_support::WriteOptions;
 use crate::geometry::flaws_in;
 use crate::input::format_of;
 use crate::layer::column_names::position;
-use crate::layer::{AttributeColumn, Layer, LayerInfo};
+use crate::layer::{AttributeColumn, Batch, Layer, LayerInfo};
 use crate::layer_io::LayerReader;
 use crate::notice::Severity;
 use crate::output::TemporaryFolder;
@@ -40,11 +40,13 @@ use crate::progress::{NoProgress, Progress};
 use crate::table::CoordinateColumns;
 use cases::Cases;
 use coordinates::Coordinates;
+use doubles::digest;
 use fields::Fields;
 use seen::Seen;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use velvet_peg_core::planar::FlawKind;
 use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
 
 /// What is checked beyond what every sheet tells.
@@ -345,6 +347,12 @@ fn table_sheet(
     Ok((sheet, reader.keeping(folder)))
 }
 
+/// What takes time to tell of a geometry.
+struct Shape {
+    digest: u64,
+    flaws: Vec<(FlawKind, (f64, f64))>,
+}
+
 fn sheet(
     reader: &LayerReader,
     options: &CheckOptions,
@@ -373,7 +381,17 @@ fn sheet(
     let mut fields = Fields::new(&info.schema);
     let mut coordinates = Coordinates::new(info.crs.as_ref());
     let mut seen = Seen::default();
-    reader.for_each_watched(watch, &mut |batch| {
+    let look = |batch: Batch| {
+        let made = (0..batch.geometry.len()).map(|feature| {
+            batch.geometry.kinds()[feature].map(|_| Shape {
+                digest: digest(&batch.geometry, feature),
+                flaws: flaws_in(info.crs.as_ref(), &batch.geometry, feature),
+            })
+        });
+        let shapes: Vec<Option<Shape>> = made.collect();
+        Ok((batch, shapes))
+    };
+    reader.for_each_made(watch, look, &mut |(batch, shapes)| {
         for record in &batch.unreadable {
             sheet.unreadable += 1;
             seen.unreadable.add(|| format!("record {}: {}", record.number, record.reason));
@@ -381,7 +399,7 @@ fn sheet(
         let columns = batch.columns();
         let key_columns: Vec<AttributeColumn<'_>> =
             key.iter().filter_map(|at| columns.get(*at).copied()).collect();
-        for feature in 0..batch.geometry.len() {
+        for (feature, shape) in shapes.into_iter().enumerate() {
             let number = batch.first + feature as u64;
             sheet.features += 1;
             fields.add(&columns, feature);
@@ -400,21 +418,15 @@ fn sheet(
                     blank.add(number, at(), || number.to_string());
                 }
             }
-            let Some(kind) = batch.geometry.kinds()[feature] else {
+            let (Some(kind), Some(shape)) = (batch.geometry.kinds()[feature], shape) else {
                 sheet.without_geometry += 1;
                 continue;
             };
             *sheet.kinds.entry(kind.name()).or_default() += 1;
-            let range = batch.geometry.vertices(feature);
-            sheet.vertices += range.len() as u64;
-            let bits: Vec<(u64, u64)> = range
-                .clone()
-                .map(|v| (batch.geometry.x[v].to_bits(), batch.geometry.y[v].to_bits()))
-                .collect();
-            seen.geometries.push(&bits, number)?;
+            sheet.vertices += batch.geometry.vertices(feature).len() as u64;
+            seen.geometries.push(shape.digest, number, at().unwrap_or_default())?;
             coordinates.add(&batch.geometry, feature, number);
-            let flaws = flaws_in(info.crs.as_ref(), &batch.geometry, feature);
-            sheet.invalid += u64::from(seen.flaws(flaws, number));
+            sheet.invalid += u64::from(seen.flaws(shape.flaws, number));
         }
         Ok(())
     })?;

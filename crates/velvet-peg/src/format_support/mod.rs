@@ -26,7 +26,6 @@ mod row_source;
 mod sheet_shape;
 mod shortest;
 mod sink;
-#[cfg(any(feature = "geopackage", feature = "flatgeobuf"))]
 mod sorted_records;
 mod source;
 mod table_options;
@@ -55,7 +54,6 @@ pub(crate) use row_source::{RowSource, SourceRow, TableFacts, TableSource, Table
 pub use sheet_shape::SheetShape;
 pub(crate) use shortest::{Shortest, pair_text};
 pub(crate) use sink::{Finished, ReadBack, Sink};
-#[cfg(any(feature = "geopackage", feature = "flatgeobuf"))]
 pub(crate) use sorted_records::Records;
 pub(crate) use source::{OpenedLayer, Source};
 pub use table_options::{Quoting, TableOptions};

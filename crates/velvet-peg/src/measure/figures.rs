@@ -1,9 +1,7 @@
 //! The columns of figures of a measure: title with unit, how to get it, digits.
 
-use super::{Measured, Measures, Statistic, Statistics};
+use super::{Figure, GroupSummary, Measured, Measures, Statistic, Statistics};
 use velvet_peg_core::{AreaUnit, LengthUnit};
-
-type Figure = Box<dyn Fn(&Measured) -> Option<f64>>;
 
 /// Units that figures are given in; those of the surface if none are named.
 #[derive(Clone, Debug, Default)]
@@ -36,12 +34,16 @@ impl Surface {
 }
 
 /// A column of figures.
+#[derive(Clone, Debug)]
 pub struct FigureColumn {
     /// Where its figures are taken.
     pub surface: Surface,
     /// Surface and unit, as in `ellipsoid m²`.
     pub title: String,
-    figure: Figure,
+    /// The kind of its figures.
+    kind: Figure,
+    /// What figures of its kind are divided by: metres or square metres of the unit.
+    divisor: f64,
     /// Digits behind the point.
     pub decimals: usize,
     /// True if a sum of it means something.
@@ -53,19 +55,18 @@ pub struct FigureColumn {
 pub struct FigureColumns(pub Vec<FigureColumn>);
 
 /// A surface, with the length and the area on it.
-type Figures = (Surface, fn(&Measured) -> Option<f64>, fn(&Measured) -> Option<f64>);
+type Figures = (Surface, Figure, Figure);
 
 impl FigureColumns {
     /// Those that fit what was measured: areas and perimeters of polygons, or lengths of lines.
     pub fn new(measures: &Measures, areal: bool, units: &FigureUnits) -> FigureColumns {
         let mut columns = FigureColumns(Vec::new());
-        let mut surfaces: Vec<Figures> =
-            vec![(Surface::Ellipsoid, |m| Some(m.length_m), |m| Some(m.area_m2))];
+        let mut surfaces: Vec<Figures> = vec![(Surface::Ellipsoid, Figure::Length, Figure::Area)];
         if measures.grid.is_some() {
-            surfaces.push((Surface::Grid, |m| m.grid_length_m, |m| m.grid_area_m2));
+            surfaces.push((Surface::Grid, Figure::GridLength, Figure::GridArea));
         }
         if measures.ground_height_m.is_some() || measures.combined_factor.is_some() {
-            surfaces.push((Surface::Ground, |m| m.ground_length_m, |m| m.ground_area_m2));
+            surfaces.push((Surface::Ground, Figure::GroundLength, Figure::GroundArea));
         }
         if areal {
             let areas = match units.areas.as_slice() {
@@ -73,8 +74,7 @@ impl FigureColumns {
                 given => given.to_vec(),
             };
             let perimeter = units.lengths.first().copied().unwrap_or(LengthUnit::METRE);
-            let of: fn(&Measured) -> Option<f64> = |m| Some(m.length_m);
-            columns.length((Surface::Ellipsoid, "perimeter"), of, perimeter);
+            columns.length((Surface::Ellipsoid, "perimeter"), Figure::Length, perimeter);
             for (surface, _, area) in &surfaces {
                 for unit in &areas {
                     columns.area(*surface, *area, *unit);
@@ -92,45 +92,42 @@ impl FigureColumns {
             }
         }
         if measures.grid.is_some() {
-            let difference: Figure = match areal {
-                true => Box::new(Measured::area_ppm),
-                false => Box::new(Measured::length_ppm),
-            };
-            let mut put = |title: &str, decimals, figure| {
-                let (title, surface) = (title.to_string(), Surface::Grid);
-                columns.0.push(FigureColumn { title, surface, figure, decimals, sums: false });
+            let difference = if areal { Figure::AreaPpm } else { Figure::LengthPpm };
+            let mut put = |title: &str, decimals, kind| {
+                columns.0.push(FigureColumn {
+                    title: title.to_string(),
+                    surface: Surface::Grid,
+                    kind,
+                    divisor: 1.0,
+                    decimals,
+                    sums: false,
+                });
             };
             put("grid−ell. ppm", 1, difference);
-            put("scale factor", 7, Box::new(|m| m.scale_factor));
+            put("scale factor", 7, Figure::ScaleFactor);
         }
         columns
     }
 
-    fn length(
-        &mut self,
-        (surface, what): (Surface, &str),
-        of: fn(&Measured) -> Option<f64>,
-        unit: LengthUnit,
-    ) {
+    fn length(&mut self, (surface, what): (Surface, &str), kind: Figure, unit: LengthUnit) {
         let metres = unit.metres();
         // To the millimetre, or near it.
         let decimals = if metres < 0.1 { 2 } else { 3 + usize::from(metres > 50.0) * 3 };
-        let figure = Box::new(move |m: &Measured| Some(of(m)? / metres));
         let title = format!("{what} {}", unit.symbol());
-        self.0.push(FigureColumn { title, surface, figure, decimals, sums: true });
+        let divisor = metres;
+        self.0.push(FigureColumn { title, surface, kind, divisor, decimals, sums: true });
     }
 
-    fn area(&mut self, surface: Surface, of: fn(&Measured) -> Option<f64>, unit: AreaUnit) {
-        let square = unit.square_metres();
-        let decimals = match square {
+    fn area(&mut self, surface: Surface, kind: Figure, unit: AreaUnit) {
+        let divisor = unit.square_metres();
+        let decimals = match divisor {
             s if s < 0.5 => 1,
             s if s < 100.0 => 2,
             s if s < 100_000.0 => 4,
             _ => 6,
         };
-        let figure = Box::new(move |m: &Measured| Some(of(m)? / square));
         let title = format!("{} {}", surface.name(), unit.symbol());
-        self.0.push(FigureColumn { title, surface, figure, decimals, sums: true });
+        self.0.push(FigureColumn { title, surface, kind, divisor, decimals, sums: true });
     }
 
     /// The titles.
@@ -167,7 +164,7 @@ impl FigureColumns {
 impl FigureColumn {
     /// The figure of a feature, in the column's unit.
     pub fn figure(&self, measured: &Measured) -> Option<f64> {
-        (self.figure)(measured)
+        Some(self.kind.of(measured)? / self.divisor)
     }
 
     /// A figure as it is written; blank if there is none.
@@ -187,14 +184,16 @@ impl FigureColumn {
         of: Statistic,
         features: impl IntoIterator<Item = &'a Measured>,
     ) -> Option<f64> {
-        let found = self.statistics(features);
+        self.told(of, &self.statistics(features))
+    }
+
+    /// One statistic of this column over a group, as [`FigureColumn::statistic`].
+    pub fn statistic_of(&self, of: Statistic, group: &GroupSummary) -> Option<f64> {
+        Some(self.told(of, group.statistics(self.kind))? / self.divisor)
+    }
+
+    fn told(&self, of: Statistic, found: &Statistics) -> Option<f64> {
         let fits = found.count > 0 && (self.sums || of != Statistic::Sum);
         fits.then(|| found.figure(of))
-    }
-}
-
-impl std::fmt::Debug for FigureColumn {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("FigureColumn").field("title", &self.title).finish_non_exhaustive()
     }
 }

@@ -33,11 +33,6 @@ impl MeasureWarnings {
         geometry: &GeometryColumn,
         measured: &[Measured],
     ) {
-        let larger = |worst: &mut f64, off: Option<f64>| {
-            if let Some(off) = off.filter(|off| off.is_finite() && off.abs() > worst.abs()) {
-                *worst = off;
-            }
-        };
         for (feature, m) in measured.iter().enumerate() {
             larger(&mut self.length, m.length_ppm());
             larger(&mut self.area, m.area_ppm());
@@ -63,6 +58,18 @@ impl MeasureWarnings {
                 self.crossed += 1;
             }
         }
+    }
+
+    /// Takes in what was gathered of the features behind these.
+    pub(super) fn join(&mut self, next: MeasureWarnings) {
+        if self.crossed == 0 {
+            self.first = next.first;
+        }
+        self.crossed += next.crossed;
+        larger(&mut self.length, Some(next.length));
+        larger(&mut self.area, Some(next.area));
+        self.factors.0 += next.factors.0;
+        self.factors.1 += next.factors.1;
     }
 
     /// Warnings, with the grid that was measured on.
@@ -115,5 +122,12 @@ impl MeasureWarnings {
             );
         }
         notices
+    }
+}
+
+/// Puts a difference in place of a smaller one.
+fn larger(worst: &mut f64, off: Option<f64>) {
+    if let Some(off) = off.filter(|off| off.is_finite() && off.abs() > worst.abs()) {
+        *worst = off;
     }
 }

@@ -2,16 +2,21 @@
 //! side by side.
 
 mod columns;
+mod figure;
 mod figures;
+mod gathering;
 mod legs;
 mod measure_warnings;
 mod meter;
 mod statistics;
+mod summary;
 
 pub use columns::MeasureColumns;
+pub use figure::Figure;
 pub use figures::{FigureColumn, FigureColumns, FigureUnits, Surface};
 pub use legs::{FeatureLeg, feature_legs};
 pub use statistics::{Statistic, Statistics};
+pub use summary::{GroupSummary, ListOrder, Listing, MeasureSummary, measure_summary};
 
 use crate::advice::Advice;
 use crate::error::Result;
@@ -85,6 +90,13 @@ impl Measured {
     pub fn area_ppm(&self) -> Option<f64> {
         let encloses = self.area_m2 > 1e-6 * self.length_m * self.length_m;
         ppm(self.grid_area_m2?, self.area_m2).filter(|_| encloses)
+    }
+
+    /// What the grid makes of it, parts in a million: of its area, or of its length if it has none; 0 without
+    /// a grid.
+    pub fn difference_ppm(&self) -> f64 {
+        let area = self.area_ppm().filter(|_| self.area_m2 > 0.0);
+        area.or(self.length_ppm()).unwrap_or(0.0)
     }
 }
 
@@ -185,6 +197,22 @@ pub fn measure_watched(
     options: &MeasureOptions,
     watch: &mut dyn Progress,
 ) -> Result<Measures> {
+    let mut features = Vec::new();
+    let measures = measure_each(reader, options, watch, &mut |measured| {
+        features.extend(measured);
+        Ok(())
+    })?;
+    Ok(Measures { features, ..measures })
+}
+
+/// Measures every feature of a layer and hands the figures to `each`, in order; none are left in what comes
+/// back.
+fn measure_each(
+    reader: &LayerReader,
+    options: &MeasureOptions,
+    watch: &mut dyn Progress,
+    each: &mut dyn FnMut(Vec<Measured>) -> Result<()>,
+) -> Result<Measures> {
     let info = reader.info();
     let crs = info.crs.clone().ok_or_else(|| no_system(info).in_file(reader.path()))?;
     let meter = Meter::new(info, &crs, options).map_err(|error| error.in_file(reader.path()))?;
@@ -199,26 +227,28 @@ pub fn measure_watched(
     };
     let mut doubts = MeasureWarnings::default();
     let mut evidence = Evidence::new(info, info.crs.as_ref());
+    // Points have no figures on any surface.
+    let mut figures = false;
     let path = reader.path();
     reader.for_each_made(
         watch,
         |batch| {
             let mut measured = Vec::with_capacity(batch.len());
             meter.batch(&batch, &mut measured).map_err(|e| e.in_file(path))?;
-            Ok((batch, measured))
+            let mut doubts = MeasureWarnings::default();
+            doubts.add(info.crs.as_ref(), &batch.geometry, &measured);
+            Ok((batch, measured, doubts))
         },
-        &mut |(batch, measured): (Batch, Vec<Measured>)| {
+        &mut |(batch, measured, of_batch): (Batch, Vec<Measured>, MeasureWarnings)| {
             measures.notices.extend(batch.lost(reader.path()));
             evidence.add(&batch);
-            doubts.add(info.crs.as_ref(), &batch.geometry, &measured);
-            measures.features.extend(measured);
-            Ok(())
+            doubts.join(of_batch);
+            figures |= measured.iter().any(|of| of.length_m > 0.0 || of.area_m2 > 0.0);
+            each(measured)
         },
     )?;
     evidence.settle();
     measures.notices.extend(evidence.notice());
-    // Points have no figures on any surface.
-    let figures = measures.features.iter().any(|of| of.length_m > 0.0 || of.area_m2 > 0.0);
     if measures.grid.is_none() && figures {
         let degrees = measures.crs.unit_plural();
         let none = Notice::note(

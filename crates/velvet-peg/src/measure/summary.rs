@@ -36,6 +36,17 @@ pub struct Listing {
     pub limit: usize,
 }
 
+impl Listing {
+    /// Puts features in this order, and leaves out those beyond its limit.
+    pub fn sort(&self, features: &mut Vec<Measured>) {
+        features.sort_by(|a, b| {
+            let order = self.order.of(a, b).then(a.number.cmp(&b.number));
+            if self.descending { order.reverse() } else { order }
+        });
+        features.truncate(self.limit);
+    }
+}
+
 /// Statistics of a group of features.
 #[derive(Clone, Debug)]
 pub struct GroupSummary {
@@ -180,21 +191,12 @@ impl Building {
         }
         self.listed.push(one);
         if self.listed.len() >= 2 * limit + SPARE {
-            self.cut();
+            self.listing.sort(&mut self.listed);
         }
     }
 
-    fn cut(&mut self) {
-        let Listing { order, descending, limit } = self.listing;
-        self.listed.sort_by(|a, b| {
-            let order = order.of(a, b).then(a.number.cmp(&b.number));
-            if descending { order.reverse() } else { order }
-        });
-        self.listed.truncate(limit);
-    }
-
     fn finish(mut self, measures: Measures) -> Result<MeasureSummary> {
-        self.cut();
+        self.listing.sort(&mut self.listed);
         let Building { listing, listed, features, areal, linear, groups, gathering, .. } = self;
         let of_groups = groups.into_iter().zip(gathering.finish()?);
         let group = |((name, features, difference_ppm), statistics)| GroupSummary {

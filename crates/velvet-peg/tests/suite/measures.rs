@@ -3,11 +3,12 @@
 
 use std::path::Path;
 use velvet_peg::measure::{
-    FigureColumns, FigureUnits, MeasureColumns, MeasureOptions, Measured, Measures, Statistic,
-    Statistics, feature_legs,
+    Figure, FigureColumns, FigureUnits, ListOrder, Listing, MeasureColumns, MeasureOptions,
+    MeasureSummary, Measured, Measures, Statistic, Statistics, feature_legs, measure_summary,
 };
 use velvet_peg::{
-    AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, Severity, Value, demo, measure,
+    AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, NoProgress, Severity, Value, demo,
+    measure,
 };
 
 fn reader(layer: &Layer) -> LayerReader {
@@ -318,4 +319,97 @@ fn statistics_are_those_of_the_groups() {
     let above = figures.iter().filter(|v| **v > found.median).count();
     assert!(below <= 500 && above <= 500, "{below} {above}");
     assert_eq!(Statistics::of([]), Statistics::default());
+}
+
+/// Many lines of three crops, of which no two are as long, in no order.
+fn many_lines(count: u32) -> Layer {
+    let mut layer = Layer::new("ditches", Some(Crs::from_epsg(32610).unwrap()));
+    for number in 0..count {
+        let share = |step: f64| (f64::from(number) * step).fract();
+        let from = (500_000.0 + 90_000.0 * share(0.618), 5_200_000.0 + 90_000.0 * share(0.754));
+        let to = (from.0 + 1.0 + 2_000.0 * share(0.569_840_290_998), from.1 + 10.0);
+        let crop = ["hay", "barley", ""][number as usize % 3];
+        let values = [("no", Value::from(i64::from(number))), ("crop", crop.into())];
+        layer.push(Geometry::LineString(vec![from, to]), values).unwrap();
+    }
+    layer
+}
+
+/// A summary holds few figures, and says what all figures say: with so many that they lie on disk, too.
+#[test]
+fn summaries_say_what_all_figures_say() {
+    let options = MeasureOptions {
+        by: Some("crop".into()),
+        combined_factor: Some(0.9995),
+        ..MeasureOptions::default()
+    };
+    for (count, orders) in [(7, 5), (40_000, 2)] {
+        let layer = many_lines(count);
+        let measures = measured(&layer, &options);
+        let all = [
+            ListOrder::Difference,
+            ListOrder::Length,
+            ListOrder::Area,
+            ListOrder::Name,
+            ListOrder::File,
+        ];
+        for (order, descending) in
+            all.into_iter().take(orders).flat_map(|o| [(o, false), (o, true)])
+        {
+            let listing = Listing { order, descending, limit: 5 };
+            let found =
+                measure_summary(&reader(&layer), &options, &listing, &mut NoProgress).unwrap();
+            assert_eq!((found.features, found.areal, found.linear), (count.into(), false, true));
+            assert_eq!(found.measures.notices, measures.notices);
+            let mut listed = measures.features.clone();
+            let key = |m: &Measured| match order {
+                ListOrder::Length => m.length_m,
+                ListOrder::Area => m.area_m2,
+                ListOrder::Difference => m.length_ppm().unwrap(),
+                // The names are the numbers, in the order of their digits.
+                ListOrder::Name | ListOrder::File => 0.0,
+            };
+            let name = |m: &Measured| {
+                if order == ListOrder::Name { m.label.clone() } else { String::new() }
+            };
+            listed.sort_by(|a, b| key(a).total_cmp(&key(b)).then(name(a).cmp(&name(b))));
+            if descending {
+                listed.reverse();
+            }
+            let numbers = |of: &[Measured]| of.iter().take(5).map(|m| m.number).collect::<Vec<_>>();
+            assert_eq!(numbers(&found.measures.features), numbers(&listed), "{listing:?}");
+            assert_eq!(found.groups.len(), 3);
+            for group in &found.groups {
+                let members = || measures.features.iter().filter(|m| m.group == group.name);
+                assert_eq!(group.features, members().count() as u64);
+                let worst = members().filter_map(Measured::length_ppm).fold(f64::MIN, f64::max);
+                assert_eq!(group.difference_ppm, worst);
+                for figure in Figure::ALL {
+                    let wanted = Statistics::of(members().filter_map(|m| figure.of(m)));
+                    let found = group.statistics(figure);
+                    let exact = |s: &Statistics| (s.count, s.median, s.minimum, s.maximum);
+                    assert_eq!(exact(found), exact(&wanted), "{figure:?}");
+                    // Sums in another order differ by roundings of the figures.
+                    let rounding = 1e-15 * wanted.maximum.abs().max(wanted.minimum.abs());
+                    for of in [Statistic::Sum, Statistic::Mean, Statistic::Deviation] {
+                        let (found, wanted) = (found.figure(of), wanted.figure(of));
+                        let off = (found - wanted).abs();
+                        let allowed = 1e-12 * wanted.abs() + rounding;
+                        assert!(off <= allowed, "{figure:?} {of:?}: {found} {wanted}");
+                    }
+                }
+            }
+            let key = |group: &velvet_peg::measure::GroupSummary| match order {
+                ListOrder::Length => group.statistics(Figure::Length).sum,
+                ListOrder::Difference => group.difference_ppm,
+                _ => 0.0,
+            };
+            let keys: Vec<f64> = found.groups.iter().map(key).collect();
+            assert!(keys.is_sorted_by(|a, b| if descending { a >= b } else { a <= b }), "{keys:?}");
+            // The same from figures that are all there.
+            let again = MeasureSummary::of(&measures, &listing).unwrap();
+            assert_eq!(format!("{:?}", again.groups), format!("{:?}", found.groups));
+            assert_eq!(numbers(&again.measures.features), numbers(&listed));
+        }
+    }
 }

@@ -319,3 +319,32 @@ fn coordinates_in_feet_are_told_what_the_other_foot_would_make_of_them() {
     assert!(lines.iter().any(told), "{lines:?}");
     assert_eq!(findings(&report), []);
 }
+
+/// Features of one geometry are found wherever they stand, among so many that they are put in order on disk.
+#[test]
+fn doubles_are_found_among_many() {
+    const MANY: u32 = 140_000;
+    let mut layer = Layer::new("stakes", Some(Crs::from_epsg(32610).unwrap()));
+    let stake = |number: u32| {
+        (500_000.25 + f64::from(number % 400), 5_200_000.25 + f64::from(number / 400))
+    };
+    // Feature number, and the feature whose place it has.
+    let again = [(9, 2), (70_000, 1), (70_001, 9), (139_999, 139_998), (140_000, 70_000)];
+    let mut places: Vec<(f64, f64)> = (0..MANY).map(stake).collect();
+    for (number, first) in again {
+        places[number - 1] = places[first - 1];
+    }
+    for place in &places {
+        layer.push(*place, [("kind", "stake".into())]).unwrap();
+    }
+    let sheet = layer.check(&CheckOptions::default()).unwrap();
+    assert_eq!((sheet.features, sheet.duplicate_geometries), (MANY.into(), 5));
+    let found = sheet.findings.iter().find(|one| one.text.contains("same geometry")).unwrap();
+    let listed = "2 and 9; 1 and 70000; 2 and 70001; 139998 and 139999; 1 and 140000";
+    assert!(found.text.ends_with(&format!("features {listed}")), "{}", found.text);
+    let told: Vec<(u64, f64, f64)> =
+        found.places.iter().map(|at| (at.feature, at.x, at.y)).collect();
+    let wanted =
+        again.map(|(number, _)| (number as u64, places[number - 1].0, places[number - 1].1));
+    assert_eq!(told, wanted);
+}

@@ -11,9 +11,9 @@ use clap::{Args, ValueEnum};
 use std::path::PathBuf;
 use velvet_peg::job::{AreaUnitName, LengthUnitName, MeasureStep};
 use velvet_peg::layer::GeometryKind;
-use velvet_peg::measure::measure_watched;
 use velvet_peg::measure::{
-    FigureColumns, FigureUnits, MeasureColumns, MeasureOptions, Measured, Measures, Statistic,
+    FigureColumns, FigureUnits, GroupSummary, ListOrder, Listing, MeasureColumns, MeasureOptions,
+    MeasureSummary, Measured, Measures, Statistic, measure_summary, measure_watched,
 };
 use velvet_peg::report::{MeasuredLayer, measure_page};
 use velvet_peg::{Error, LayerReader};
@@ -123,18 +123,34 @@ impl Measure {
             return show::outcome(&outcome, "features", "features", output);
         }
         let (options, units) = self.figures(&job);
+        let name = &reader.info().name;
+        if page.is_none() && !show::wants_json() {
+            let mut progress = TerminalProgress::new("measuring");
+            let summary = measure_summary(&reader, &options, &self.listing(), &mut progress)?;
+            drop(progress);
+            self.text(&summary, name, &units)?;
+            show::notices(&summary.measures.notices);
+            return Ok(Ending::Done);
+        }
+        // All features are asked for.
         let measures = self.measured(&reader, &options)?;
+        let summary = MeasureSummary::of(&measures, &self.listing())?;
         if show::wants_json() {
-            let groups = self.groups(&measures);
-            show::json(&json::as_json(&measures, &reader.info().name, &units, &groups))?;
+            let groups: Vec<&str> =
+                summary.groups.iter().map(|group| group.name.as_str()).collect();
+            show::json(&json::as_json(&measures, name, &units, &groups))?;
         } else {
-            self.text(&measures, &reader.info().name, &units)?;
+            self.text(&summary, name, &units)?;
         }
         show::notices(&measures.notices);
         if let Some(page) = page {
             self.page(&page, reader, measures, units)?;
         }
         Ok(Ending::Done)
+    }
+
+    fn listing(&self) -> Listing {
+        Listing { order: self.sort.into(), descending: self.descending, limit: self.limit }
     }
 
     fn open(&self) -> Result<LayerReader, Error> {
@@ -157,7 +173,8 @@ impl Measure {
         let mut progress = TerminalProgress::new("measuring");
         let mut measures = measure_watched(reader, options, &mut progress)?;
         drop(progress);
-        self.sort(&mut measures.features);
+        let whole = Listing { limit: measures.features.len(), ..self.listing() };
+        whole.sort(&mut measures.features);
         Ok(measures)
     }
 
@@ -189,48 +206,8 @@ impl Measure {
         })
     }
 
-    fn sort(&self, features: &mut [Measured]) {
-        let by = |key: fn(&Measured) -> f64, features: &mut [Measured]| {
-            features.sort_by(|a, b| key(a).total_cmp(&key(b)));
-        };
-        match self.sort {
-            Order::File => {}
-            Order::Name => features.sort_by(|a, b| a.label.cmp(&b.label)),
-            Order::Length => by(|m| m.length_m, features),
-            Order::Area => by(|m| m.area_m2, features),
-            Order::Difference => by(difference, features),
-        }
-        if self.descending {
-            features.reverse();
-        }
-    }
-
-    /// The groups in the order that was asked for: by their sums, or the worst difference.
-    fn groups<'a>(&self, measures: &'a Measures) -> Vec<&'a str> {
-        let mut groups = measures.groups();
-        let all = |of: fn(&Measured) -> f64, group: &str| -> Vec<f64> {
-            let members = measures.features.iter().filter(|m| m.group == group);
-            members.map(of).filter(|figure| figure.is_finite()).collect()
-        };
-        let mut by = |key: &dyn Fn(&str) -> f64| {
-            groups.sort_by(|a, b| key(a).total_cmp(&key(b)));
-        };
-        match self.sort {
-            Order::File => return groups,
-            Order::Name => groups.sort_unstable(),
-            Order::Length => by(&|group| all(|m| m.length_m, group).iter().sum()),
-            Order::Area => by(&|group| all(|m| m.area_m2, group).iter().sum()),
-            Order::Difference => {
-                by(&|group| all(difference, group).into_iter().fold(f64::NEG_INFINITY, f64::max));
-            }
-        }
-        if self.descending {
-            groups.reverse();
-        }
-        groups
-    }
-
-    fn text(&self, measures: &Measures, name: &str, units: &FigureUnits) -> Result<(), Error> {
+    fn text(&self, summary: &MeasureSummary, name: &str, units: &FigureUnits) -> Result<(), Error> {
+        let measures = &summary.measures;
         let ground = match (measures.ground_height_m, measures.combined_factor) {
             (Some(h), _) => format!("\n  ground: at an ellipsoidal height of {h} m"),
             (None, Some(factor)) => {
@@ -241,7 +218,7 @@ impl Measure {
         show::answer(&format!(
             "{}: {} in {}\n  ellipsoid: geodesic, on {}{}{ground}",
             show::heading(name),
-            match measures.features.len() {
+            match summary.features {
                 1 => "1 feature".to_string(),
                 count => format!("{count} features"),
             },
@@ -252,83 +229,78 @@ impl Measure {
                 .as_ref()
                 .map_or(String::new(), |grid| format!("\n  grid: plane, on {}", grid.label())),
         ))?;
-        if measures.features.is_empty() {
+        if summary.features == 0 {
             return show::answer("  no features to measure");
         }
-        let has = |kind| measures.features.iter().any(|m| single(m) == Some(kind));
-        let (areal, linear) = (has(GeometryKind::Polygon), has(GeometryKind::LineString));
-        if !areal && !linear {
+        if !summary.areal && !summary.linear {
             return show::answer(
                 "\n  points have neither length nor area; distances between them: vpeg course",
             );
         }
-        let columns = FigureColumns::new(measures, areal, units);
+        let columns = FigureColumns::new(measures, summary.areal, units);
         let legend: Vec<String> = columns.legend().iter().map(|line| format!("  {line}")).collect();
         show::answer(&legend.join("\n"))?;
         let mut header = vec!["feature".to_string(), "name".to_string()];
         header.extend(columns.titles());
         let mut table = show::Table::with_header(header.clone());
-        for measured in measures.features.iter().take(self.limit) {
+        for measured in &measures.features {
             let mut row =
                 vec![measured.number.to_string(), measured.label.chars().take(24).collect()];
             row.extend(columns.cells(measured));
             table.row(row);
         }
-        let groups = self.groups(measures);
-        if self.by.is_none() && measures.features.len() > 1 {
+        if self.by.is_none() && summary.features > 1 {
             table.rule();
-            statistics(&columns, &measures.features.iter().collect::<Vec<_>>(), "", &mut table);
+            summary.groups.iter().for_each(|all| statistics(&columns, all, "", &mut table));
         }
         show::answer(&format!("\n{}", table.text()))?;
         if let Some(by) = &self.by {
             header[0] = by.clone();
             header[1] = String::new();
             let mut table = show::Table::with_header(header);
-            for (number, group) in groups.iter().enumerate() {
+            for (number, group) in summary.groups.iter().enumerate() {
                 if number > 0 {
                     table.rule();
                 }
-                let members: Vec<&Measured> =
-                    measures.features.iter().filter(|m| m.group == *group).collect();
-                let name = if group.is_empty() { "(blank)" } else { group };
-                statistics(&columns, &members, name, &mut table);
+                let name = if group.name.is_empty() { "(blank)" } else { &group.name };
+                statistics(&columns, group, name, &mut table);
             }
             show::answer(&format!("\n{}", table.text()))?;
         }
-        if measures.features.len() > self.limit {
+        if summary.features > self.limit as u64 {
             show::remark(&format!(
                 "{} of {} features listed: raise --limit, or use --json for all",
-                self.limit,
-                measures.features.len()
+                self.limit, summary.features
             ));
         }
         Ok(())
     }
 }
 
-/// What the grid makes of a feature: of its area, or of its length if it has none.
-fn difference(measured: &Measured) -> f64 {
-    let area = measured.area_ppm().filter(|_| measured.area_m2 > 0.0);
-    area.or(measured.length_ppm()).unwrap_or(0.0)
+impl From<Order> for ListOrder {
+    fn from(order: Order) -> ListOrder {
+        match order {
+            Order::File => ListOrder::File,
+            Order::Name => ListOrder::Name,
+            Order::Length => ListOrder::Length,
+            Order::Area => ListOrder::Area,
+            Order::Difference => ListOrder::Difference,
+        }
+    }
 }
 
 /// Rows of sum, mean, median, extremes and standard deviation.
-fn statistics(columns: &FigureColumns, members: &[&Measured], name: &str, table: &mut show::Table) {
+fn statistics(columns: &FigureColumns, group: &GroupSummary, name: &str, table: &mut show::Table) {
     for (number, of) in Statistic::ALL.into_iter().enumerate() {
         let first = match number {
             0 => name.to_string(),
-            1 if !name.is_empty() => format!("{} features", members.len()),
+            1 if !name.is_empty() => format!("{} features", group.features),
             _ => String::new(),
         };
         // Short: a terminal is narrow.
         let label = if of == Statistic::Deviation { "sample std dev" } else { of.name() };
         let mut row = vec![first, label.to_string()];
-        row.extend(
-            columns
-                .0
-                .iter()
-                .map(|column| column.text(column.statistic(of, members.iter().copied()))),
-        );
+        row.extend(columns.0.iter().map(|column| column.text(column.statistic_of(of, group))));
         table.row(row);
     }
 }
