@@ -13,11 +13,12 @@
 use std::fs::File;
 use std::hint::black_box;
 use std::path::Path;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use velvet_peg::table::AppendOptions;
 use velvet_peg::table::CoordinateColumns;
 use velvet_peg::{
-    Bounds, ConvertTable, Converter, Coordinate, Crs, Geodesic, Geographic, Result, registry,
+    Bounds, ConvertTable, Converter, Coordinate, Crs, Geodesic, Geographic, PlanOptions, Result,
+    registry,
 };
 
 mod clock;
@@ -68,6 +69,7 @@ fn main() -> Result<()> {
         }
     });
     println!("planning with a change of datum: {:.0} µs", shifted.as_secs_f64() * 1e5);
+    plans();
     table()
 }
 
@@ -202,6 +204,42 @@ fn singly(from: u32, to: u32) -> Result<Spent> {
 }
 
 const LINES: usize = 20_000;
+
+/// What each of the frozen routes takes to plan, again and for the first time in the process: rows of the
+/// registry that are read for one plan are at hand for the next.
+fn plans() {
+    let routes = include_str!("../../velvet-peg-core/tests/data/frozen-routes.csv");
+    let plan = |line: &str| {
+        let number = |at: usize| line.split(',').nth(at).and_then(|cell| cell.parse::<f64>().ok());
+        let (from, to) = (number(0)? as u32, number(1)? as u32);
+        let (lat, lon) = (number(2)?, number(3)?);
+        let area = Some(Bounds { south: lat, west: lon, north: lat, east: lon });
+        let options = PlanOptions { area, ..PlanOptions::default() };
+        let [from, to] = [from, to].map(|code| Crs::from_epsg(code).expect("a frozen route"));
+        let start = Instant::now();
+        let planned = Converter::plan(&from, &to, &options);
+        let spent = start.elapsed();
+        black_box(planned).ok()?;
+        Some(spent.as_secs_f64() * 1e6)
+    };
+    let all = || -> Vec<f64> { routes.lines().filter_map(plan).collect() };
+    let first = all();
+    let again: Vec<Vec<f64>> = (0..5).map(|_| all()).collect();
+    let least = |at: usize| again.iter().map(|turn| turn[at]).fold(f64::INFINITY, f64::min);
+    for (what, mut times) in
+        [("first", first.clone()), ("again, least of five", (0..first.len()).map(least).collect())]
+    {
+        times.sort_by(f64::total_cmp);
+        let (median, most) = (times[times.len() / 2], times[times.len() - 1]);
+        let many = times.len() * 99 / 100;
+        println!(
+            "planning {} changes of datum, {what}: median {median:.0} µs, 99 % below {:.0} µs, worst \
+             {most:.0} µs",
+            times.len(),
+            times[many]
+        );
+    }
+}
 
 fn wgs84() -> Geodesic {
     Geodesic::new(Crs::from_epsg(4326).expect("WGS 84").ellipsoid().expect("an ellipsoid"))

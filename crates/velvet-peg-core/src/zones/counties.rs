@@ -7,6 +7,7 @@ use crate::math::degrees::wrap;
 use crate::position::Geographic;
 use crate::states::POSTAL;
 use crate::zones::UtmZone;
+use std::collections::HashMap;
 use std::sync::OnceLock;
 use velvet_peg_epsg::{CountyOutline, Outlines, outlines};
 
@@ -239,14 +240,12 @@ fn of_words(name: &[String], state: Option<u32>) -> Vec<County> {
         _ => None,
     };
     let state = state.or_else(|| name.iter().find_map(of_kind));
-    let counties = || {
-        (0..atlas.outlines.counties.len())
-            .filter(|at| state.is_none_or(|fips| atlas.outlines.counties[*at].fips / 1000 == fips))
-            .map(|at| (words(atlas.outlines.counties[at].name), at))
-    };
     let is = |wanted: &str| -> Vec<County> {
-        let same = counties().filter(|(own, _)| own.concat() == *wanted);
-        same.map(|(_, at)| atlas.county(at)).collect()
+        let same = by_name().get(wanted).into_iter().flatten();
+        let of_state = |at: &&usize| {
+            state.is_none_or(|fips| atlas.outlines.counties[**at].fips / 1000 == fips)
+        };
+        same.filter(of_state).map(|at| atlas.county(*at)).collect()
     };
     // "Carson City" and "James City county" have the word in their names.
     let with_its_words: String =
@@ -262,6 +261,18 @@ fn of_words(name: &[String], state: Option<u32>) -> Vec<County> {
         found.retain(|county| apart(county.fips) == city);
     }
     found
+}
+
+/// Counties by the words of their names, one behind the other.
+fn by_name() -> &'static HashMap<String, Vec<usize>> {
+    static NAMES: OnceLock<HashMap<String, Vec<usize>>> = OnceLock::new();
+    NAMES.get_or_init(|| {
+        let mut names: HashMap<String, Vec<usize>> = HashMap::new();
+        for (at, county) in atlas().outlines.counties.iter().enumerate() {
+            names.entry(words(county.name).concat()).or_default().push(at);
+        }
+        names
+    })
 }
 
 /// Whether a number is that of a city apart from counties: in Virginia, Maryland, Missouri and Nevada

@@ -2,7 +2,7 @@
 
 use super::cases::Cases;
 use crate::error::Result;
-use crate::format_support::Records;
+use crate::format_support::{Records, not_held};
 use crate::layer::GeometryColumn;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
@@ -15,11 +15,15 @@ impl Doubles {
     /// Takes what the geometry of a feature comes to, with its first vertex.
     pub(super) fn push(&mut self, geometry: u64, number: u64, first: (f64, f64)) -> Result<()> {
         let (x, y) = first;
-        Ok(self.0.push([geometry, number, x.to_bits(), y.to_bits()])?)
+        self.0.push([geometry, number, x.to_bits(), y.to_bits()]).map_err(not_held)
     }
 
     /// The features with the geometry of one before them, in their order.
     pub(super) fn cases(self) -> Result<Cases> {
+        self.in_order().map_err(not_held)
+    }
+
+    fn in_order(self) -> std::io::Result<Cases> {
         let of_geometry = |record: &[u64; 4]| record[0];
         let of_feature = |record: &[u64; 4]| record[1];
         let mut all = self.0.sorted(of_geometry)?;

@@ -10,6 +10,9 @@ use velvet_peg_core::zones::{
 /// Words that counties are known by.
 const KINDS: [&str; 3] = ["county", "parish", "borough"];
 
+/// Words among which a county is looked for.
+const MOST_WORDS: usize = 24;
+
 /// Systems that match words, the likeliest first: as [`search`], and the state-plane systems of a
 /// county where one is named (`Douglas county, Washington`, `feet king county washington`).
 ///
@@ -22,6 +25,10 @@ const KINDS: [&str; 3] = ["county", "parish", "borough"];
 pub fn find_systems(text: &str) -> CrsSearch {
     let words: Vec<&str> =
         text.split(|c: char| c.is_whitespace() || c == ',').filter(|w| !w.is_empty()).collect();
+    // So many words are no county and its state.
+    if words.len() > MOST_WORDS {
+        return search(text);
+    }
     let is_county = |word: &&str| KINDS.contains(&word.to_lowercase().as_str());
     if words.iter().any(is_county) {
         let found = named(&words).and_then(|(counties, rest)| of_counties(&counties, &rest));

@@ -54,7 +54,7 @@ pub(crate) use row_source::{RowSource, SourceRow, TableFacts, TableSource, Table
 pub use sheet_shape::SheetShape;
 pub(crate) use shortest::{Shortest, pair_text};
 pub(crate) use sink::{Finished, ReadBack, Sink};
-pub(crate) use sorted_records::Records;
+pub(crate) use sorted_records::{Records, not_held};
 pub(crate) use source::{OpenedLayer, Source};
 pub use table_options::{Quoting, TableOptions};
 pub(crate) use write_options::default_decimals;

@@ -1,6 +1,7 @@
 //! Many small records put in the order of a number, in bounded memory: what does not fit lies in a
 //! temporary file, is sorted in runs and merged.
 
+use crate::error::Error;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::fs::File;
@@ -64,6 +65,12 @@ impl<const N: usize> Records<N> {
         }
         Ok(Sorted::Merged(Box::new(merge)))
     }
+}
+
+/// The error of records that cannot be held: their file has no name.
+pub(crate) fn not_held(error: std::io::Error) -> Error {
+    let what = "the folder of temporary files cannot hold what is put in order there";
+    Error::file(&std::env::temp_dir(), what, error)
 }
 
 /// Writes records at the end of a file.

@@ -34,6 +34,10 @@ pub(crate) fn encoding<R: Read>(
         }
         first = false;
         held = 0;
+        // Most texts are plain from one end to the other.
+        if count > 0 && buffer[..end].is_ascii() {
+            continue;
+        }
         let mut at = 0;
         for chunk in buffer[..end].utf8_chunks() {
             characters += chunk.valid().bytes().filter(|byte| *byte >= 0xC0).count() as u64;

@@ -3,7 +3,7 @@
 
 use super::{Figure, Statistics};
 use crate::error::Result;
-use crate::format_support::Records;
+use crate::format_support::{Records, not_held};
 
 /// Figures of several sets, of which each is told by its number.
 #[derive(Debug, Default)]
@@ -38,7 +38,8 @@ impl Gathering {
             self.sets.resize(set + 1, [Running::default(); KINDS]);
         }
         self.sets[set][kind as usize].push(figure);
-        Ok(self.figures.push([(set * KINDS + kind as usize) as u64, ordinal(figure)])?)
+        let whose = (set * KINDS + kind as usize) as u64;
+        self.figures.push([whose, ordinal(figure)]).map_err(not_held)
     }
 
     /// The statistics of each set, by kind of figure.
@@ -48,8 +49,8 @@ impl Gathering {
             sets.iter().map(|set| set.map(|running| running.statistics())).collect();
         let mut passed = vec![[0_usize; KINDS]; sets.len()];
         let place = |record: &[u64; 2]| record[1];
-        let mut sorted = figures.sorted(place)?;
-        while let Some([whose, place]) = sorted.next(place)? {
+        let mut sorted = figures.sorted(place).map_err(not_held)?;
+        while let Some([whose, place]) = sorted.next(place).map_err(not_held)? {
             let (set, kind) = (whose as usize / KINDS, whose as usize % KINDS);
             let of = &mut found[set][kind];
             let at = passed[set][kind];

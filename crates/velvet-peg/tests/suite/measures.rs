@@ -3,8 +3,9 @@
 
 use std::path::Path;
 use velvet_peg::measure::{
-    Figure, FigureColumns, FigureUnits, ListOrder, Listing, MeasureColumns, MeasureOptions,
-    MeasureSummary, Measured, Measures, Statistic, Statistics, feature_legs, measure_summary,
+    Figure, FigureColumns, FigureUnits, GroupSummary, ListOrder, Listing, MeasureColumns,
+    MeasureOptions, MeasureSummary, Measured, Measures, Statistic, Statistics, feature_legs,
+    measure_summary,
 };
 use velvet_peg::{
     AreaUnit, Crs, Geometry, Layer, LayerReader, LengthUnit, NoProgress, Severity, Value, demo,
@@ -399,7 +400,7 @@ fn summaries_say_what_all_figures_say() {
                     }
                 }
             }
-            let key = |group: &velvet_peg::measure::GroupSummary| match order {
+            let key = |group: &GroupSummary| match order {
                 ListOrder::Length => group.statistics(Figure::Length).sum,
                 ListOrder::Difference => group.difference_ppm,
                 _ => 0.0,

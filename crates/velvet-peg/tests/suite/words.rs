@@ -96,3 +96,14 @@ fn utm_of_a_county_is_found_by_its_place() {
     let found = find_systems("utm nad27 dade county florida").matches;
     assert!(found.iter().all(|one| one.code != 26716), "{found:?}");
 }
+
+/// In a text of thousands of words nothing is found, or the words are told that nothing has.
+#[test]
+fn texts_that_are_no_names_are_told() {
+    for word in ["strangeword", "county", "douglas", "washington", "utm"] {
+        let text: Vec<String> = (0..3000).map(|at| format!("{word} w{at}q")).collect();
+        let found = find_systems(&text.join(" "));
+        let told = found.matches.is_empty() || found.left_out.len() > 2900;
+        assert!(told, "{word}: {:?}, without {}", found.matches.first(), found.left_out.len());
+    }
+}

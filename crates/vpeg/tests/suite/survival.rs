@@ -375,6 +375,36 @@ fn a_disk_that_is_full_is_told_and_the_old_file_kept() {
     }
 }
 
+/// What is put in order on disk meets a disk that is full: the folder is told, and no figure is shown.
+#[cfg(unix)]
+#[test]
+fn figures_that_cannot_be_put_in_order_are_told() {
+    let bench = bench();
+    let line = |n: u32| {
+        let y = 47.0 + f64::from(n) * 1e-5;
+        format!(
+            r#"{{"type":"Feature","properties":{{"no":{n}}},"geometry":{{"type":"LineString","coordinates":[[-120.1,{y:.5}],[-120.2,{y:.5}]]}}}}"#
+        )
+    };
+    let lines: Vec<String> = (0..140_000).map(line).collect();
+    bench.write("lines.geojsonl", lines.join("\n"));
+    for command in ["measure", "check"] {
+        let limited = format!("trap '' XFSZ; ulimit -f 400; exec \"$0\" {command} lines.geojsonl");
+        let done = Command::new("sh")
+            .args(["-c", &limited, env!("CARGO_BIN_EXE_vpeg")])
+            .current_dir(bench.path(""))
+            .env("TMPDIR", bench.path("sub"))
+            .output()
+            .unwrap();
+        let told = String::from_utf8_lossy(&done.stderr);
+        assert_eq!(done.status.code(), Some(1), "{command}: {told}");
+        let wanted = "sub: the folder of temporary files cannot hold what is put in order there";
+        assert!(told.contains(wanted), "{command}: {told}");
+        assert_eq!(String::from_utf8_lossy(&done.stdout), "", "{command}");
+        assert_eq!(hidden(bench.path("sub")), Vec::<String>::new(), "{command}");
+    }
+}
+
 #[cfg(unix)]
 #[test]
 fn nothing_hidden_is_left_behind() {
