@@ -4,7 +4,7 @@
 use crate::support::{Bench, words};
 use rusqlite::Connection;
 use std::path::PathBuf;
-use std::process::{Child, Command, Stdio};
+use std::process::{Child, Command, Output, Stdio};
 use std::time::Duration;
 
 fn bench() -> Bench {
@@ -343,6 +343,18 @@ fn hidden(folder: PathBuf) -> Vec<String> {
         .collect()
 }
 
+/// Runs a command whose files may not grow beyond 200 KB, those of the temporary folder `sub` included.
+#[cfg(unix)]
+fn on_a_full_disk(bench: &Bench, command: &str) -> Output {
+    Command::new("sh")
+        .args(["-c", &format!("trap '' XFSZ; ulimit -f 400; exec \"$0\" {command}")])
+        .arg(env!("CARGO_BIN_EXE_vpeg"))
+        .current_dir(bench.path(""))
+        .env("TMPDIR", bench.path("sub"))
+        .output()
+        .unwrap()
+}
+
 /// Files that may not grow so far, as on a disk that is full: whichever thread meets it, the command ends
 /// with the file's name, the old file whole and nothing hidden beside it.
 #[cfg(unix)]
@@ -355,16 +367,12 @@ fn a_disk_that_is_full_is_told_and_the_old_file_kept() {
         for threads in 1..=2 {
             let out = format!("out.{format}");
             bench.write(&out, "old");
-            let command = format!(
-                "trap '' XFSZ; ulimit -f 400; exec \"$0\" build points big.csv --crs EPSG:4326 \
-                 --threads {threads} -o {out} --overwrite"
+            let done = on_a_full_disk(
+                &bench,
+                &format!(
+                    "build points big.csv --crs EPSG:4326 --threads {threads} -o {out} --overwrite"
+                ),
             );
-            let done = Command::new("sh")
-                .args(["-c", &command, env!("CARGO_BIN_EXE_vpeg")])
-                .current_dir(bench.path(""))
-                .env("TMPDIR", bench.path("sub"))
-                .output()
-                .unwrap();
             let told = String::from_utf8_lossy(&done.stderr);
             assert_eq!(done.status.code(), Some(1), "{out}: {told}");
             assert!(told.contains(&format!("error: {out}: cannot be written")), "{told}");
@@ -389,13 +397,7 @@ fn figures_that_cannot_be_put_in_order_are_told() {
     let lines: Vec<String> = (0..140_000).map(line).collect();
     bench.write("lines.geojsonl", lines.join("\n"));
     for command in ["measure", "check"] {
-        let limited = format!("trap '' XFSZ; ulimit -f 400; exec \"$0\" {command} lines.geojsonl");
-        let done = Command::new("sh")
-            .args(["-c", &limited, env!("CARGO_BIN_EXE_vpeg")])
-            .current_dir(bench.path(""))
-            .env("TMPDIR", bench.path("sub"))
-            .output()
-            .unwrap();
+        let done = on_a_full_disk(&bench, &format!("{command} lines.geojsonl"));
         let told = String::from_utf8_lossy(&done.stderr);
         assert_eq!(done.status.code(), Some(1), "{command}: {told}");
         let wanted = "sub: the folder of temporary files cannot hold what is put in order there";
