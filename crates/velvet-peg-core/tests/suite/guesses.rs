@@ -1,8 +1,8 @@
 //! Guesses on coordinates whose system is hidden.
 
 use crate::support::data;
-use velvet_peg_core::guess::{Expected, Hypothesis, guess};
-use velvet_peg_core::{Converter, Coordinate, Crs, Geographic};
+use velvet_peg_core::guess::{Expected, Guess, Hypothesis, guess};
+use velvet_peg_core::{Converter, Coordinate, Crs, Geodesic, Geographic};
 
 /// Coordinates of a system round a place on WGS 84, with those places.
 fn hidden(code: u32, lat: f64, lon: f64) -> (Vec<(f64, f64)>, Vec<Geographic>) {
@@ -163,5 +163,39 @@ fn rough_places_lead_to_the_systems_in_use_there() {
             let named = best.alike.iter().any(|alike| alike.crs.code() == Some(code));
             assert!(code == first || named, "{code} is not named beside {first}");
         }
+    }
+}
+
+/// What lands up to 2,000 km from the place is told with its distance, near the limit too, and nothing
+/// beyond.
+#[test]
+fn systems_are_told_up_to_the_limit() {
+    let grid = Crs::from_epsg(32610).unwrap();
+    let points = [(500_000.0, 5_250_000.0), (500_000.0, 5_250_100.0), (500_100.0, 5_250_000.0)];
+    let geographic = Crs::from_epsg(4326).unwrap();
+    let lands = Converter::new(&grid, &geographic).unwrap();
+    let at = lands.convert(Coordinate::xy(points[0].0, points[0].1)).unwrap();
+    let at = Geographic { lat: at.y, lon: at.x };
+    let geodesic = Geodesic::new(geographic.ellipsoid().unwrap());
+    for (azimuth, far_m) in [0.0, 180.0, 90.0].into_iter().flat_map(|azimuth| {
+        [1_000.0, 500_000.0, 1_990_000.0, 1_999_000.0, 2_001_000.0, 2_100_000.0]
+            .map(|far| (azimuth, far))
+    }) {
+        let (place, _) = geodesic.direct(at, azimuth, far_m);
+        let found = guess(&points, &Expected::Near(place), 100_000).unwrap();
+        // Systems whose answers lie together are told with one of them.
+        let is_told = |one: &&Guess| {
+            let own = one.crs == grid || one.alike.iter().any(|other| other.crs == grid);
+            own && one.hypothesis == Hypothesis::AsWritten
+        };
+        let told = found.iter().find(is_told);
+        // East and west of its zone a system is not in use.
+        if azimuth == 90.0 && far_m > 400_000.0 || far_m > 2_000_000.0 {
+            assert!(told.is_none(), "{azimuth}° {far_m} m: {told:?}");
+            continue;
+        }
+        let told = told.unwrap_or_else(|| panic!("{azimuth}° {far_m} m: not told"));
+        let off = (told.distance_m - far_m).abs();
+        assert!(off < 300.0, "{azimuth}° {far_m} m: {}", told.distance_m);
     }
 }
