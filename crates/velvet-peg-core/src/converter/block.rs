@@ -62,7 +62,8 @@ impl Converter {
         before - numbers(x, y)
     }
 
-    /// Longitude, latitude and height (of noughts) on the source's datum. What is no coordinate becomes NaN.
+    /// Longitude, latitude and height on the source's datum, of heights that are 0 so far. What is no coordinate
+    /// becomes NaN.
     fn begin_block(&self, x: &mut [f64], y: &mut [f64], z: &[f64], h: &mut [f64]) {
         if self.height.is_ellipsoidal() {
             for (h, z) in h.iter_mut().zip(z) {

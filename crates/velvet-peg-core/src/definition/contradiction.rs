@@ -66,8 +66,7 @@ fn claims(node: &Node, read: &Crs) -> Vec<(&'static str, u32)> {
     if let Some(code) = node.epsg() {
         claims.push(("code", code));
     }
-    let named = CrsRow::all()
-        .filter(|row| row.kind == CrsKind::Projected && !row.deprecated)
+    let named = CrsRow::current(CrsKind::Projected)
         .find(|row| row.name.eq_ignore_ascii_case(read.name().trim()));
     claims.extend(named.map(|row| ("name", row.code)));
     let method = read.conversion().map(|conversion| conversion.method_code);

@@ -16,7 +16,7 @@ pub(super) fn of_registry(crs: &Crs) -> Option<Crs> {
 /// The vertical system of the registry with this datum, unit and sense; of several the one of this name.
 fn vertical(stated: &VerticalCrs) -> Option<Crs> {
     let datum = stated.datum_code?;
-    let rows = CrsRow::all().filter(|row| row.kind == CrsKind::Vertical && !row.deprecated);
+    let rows = CrsRow::current(CrsKind::Vertical);
     let datum_of = |row: &CrsRow| {
         row.datum.or_else(|| row.base.and_then(CrsRow::find).and_then(|row| row.datum))
     };

@@ -419,8 +419,7 @@ fn known_datum(
     if let Some((.., code)) = by_name.into_iter().find(|(.., code)| fits(*code)) {
         return Some(code);
     }
-    CrsRow::all()
-        .filter(|row| row.kind == CrsKind::Geographic2D && !row.deprecated)
+    CrsRow::current(CrsKind::Geographic2D)
         .filter(|row| {
             let own = names::folded(row.name);
             own == system

@@ -191,8 +191,8 @@ pub fn state_plane_zones_of_county(set: ZoneSet, fips: u32) -> Vec<&'static Stat
 fn reaches_into(fips: u32, limits: &[f64; 4]) -> bool {
     let atlas = atlas();
     let county = atlas.outlines.counties.iter().find(|county| county.fips == fips);
-    let arcs = county.into_iter().flat_map(|county| county.polygons.iter().flatten().flatten());
-    let mut vertices = arcs.flat_map(|arc| &atlas.outlines.arcs[arc_number(*arc)]);
+    let arcs = county.into_iter().flat_map(arcs_of);
+    let mut vertices = arcs.flat_map(|arc| &atlas.outlines.arcs[arc]);
     vertices.any(|(lon, lat)| within(limits, Geographic { lat: *lat, lon: *lon }))
 }
 

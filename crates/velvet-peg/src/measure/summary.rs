@@ -110,7 +110,7 @@ pub fn measure_summary(
 ) -> Result<MeasureSummary> {
     let mut building = Building::new(*listing);
     let measures = measure_each(reader, options, watch, &mut |measured| {
-        measured.into_iter().try_for_each(|one| building.push(one))
+        measured.iter().try_for_each(|one| building.push(one))
     })?;
     building.finish(measures)
 }
@@ -122,7 +122,7 @@ impl MeasureSummary {
     /// If the folder of temporary files is full.
     pub fn of(measures: &Measures, listing: &Listing) -> Result<MeasureSummary> {
         let mut building = Building::new(*listing);
-        measures.features.iter().try_for_each(|one| building.push(one.clone()))?;
+        measures.features.iter().try_for_each(|one| building.push(one))?;
         building.finish(Measures { features: Vec::new(), ..measures.clone() })
     }
 }
@@ -153,7 +153,7 @@ impl Building {
         }
     }
 
-    fn push(&mut self, one: Measured) -> Result<()> {
+    fn push(&mut self, one: &Measured) -> Result<()> {
         self.features += 1;
         match one.kind.map(GeometryKind::single) {
             Some(GeometryKind::Polygon) => self.areal = true,
@@ -172,7 +172,7 @@ impl Building {
         *members += 1;
         *worst = worst.max(one.difference_ppm());
         for figure in Figure::ALL {
-            if let Some(value) = figure.of(&one) {
+            if let Some(value) = figure.of(one) {
                 self.gathering.push(group, figure, value)?;
             }
         }
@@ -181,16 +181,16 @@ impl Building {
     }
 
     /// Keeps a feature if it may be among those that are listed.
-    fn list(&mut self, one: Measured) {
+    fn list(&mut self, one: &Measured) {
         let Listing { order, descending, limit } = self.listing;
         if order == ListOrder::File && !descending {
             if self.listed.len() < limit {
-                self.listed.push(one);
+                self.listed.push(one.clone());
             }
             return;
         }
-        self.listed.push(one);
-        if self.listed.len() >= 2 * limit + SPARE {
+        self.listed.push(one.clone());
+        if self.listed.len() >= limit.saturating_mul(2).saturating_add(SPARE) {
             self.listing.sort(&mut self.listed);
         }
     }

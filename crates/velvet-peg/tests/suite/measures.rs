@@ -411,6 +411,10 @@ fn summaries_say_what_all_figures_say() {
             let again = MeasureSummary::of(&measures, &listing).unwrap();
             assert_eq!(format!("{:?}", again.groups), format!("{:?}", found.groups));
             assert_eq!(numbers(&again.measures.features), numbers(&listed));
+            // Whoever wants all asks for more than there are.
+            let all = Listing { limit: usize::MAX, ..listing };
+            let again = MeasureSummary::of(&measures, &all).unwrap();
+            assert_eq!(again.measures.features.len() as u64, found.features);
         }
     }
 }

@@ -130,10 +130,8 @@ fn matching(query: &Query) -> Vec<CrsMatch> {
         return Vec::new();
     }
     let sought = Sought::of(query);
-    let mut found: Vec<(u32, CrsMatch)> = sought
-        .scores()
-        .filter_map(|(code, score)| Some((score, CrsMatch::from(CrsRow::find(code)?))))
-        .collect();
+    let mut found: Vec<(u32, CrsMatch)> =
+        sought.scores().map(|(score, row)| (score, CrsMatch::from(row))).collect();
     found.sort_by_key(|(score, found)| (*score, found.name.len(), found.code));
     found.into_iter().map(|(_, found)| found).collect()
 }

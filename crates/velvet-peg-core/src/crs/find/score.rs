@@ -28,23 +28,26 @@ impl<'q> Sought<'q> {
         Sought { index, wanted, typed, currency, depth }
     }
 
-    /// The codes of the systems that match, each with its score: lower is better.
-    pub(super) fn scores(&self) -> impl Iterator<Item = (u32, u32)> {
-        let score = |system: &System| Some((system.code, self.score(system)?));
-        self.index.systems().iter().filter_map(score)
+    /// The systems that match, each with its score: lower is better.
+    pub(super) fn scores(&self) -> impl Iterator<Item = (u32, CrsRow)> {
+        self.index.systems().iter().filter_map(|system| self.score(system))
     }
 
     fn needles(&self) -> impl Iterator<Item = &Needle> {
         self.wanted.iter().filter_map(|(_, needle)| needle.as_ref())
     }
 
-    /// None if some word matches nothing.
-    fn score(&self, system: &System) -> Option<u32> {
-        let named = if self.is_named(system) { of_its_own_name(system.code) } else { None };
-        match (named, self.score_by_words(system)) {
-            (Some(one), Some(other)) => Some(one.min(other)),
-            (one, other) => one.or(other),
+    /// None if some word matches nothing. Only rows whose words match are decoded.
+    fn score(&self, system: &System) -> Option<(u32, CrsRow)> {
+        let (is_named, by_words) = (self.is_named(system), self.cost_of_words(system));
+        if !is_named && by_words.is_none() {
+            return None;
         }
+        let row = CrsRow::find(system.code)?;
+        let named = if is_named { of_its_own_name(&row) } else { None };
+        let by_words = by_words.and_then(|cost| self.score_by_words(system, &row, cost));
+        let score = [named, by_words].into_iter().flatten().min()?;
+        Some((score, row))
     }
 
     /// True if another name of it is what is asked for, word for word.
@@ -53,25 +56,36 @@ impl<'q> Sought<'q> {
         self.index.aliases(system).any(|alias| alias == typed)
     }
 
-    /// As [`Sought::score`], word by word.
-    fn score_by_words(&self, system: &System) -> Option<u32> {
+    /// What it costs that the words asked for are found where they are, and how many words of the name they
+    /// stand for; none if one is nowhere.
+    fn cost_of_words(&self, system: &System) -> Option<(u32, usize)> {
         let name = self.index.of(system.name);
-        let mut penalty = 0;
-        let mut of_name = 0;
-        // Words first, which leave out most systems.
+        let (mut cost, mut of_name) = (0, 0);
         for (wanted, needle) in &self.wanted {
             let Some(needle) = needle else { continue };
-            penalty += match wanted {
+            cost += match wanted {
                 Wanted::Number(_, number) if *number == system.code => 0,
                 Wanted::Number(_, number) if is_zone(*number, system) => 1,
                 Wanted::Number(..) => self.cost(needle, system)?,
                 _ => {
+                    let found = self.cost(needle, system)?;
                     of_name += needle.count_in(name);
-                    self.cost(needle, system)?
+                    found
                 }
             };
         }
-        let row = CrsRow::find(system.code)?;
+        Some((cost, of_name))
+    }
+
+    /// The score by all that is asked for, of what the words cost; none if the system is not of the kind or
+    /// unit asked for.
+    fn score_by_words(
+        &self,
+        system: &System,
+        row: &CrsRow,
+        (mut penalty, of_name): (u32, usize),
+    ) -> Option<u32> {
+        let name = self.index.of(system.name);
         for (wanted, _) in &self.wanted {
             penalty += match (wanted, row.kind) {
                 (Wanted::Word(_) | Wanted::Number(..), _)
@@ -79,7 +93,7 @@ impl<'q> Sought<'q> {
                 | (Wanted::Space, CrsKind::Geographic3D)
                 | (Wanted::Geocentric, CrsKind::Geocentric) => 0,
                 (Wanted::Degrees, CrsKind::Geographic3D) => 1,
-                (Wanted::Metres, _) if counts_metres(&row) => 0,
+                (Wanted::Metres, _) if counts_metres(row) => 0,
                 (Wanted::Degrees | Wanted::Space | Wanted::Geocentric | Wanted::Metres, _) => {
                     return None;
                 }
@@ -139,9 +153,9 @@ impl<'q> Sought<'q> {
 const WGS84: u32 = 4326;
 
 /// The score of a system that is asked for by another name of its own; none for one that nobody means so.
-fn of_its_own_name(code: u32) -> Option<u32> {
-    let row = CrsRow::find(code).filter(|row| !row.deprecated)?;
+fn of_its_own_name(row: &CrsRow) -> Option<u32> {
     match row.kind {
+        _ if row.deprecated => None,
         CrsKind::Geographic2D => Some(1),
         CrsKind::Geographic3D | CrsKind::Geocentric => Some(2),
         CrsKind::Compound => None,
