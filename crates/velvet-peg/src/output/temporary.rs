@@ -34,19 +34,33 @@ pub(super) fn uninterrupted<T>(work: impl FnOnce() -> T) -> T {
 }
 
 /// Removes every temporary folder of this program: for handlers of interrupts, which end the
-/// program without unwinding. Waits while outputs take their places, so that all of them do.
+/// program without unwinding. Waits while outputs take their places, so that all of them do. No folder
+/// is made any more: a thread that asks for one waits for the end of the program.
 pub fn remove_temporaries() {
-    for folder in std::mem::take(&mut *held(&FOLDERS)) {
-        // What cannot be removed is cleared away by a later run.
-        let _ = std::fs::remove_dir_all(folder);
+    let mut folders = held(&FOLDERS);
+    for folder in std::mem::take(&mut *folders) {
+        // Other threads may put a file into it meanwhile. What cannot be removed is cleared away by a later
+        // run.
+        for _ in 0..TRIES {
+            match std::fs::remove_dir_all(&folder) {
+                Err(error) if error.kind() != io::ErrorKind::NotFound => std::thread::sleep(PAUSE),
+                _ => break,
+            }
+        }
     }
+    std::mem::forget(folders);
 }
+
+/// How often, and with which pauses, a folder that is being written to is removed.
+const TRIES: usize = 100;
+const PAUSE: Duration = Duration::from_millis(2);
 
 /// A hidden folder that goes away with its owner.
 #[derive(Debug)]
 pub(crate) struct TemporaryFolder {
-    folder: TempDir,
-    _lock: File,
+    /// None only while it is dropped.
+    folder: Option<TempDir>,
+    lock: Option<File>,
 }
 
 impl TemporaryFolder {
@@ -58,21 +72,29 @@ impl TemporaryFolder {
     /// In a folder of the user's.
     pub(crate) fn beside(parent: &Path) -> io::Result<TemporaryFolder> {
         loop {
-            let folder = Builder::new().prefix(PREFIX).tempdir_in(parent)?;
-            sweep(parent, folder.path());
-            let path = folder.path().join(LOCK);
+            let folder = {
+                // No interrupt comes between making a folder and knowing of it.
+                let mut folders = held(&FOLDERS);
+                let folder = Builder::new().prefix(PREFIX).tempdir_in(parent)?;
+                folders.insert(folder.path().to_path_buf());
+                folder
+            };
+            // From here on it is known, and forgotten when it is dropped.
+            let mut made = TemporaryFolder { folder: Some(folder), lock: None };
+            sweep(parent, made.path());
+            let path = made.path().join(LOCK);
             let lock = File::create(&path)?;
             lock.lock()?;
             // Another program may have taken the folder for an abandoned one just before.
             if path.exists() {
-                held(&FOLDERS).insert(folder.path().to_path_buf());
-                return Ok(TemporaryFolder { folder, _lock: lock });
+                made.lock = Some(lock);
+                return Ok(made);
             }
         }
     }
 
     pub(crate) fn path(&self) -> &Path {
-        self.folder.path()
+        self.folder.as_ref().map_or(Path::new(""), TempDir::path)
     }
 
     /// What was put into it.
@@ -92,7 +114,11 @@ impl TemporaryFolder {
 
 impl Drop for TemporaryFolder {
     fn drop(&mut self) {
-        held(&FOLDERS).remove(self.folder.path());
+        let path = self.path().to_path_buf();
+        // An interrupt meanwhile removes what is left of it.
+        drop(self.lock.take());
+        drop(self.folder.take());
+        held(&FOLDERS).remove(&path);
     }
 }
 
