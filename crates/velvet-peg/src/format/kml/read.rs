@@ -229,11 +229,16 @@ impl Placemark {
         if !folder.is_empty() {
             values.push(("folder".into(), Given::Typed(Value::Text(folder.join("/")))));
         }
+        let mut places: HashMap<String, usize> =
+            values.iter().enumerate().map(|(at, (key, _))| (key.clone(), at)).collect();
         for (key, value) in self.values {
             // What is said twice counts once.
-            match values.iter().find(|(other, _)| *other == key) {
-                None => values.push((key, value)),
-                Some((_, known)) if known.text() == value.text() => {}
+            match places.get(&key).map(|at| &values[*at].1) {
+                None => {
+                    places.insert(key.clone(), values.len());
+                    values.push((key, value));
+                }
+                Some(known) if known.text() == value.text() => {}
                 Some(_) => values.push((format!("{key}_data"), value)),
             }
         }
