@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use velvet_peg_core::Crs;
 
 /// Name and content of each file that is laid out as it is.
-const FILES: [(&str, &str); 8] = [
+const FILES: [(&str, &str); 11] = [
     ("headgates.csv", include_str!("../demo/headgates.csv")),
     ("laterals.geojson", include_str!("../demo/laterals.geojson")),
     ("lateral-vertices.csv", include_str!("../demo/lateral-vertices.csv")),
@@ -22,8 +22,15 @@ const FILES: [(&str, &str); 8] = [
     ("beats.csv", include_str!("../demo/beats.csv")),
     ("deed.csv", include_str!("../demo/deed.csv")),
     ("old-weirs.csv", include_str!("../demo/old-weirs.csv")),
+    ("heights.asc", include_str!("../demo/heights.asc")),
+    ("heights.prj", include_str!("../demo/heights.prj")),
+    ("yard-pegs.csv", include_str!("../demo/yard-pegs.csv")),
     ("tumblewick.toml", include_str!("../demo/tumblewick.toml")),
 ];
+
+/// A scanned sheet, as the example `district_sheet` draws it: in NAD27 / UTM zone 11N, and its keys say
+/// NAD83.
+const SHEET: (&str, &[u8]) = ("district-1951.tif", include_bytes!("../demo/district-1951.tif"));
 
 /// The sheets of `register.xlsx`, and whether their first column is text whatever it looks like.
 const SHEETS: [(&str, &str, &[&str]); 3] = [
@@ -41,7 +48,7 @@ const TURNOUTS: &str = include_str!("../demo/turnouts.csv");
 /// ```
 /// let folder = tempfile::tempdir()?;
 /// let files = velvet_peg::demo::lay_out(folder.path(), false)?;
-/// assert_eq!(files.len(), 14); // one of them a Shapefile of five
+/// assert_eq!(files.len(), 18); // one of them a Shapefile of five
 /// # Ok::<(), velvet_peg::Error>(())
 /// ```
 ///
@@ -50,9 +57,10 @@ const TURNOUTS: &str = include_str!("../demo/turnouts.csv");
 pub fn lay_out(folder: &Path, overwrite: bool) -> Result<Vec<PathBuf>> {
     std::fs::create_dir_all(folder).map_err(|e| Error::file(folder, "cannot be made", e))?;
     let mut paths = Vec::new();
-    for (name, content) in FILES {
+    let texts = FILES.iter().map(|(name, text)| (*name, text.as_bytes()));
+    for (name, content) in texts.chain([SHEET]) {
         let path = folder.join(name);
-        write_whole(&path, content.as_bytes(), overwrite)?;
+        write_whole(&path, content, overwrite)?;
         paths.push(path);
     }
     paths.push(register(folder, overwrite)?);

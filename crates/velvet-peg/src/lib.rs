@@ -36,6 +36,8 @@
 //! | join a table, tag points from polygons | [`join::JoinTable`], [`tag::TagPoints`] |
 //! | measure | [`measure()`] on the ellipsoid, the grid and the ground; [`Geodesic`] for single lines |
 //! | see what is in a file, or wrong with it | [`look()`], [`check()`] |
+//! | carry an image or a grid into another system, sample it | `raster` (feature `rasters`) |
+//! | fit one plane to another by common points | [`fit`] |
 //! | draw | [`draw()`] |
 //! | write down what is done, and do it again | [`Job`] |
 //!
@@ -45,7 +47,7 @@
 //!
 //! All but `http` are on by default; with `default-features = false` a build has what it names, and
 //! delimited text. What was left out is refused by name. The last column counts the crates that a
-//! feature adds to the 88 of a build with none (those that are on by default together: 212).
+//! feature adds to the 88 of a build with none (those that are on by default together: 217).
 //!
 //! | feature | what | crates |
 //! | --- | --- | --- |
@@ -66,6 +68,7 @@
 //! | `kml` | KML, in and out | 1 |
 //! | `landxml` | LandXML, in and out | 1 |
 //! | `nmea` | NMEA 0183 logs, in | 0 |
+//! | `rasters` | images and grids with a place on the Earth: GeoTIFF, PNG, ASCII grids, in and out; JPEG, in | 23 |
 //! | `shapefile` | Shapefiles and `.dbf`, in and out | 3 |
 //! | `workbooks` | workbooks, in and out | 19 |
 //!
@@ -109,6 +112,7 @@ pub mod draw;
 mod error;
 mod examples;
 pub mod features;
+pub mod fit;
 pub mod format;
 mod format_support;
 mod geometry;
@@ -129,6 +133,8 @@ mod packing;
 mod parallel;
 mod plausibility;
 mod progress;
+#[cfg(feature = "rasters")]
+pub mod raster;
 #[cfg(feature = "drawing")]
 pub mod report;
 mod reproject;

@@ -11,8 +11,12 @@ use crate::layer::LayerInfo;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Reason;
+#[cfg(feature = "rasters")]
+use crate::plausibility::box_against;
 use crate::plausibility::{OwnColumns, PositionSample, extent_against};
 use crate::progress::{NoProgress, Progress};
+#[cfg(feature = "rasters")]
+use crate::raster::{RasterFormat, RasterInfo, RasterReader};
 use crate::table::{
     Found, Inference, Notation, NumberFormat, TableFile, TableReader, is_named_angle, likely,
     point_file_names, read_pair, vertices,
@@ -26,6 +30,9 @@ use velvet_peg_core::{Bounds, Crs};
 pub enum Look {
     /// A table.
     Table(Box<TableLook>),
+    /// An image or grid; its notices are those of its reader and of where it lies.
+    #[cfg(feature = "rasters")]
+    Raster(Box<RasterInfo>),
     /// One or more layers.
     Layers {
         /// Format.
@@ -145,6 +152,10 @@ pub fn look(path: &Path, options: &LookOptions) -> Result<Look> {
 /// # Errors
 /// As [`look()`].
 pub fn look_watched(path: &Path, options: &LookOptions, watch: &mut dyn Progress) -> Result<Look> {
+    #[cfg(feature = "rasters")]
+    if RasterFormat::of_file(path).is_some() {
+        return raster(path);
+    }
     let at = locate(path)?;
     if at.format.is_table() {
         return table(TableFile::open_located(at, &table_options(options))?, options, watch);
@@ -173,6 +184,30 @@ pub fn look_watched(path: &Path, options: &LookOptions, watch: &mut dyn Progress
         }
     }
     Ok(Look::Layers { format, layers })
+}
+
+#[cfg(feature = "rasters")]
+fn raster(path: &Path) -> Result<Look> {
+    let reader = RasterReader::open(path)?;
+    let mut info = reader.info().clone();
+    if info.grid.is_none() {
+        info.notices.push(
+            Notice::warning(
+                NoticeKind::System,
+                "nothing says where its pixels lie: neither the file nor a world file beside it",
+            )
+            .in_file(path),
+        );
+    } else if info.crs.is_none() {
+        info.notices.push(
+            Notice::warning(NoticeKind::System, "it does not say which reference system it is in")
+                .advise(Advice::Declare(None)),
+        );
+    }
+    if let (Some(extent), Some(crs)) = (info.extent(), &info.crs) {
+        info.notices.extend(box_against(&extent, crs));
+    }
+    Ok(Look::Raster(Box::new(info)))
 }
 
 /// What the first features say of themselves in columns of longitude and latitude.

@@ -5,9 +5,10 @@ use crate::{record, show};
 use clap::ArgMatches;
 use std::path::PathBuf;
 use velvet_peg::draw::{
-    DrawOptions, MapLayers, MapMark, characters, check_picture, draw_layers, today,
+    DrawOptions, MapLayers, MapMark, MapRaster, characters, check_picture, draw_layers, today,
 };
 use velvet_peg::output::{is_same_file, is_standard};
+use velvet_peg::raster::{RasterFormat, RasterReader, raster_files};
 use velvet_peg::{Error, LayerReader, format_of, layer_files};
 
 /// Rows of a map in characters, where the terminal does not say how many it has.
@@ -60,6 +61,16 @@ pub(crate) fn asked(matches: &ArgMatches) -> Result<Option<Asked>, Error> {
         }
     }
     let picture = (!is_standard(&map)).then_some(map);
+    // Before a word is said of a raster that no map will show.
+    let raster = files.iter().find(|file| RasterFormat::of_file(file).is_some());
+    if picture.is_none()
+        && let Some(raster) = raster
+    {
+        return Err(Error::usage(
+            "is a raster, which characters do not show: name a picture, such as --map map.png",
+        )
+        .with_path(raster));
+    }
     let json = matches.try_get_one::<bool>("json").ok().flatten().copied().unwrap_or(false);
     if picture.is_none() && json {
         return Err(Error::usage(
@@ -78,7 +89,7 @@ pub(crate) fn asked(matches: &ArgMatches) -> Result<Option<Asked>, Error> {
     }
     let layer = inner.try_get_one::<String>("layer").ok().flatten().cloned();
     let before = match (name, files.first(), &output) {
-        ("declare", Some(file), Some(out)) if !is_same_file(file, out) => {
+        ("declare", Some(file), Some(out)) if raster.is_none() && !is_same_file(file, out) => {
             Some((file.clone(), layer))
         }
         _ => None,
@@ -96,8 +107,20 @@ pub(crate) fn draw(asked: Asked) -> Result<(), Error> {
     files.extend(record::written());
     let mut layers = MapLayers::default();
     for file in files {
-        let in_folder = if file.is_dir() { layer_files(&file)?.0 } else { vec![file] };
+        let folder = file.is_dir();
+        let in_folder = match folder {
+            true => layer_files(&file)?.0.into_iter().chain(raster_files(&file)?).collect(),
+            false => vec![file],
+        };
         for file in in_folder {
+            if RasterFormat::of_file(&file).is_some() {
+                let raster = RasterReader::open(&file)?;
+                // Beside the layers of a folder pictures lie that have no place.
+                if raster.info().grid.is_some() || !folder {
+                    layers.rasters.push(MapRaster::new(raster)?);
+                }
+                continue;
+            }
             if format_of(&file).is_ok_and(|format| format.is_table()) {
                 show::remark(&format!(
                     "{} is a table, which the map leaves out: build its features to see them",
@@ -123,7 +146,7 @@ pub(crate) fn draw(asked: Asked) -> Result<(), Error> {
             text: format!("rejected, row {}: {}", rejected.row, rejected.reason),
         })
         .collect();
-    if layers.layers.is_empty() {
+    if layers.layers.is_empty() && layers.rasters.is_empty() {
         return Err(Error::usage("there is no layer to draw a map of"));
     }
     let mut watch = TerminalProgress::new("drawing");

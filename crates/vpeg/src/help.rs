@@ -11,6 +11,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ("vpeg look headgates.csv", "a table: columns, coordinates, what looks wrong"),
             ("vpeg look register.xlsx --sheet Shares", "one sheet of a workbook"),
             ("vpeg look fields.geojson", "layers: features, reference system, extent"),
+            ("vpeg look heights.asc", "an image or a grid: its numbers, place and system"),
         ],
     ),
     (
@@ -69,6 +70,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         &[
             ("vpeg convert gates.gpkg --to EPSG:2285 -o gates-sp.gpkg", "to another system"),
             ("vpeg convert gates.shp -o gates.parquet", "to another format"),
+            ("vpeg convert heights.asc --to utm -o heights-utm.tif", "a grid or an image"),
             (
                 "vpeg convert gates.gpkg --to utm --where 'cfs > 2' -o gates-utm.gpkg",
                 "what a condition keeps, to the UTM zone that it lies in",
@@ -103,10 +105,16 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     ),
     (
         "tag",
-        &[(
-            "vpeg tag gates.gpkg --from beats.gpkg --columns beat --within 50 -o gates-beats.gpkg",
-            "the beat that each gate lies in, or the nearest within 50 m",
-        )],
+        &[
+            (
+                "vpeg tag gates.gpkg --from beats.gpkg --columns beat --within 50 -o gates-beats.gpkg",
+                "the beat that each gate lies in, or the nearest within 50 m",
+            ),
+            (
+                "vpeg tag gates.gpkg --from heights.asc --columns band1:ground_m -o gates-heights.gpkg",
+                "the height of the ground at each gate, from a grid",
+            ),
+        ],
     ),
     (
         "measure",
@@ -177,6 +185,13 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ("vpeg crs find washington north feet", "by words"),
             ("vpeg crs find utm --at '47.4, -120.0' --unit metre", "by words, at a place"),
         ],
+    ),
+    (
+        "crs fit",
+        &[(
+            "vpeg crs fit yard-pegs.csv --to EPSG:2285 -o yard.wkt",
+            "the system of a yard, by pegs that are known in it and in state plane",
+        )],
     ),
     (
         "crs guess",

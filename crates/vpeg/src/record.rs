@@ -9,6 +9,7 @@ use std::time::Instant;
 use velvet_peg::convert::rejects_beside;
 use velvet_peg::job::{JobLog, LoggedNotice, LoggedStep};
 use velvet_peg::output::{is_same_file, is_standard};
+use velvet_peg::raster::raster_files;
 use velvet_peg::{Error, RejectedPlace, Severity, Summary, layer_files};
 
 /// Arguments that name files to write, and not files to read.
@@ -124,7 +125,9 @@ impl Record {
     /// An input. What cannot be read is for the command to say.
     fn takes(&mut self, path: &Path) -> Result<(), Error> {
         if path.is_dir() {
-            return layer_files(path)?.0.iter().try_for_each(|file| self.log.read(file));
+            let mut files = layer_files(path)?.0;
+            files.extend(raster_files(path)?);
+            return files.iter().try_for_each(|file| self.log.read(file));
         }
         if path.is_file() {
             return self.log.read(path);
@@ -170,6 +173,14 @@ pub(crate) fn done(summary: &Summary, out: &Path) {
     record.log.steps.push(step);
     record.named.extend(summary.files.iter().cloned());
     record.named.extend(summary.rejected.path.clone());
+}
+
+/// A raster was finished: it, or files beside it, were written.
+pub(crate) fn wrote(raster: &Path, files: &[PathBuf]) {
+    WRITTEN_NOW.lock().unwrap_or_else(PoisonError::into_inner).push(raster.to_path_buf());
+    if let Some(record) = record().as_mut() {
+        record.named.extend(files.iter().cloned());
+    }
 }
 
 /// Writes the log, if one was asked for.

@@ -84,6 +84,17 @@ pub(crate) fn system_for_table(
     system_for(text, &LayerReader::of_layer(&layer, table))
 }
 
+/// Says that a file is taken as being in another system than it says.
+pub(crate) fn say_taken_as(own: Option<&Crs>, crs: &Crs) {
+    if let Some(own) = own.filter(|own| *own != crs) {
+        show::remark(&format!(
+            "the file says {}; taken as {} because of --crs",
+            own.label(),
+            crs.label()
+        ));
+    }
+}
+
 /// A year with decimals; moving frames are known for this age only.
 pub(crate) fn year(text: &str) -> Result<f64, String> {
     match text.parse() {

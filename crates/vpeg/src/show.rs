@@ -321,6 +321,11 @@ pub(crate) fn outcome_with(
     Ok(if rejected.count > 0 { Ending::Rejects } else { Ending::Done })
 }
 
+/// Says that something is done.
+pub(crate) fn done(text: &str) {
+    message("done:", AnsiColor::Green, text);
+}
+
 /// Prints an answer.
 ///
 /// # Errors

@@ -6,7 +6,7 @@ use super::{
 };
 use crate::error::{Error, Kind, Result};
 use crate::extent::{Bounds, Extent};
-use crate::projection::{Parameters, PlaneSimilarity, Projection};
+use crate::projection::{Parameters, PlaneMove, Projection};
 use crate::unit::{AngleUnit, LengthUnit};
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -169,7 +169,8 @@ impl Crs {
         .build()
     }
 
-    /// A projected system whose plane is turned, scaled and shifted: a site's own grid. Its axes, their
+    /// A projected system whose plane is turned, scaled and shifted, or stretched and skewed as well: a site's
+    /// own grid. Its axes, their
     /// unit and its area are those of the system that it follows from.
     ///
     /// ```
@@ -185,7 +186,7 @@ impl Crs {
     ///
     /// # Errors
     /// If the system is not projected, is turned itself, or counts westings or southings.
-    pub fn turned(name: &str, from: &Crs, turn: PlaneSimilarity) -> Result<Crs> {
+    pub fn turned(name: &str, from: &Crs, turn: impl Into<PlaneMove>) -> Result<Crs> {
         let refused = |why: &str| {
             Error::unsupported(format!("the plane of {} cannot be turned: {why}", from.label()))
         };
@@ -217,7 +218,7 @@ impl Crs {
             },
             conversion: from.conversion().cloned(),
             base: from.base(),
-            derived: Some(Derived { from: from.clone(), turn }),
+            derived: Some(Derived { from: from.clone(), turn: turn.into() }),
             ..Custom::named(name)
         }
         .build()

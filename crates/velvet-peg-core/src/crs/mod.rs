@@ -25,7 +25,7 @@ pub use vertical::{Height, VerticalCrs};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::{Error, Result};
 use crate::extent::Extent;
-use crate::projection::{Parameters, PlaneSimilarity, Projection};
+use crate::projection::{Parameters, PlaneMove, Projection};
 use crate::unit::{AngleUnit, LengthUnit};
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -59,7 +59,7 @@ pub struct Derived {
     /// The projected system that it follows from.
     pub from: Crs,
     /// What is done with its coordinates, in their unit.
-    pub turn: PlaneSimilarity,
+    pub turn: PlaneMove,
 }
 
 /// Another system that this one is made of, looked up when it is asked for.

@@ -1,5 +1,5 @@
-//! Derived projected systems: the plane of a projected one, turned, scaled and shifted (ISO 19162:2019,
-//! DERIVEDPROJCRS; EPSG methods 9621, 9656, and 9624 where its coefficients are such).
+//! Derived projected systems: the plane of a projected one, turned, scaled and shifted or stretched and skewed as
+//! well (ISO 19162:2019, DERIVEDPROJCRS; EPSG methods 9621, 9656 and 9624).
 //!
 //! Ordinates are those of easting and northing, in this order, whatever order the axes of the base are
 //! listed in. Both systems count in the same unit.
@@ -11,16 +11,14 @@ use super::read::{Reader, area};
 use crate::crs::{AxisUnit, Crs};
 use crate::error::Result;
 use crate::extent::Extent;
-use crate::projection::PlaneSimilarity;
+use crate::projection::{PlaneAffine, PlaneMove, PlaneSimilarity};
 use crate::unit::LengthUnit;
 use velvet_peg_epsg::{method_name, parameter_name};
 
-pub(super) const SIMILARITY: u32 = 9621;
 const OFFSETS: u32 = 9656;
-const AFFINE: u32 = 9624;
 
-/// Codes of the parameters of the similarity: origin in the target (two), scale, rotation.
-pub(super) const PARAMETERS: [u32; 4] = [8621, 8622, 1061, 8614];
+/// Coefficients that differ by less are those of a similarity.
+const ALIKE: f64 = 1e-12;
 
 impl Reader<'_> {
     /// Reads a derived projected system.
@@ -56,13 +54,13 @@ impl Reader<'_> {
         })
     }
 
-    fn turn(&self, node: &Node, unit: LengthUnit) -> Result<PlaneSimilarity> {
+    fn turn(&self, node: &Node, unit: LengthUnit) -> Result<PlaneMove> {
         let holder = node.child(&["DERIVINGCONVERSION", "CONVERSION"]).ok_or_else(|| {
             self.error(node, "a derived projected system needs its DERIVINGCONVERSION")
         })?;
         let method =
             holder.child(&["METHOD"]).ok_or_else(|| self.error(holder, "it has no METHOD"))?;
-        let known = [SIMILARITY, OFFSETS, AFFINE].into_iter().find(|code| {
+        let known = [PlaneMove::SIMILARITY, OFFSETS, PlaneMove::AFFINE].into_iter().find(|code| {
             method.epsg() == Some(*code)
                 || method_name(*code).is_some_and(|name| squeezed(name) == squeezed(method.name()))
         });
@@ -88,27 +86,28 @@ impl Reader<'_> {
                 _ => number,
             })
         };
-        let sound = |turn: Result<PlaneSimilarity>| {
-            turn.map_err(|error| self.error(holder, &error.to_string()))
+        let similarity = |origin: (f64, f64), scale: f64, rotation_deg: f64| {
+            PlaneSimilarity::new(origin, scale, rotation_deg)
+                .map(PlaneMove::Similarity)
+                .map_err(|error| self.error(holder, &error.to_string()))
         };
         match known {
-            Some(SIMILARITY) => {
-                let [x, y, scale, rotation] = PARAMETERS;
-                sound(PlaneSimilarity::new((value(x)?, value(y)?), value(scale)?, value(rotation)?))
+            Some(PlaneMove::SIMILARITY) => {
+                similarity((value(8621)?, value(8622)?), value(1061)?, value(8614)?)
             }
-            Some(OFFSETS) => sound(PlaneSimilarity::new((value(8728)?, value(8729)?), 1.0, 0.0)),
+            Some(OFFSETS) => similarity((value(8728)?, value(8729)?), 1.0, 0.0),
             Some(_) => {
-                let (a, b) = ((value(8624)?, value(8625)?), (value(8640)?, value(8641)?));
-                let alike = (a.0 - b.1).abs() < 1e-12 && (a.1 + b.0).abs() < 1e-12;
-                if !alike {
-                    return Err(self.error(
-                        method,
-                        "a plane that is stretched in one direction or skewed is not understood: only one \
-                         that is turned, scaled and shifted",
-                    ));
+                let origin = (value(8623)?, value(8639)?);
+                let (first, second) = ((value(8624)?, value(8640)?), (value(8625)?, value(8641)?));
+                let alike =
+                    (first.0 - second.1).abs() < ALIKE && (second.0 + first.1).abs() < ALIKE;
+                if alike {
+                    let rotation = second.0.atan2(first.0).to_degrees();
+                    return similarity(origin, first.0.hypot(second.0), rotation);
                 }
-                let (scale, rotation) = (a.0.hypot(a.1), a.1.atan2(a.0).to_degrees());
-                sound(PlaneSimilarity::new((value(8623)?, value(8639)?), scale, rotation))
+                PlaneAffine::new(origin, first, second)
+                    .map(PlaneMove::Affine)
+                    .map_err(|error| self.error(holder, &error.to_string()))
             }
             None => Err(self.error(
                 method,

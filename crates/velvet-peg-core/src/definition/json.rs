@@ -1,12 +1,11 @@
 //! The JSON encoding of reference systems that GeoParquet metadata uses. A text is turned
 //! into the elements of well-known text 2, whose structure it shares, and read as those.
 
-use super::derived::{PARAMETERS, SIMILARITY};
 use super::node::{Node, Part, VERTICAL_FRAME};
 use super::wkt2::{direction_word, inverse_flattening, unit_name};
 use crate::crs::{Axis, AxisUnit, Crs, Datum, Derived, Height};
 use crate::error::{Error, Result};
-use crate::projection::{ParameterKind, Quantity, kind_of_parameter};
+use crate::projection::{ParameterKind, PlaneNumber, Quantity, kind_of_parameter};
 use crate::unit::LengthUnit;
 use serde_json::{Value, json};
 use velvet_peg_epsg::{CrsKind, DatumRow, method_name, parameter_name};
@@ -449,24 +448,24 @@ fn axes(axes: &[Axis], subtype: &str) -> Value {
 fn derived(crs: &Crs, how: &Derived) -> Option<Value> {
     let Derived { from, turn } = how;
     let metres = crs.length_unit()?.metres();
-    let values = [
-        (turn.origin.0 * metres, "metre"),
-        (turn.origin.1 * metres, "metre"),
-        (turn.scale, "unity"),
-        (turn.rotation_deg, "degree"),
-    ];
-    let parameters: Vec<Value> = PARAMETERS
+    let parameters: Vec<Value> = turn
+        .in_metres(metres)
+        .parameters()
         .into_iter()
-        .zip(values)
-        .map(|(code, (value, unit))| {
+        .map(|(code, value, number)| {
             json!({
                 "name": parameter_name(code).unwrap_or("parameter"),
                 "value": value,
-                "unit": unit,
+                "unit": match number {
+                    PlaneNumber::Length => "metre",
+                    PlaneNumber::Ratio => "unity",
+                    PlaneNumber::Degrees => "degree",
+                },
                 "id": {"authority": "EPSG", "code": code},
             })
         })
         .collect();
+    let method = turn.method_code();
     Some(json!({
         "type": "DerivedProjectedCRS",
         "name": crs.name(),
@@ -474,8 +473,8 @@ fn derived(crs: &Crs, how: &Derived) -> Option<Value> {
         "conversion": {
             "name": crs.name(),
             "method": {
-                "name": method_name(SIMILARITY)?,
-                "id": {"authority": "EPSG", "code": SIMILARITY},
+                "name": method_name(method)?,
+                "id": {"authority": "EPSG", "code": method},
             },
             "parameters": parameters,
         },

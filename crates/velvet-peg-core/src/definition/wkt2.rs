@@ -1,9 +1,8 @@
 //! Writing well-known text 2, ISO 19162:2019.
 
-use super::derived::{PARAMETERS, SIMILARITY};
 use super::node::VERTICAL_FRAME;
 use crate::crs::{Axis, AxisUnit, Crs, Datum, Derived, Height};
-use crate::projection::{Parameter, ParameterKind, Quantity, kind_of_parameter};
+use crate::projection::{Parameter, ParameterKind, PlaneNumber, Quantity, kind_of_parameter};
 use crate::unit::{AngleUnit, LengthUnit};
 use velvet_peg_epsg::{CrsKind, DatumRow, UnitRow, method_name, parameter_name};
 
@@ -90,22 +89,23 @@ fn derived(crs: &Crs, how: &Derived) -> Option<String> {
     let base = from.base()?;
     let unit = from.length_unit()?;
     let code = from.code().filter(|_| !from.is_northing_first());
-    let values = [turn.origin.0, turn.origin.1, turn.scale, turn.rotation_deg];
-    let units = [
-        length_unit(&unit),
-        length_unit(&unit),
-        "SCALEUNIT[\"unity\",1]".to_string(),
-        angle_unit(&AngleUnit::DEGREE),
-    ];
-    let parameters: String = (PARAMETERS.into_iter().zip(values).zip(units))
-        .map(|((code, value), unit)| {
+    let parameters: String = turn
+        .parameters()
+        .into_iter()
+        .map(|(code, value, number)| {
             let name = parameter_name(code).unwrap_or("parameter");
+            let unit = match number {
+                PlaneNumber::Length => length_unit(&unit),
+                PlaneNumber::Ratio => "SCALEUNIT[\"unity\",1]".to_string(),
+                PlaneNumber::Degrees => angle_unit(&AngleUnit::DEGREE),
+            };
             format!(",PARAMETER[{},{value},{unit}{}]", quoted(name), id(Some(code)))
         })
         .collect();
+    let method = turn.method_code();
     Some(format!(
         "DERIVEDPROJCRS[{},BASEPROJCRS[{},BASEGEOGCRS[{},{}{}],{}{}],\
-         DERIVINGCONVERSION[{0},METHOD[{},ID[\"EPSG\",{SIMILARITY}]]{parameters}],{}",
+         DERIVINGCONVERSION[{0},METHOD[{},ID[\"EPSG\",{method}]]{parameters}],{}",
         quoted(crs.name()),
         quoted(from.name()),
         quoted(base.name()),
@@ -113,7 +113,7 @@ fn derived(crs: &Crs, how: &Derived) -> Option<String> {
         id(base.code()),
         conversion(from)?,
         id(code),
-        quoted(method_name(SIMILARITY)?),
+        quoted(method_name(method)?),
         coordinate_system(crs.axes(), "Cartesian")
     ))
 }

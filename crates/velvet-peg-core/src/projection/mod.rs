@@ -14,6 +14,8 @@ mod near;
 pub(crate) mod parameter_code;
 mod parameter_kind;
 mod parameters;
+mod plane_affine;
+mod plane_move;
 mod plane_similarity;
 
 pub use kernel::Factors;
@@ -21,6 +23,9 @@ pub use method::{method_codes, parameters_of};
 pub(crate) use method::{method_of_word, word_of_method};
 pub use parameter_kind::{ParameterKind, kind_of_parameter};
 pub use parameters::{Parameter, Parameters, Quantity};
+pub use plane_affine::PlaneAffine;
+pub use plane_move::PlaneMove;
+pub(crate) use plane_move::PlaneNumber;
 pub use plane_similarity::PlaneSimilarity;
 
 use crate::ellipsoid::Ellipsoid;
@@ -41,7 +46,7 @@ pub struct Projection {
     /// −1 where the method counts westings or southings.
     sense: (f64, f64),
     /// What is done with the plane afterwards, metres.
-    turn: Option<PlaneSimilarity>,
+    turn: Option<PlaneMove>,
 }
 
 impl Projection {
@@ -84,7 +89,7 @@ impl Projection {
     }
 
     /// The same with its plane turned, scaled and shifted; lengths in metres.
-    pub(crate) fn turned(self, turn: PlaneSimilarity) -> Projection {
+    pub(crate) fn turned(self, turn: PlaneMove) -> Projection {
         Projection { turn: Some(turn), ..self }
     }
 
@@ -108,9 +113,10 @@ impl Projection {
         method_name(self.code).unwrap_or("unknown")
     }
 
-    /// True if the method keeps angles.
+    /// True if angles are kept.
     pub fn is_conformal(&self) -> bool {
-        self.kernel.is_conformal()
+        let stretched = self.turn.is_some_and(|turn| turn.similarity().is_none());
+        self.kernel.is_conformal() && !stretched
     }
 
     /// True where the method itself counts westward, and southward, positive.

@@ -5,6 +5,7 @@ mod blocks;
 mod definitions;
 mod edges;
 mod factors;
+mod fits;
 mod grid_layouts;
 mod grids;
 mod ground;

@@ -37,6 +37,8 @@ use crate::layer_io::LayerReader;
 use crate::notice::Severity;
 use crate::output::TemporaryFolder;
 use crate::progress::{NoProgress, Progress};
+#[cfg(feature = "rasters")]
+use crate::raster::{RasterFormat, RasterReader};
 use crate::table::CoordinateColumns;
 use cases::Cases;
 use coordinates::Coordinates;
@@ -236,6 +238,21 @@ impl CheckedLayers {
         let mut layers: Vec<LayerReader> = Vec::new();
         let several = files.len() > 1;
         for file in files {
+            #[cfg(feature = "rasters")]
+            if let Some(mut reader) = RasterReader::outline_of(file)? {
+                if let (None, Some(crs)) = (&reader.info().crs, &options.crs) {
+                    reader.assume(crs.clone());
+                }
+                let format = RasterFormat::of_file(file).map_or("", RasterFormat::name);
+                // What columns are asked for is of layers.
+                let placed =
+                    CheckOptions { title: options.title.clone(), ..CheckOptions::default() };
+                let placed = CheckOptions { expected: options.expected.clone(), ..placed };
+                let sheet = sheet(&reader, &placed, several, watch)?;
+                sheets.push(QualitySheet { format, ..sheet });
+                layers.push(reader);
+                continue;
+            }
             let format = format_of(file)?;
             if format.is_table() {
                 let (sheet, reader) = table_sheet(file, options, several, watch)?;

@@ -194,7 +194,7 @@ pub fn write_definition(path: &Path, crs: &Crs, overwrite: bool) -> Result<()> {
     };
     let text = text.ok_or_else(|| {
         let why = match crs.derived() {
-            Some(_) => "has no words for a plane that is turned: write it to a .wkt or a .json",
+            Some(_) => "has no words for a plane that is turned or stretched: write it to a .wkt or a .json",
             None => "cannot say this system",
         };
         Error::usage(format!("{notation} {why}")).in_file(path)

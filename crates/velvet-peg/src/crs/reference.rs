@@ -27,8 +27,11 @@ use velvet_peg_core::{Crs, definition};
 /// If it names no system, or several.
 pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)> {
     if let Some(path) = text.strip_prefix("like:") {
-        let reader = LayerReader::open(&folder.join(path), None)?;
-        let crs = reader.info().crs.clone();
+        let file = folder.join(path);
+        let crs = match raster_system(&file)? {
+            Some(crs) => crs,
+            None => LayerReader::open(&file, None)?.info().crs.clone(),
+        };
         let crs =
             crs.ok_or_else(|| Error::usage(format!("{path} has no reference system to be like")))?;
         return Ok((crs, None));
@@ -38,7 +41,11 @@ pub fn read_reference(text: &str, folder: &Path) -> Result<(Crs, Option<Notice>)
         let what = match (crs.code(), crs.derived()) {
             (Some(_), _) => crs.label(),
             (None, Some(derived)) => {
-                format!("{}: the plane of {} turned or moved", crs.name(), derived.from.label())
+                format!(
+                    "{}: the plane of {} turned, moved or stretched",
+                    crs.name(),
+                    derived.from.label()
+                )
             }
             (None, None) => format!("{}: {}", crs.name(), definition::identify(&crs).summary()),
         };
@@ -93,4 +100,19 @@ pub fn read_reference_for(
         "state-plane-m" => Ok((state_plane_of_layer(layer, true)?, None)),
         _ => read_reference(text, folder),
     }
+}
+
+/// The system of a raster, which may say none; none if the file is no raster.
+#[cfg(feature = "rasters")]
+fn raster_system(file: &Path) -> Result<Option<Option<Crs>>> {
+    use crate::raster::{RasterFormat, RasterReader};
+    match RasterFormat::of_file(file) {
+        Some(_) => Ok(Some(RasterReader::open(file)?.info().crs.clone())),
+        None => Ok(None),
+    }
+}
+
+#[cfg(not(feature = "rasters"))]
+fn raster_system(_file: &Path) -> Result<Option<Option<Crs>>> {
+    Ok(None)
 }

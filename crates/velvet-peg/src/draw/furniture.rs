@@ -50,8 +50,10 @@ pub(super) fn beside(
         .iter()
         .zip(&titles)
         .zip(&panel.survey.layers)
-        .map(|((inked, title), surveyed)| Entry {
+        .enumerate()
+        .map(|(at, ((inked, title), surveyed))| Entry {
             title,
+            raster: panel.rasters.iter().find(|raster| raster.plate == at),
             kind: surveyed.kind,
             look: &inked.look,
             ink: &inked.ink,

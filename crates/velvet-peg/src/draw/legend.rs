@@ -7,11 +7,15 @@ use super::ink::Ink;
 use super::lettering::{cut, lines};
 use super::marks::{Look, shade_of};
 use super::palette::hex;
+use super::raster_ink::RasterInk;
 use crate::layer::GeometryKind;
+use crate::raster::Shown;
 
 /// A layer in the legend.
 pub(super) struct Entry<'a> {
     pub(super) title: &'a str,
+    /// What is shown of a raster.
+    pub(super) raster: Option<&'a RasterInk>,
     pub(super) kind: Option<GeometryKind>,
     pub(super) look: &'a Look,
     pub(super) ink: &'a Ink,
@@ -50,6 +54,10 @@ pub(super) fn draw(
             canvas.text((column.left, y + 12.0), 10.5, Anchor::Start, &more);
             return y + 14.0;
         }
+        if let Some(ink) = entry.raster {
+            y = raster(canvas, entry.title, ink, column, y);
+            continue;
+        }
         y = layer(canvas, entry, column, y);
         y = classes(canvas, entry, column, y);
         y = shades(canvas, entry, column, y, metres_per_pixel);
@@ -75,6 +83,42 @@ fn layer(canvas: &mut Canvas, entry: &Entry<'_>, column: Column, y: f64) -> f64 
     let color = canvas.paper.faint;
     canvas.text_in((column.left + indent, base + 14.0), 10.5, Anchor::Start, color, &counted);
     base + 20.0
+}
+
+/// A raster: its title, and what the colours of its numbers mean.
+fn raster(canvas: &mut Canvas, title: &str, ink: &RasterInk, column: Column, y: f64) -> f64 {
+    let base = y + 15.0;
+    canvas.text((column.left, base), 12.5, Anchor::Start, &cut(title, 12.5, column.width));
+    let color = canvas.paper.faint;
+    let what = match ink.picture.as_ref().map(|picture| picture.shown) {
+        None => "raster, none of it on this map",
+        Some(Shown::Colours) => "raster, in its own colours",
+        Some(Shown::Values(..)) => &format!("raster, {}", ink.values_of),
+    };
+    let mut y = base;
+    for line in lines(what, 10.5, column.width) {
+        y += 14.0;
+        canvas.text_in((column.left, y), 10.5, Anchor::Start, color, &line);
+    }
+    y += 6.0;
+    let Some([low, high]) = ink.range() else { return y };
+    let shades = &ink.shades;
+    // On whole pixels there is no seam between them.
+    let edge = |at: usize| (column.left + column.width * at as f64 / shades.len() as f64).round();
+    for (at, shade) in shades.iter().enumerate() {
+        canvas.put(format_args!(
+            "<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"12\" fill=\"{}\"/>",
+            Px(edge(at)),
+            Px(y),
+            Px(edge(at + 1) - edge(at)),
+            hex(*shade)
+        ));
+    }
+    y += 24.0;
+    canvas.text_in((column.left, y), 10.0, Anchor::Start, color, &low);
+    let right = column.left + column.width;
+    canvas.text_in((right, y), 10.0, Anchor::End, color, &high);
+    y + 10.0
 }
 
 /// The mark of a class.

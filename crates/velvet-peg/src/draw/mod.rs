@@ -34,6 +34,7 @@ mod labels;
 mod layer_ink;
 mod legend;
 mod lettering;
+mod map_raster;
 mod marks;
 mod north;
 mod options;
@@ -42,7 +43,8 @@ mod page_policy;
 mod palette;
 mod panel;
 mod plates;
-mod raster;
+mod raster_ink;
+mod rasterise;
 mod scale_bar;
 mod scene;
 mod simplify;
@@ -55,6 +57,7 @@ mod whole_layers;
 pub use characters::characters;
 pub(crate) use figures::grouped;
 pub(crate) use histogram::Histogram;
+pub use map_raster::MapRaster;
 pub use options::{
     Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, MapMark, Stage, Theme,
     ZoneLines, color_of,
@@ -126,7 +129,7 @@ pub fn draw_layers(
     let bytes = match extension_of(out).as_str() {
         "svg" => svg.into_bytes(),
         _ => {
-            let (bytes, lacks) = raster::png(&svg)?;
+            let (bytes, lacks) = rasterise::png(&svg)?;
             notices.extend(lacks);
             bytes
         }

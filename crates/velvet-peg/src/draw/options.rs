@@ -1,5 +1,6 @@
 //! How a map is drawn.
 
+use super::map_raster::MapRaster;
 use crate::error::{Error, Result};
 use crate::layer_io::LayerReader;
 use std::str::FromStr;
@@ -123,6 +124,8 @@ pub struct LayerStyle {
 pub struct MapLayers {
     /// The layers that the map is of.
     pub layers: Vec<LayerReader>,
+    /// Rasters that are drawn under the layers, the first one lowest.
+    pub rasters: Vec<MapRaster>,
     /// Layers drawn in grey under them, without a say in what the map shows.
     pub context: Vec<LayerReader>,
     /// The first layer as it was before: both positions of its features are drawn, with what lies

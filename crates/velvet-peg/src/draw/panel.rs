@@ -16,6 +16,7 @@ use super::marks::{self, Look};
 use super::options::{DrawOptions, GridLines, MapLayers, MapMark, ZoneLines};
 use super::palette::{self, Paper, hex};
 use super::plates::{Plate, Role, plates};
+use super::raster_ink::{self, RasterInk};
 use super::survey::{Survey, survey};
 use super::ticks;
 use super::view::View;
@@ -38,6 +39,7 @@ pub(super) struct Panel<'a> {
     pub(super) survey: Survey,
     pub(super) view: View,
     pub(super) inked: Vec<Inked>,
+    pub(super) rasters: Vec<RasterInk>,
     pub(super) backdrop: Backdrop,
     pub(super) moves: Option<Displacement>,
     /// Lines of round values that it gets.
@@ -115,6 +117,7 @@ impl<'a> Planned<'a> {
         let Planned { plates, mut survey, marks, checked, .. } = self;
         let mut notices = Vec::new();
         let (mut inked, labels) = ink(&plates, &view, &mut survey, options, watch)?;
+        let rasters = raster_ink::ink(&plates, &view, options.theme, watch)?;
         match checked {
             true => whole_layers::flag(&plates, &survey, view.ground.as_ref(), &mut inked),
             false => inked.iter_mut().for_each(|layer| layer.flags.clear()),
@@ -132,7 +135,7 @@ impl<'a> Planned<'a> {
             }
         }
         let before = plates.iter().find(|plate| plate.role == Role::Before);
-        let after = plates.iter().find(|plate| plate.role == Role::Subject);
+        let after = plates.iter().find(|plate| plate.has_features());
         let moves = match before.zip(after) {
             Some((before, after)) => {
                 let (key, ground) = (options.key.as_deref(), view.ground.as_ref());
@@ -147,7 +150,8 @@ impl<'a> Planned<'a> {
             false => Backdrop::default(),
         };
         let lines = lines_of(&view, options.grid);
-        Ok((Panel { plates, survey, view, inked, backdrop, moves, lines, labels }, notices))
+        let panel = Panel { plates, survey, view, inked, rasters, backdrop, moves, lines, labels };
+        Ok((panel, notices))
     }
 }
 
@@ -158,8 +162,9 @@ impl Panel<'_> {
         canvas: &mut Canvas,
         options: &DrawOptions,
         place: Option<InPage>,
-    ) -> (Vec<Flag>, Option<Notice>) {
+    ) -> Result<(Vec<Flag>, Option<Notice>)> {
         paper(canvas, &self.view, &self.backdrop);
+        raster_ink::draw(canvas, &self.view, &self.rasters)?;
         zones(canvas, &self.view, options);
         if matches!(self.lines, GridLines::Grid | GridLines::Both) {
             ticks::grid(canvas, &self.view);
@@ -173,6 +178,9 @@ impl Panel<'_> {
             ellipses::draw(canvas, &self.view);
         }
         for at in order(&self.plates, &self.survey) {
+            if self.plates[at].raster.is_some() {
+                continue;
+            }
             marks::draw(canvas, &self.inked[at].ink, &self.inked[at].look);
         }
         canvas.put(format_args!("</g>"));
@@ -187,7 +195,7 @@ impl Panel<'_> {
         }
         let flags: Vec<Flag> = self.inked.iter().flat_map(|layer| layer.flags.clone()).collect();
         flags::on_map(canvas, &self.view, &flags, place);
-        (flags, notice)
+        Ok((flags, notice))
     }
 }
 
@@ -205,7 +213,7 @@ fn columns_exist(plates: &[Plate<'_>], options: &DrawOptions) -> Result<()> {
         (options.color.as_ref().map(|by| by.column.as_str()), "to colour by"),
         (options.size.as_deref(), "to give sizes"),
     ];
-    let subjects = || plates.iter().filter(|plate| plate.role == Role::Subject);
+    let subjects = || plates.iter().filter(|plate| plate.has_features());
     for (name, what) in wanted.into_iter().chain(links) {
         let Some(name) = name else { continue };
         if !subjects().any(|plate| plate.info().schema.field_with_name(name).is_ok()) {

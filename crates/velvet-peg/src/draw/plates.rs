@@ -1,5 +1,6 @@
 //! The layers of a map, in its system, batch by batch.
 
+use super::map_raster::MapRaster;
 use super::options::MapLayers;
 use crate::error::{Error, Result};
 use crate::layer::{Batch, GeometryColumn, LayerInfo, no_system};
@@ -25,6 +26,8 @@ pub(super) enum Role {
 #[derive(Debug)]
 pub(super) struct Plate<'a> {
     pub(super) role: Role,
+    /// Of a raster, whose outline it is.
+    pub(super) raster: Option<&'a MapRaster>,
     reader: &'a LayerReader,
     converter: Option<Converter>,
 }
@@ -51,6 +54,11 @@ impl<'a> Plate<'a> {
             }
         };
         (at.0.is_finite() && at.1.is_finite()).then_some(at)
+    }
+
+    /// True if the map is of it, and it has features.
+    pub(super) fn has_features(&self) -> bool {
+        self.role == Role::Subject && self.raster.is_none()
     }
 
     pub(super) fn is_carried(&self) -> bool {
@@ -82,18 +90,25 @@ pub(super) fn plates<'a>(
 ) -> Result<(Vec<Plate<'a>>, Option<Crs>, Vec<Notice>)> {
     let mut notices = Vec::new();
     let readers = || {
-        let subjects = layers.layers.iter().map(|reader| (Role::Subject, reader));
-        let context = layers.context.iter().map(|reader| (Role::Context, reader));
-        subjects.chain(context).chain(layers.before.iter().map(|reader| (Role::Before, reader)))
+        let layer = |role: Role| move |reader: &'a LayerReader| (role, None, reader);
+        let subjects = layers.layers.iter().map(layer(Role::Subject));
+        let context = layers.context.iter().map(layer(Role::Context));
+        let before = layers.before.iter().map(layer(Role::Before));
+        let rasters = layers.rasters.iter().map(|raster| {
+            let role = if raster.context { Role::Context } else { Role::Subject };
+            (role, Some(raster), raster.outline())
+        });
+        subjects.chain(context).chain(before).chain(rasters)
     };
-    let first = || readers().find_map(|(_, reader)| reader.info().crs.clone());
+    let first = || readers().find_map(|(_, _, reader)| reader.info().crs.clone());
     let Some(crs) = system.cloned().or_else(first) else {
         notices.push(Notice::warning(
             NoticeKind::Drawing,
             "the layers have no reference system: drawn by their bare numbers, without scale",
         ));
-        let bare =
-            readers().map(|(role, reader)| Plate { role, reader, converter: None }).collect();
+        let bare = readers()
+            .map(|(role, raster, reader)| Plate { role, raster, reader, converter: None })
+            .collect();
         return Ok((bare, None, notices));
     };
     if crs.is_geocentric() || !(crs.is_geographic() || crs.is_projected()) {
@@ -103,11 +118,11 @@ pub(super) fn plates<'a>(
         )));
     }
     let mut plates = Vec::new();
-    for (role, reader) in readers() {
+    for (role, raster, reader) in readers() {
         let info = reader.info();
         let own = info.crs.as_ref().ok_or_else(|| no_system(info))?;
         if *own == crs {
-            plates.push(Plate { role, reader, converter: None });
+            plates.push(Plate { role, raster, reader, converter: None });
             continue;
         }
         let area = info.extent.as_ref().and_then(|extent| area_of(own, extent));
@@ -117,14 +132,15 @@ pub(super) fn plates<'a>(
         notices.push(Notice::note(
             NoticeKind::Drawing,
             format!(
-                "layer {} was carried from {} to {} for the drawing{}",
+                "{} {} was carried from {} to {} for the drawing{}",
+                if raster.is_some() { "raster" } else { "layer" },
                 info.name,
                 own.label(),
                 crs.label(),
                 known_to(&converter)
             ),
         ));
-        plates.push(Plate { role, reader, converter: Some(converter) });
+        plates.push(Plate { role, raster, reader, converter: Some(converter) });
     }
     Ok((plates, Some(crs), notices))
 }

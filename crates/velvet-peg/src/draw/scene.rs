@@ -108,7 +108,7 @@ pub(super) fn draw(
     }
     let mut found: Vec<Flag> = Vec::new();
     for (at, panel) in panels.iter_mut().enumerate() {
-        let (flags, notice) = panel.draw(&mut canvas, options, place);
+        let (flags, notice) = panel.draw(&mut canvas, options, place)?;
         tell(notice.into_iter().collect());
         if at == 0 {
             found = flags;

@@ -1,5 +1,7 @@
 //! What a file is by its first bytes, where its name says something else.
 
+#[cfg(feature = "rasters")]
+use super::raster_format::RasterFormat;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::FileStart;
@@ -96,6 +98,29 @@ pub(super) fn folder(path: &Path) -> Error {
     Error::data(what).in_file(path)
 }
 
+/// Refuses rasters, and what is called one and is none.
+#[cfg(feature = "rasters")]
+fn refuse_raster(path: &Path, bytes: &[u8]) -> Result<()> {
+    // A name that says a layer or a table is dealt with by what it says.
+    if Format::of(path).is_ok() {
+        return Ok(());
+    }
+    let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
+    let text = match (RasterFormat::of_bytes(bytes), RasterFormat::of_extension(extension)) {
+        (Some(raster), _) => {
+            format!(
+                "is a raster ({raster}): an image or a grid has pixels, and neither features nor rows"
+            )
+        }
+        // Point files are called .asc, too.
+        (None, Some(named)) if named != RasterFormat::AsciiGrid => {
+            format!("is called a raster ({named}), and is none by its first bytes")
+        }
+        (None, _) => return Ok(()),
+    };
+    Err(Error::data(text).in_file(path))
+}
+
 /// Refuses a file that is not what its name says, or of no kind that is read here.
 ///
 /// # Errors
@@ -110,6 +135,8 @@ pub(super) fn refuse_foreign(path: &Path, format: Format, start: &FileStart<'_>)
         };
         Err(Error::data(format!("is {what} by its first bytes{not}: {advice}")).in_file(path))
     };
+    #[cfg(feature = "rasters")]
+    refuse_raster(path, bytes)?;
     let is =
         |(at, magic, ..): &&Known| bytes.get(*at..).is_some_and(|from| from.starts_with(magic));
     if let Some((_, _, what, formats, advice)) = KNOWN.iter().find(is) {

@@ -3,8 +3,12 @@
 mod content;
 mod locate;
 mod packed;
+#[cfg(feature = "rasters")]
+mod raster_format;
 mod recognise;
 
 pub(crate) use locate::{Located, locate};
+#[cfg(feature = "rasters")]
+pub use raster_format::RasterFormat;
 pub use recognise::format_of;
 pub(crate) use recognise::recognise_standard_input;

@@ -15,7 +15,9 @@ pub(super) fn check_names(job: &Job) -> Result<()> {
     }
     let names: Vec<String> = (0..job.steps.len()).map(|n| job.name_of(n)).collect();
     for (n, step) in job.steps.iter().enumerate() {
-        for (word, name) in [("from", Some(step.from())), ("with", step.with())] {
+        let names_of =
+            [("from", Some(step.from())), ("with", step.with()), ("align", step.align())];
+        for (word, name) in names_of {
             if let Some(name) = name.filter(|name| !known.contains(name)) {
                 return blame(format!("steps.{n}.{word}"), unknown(name, &known));
             }

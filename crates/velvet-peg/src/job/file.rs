@@ -148,7 +148,7 @@ pub struct JobCheck {
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
 pub struct JobOutput {
     /// Its path, from the folder of the job file. The extension says what it is: a format of
-    /// layers or tables, a map (`.svg`, `.png`; `.html` with `map`), or a quality sheet (`.md`; `.html` is
+    /// layers or tables, a raster (`.tif`, `.asc`), a map (`.svg`, `.png`; `.html` with `map`), or a quality sheet (`.md`; `.html` is
     /// the report of it).
     pub file: String,
     /// What goes into it: one layer, or several for a map, a quality sheet or a GeoPackage.
@@ -192,6 +192,9 @@ pub struct JobOutput {
     /// KML: column whose values are addresses that features lead to.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub link: Option<String>,
+    /// Rasters: smaller copies in the file, for programs that show it from afar.
+    #[serde(skip_serializing_if = "is_default")]
+    pub overviews: bool,
     /// Maps and quality sheets: title; of sheets, that of the job if not given.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
@@ -204,6 +207,12 @@ impl JobOutput {
     /// Sources and steps that it is made of, or that its map shows as well.
     pub(super) fn layers(&self) -> impl Iterator<Item = &String> {
         self.from.iter().chain(self.map.iter().flat_map(JobMap::names))
+    }
+
+    /// True if it is a raster. A picture, `.png`, is a map.
+    pub(super) fn is_raster(&self) -> bool {
+        let file = self.file.to_lowercase();
+        [".tif", ".tiff", ".asc"].iter().any(|ending| file.ends_with(ending))
     }
 
     /// True if it is drawn.

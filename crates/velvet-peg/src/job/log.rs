@@ -6,10 +6,11 @@ use crate::error::Result;
 use crate::features::Closure;
 use crate::notice::{Notice, Severity};
 use crate::outcome::Summary;
+use crate::raster::RasterSummary;
 use serde::Serialize;
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
-use velvet_peg_core::registry;
+use velvet_peg_core::{Converter, registry};
 
 /// What happened when a job was run, or something was done that is logged as jobs are.
 ///
@@ -123,10 +124,16 @@ pub struct LoggedStep {
     pub kind: String,
     /// Name of its result.
     pub name: String,
-    /// Rows or features in.
+    /// Rows or features in; of a raster its pixels.
     pub rows_in: u64,
-    /// Features out.
+    /// Features out; of a raster its pixels.
     pub out: u64,
+    /// True if pixels are what is counted.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub pixels: bool,
+    /// How far positions of pixels were from exact ones at most, in pixels of the source.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub position_error_pixels: Option<f64>,
     /// Left out by the condition.
     pub left_out: u64,
     /// Rejected.
@@ -289,14 +296,8 @@ impl LoggedStep {
     /// What became of the rows of a step that has just ended; how long it took is for the caller to
     /// say.
     pub fn of(kind: &str, name: &str, summary: &Summary) -> LoggedStep {
-        let texts = |weight: Severity| -> Vec<String> {
-            let of = |notice: &&Notice| notice.severity == weight;
-            summary.notices.iter().filter(of).map(|notice| notice.text.clone()).collect()
-        };
         let first = summary.rejected.first.iter();
         LoggedStep {
-            kind: kind.to_string(),
-            name: name.to_string(),
             rows_in: summary.rows_in,
             out: summary.out,
             left_out: summary.left_out,
@@ -304,7 +305,42 @@ impl LoggedStep {
             rejects: first
                 .map(|(row, reason)| LoggedReject { row: *row, reason: reason.text.clone() })
                 .collect(),
-            route: summary.converter.as_ref().map(|converter| LoggedRoute {
+            ..LoggedStep::told(kind, name, summary.converter.as_ref(), &summary.notices)
+        }
+    }
+
+    /// What became of the pixels of a raster.
+    pub fn of_raster(kind: &str, name: &str, summary: &RasterSummary) -> LoggedStep {
+        LoggedStep {
+            rows_in: summary.pixels_in,
+            out: summary.pixels_out,
+            pixels: true,
+            position_error_pixels: Some(summary.position_error),
+            ..LoggedStep::told(kind, name, summary.converter.as_ref(), &summary.notices)
+        }
+    }
+
+    fn told(
+        kind: &str,
+        name: &str,
+        converter: Option<&Converter>,
+        notices: &[Notice],
+    ) -> LoggedStep {
+        let texts = |weight: Severity| -> Vec<String> {
+            let of = |notice: &&Notice| notice.severity == weight;
+            notices.iter().filter(of).map(|notice| notice.text.clone()).collect()
+        };
+        LoggedStep {
+            kind: kind.to_string(),
+            name: name.to_string(),
+            rows_in: 0,
+            out: 0,
+            pixels: false,
+            position_error_pixels: None,
+            left_out: 0,
+            rejected: 0,
+            rejects: Vec::new(),
+            route: converter.map(|converter| LoggedRoute {
                 by: converter.route().summary(),
                 accuracy_m: converter.route().accuracy_m(),
             }),
@@ -333,6 +369,17 @@ impl LoggedStep {
             0 => String::new(),
             left => format!(", {left} left out"),
         };
+        if self.pixels {
+            let off = self.position_error_pixels.filter(|off| *off > 0.0);
+            // To a thousandth, and no less.
+            let off = off.map_or(String::new(), |off| {
+                format!(", positions within {:.3} pixel of the source", (off * 1e3).ceil() / 1e3)
+            });
+            return format!(
+                "{} → {}: {} pixels in, {} pixels out{off} ({:.2} s)",
+                self.kind, self.name, self.rows_in, self.out, self.seconds
+            );
+        }
         format!(
             "{} → {}: {} in, {} out{left}, {} rejected ({:.2} s)",
             self.kind, self.name, self.rows_in, self.out, self.rejected, self.seconds

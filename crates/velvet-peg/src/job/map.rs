@@ -1,10 +1,11 @@
 //! How a map of a job looks.
 
+use super::map_part::MapPart;
 use crate::draw::{
-    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines, color_of,
+    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, MapRaster, Theme, ZoneLines,
+    color_of,
 };
 use crate::error::{Error, Result};
-use crate::layer_io::LayerReader;
 use crate::notice::Notice;
 use crate::reference::read_reference_for;
 use indexmap::IndexMap;
@@ -107,21 +108,37 @@ impl JobMap {
         self.context.iter().chain(&self.before)
     }
 
-    /// The layers, and how they are drawn; `open` gives a source or step by its name.
+    /// What is drawn of sources and steps, and how; `open` gives one by its name.
     pub(super) fn drawing(
         &self,
-        layers: Vec<LayerReader>,
-        open: impl Fn(&String) -> Result<LayerReader>,
+        names: &[String],
+        open: impl Fn(&String) -> Result<MapPart>,
         folder: &Path,
     ) -> Result<(MapLayers, DrawOptions, Vec<Notice>)> {
         let mut notices = Vec::new();
-        let context: Vec<LayerReader> = self.context.iter().map(&open).collect::<Result<_>>()?;
-        let before = match &self.before {
-            Some(name) => Some(open(name)?),
-            None => None,
-        };
+        let mut drawn = MapLayers::default();
+        for name in names {
+            match open(name)? {
+                MapPart::Layer(layer) => drawn.layers.push(*layer),
+                MapPart::Raster(raster) => drawn.rasters.push(*raster),
+            }
+        }
+        for name in &self.context {
+            match open(name)? {
+                MapPart::Layer(layer) => drawn.context.push(*layer),
+                MapPart::Raster(raster) => drawn.rasters.push(raster.as_context()),
+            }
+        }
+        if let Some(name) = &self.before
+            && let MapPart::Layer(layer) = open(name)?
+        {
+            drawn.before = Some(*layer);
+        }
+        let outlines = drawn.rasters.iter().map(MapRaster::outline);
+        let first = drawn.layers.iter().chain(outlines).next();
         let mut system = |text: &String| -> Result<Crs> {
-            let (crs, told) = read_reference_for(text, folder, &layers[0])?;
+            let first = first.ok_or_else(|| Error::usage("there is no layer to draw a map of"))?;
+            let (crs, told) = read_reference_for(text, folder, first)?;
             notices.extend(told);
             Ok(crs)
         };
@@ -162,7 +179,7 @@ impl JobMap {
             height: self.pixels.map_or(800, |[_, height]| height.clamp(240, 20_000)),
             ..DrawOptions::default()
         };
-        Ok((MapLayers { layers, context, before, marks: Vec::new() }, options, notices))
+        Ok((drawn, options, notices))
     }
 
     fn styles(&self) -> Result<Vec<LayerStyle>> {

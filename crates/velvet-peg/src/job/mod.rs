@@ -10,12 +10,14 @@ mod file;
 mod log;
 mod log_files;
 mod map;
+mod map_part;
 mod outputs;
 pub mod pack;
 mod pages;
 mod pending_outputs;
 mod plan;
 mod plan_step;
+mod raster_step;
 mod read;
 mod references;
 mod run;
@@ -46,6 +48,6 @@ pub use step_schema::{
     steps_table,
 };
 pub use step_values::{
-    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Epoch, LengthUnitName, OperationCode,
-    SystemText,
+    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Edges, Epoch, LengthUnitName,
+    OperationCode, PixelSize, SystemText, WayOfResampling,
 };

@@ -12,6 +12,7 @@ use crate::format_support::{TextDialect, WriteOptions};
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::progress::NoProgress;
+use crate::raster::ConvertRaster;
 use crate::report::{ReportOptions, check_page};
 use indexmap::IndexMap;
 use std::path::Path;
@@ -37,7 +38,8 @@ impl Job {
         match extension.as_str() {
             drawn if output.is_map(drawn) => {
                 let map = output.map.clone().unwrap_or_default();
-                let (layers, options, told) = map.drawing(readers()?, open, folder)?;
+                let part = |name: &String| known[name].part(folder);
+                let (layers, options, told) = map.drawing(&output.from, part, folder)?;
                 let options = DrawOptions {
                     title: output.title.clone(),
                     label: output.label.clone(),
@@ -66,6 +68,13 @@ impl Job {
                     }
                 };
                 std::fs::write(&at, text).map_err(|e| Error::file(path, "cannot be written", e))?;
+            }
+            _ if output.is_raster() => {
+                let raster = known[&output.from[0]].raster(folder)?;
+                let convert =
+                    ConvertRaster { overviews: output.overviews, ..ConvertRaster::default() };
+                let written = convert.run(&raster, &at).map_err(|error| error.moved(&at, path))?;
+                notices.extend(written.notices);
             }
             _ => {
                 let several = output.from.len() > 1 || again;

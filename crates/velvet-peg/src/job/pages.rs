@@ -2,12 +2,12 @@
 
 use super::file::Job;
 use super::log::{JobLog, LoggedStep, logged};
+use super::map_part::MapPart;
 use super::pending_outputs::within;
 use super::run::RunOptions;
 use super::run_step::Named;
 use crate::draw::{DrawOptions, MapLayers, Stage, check_picture, draw_stages};
 use crate::error::{Error, Result};
-use crate::layer_io::LayerReader;
 use crate::output::{same_file, write_whole};
 use crate::progress::Progress;
 use crate::report::{ReportOptions, job_page};
@@ -49,9 +49,11 @@ impl Job {
     ) -> Result<()> {
         let mut written = Vec::new();
         if let Some(to) = &options.report {
-            let shown = |reader: &LayerReader| !reader.info().bare;
-            let result = |step: &LoggedStep| -> Result<Option<LayerReader>> {
-                Ok(Some(known[&step.name].layer(folder)?).filter(shown))
+            let result = |step: &LoggedStep| -> Result<Option<MapLayers>> {
+                Ok(match known[&step.name].part(folder)? {
+                    MapPart::Layer(layer) if layer.info().bare => None,
+                    part => Some(drawn(part)),
+                })
             };
             let results = log.steps.iter().map(result).collect::<Result<_>>()?;
             let of = ReportOptions { date: self.date.clone(), ..ReportOptions::default() };
@@ -61,7 +63,7 @@ impl Job {
         }
         if let Some(to) = &options.map {
             let stage = |step: &LoggedStep| -> Result<Stage> {
-                let layers = MapLayers::from(vec![known[&step.name].layer(folder)?]);
+                let layers = drawn(known[&step.name].part(folder)?);
                 Ok(Stage { name: step.name.clone(), facts: facts(step), layers })
             };
             let stages: Vec<Stage> = log.steps.iter().map(stage).collect::<Result<_>>()?;
@@ -86,18 +88,29 @@ impl Job {
     }
 }
 
-/// What became of the rows of a step.
+/// A part of a map as the whole of one.
+fn drawn(part: MapPart) -> MapLayers {
+    match part {
+        MapPart::Layer(layer) => MapLayers::from(vec![*layer]),
+        MapPart::Raster(raster) => MapLayers { rasters: vec![*raster], ..MapLayers::default() },
+    }
+}
+
+/// What became of the rows of a step, or the pixels.
 fn facts(step: &LoggedStep) -> Vec<(String, String)> {
+    let what = if step.pixels { " pixels" } else { "" };
     let mut facts = vec![
         ("step".to_string(), step.kind.clone()),
-        ("in".to_string(), step.rows_in.to_string()),
-        ("out".to_string(), step.out.to_string()),
+        ("in".to_string(), format!("{}{what}", step.rows_in)),
+        ("out".to_string(), format!("{}{what}", step.out)),
     ];
     let mut add = |label: &str, text: String| facts.push((label.to_string(), text));
     if step.left_out > 0 {
         add("left out", step.left_out.to_string());
     }
-    add("rejected", step.rejected.to_string());
+    if !step.pixels {
+        add("rejected", step.rejected.to_string());
+    }
     for reject in &step.rejects {
         add("", format!("{}: {}", reject.row, reject.reason));
     }

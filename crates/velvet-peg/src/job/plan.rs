@@ -2,7 +2,7 @@
 //! step can be read and finds its columns, as far as they are known before the steps run, and
 //! every output can be written.
 
-use super::file::{Job, JobOutput};
+use super::file::{Job, JobOutput, JobSource};
 use super::pending_outputs::{folder_of, within};
 use super::plan_step::{Checking, Known, find};
 use super::run::RunOptions;
@@ -79,6 +79,17 @@ impl Job {
                     let what = format!("`{name}` is a table, and layers are what is checked");
                     return Err(blame("of", Error::usage(what)));
                 }
+                let of_features = [
+                    ("key", !check.key.is_empty()),
+                    ("complete", !check.complete.is_empty()),
+                    ("count", check.count.is_some()),
+                    ("every", check.every.is_some()),
+                ];
+                let said = of_features.into_iter().find(|(_, said)| *said);
+                if let (true, Some((word, _))) = (known[name].is_raster(), said) {
+                    let what = format!("`{word}` is for features, and `{name}` is a raster");
+                    return Err(blame(word, Error::usage(what)));
+                }
                 let Some(columns) = known[name].columns() else { continue };
                 for (word, wanted) in [("key", &check.key), ("complete", &check.complete)] {
                     find(&columns, wanted.iter()).map_err(|error| blame(word, error))?;
@@ -119,7 +130,13 @@ impl Job {
                 let what = format!("`{name}` is a table: make features of it by a step first");
                 return Err(blame("from", Error::usage(what)));
             }
+            let before = output.map.as_ref().and_then(|map| map.before.as_ref());
+            if let Some(name) = before.filter(|name| known[*name].is_raster()) {
+                let what = format!("`{name}` is a raster: features are what moves");
+                return Err(blame("map", Error::usage(what)));
+            }
             let again = paths.contains(&path);
+            of_its_kind(output, known).map_err(|error| blame("from", error))?;
             writable(output, &path, again).map_err(|error| blame("file", error))?;
             if path.exists() {
                 plan.replaces.push(path.clone());
@@ -161,6 +178,21 @@ fn inside(path: &Path, folder: &Path) -> String {
 
 /// Opens a source, and tells what it is.
 fn open(named: &Named, folder: &Path) -> Result<(Known, String)> {
+    if named.is_raster() {
+        let known = JobSource {
+            file: named.source.file.clone(),
+            crs: named.source.crs.clone(),
+            ..JobSource::default()
+        };
+        if named.source != known {
+            return Err(Error::usage("a raster is a source with `file` and `crs` alone"));
+        }
+        let reader = named.raster(folder)?;
+        let info = reader.info();
+        let system = info.crs.as_ref().map_or("no reference system".to_string(), Crs::label);
+        let what = format!("raster of {} × {} pixels, {system}", info.columns, info.rows);
+        return Ok((Known::Raster, what));
+    }
     if named.is_table()? {
         let headers = TableFile::open(&named.path, &named.table())?.rows()?.columns().to_vec();
         let what = format!("table of {} columns", headers.len());
@@ -174,12 +206,38 @@ fn open(named: &Named, folder: &Path) -> Result<(Known, String)> {
     Ok((Known::Layer(Some(info.clone())), what))
 }
 
+/// Rasters go to files of rasters, and layers to those of layers; maps and quality sheets are of both.
+fn of_its_kind(output: &JobOutput, known: &IndexMap<String, Known>) -> Result<()> {
+    let extension = output.file.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    if output.is_map(&extension) || ["md", "html"].contains(&extension.as_str()) {
+        return Ok(());
+    }
+    let raster = output.from.iter().find(|name| known[*name].is_raster());
+    let layer = output.from.iter().find(|name| !known[*name].is_raster());
+    let what = match (output.is_raster(), raster, layer) {
+        (true, _, Some(layer)) => format!("`{layer}` is a layer, and .{extension} holds a raster"),
+        (true, _, None) if output.from.len() > 1 => "a file holds one raster".to_string(),
+        (false, Some(raster), _) => format!(
+            "`{raster}` is a raster: it is written as GeoTIFF (.tif) or ASCII grid (.asc), or drawn \
+             (.svg, .png, .html)"
+        ),
+        _ => return Ok(()),
+    };
+    Err(Error::usage(what))
+}
+
 /// An output of a kind that can be written, with what goes into it.
 fn writable(output: &JobOutput, path: &Path, again: bool) -> Result<()> {
     let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
     let picture_or_sheet =
         ["svg", "png", "md", "html"].contains(&extension.to_ascii_lowercase().as_str());
     if picture_or_sheet {
+        return match again {
+            true => Err(Error::usage("another output is this file already").in_file(path)),
+            false => Ok(()),
+        };
+    }
+    if output.is_raster() {
         return match again {
             true => Err(Error::usage("another output is this file already").in_file(path)),
             false => Ok(()),

@@ -19,12 +19,15 @@ pub(super) enum Known {
     Table(Vec<String>),
     /// A layer, and how it is put together; unknown of most that steps make.
     Layer(Option<LayerInfo>),
+    /// A raster.
+    Raster,
 }
 
 impl Known {
     pub(super) fn columns(&self) -> Option<Vec<String>> {
         match self {
             Known::Table(headers) => Some(headers.clone()),
+            Known::Raster => None,
             Known::Layer(info) => info
                 .as_ref()
                 .map(|info| info.schema.fields().iter().map(|f| f.name().clone()).collect()),
@@ -33,6 +36,19 @@ impl Known {
 
     pub(super) fn is_table(&self) -> bool {
         matches!(self, Known::Table(_))
+    }
+
+    pub(super) fn is_raster(&self) -> bool {
+        matches!(self, Known::Raster)
+    }
+
+    /// What it is, in words.
+    fn name(&self) -> &'static str {
+        match self {
+            Known::Table(_) => StartsFrom::Table.name(),
+            Known::Layer(_) => StartsFrom::Layer.name(),
+            Known::Raster => "a raster",
+        }
     }
 
     /// True for a layer of attributes alone, which is a table to those who build of it.
@@ -84,6 +100,10 @@ impl Checking<'_> {
         let from = &known[step.from()];
         let with = step.with().map(|with| &known[with]);
         self.kinds(from, with)?;
+        self.words_of_rasters(from, with)?;
+        if let Some(name) = step.align().filter(|name| !known[*name].is_raster()) {
+            return Err(self.blame("align", format!("`{name}` is no raster to align with")));
+        }
         let mut systems = self.systems(source)?;
         self.columns(from, with)?;
         let selected = step.selection(self.folder);
@@ -110,8 +130,9 @@ impl Checking<'_> {
             _ => None,
         };
         let Systems { crs, to, grid, notices } = systems;
+        let made = if from.is_raster() { Known::Raster } else { Known::Layer(info) };
         let planned = PlannedStep { step: step.clone(), crs, to, grid, selection, notices };
-        Ok((planned, Known::Layer(info)))
+        Ok((planned, made))
     }
 
     /// Plans the selection word by word; gives the columns that come out, if those that go in
@@ -151,6 +172,7 @@ impl Checking<'_> {
                 selection.readable(Some(headers)).map(|()| None)
             }
             Known::Table(_) | Known::Layer(None) => selection.readable(None).map(|()| None),
+            Known::Raster => Ok(None),
         }
     }
 
@@ -159,21 +181,53 @@ impl Checking<'_> {
         let (step, starts) = (self.step, self.step.kind().starts_from);
         let fits = match starts {
             StartsFrom::Table => from.is_table() || from.is_bare(),
-            StartsFrom::Layer => !from.is_table(),
-            StartsFrom::Either => true,
+            StartsFrom::Layer => matches!(from, Known::Layer(_)),
+            StartsFrom::LayerOrRaster => !from.is_table(),
+            StartsFrom::Either => !from.is_raster(),
         };
         if !fits {
-            let is = if from.is_table() { StartsFrom::Table } else { StartsFrom::Layer };
-            let what =
-                format!("it starts from {}, but `{}` is {}", starts.name(), step.from(), is.name());
-            return Err(self.blame("from", what));
+            let (starts, name, is) = (starts.name(), step.from(), from.name());
+            return Err(
+                self.blame("from", format!("it starts from {starts}, but `{name}` is {is}"))
+            );
         }
-        if matches!(step, Step::Tag(_)) && with.is_some_and(Known::is_table) {
-            let with = step.with().unwrap_or_default();
-            let what = format!("points are tagged from polygons, but `{with}` is a table");
-            return Err(self.blame("with", what));
-        }
-        Ok(())
+        let Some((with, name)) = with.zip(step.with()) else { return Ok(()) };
+        let what = match step {
+            Step::Tag(_) if with.is_table() => "points are tagged from polygons or a raster",
+            Step::Join(_) if with.is_raster() => "what is joined is a table or layer",
+            _ => return Ok(()),
+        };
+        Err(self.blame("with", format!("{what}, but `{name}` is {}", with.name())))
+    }
+
+    /// Words that are for rasters are said of rasters, and those for features of features.
+    fn words_of_rasters(&self, from: &Known, with: Option<&Known>) -> Result<()> {
+        const OF_RASTERS: [&str; 4] = ["pixel", "extent", "align", "resample"];
+        let features: &[&str] = match self.step {
+            Step::Tag(_) => &["within", "tolerance", "distance-column"],
+            _ => &["where", "set", "keep"],
+        };
+        let raster = match self.step {
+            Step::Tag(_) => with.is_some_and(Known::is_raster),
+            _ => from.is_raster(),
+        };
+        let (wrong, is) = match raster {
+            true => (features, "a raster"),
+            false => (&OF_RASTERS[..], "none"),
+        };
+        let mut said = None;
+        self.step.each_word(&mut |word, value| {
+            if wrong.contains(&word) && value.is_said() {
+                said.get_or_insert(word);
+            }
+        });
+        let Some(word) = said else { return Ok(()) };
+        let of = match self.step {
+            Step::Tag(step) => step.with.as_deref().unwrap_or_default(),
+            step => step.from(),
+        };
+        let whose = if raster { "features" } else { "rasters" };
+        Err(self.blame(word, format!("`{word}` is for {whose}, and `{of}` is {is}")))
     }
 
     /// Reference systems can be read; of those that depend on where the data lies, only for a

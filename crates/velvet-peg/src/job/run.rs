@@ -6,7 +6,7 @@
 use super::file::{Job, JobOutput};
 use super::log::{JobLog, LoggedNotice, LoggedStep, logged};
 use super::pending_outputs::{PendingOutputs, folder_of, joined, within};
-use super::run_step::{At, Named};
+use super::run_step::{At, Made, Named};
 use super::side_files::with_side_files;
 use crate::error::{Error, Result};
 use crate::format::Format;
@@ -15,6 +15,7 @@ use crate::notice::Notice;
 use crate::outcome::is_ours;
 use crate::output::{TemporaryFolder, refuse_existing};
 use crate::progress::{NoProgress, Progress};
+use crate::raster::stale_beside;
 use indexmap::IndexMap;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -125,29 +126,44 @@ impl Job {
             let (name, step) = (self.name_of(number), &planned.step);
             let kind = step.kind().name;
             watch.begins(number + 1, self.steps.len(), kind, &name);
-            let out = work.path().join(format!("{}.gpkg", number + 1));
+            let ending = if known[step.from()].is_raster() { "tif" } else { "gpkg" };
+            let out = work.path().join(format!("{}.{ending}", number + 1));
             let at = At {
                 folder: &folder,
                 from: &known[step.from()],
                 with: step.with().map(|with| &known[with]),
+                align: step.align().map(|align| &known[align]),
                 name: &name,
                 out: &out,
             };
             let began = Instant::now();
             let run = planned.run(&at, watch.step());
-            let (outcome, closures) = run.map_err(|error| {
+            let made = run.map_err(|error| {
+                // Files of the job's own folder are known by the names of their steps.
+                let own = |file: &&PathBuf| file.starts_with(work.path());
+                let error = match error.location().file.clone().as_ref().filter(own) {
+                    Some(file) => error.shown_as(file, Path::new(step.from())),
+                    None => error,
+                };
                 let what = format!("step {} ({kind} → {name}): {error}", number + 1);
                 self.spans.blame(&format!("steps.{number}.do"), what)
             })?;
-            let mut logged = LoggedStep::of(kind, &name, &outcome).with_closures(&closures);
+            let mut logged = match &made {
+                Made::Features(outcome, closures) => {
+                    LoggedStep::of(kind, &name, outcome).with_closures(closures)
+                }
+                Made::Raster(outcome) => LoggedStep::of_raster(kind, &name, outcome),
+            };
             logged.seconds = began.elapsed().as_secs_f64();
             watch.ended(&logged);
             log.steps.push(logged);
-            if let Some(path) = outcome.rejected.path {
+            if let Made::Features(outcome, _) = made
+                && let Some(path) = outcome.rejected.path
+            {
                 rejects.push((name.clone(), path));
             }
             let source = super::file::JobSource { layer: None, ..Default::default() };
-            known.insert(name, Named { path: out, source });
+            known.insert(name.clone(), Named { path: out, source, step: Some(name) });
         }
         self.hold(&folder, &known, &mut log)?;
         if log.holds() {
@@ -248,9 +264,13 @@ impl Job {
             pack(&files, &target, &pack_options)?;
         }
         if options.overwrite {
-            for (_, path) in targets {
-                let Ok(format) = Format::of(path) else { continue };
-                let mut parts = format.description().stale_parts(path, &staged.beside(path)?);
+            for (output, path) in targets {
+                let waiting = staged.beside(path)?;
+                let mut parts = match Format::of(path) {
+                    Ok(format) => format.description().stale_parts(path, &waiting),
+                    Err(_) if output.is_raster() => stale_beside(path, &waiting),
+                    Err(_) => continue,
+                };
                 parts.retain(|part| !stale.contains(part));
                 let shown = within(folder, path).unwrap_or(path).display().to_string();
                 let told = Notice::of_removed(&parts);
@@ -289,7 +309,7 @@ impl Job {
                     .in_file(&path),
                 ));
             }
-            sources.insert(name.clone(), Named { path, source: source.clone() });
+            sources.insert(name.clone(), Named { path, source: source.clone(), step: None });
         }
         Ok(sources)
     }

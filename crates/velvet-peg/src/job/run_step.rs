@@ -1,10 +1,12 @@
 //! Running one step of a job: from files in the work folder to a file in it.
 
 use super::file::JobSource;
+use super::map_part::MapPart;
 use super::step_schema::Step;
 use crate::convert::{ConvertLayer, Way, route_notices};
 use crate::crs::declare_watched;
 use crate::crs::reference::{read_reference, read_reference_for};
+use crate::draw::MapRaster;
 use crate::error::{Error, Result};
 use crate::features::{BuildOptions, Closure};
 use crate::format_support::ReadOptions;
@@ -16,11 +18,12 @@ use crate::measure::MeasureColumns;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
 use crate::progress::Progress;
+use crate::raster::{RasterFormat, RasterReader, RasterSummary};
 use crate::select::Selection;
 use crate::table::TableFile;
-use crate::tag::TagPoints;
+use crate::tag::{TagFromRaster, TagPoints};
 use std::path::{Path, PathBuf};
-use velvet_peg_core::Crs;
+use velvet_peg_core::{Converter, Crs};
 
 /// Which way a step carries coordinates.
 macro_rules! way_of {
@@ -32,12 +35,15 @@ macro_rules! way_of {
         }
     };
 }
+pub(super) use way_of;
 
 /// A source or the result of a step, as later steps find it.
 #[derive(Clone, Debug)]
 pub(super) struct Named {
     pub(super) path: PathBuf,
     pub(super) source: JobSource,
+    /// The step that made it.
+    pub(super) step: Option<String>,
 }
 
 impl Named {
@@ -66,8 +72,37 @@ impl Named {
         }
     }
 
-    /// Opens it as a layer.
+    /// True if it is a raster.
+    pub(super) fn is_raster(&self) -> bool {
+        RasterFormat::of_file(&self.path).is_some()
+    }
+
+    /// Opens it as a raster.
+    pub(super) fn raster(&self, folder: &Path) -> Result<RasterReader> {
+        let mut reader = RasterReader::open(&self.path)?;
+        if let Some(step) = &self.step {
+            reader = reader.called(step);
+        }
+        if let Some(crs) = &self.source.crs {
+            reader.assume(read_reference(crs, folder)?.0);
+        }
+        Ok(reader)
+    }
+
+    /// Opens it as a part of a map.
+    pub(super) fn part(&self, folder: &Path) -> Result<MapPart> {
+        match self.is_raster() {
+            true => Ok(MapPart::Raster(Box::new(MapRaster::new(self.raster(folder)?)?))),
+            false => Ok(MapPart::Layer(Box::new(self.layer(folder)?))),
+        }
+    }
+
+    /// Opens it as a layer, a raster as its outline.
     pub(super) fn layer(&self, folder: &Path) -> Result<LayerReader> {
+        if self.is_raster() {
+            let outline = self.raster(folder)?.outline()?;
+            return Ok(LayerReader::of_layer(&outline, &self.path));
+        }
         let source = &self.source;
         let mut options = ReadOptions {
             encoding: source.encoding.clone(),
@@ -90,8 +125,26 @@ impl Named {
 
     /// True if it is a table, not a layer.
     pub(super) fn is_table(&self) -> Result<bool> {
-        Ok(format_of(&self.path)?.is_table())
+        Ok(!self.is_raster() && format_of(&self.path)?.is_table())
     }
+}
+
+/// What a step has made.
+pub(super) enum Made {
+    /// What became of the rows or features, and the closures of courses.
+    Features(Box<Summary>, Vec<Closure>),
+    Raster(Box<RasterSummary>),
+}
+
+/// Puts what was told of the reference systems, and of the way, before what was noticed on it.
+pub(super) fn tell(notices: &mut Vec<Notice>, told: Vec<Notice>, converter: Option<&Converter>) {
+    let mut before = told;
+    if let Some(converter) = converter {
+        let by = format!("by {}", converter.route().summary());
+        before.push(Notice::note(NoticeKind::Carried, by));
+        before.extend(route_notices(converter));
+    }
+    notices.splice(..0, before);
 }
 
 /// A reference system of a step.
@@ -122,6 +175,8 @@ pub(super) struct At<'a> {
     pub(super) folder: &'a Path,
     pub(super) from: &'a Named,
     pub(super) with: Option<&'a Named>,
+    /// The raster that the output is aligned with.
+    pub(super) align: Option<&'a Named>,
     /// Name of the result.
     pub(super) name: &'a str,
     pub(super) out: &'a Path,
@@ -129,7 +184,12 @@ pub(super) struct At<'a> {
 
 impl System {
     /// The system, for this layer.
-    fn of(&self, at: &At<'_>, layer: &LayerReader, told: &mut Vec<Notice>) -> Result<Crs> {
+    pub(super) fn of(
+        &self,
+        at: &At<'_>,
+        layer: &LayerReader,
+        told: &mut Vec<Notice>,
+    ) -> Result<Crs> {
         match self {
             System::Known(crs) => Ok(crs.clone()),
             System::OfData(text) => {
@@ -152,12 +212,15 @@ impl System {
 }
 
 impl PlannedStep {
-    /// Runs the step; gives what became of the rows, and the closures of courses.
-    pub(super) fn run(
-        &self,
-        at: &At<'_>,
-        watch: &mut dyn Progress,
-    ) -> Result<(Summary, Vec<Closure>)> {
+    /// Runs the step.
+    pub(super) fn run(&self, at: &At<'_>, watch: &mut dyn Progress) -> Result<Made> {
+        match at.from.is_raster() {
+            true => self.run_on_raster(at, watch).map(|made| Made::Raster(Box::new(made))),
+            false => self.run_on_features(at, watch),
+        }
+    }
+
+    fn run_on_features(&self, at: &At<'_>, watch: &mut dyn Progress) -> Result<Made> {
         let mut told = self.notices.clone();
         let mut closures = Vec::new();
         let write = WriteOptions { layer: Some(at.name.to_string()), ..WriteOptions::default() };
@@ -193,6 +256,11 @@ impl PlannedStep {
                 let job = JoinTable { table: with.table(), table_layer, write, ..step.join() };
                 job.run_watched(at.from.layer(at.folder)?, &with.path, at.out, watch)?.0
             }
+            Step::Tag(step) if with()?.is_raster() => {
+                let raster = with()?.raster(at.folder)?;
+                let job = TagFromRaster { write, ..step.values_of(&raster)? };
+                job.run_watched(at.from.layer(at.folder)?, raster, at.out, watch)?.0
+            }
             Step::Tag(step) => {
                 let polygons = with()?.layer(at.folder)?;
                 let job = TagPoints { write, ..step.tag() };
@@ -216,16 +284,8 @@ impl PlannedStep {
                 summary
             }
         };
-        if let Some(converter) = &summary.converter {
-            let mut notices = route_notices(converter);
-            notices.insert(
-                0,
-                Notice::note(NoticeKind::Carried, format!("by {}", converter.route().summary())),
-            );
-            summary.notices.splice(..0, notices);
-        }
-        summary.notices.splice(..0, told);
-        Ok((summary, closures))
+        tell(&mut summary.notices, told, summary.converter.as_ref());
+        Ok(Made::Features(Box::new(summary), closures))
     }
 
     fn options(&self, at: &At<'_>, write: WriteOptions) -> Result<BuildOptions> {

@@ -148,7 +148,9 @@ impl Job {
         for step in &mut self.steps {
             let from = new_name(step.from());
             step.set_names(&from, &result);
-            step.set_with(&new_name("other"));
+            if step.with().or(step.align()).is_some() {
+                step.set_with(&new_name("other"));
+            }
         }
         for output in &mut self.outputs {
             output.from = vec![result.clone()];

@@ -3,8 +3,8 @@
 //! documentation, planning, running and writing down follow from it.
 
 use super::step_values::{
-    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Epoch, LengthUnitName, OperationCode,
-    SystemText, WordValue,
+    AreaUnitName, Column, ColumnOfWith, CoordinatesText, Edges, Epoch, LengthUnitName,
+    OperationCode, PixelSize, SystemText, WayOfResampling, WordValue,
 };
 use crate::error::Error;
 use indexmap::IndexMap;
@@ -85,11 +85,23 @@ words! {
         "numbers written as text, by column: { acres = \"2\" } or { acres = \",2\" }";
     coords "coords": Vec<CoordinatesText> =
         "coordinates as columns: [\"EPSG:32611:utm_e,utm_n:2\"]";
+    pixel "pixel": Option<PixelSize> =
+        "rasters: width and height of a pixel in the unit of the target, `10` or `[10, 5]`; so that \
+         nothing is lost if not given";
+    extent "extent": Option<Edges> =
+        "rasters: edges of the output in its unit, `[west, south, east, north]`; the whole raster if \
+         not given";
+    align "align": Option<String> =
+        "rasters: the raster whose pixels those of the output lie on: a source or an earlier step";
+    resample "resample": Option<WayOfResampling> =
+        "rasters: how values between pixels come about, nearest, bilinear, cubic or average (tags: \
+         nearest or bilinear); by what the numbers are if not given";
     with "with": Option<String> =
-        "the table to join, or the polygons to tag from: a source or an earlier step";
+        "the table to join, or the polygons or raster to tag from: a source or an earlier step";
     on "on": Option<Column> = "the key column of the layer";
     key "key": Option<ColumnOfWith> = "the key column of the table, if it has another name";
-    columns "columns": Vec<ColumnOfWith> = "columns to take over; all if not given";
+    columns "columns": Vec<ColumnOfWith> =
+        "columns to take over, of a raster `band1` or `band1:name`; all if not given";
     prefix "prefix": Option<String> = "put in front of their names";
     many "many": bool = "true to let a feature come out once for each row of its key";
     loose "loose": bool = "true for keys without regard to capitals, blanks and leading zeros";
@@ -116,6 +128,8 @@ pub enum StartsFrom {
     Layer,
     /// Either: the rows of a table stay rows.
     Either,
+    /// A layer or a raster.
+    LayerOrRaster,
 }
 
 impl StartsFrom {
@@ -125,6 +139,7 @@ impl StartsFrom {
             StartsFrom::Table => "a table",
             StartsFrom::Layer => "a layer",
             StartsFrom::Either => "a layer or table",
+            StartsFrom::LayerOrRaster => "a layer or raster",
         }
     }
 }
@@ -301,22 +316,24 @@ steps! {
             crs, to, epoch, operations, require_best, by, bearing, distance, radius, delta, turn, start, x, y, unit,
             combined_factor, rotate, adjust, tolerance, condition, set, keep
         ]
-    Declare(DeclareStep) "declare" from Layer:
-        "gives a layer its reference system, moving no coordinate"
+    Declare(DeclareStep) "declare" from LayerOrRaster:
+        "gives a layer or raster its reference system, moving no coordinate"
         needs [crs]
         may []
-    Convert(ConvertStep) "convert" from Layer: "carries a layer into another reference system"
+    Convert(ConvertStep) "convert" from LayerOrRaster:
+        "carries a layer or raster into another reference system"
         needs [to]
-        may [epoch, operations, require_best, condition, set, keep]
+        may [epoch, operations, require_best, condition, set, keep, pixel, extent, align, resample]
     Fields(FieldsStep) "fields" from Either: "chooses features, computes and shapes columns"
         needs []
         may [condition, set, keep, drop, first, rename, constant, round, format, coords]
     Join(JoinStep) "join" from Layer: "takes over columns of a table by key"
         needs [with, on]
         may [key, columns, prefix, many, loose, matched_only]
-    Tag(TagStep) "tag" from Layer: "points take columns of the polygon that they fall in"
+    Tag(TagStep) "tag" from Layer:
+        "points take columns of the polygon that they fall in, or values of a raster"
         needs [with]
-        may [columns, prefix, within, tolerance, distance_column]
+        may [columns, prefix, within, tolerance, distance_column, resample]
     Measure(MeasureStep) "measure" from Layer: "lengths and areas as new columns"
         needs []
         may [grid, height, combined_factor, length_units, area_units]
@@ -358,7 +375,15 @@ impl StepKind {
 }
 
 impl Step {
-    /// What it is done with: the table to join, or the polygons to tag from.
+    /// The raster that it is aligned with.
+    pub fn align(&self) -> Option<&str> {
+        match self {
+            Step::Convert(step) => step.align.as_deref(),
+            _ => None,
+        }
+    }
+
+    /// What it is done with: the table to join, or the polygons or raster to tag from.
     pub fn with(&self) -> Option<&str> {
         match self {
             Step::Join(step) => step.with.as_deref(),
@@ -372,6 +397,7 @@ impl Step {
             Step::Join(JoinStep { with: name, .. }) | Step::Tag(TagStep { with: name, .. }) => {
                 *name = Some(with.to_string());
             }
+            Step::Convert(step) => step.align = Some(with.to_string()),
             _ => {}
         }
     }

@@ -5,10 +5,16 @@ use indexmap::IndexMap;
 use serde::{Deserialize, Serialize};
 use std::ops::Deref;
 use std::str::FromStr;
-use velvet_peg_core::{AreaUnit, LengthUnit, check_epoch};
+use velvet_peg_core::raster::Resampling;
+use velvet_peg_core::{AreaUnit, Bounds, LengthUnit, check_epoch};
 
 /// What a word says, as planning sees it.
 pub(super) trait WordValue {
+    /// False if the word was left out.
+    fn is_said(&self) -> bool {
+        true
+    }
+
     /// Columns of what the step starts from.
     fn columns(&self) -> Vec<&str> {
         Vec::new()
@@ -222,13 +228,144 @@ impl From<OperationCode> for String {
 
 impl WordValue for OperationCode {}
 
+/// Width and height of a pixel, in the unit of its system: one number of a square, or two.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "OneOrTwo", into = "OneOrTwo")]
+pub struct PixelSize {
+    width: f64,
+    height: f64,
+}
+
+#[derive(Serialize, Deserialize)]
+#[serde(untagged)]
+enum OneOrTwo {
+    One(f64),
+    Two(f64, f64),
+}
+
+impl PixelSize {
+    /// Of a width and a height.
+    ///
+    /// # Errors
+    /// If one of them is no number above 0.
+    pub fn new(width: f64, height: f64) -> crate::error::Result<PixelSize> {
+        match [width, height].iter().all(|size| *size > 0.0 && size.is_finite()) {
+            true => Ok(PixelSize { width, height }),
+            false => Err(crate::error::Error::usage("the size of a pixel is a number above 0")),
+        }
+    }
+
+    /// Width and height.
+    pub fn sides(self) -> (f64, f64) {
+        (self.width, self.height)
+    }
+}
+
+impl TryFrom<OneOrTwo> for PixelSize {
+    type Error = crate::error::Error;
+
+    fn try_from(sizes: OneOrTwo) -> crate::error::Result<PixelSize> {
+        match sizes {
+            OneOrTwo::One(size) => PixelSize::new(size, size),
+            OneOrTwo::Two(width, height) => PixelSize::new(width, height),
+        }
+    }
+}
+
+impl From<PixelSize> for OneOrTwo {
+    fn from(size: PixelSize) -> OneOrTwo {
+        match size.width == size.height {
+            true => OneOrTwo::One(size.width),
+            false => OneOrTwo::Two(size.width, size.height),
+        }
+    }
+}
+
+impl WordValue for PixelSize {}
+
+/// Edges of a raster, in the unit of its system.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "[f64; 4]", into = "[f64; 4]")]
+pub struct Edges(Bounds);
+
+impl Edges {
+    /// Of a box.
+    ///
+    /// # Errors
+    /// If it is empty.
+    pub fn new(bounds: Bounds) -> crate::error::Result<Edges> {
+        match bounds.west < bounds.east && bounds.south < bounds.north {
+            true => Ok(Edges(bounds)),
+            false => Err(crate::error::Error::usage(
+                "edges are west, south, east, north: west is less than east, and south less than north",
+            )),
+        }
+    }
+
+    /// The box.
+    pub fn bounds(self) -> Bounds {
+        self.0
+    }
+}
+
+impl TryFrom<[f64; 4]> for Edges {
+    type Error = crate::error::Error;
+
+    fn try_from([west, south, east, north]: [f64; 4]) -> crate::error::Result<Edges> {
+        Edges::new(Bounds { south, west, north, east })
+    }
+}
+
+impl From<Edges> for [f64; 4] {
+    fn from(Edges(edges): Edges) -> [f64; 4] {
+        [edges.west, edges.south, edges.east, edges.north]
+    }
+}
+
+impl WordValue for Edges {}
+
+/// How values between pixels come about, by its name.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct WayOfResampling(pub Resampling);
+
+impl TryFrom<String> for WayOfResampling {
+    type Error = crate::error::Error;
+
+    fn try_from(text: String) -> crate::error::Result<WayOfResampling> {
+        Resampling::named(&text).map(WayOfResampling).ok_or_else(|| {
+            let names: Vec<&str> = Resampling::ALL.iter().map(|way| way.name()).collect();
+            crate::error::Error::usage(format!(
+                "values come about by one of {}, not by `{text}`",
+                names.join(", ")
+            ))
+        })
+    }
+}
+
+impl From<WayOfResampling> for String {
+    fn from(way: WayOfResampling) -> String {
+        way.0.name().to_string()
+    }
+}
+
+impl WordValue for WayOfResampling {}
+
 impl WordValue for String {}
 impl WordValue for f64 {}
 impl WordValue for char {}
-impl WordValue for bool {}
+impl WordValue for bool {
+    fn is_said(&self) -> bool {
+        *self
+    }
+}
 impl WordValue for (f64, f64) {}
 
 impl<T: WordValue> WordValue for Option<T> {
+    fn is_said(&self) -> bool {
+        self.is_some()
+    }
+
     fn columns(&self) -> Vec<&str> {
         self.as_ref().map(T::columns).unwrap_or_default()
     }
@@ -247,6 +384,10 @@ impl<T: WordValue> WordValue for Option<T> {
 }
 
 impl<T: WordValue> WordValue for Vec<T> {
+    fn is_said(&self) -> bool {
+        !self.is_empty()
+    }
+
     fn columns(&self) -> Vec<&str> {
         self.iter().flat_map(T::columns).collect()
     }
@@ -260,4 +401,8 @@ impl<T: WordValue> WordValue for Vec<T> {
     }
 }
 
-impl<T> WordValue for IndexMap<String, T> {}
+impl<T> WordValue for IndexMap<String, T> {
+    fn is_said(&self) -> bool {
+        !self.is_empty()
+    }
+}

@@ -1,7 +1,8 @@
 //! Names of columns: found by what was asked for, listed for messages, made distinct.
 
 use crate::error::{Error, Result};
-use arrow_schema::Schema;
+use arrow_schema::{Field, FieldRef, Schema, SchemaRef};
+use std::sync::Arc;
 use velvet_peg_core::spelling::nearest;
 
 /// The place of a column, by its name or its number from 1.
@@ -60,4 +61,16 @@ pub(crate) fn distinct(taken: &[String], name: &str) -> String {
         suffix += 1;
     }
     candidate
+}
+
+/// A schema with further columns behind its own; a name that is taken gets a number.
+pub(crate) fn with_columns(schema: &Schema, added: impl IntoIterator<Item = Field>) -> SchemaRef {
+    let mut fields: Vec<FieldRef> = schema.fields().iter().cloned().collect();
+    let mut taken: Vec<String> = fields.iter().map(|field| field.name().clone()).collect();
+    for field in added {
+        let name = distinct(&taken, field.name());
+        taken.push(name.clone());
+        fields.push(Arc::new(field.with_name(name)));
+    }
+    Arc::new(Schema::new(fields))
 }

@@ -6,13 +6,13 @@ use super::{MeasureOptions, Measured};
 use crate::convert::ConvertLayer;
 use crate::error::Result;
 use crate::format_support::WriteOptions;
-use crate::layer::column_names::distinct;
+use crate::layer::column_names::with_columns;
 use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Noting, Transform};
 use crate::outcome::Summary;
 use crate::progress::{NoProgress, Progress};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
-use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use arrow_schema::{DataType, Field, SchemaRef};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use velvet_peg_core::{AreaUnit, Crs, LengthUnit};
@@ -72,15 +72,8 @@ impl MeasureColumns {
         let crs = info.crs.clone().ok_or_else(|| no_system(&info).in_file(reader.path()))?;
         let meter = Meter::new(&info, &crs, &self.measure).map_err(|e| e.in_file(reader.path()))?;
         let figures = self.figures(info.kind.map(GeometryKind::single), &meter);
-        let mut fields: Vec<Field> =
-            info.schema.fields().iter().map(|f| f.as_ref().clone()).collect();
-        let mut taken: Vec<String> = fields.iter().map(|f| f.name().clone()).collect();
-        for (name, _, _) in &figures {
-            let name = distinct(&taken, name);
-            taken.push(name.clone());
-            fields.push(Field::new(name, DataType::Float64, true));
-        }
-        info.schema = Arc::new(Schema::new(fields));
+        let added = figures.iter().map(|(name, ..)| Field::new(name, DataType::Float64, true));
+        info.schema = with_columns(&info.schema, added);
         let doubts = Mutex::default();
         let stage = Arc::new(Measuring {
             schema: info.schema.clone(),

@@ -12,6 +12,8 @@ mod wrong_zone;
 
 pub(crate) use coordinate_range::{CoordinateRange, FirstReasons, Standing};
 pub(crate) use evidence::Evidence;
+#[cfg(feature = "rasters")]
+pub(crate) use outliers::box_against;
 pub(crate) use outliers::{PositionSample, extent_against, no_way, short};
 pub(crate) use own_columns::OwnColumns;
 pub(crate) use rows_apart::RowsApart;

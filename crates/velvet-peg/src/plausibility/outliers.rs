@@ -429,7 +429,8 @@ pub(crate) fn no_way(
     }
 }
 
-fn box_against(extent: &Bounds, crs: &Crs) -> Option<Notice> {
+/// A warning of a box that lies elsewhere than its system is used.
+pub(crate) fn box_against(extent: &Bounds, crs: &Crs) -> Option<Notice> {
     let Bounds { west, south, east, north } = *extent;
     let middle = ((west + east) / 2.0, (south + north) / 2.0);
     let sample = PositionSample::of([(west, south), middle, (east, north)]);

@@ -55,12 +55,20 @@ pub(super) struct Document {
     title: String,
     body: String,
     sections: Vec<(String, String)>,
+    /// A drawing in it has images.
+    images: bool,
 }
 
 impl Document {
     /// A report of a kind: `Quality report`.
     pub(super) fn new(kind: &'static str, title: &str) -> Document {
-        Document { kind, title: title.to_string(), body: String::new(), sections: Vec::new() }
+        Document {
+            kind,
+            title: title.to_string(),
+            body: String::new(),
+            sections: Vec::new(),
+            images: false,
+        }
     }
 
     /// Writes markup.
@@ -131,12 +139,13 @@ impl Document {
         let caption = caption.map_or(String::new(), |caption| {
             format!("<figcaption>{}</figcaption>", escaped(caption))
         });
+        self.images |= svg.contains("<image ");
         let _ = writeln!(self.body, "<figure class=\"{class}\">{caption}{svg}</figure>");
     }
 
     /// The whole page.
     pub(super) fn finish(self, options: &ReportOptions) -> String {
-        let policy = page_policy(SCRIPT, STYLE);
+        let policy = page_policy(SCRIPT, STYLE, self.images);
         let title = escaped(&self.title);
         let mut out = format!(
             "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\

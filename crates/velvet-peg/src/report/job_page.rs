@@ -3,17 +3,16 @@
 use super::document::{Document, Standing};
 use super::table::{Cell, Table};
 use super::{ReportOptions, map};
-use crate::draw::{DrawOptions, MapLayers};
+use crate::draw::{DrawOptions, MapLayers, MapRaster};
 use crate::job::{JobLog, LoggedFile, LoggedStep};
-use crate::layer_io::LayerReader;
 use crate::notice::Severity;
 use crate::progress::Progress;
 
-/// The report of a job that was run; `results` are the layers that its steps made, in their order, none
-/// of a step that made a table.
+/// The report of a job that was run; `results` are the layers and rasters that its steps made, in their
+/// order, none of a step that made a table.
 pub(crate) fn job_page(
     log: &JobLog,
-    results: Vec<Option<LayerReader>>,
+    results: Vec<Option<MapLayers>>,
     options: &ReportOptions,
     watch: &mut dyn Progress,
 ) -> String {
@@ -30,12 +29,13 @@ pub(crate) fn job_page(
         let heading = format!("Step {}: {} → {}", at + 1, step.kind, step.name);
         page.section(&format!("step{}", at + 1), &heading);
         told(&mut page, step);
-        let Some(reader) = result else { continue };
+        let Some(map) = result else { continue };
+        let outline = map.rasters.first().map(MapRaster::outline);
+        let Some(reader) = map.layers.first().or(outline) else { continue };
         let crs = reader.info().crs.as_ref().map(velvet_peg_core::Crs::label);
         let crs = crs.unwrap_or_else(|| "none".to_string());
         page.facts(&[("reference system", crs)]);
-        let measured = map::figures(&reader);
-        let map = MapLayers::from(vec![reader]);
+        let measured = map.layers.first().and_then(map::figures);
         map::put(&mut page, &map, at, DrawOptions::default(), watch);
         if let Some(measures) = measured {
             map::histograms(&mut page, &measures);
@@ -91,14 +91,22 @@ fn steps(page: &mut Document, log: &JobLog) {
             Cell::count(number as u64),
             Cell::text(step.kind.as_str()),
             Cell::Links(vec![(step.name.clone(), format!("step{number}"))]),
-            Cell::count(step.rows_in),
-            Cell::count(step.out),
+            counted(step, step.rows_in),
+            counted(step, step.out),
             Cell::count(step.left_out),
             Cell::count(step.rejected),
             Cell::count(step.warnings.len() as u64),
         ]);
     }
     table.put(page, "Steps");
+}
+
+/// Rows and features are counted without a word, pixels are said to be.
+fn counted(step: &LoggedStep, count: u64) -> Cell {
+    match step.pixels {
+        true => Cell::Text(format!("{count} pixels")),
+        false => Cell::count(count),
+    }
 }
 
 fn checks(page: &mut Document, log: &JobLog) {
@@ -113,7 +121,8 @@ fn checks(page: &mut Document, log: &JobLog) {
 
 /// What became of the rows of a step.
 fn told(page: &mut Document, step: &LoggedStep) {
-    let mut counts = format!("{} in, {} out", step.rows_in, step.out);
+    let what = if step.pixels { " pixels" } else { "" };
+    let mut counts = format!("{}{what} in, {}{what} out", step.rows_in, step.out);
     if step.left_out > 0 {
         counts += &format!(", {} left out by the condition", step.left_out);
     }

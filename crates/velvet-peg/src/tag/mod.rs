@@ -7,16 +7,20 @@
 //! coordinates stay.
 
 mod areas;
+#[cfg(feature = "rasters")]
+mod from_raster;
 mod report;
 mod shores;
 
+#[cfg(feature = "rasters")]
+pub use from_raster::{SampleReport, TagFromRaster};
 pub use report::TagReport;
 
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::WriteOptions;
-use crate::layer::column_names::distinct;
+use crate::layer::column_names::with_columns;
 use crate::layer::{AttributeColumn, Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Noting, Transform};
 use crate::notice::{Notice, NoticeKind};
@@ -26,7 +30,7 @@ use crate::progress::{NoProgress, Progress};
 use crate::reproject::{area_of, route_notices};
 use areas::{Areas, Fall};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions, UInt32Array};
-use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use arrow_schema::{DataType, Field, SchemaRef};
 use report::metres;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -167,22 +171,10 @@ impl TagPoints {
         let areas = Areas::read(polygons, &self.columns, self.tolerance_m.unwrap_or(0.001))?;
         notices.extend(areas.notices.iter().cloned());
         let mut info = points.info().clone();
-        let mut fields: Vec<Field> =
-            info.schema.fields().iter().map(|f| f.as_ref().clone()).collect();
-        let mut taken: Vec<String> = fields.iter().map(|f| f.name().clone()).collect();
         let prefix = self.prefix.as_deref().unwrap_or_default();
-        let mut add = |name: String, field: Field| {
-            let name = distinct(&taken, &name);
-            taken.push(name.clone());
-            fields.push(field.with_name(name));
-        };
-        for field in &areas.fields {
-            add(format!("{prefix}{}", field.name()), field.clone());
-        }
-        if let Some(name) = &self.distance {
-            add(name.clone(), Field::new(name, DataType::Float64, true));
-        }
-        info.schema = Arc::new(Schema::new(fields));
+        let prefixed = |field: &Field| field.clone().with_name(format!("{prefix}{}", field.name()));
+        let distance = self.distance.as_ref().map(|name| Field::new(name, DataType::Float64, true));
+        info.schema = with_columns(&info.schema, areas.fields.iter().map(prefixed).chain(distance));
         let report = TagReport { polygons: areas.labels.len() as u64, ..TagReport::default() };
         let stage = Arc::new(Tagging {
             schema: info.schema.clone(),

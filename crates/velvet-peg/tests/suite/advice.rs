@@ -494,7 +494,7 @@ fn noticed() -> Vec<Noticed> {
                 let options = LookOptions { table, all: true, ..LookOptions::default() };
                 match look(&f.at("b.csv"), &options)? {
                     Look::Table(table) => Ok(table.notices.clone()),
-                    Look::Layers { .. } => Ok(Vec::new()),
+                    Look::Layers { .. } | Look::Raster(_) => Ok(Vec::new()),
                 }
             },
             NoticeKind::Unreadable,

@@ -142,7 +142,7 @@ fn every_layer_of_a_file_gets_its_sheet() {
             ("beats_sp", 4),
             ("fields_final", 16),
             ("weirs", 16),
-            ("turnouts_sp", 14),
+            ("turnouts_final", 14),
             ("tracts", 2),
         ]
     );

@@ -26,7 +26,7 @@ impl Bench {
     fn look(&self, name: &str) -> TableLook {
         match look(&self.at(name), &LookOptions::default()).unwrap() {
             Look::Table(table) => *table,
-            Look::Layers { .. } => panic!("{name} is a table"),
+            Look::Layers { .. } | Look::Raster(_) => panic!("{name} is a table"),
         }
     }
 }

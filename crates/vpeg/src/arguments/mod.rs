@@ -1,7 +1,9 @@
 //! Arguments that several commands share, by what they are about.
 
 mod columns;
+mod common;
 mod map;
+mod raster;
 mod read;
 mod select;
 mod table;
@@ -10,7 +12,9 @@ mod way;
 mod write;
 
 pub(crate) use columns::ColumnArguments;
+pub(crate) use common::CommonArguments;
 pub(crate) use map::map_file;
+pub(crate) use raster::{RasterArguments, resampling};
 pub(crate) use read::ReadArguments;
 pub(crate) use select::SelectArguments;
 pub(crate) use table::TableArguments;
@@ -24,5 +28,6 @@ pub(crate) mod heading {
     pub(crate) const COORDINATES: &str = "Coordinates";
     pub(crate) const CHOOSING: &str = "Choosing and computing";
     pub(crate) const OUTPUT: &str = "Output";
+    pub(crate) const RASTERS: &str = "Rasters";
     pub(crate) const GENERAL: &str = "General";
 }

@@ -206,7 +206,7 @@ impl Build {
         let (outcome, closures) = step.build(options, table, out, &mut progress)?;
         drop(progress);
         match (&outcome.converter, crs) {
-            (Some(converter), _) => super::convert::route(converter),
+            (Some(converter), _) => super::route::route(converter),
             (None, Some(crs)) => {
                 show::remark(&format!("coordinates are in {} ({})", crs.label(), crs.unit_plural()))
             }

@@ -1,27 +1,29 @@
 //! `vpeg convert`: carry data into another reference system.
 
+use super::raster;
+use super::route::route;
 use super::save::{SaveArguments, layer_source, select_of};
 use crate::arguments::{
-    ColumnArguments, ReadArguments, SelectArguments, TableArguments, WayArguments, WriteArguments,
-    heading,
+    ColumnArguments, RasterArguments, ReadArguments, SelectArguments, TableArguments, WayArguments,
+    WriteArguments, heading,
 };
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use clap::Args;
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
-use velvet_peg::convert::route_notices;
-use velvet_peg::job::{ConvertStep, FieldsStep, Step};
+use velvet_peg::job::{ConvertStep, FieldsStep, JobOutput, Step};
 use velvet_peg::output::is_same_file;
+use velvet_peg::raster::{RasterFormat, RasterReader, raster_files};
 use velvet_peg::table::{AppendOptions, TableFile};
 use velvet_peg::{
-    ConvertLayer, ConvertLayers, ConvertTable, Converter, Crs, Error, Format, LayerReader,
-    format_of, layer_files,
+    ConvertLayer, ConvertLayers, ConvertTable, Crs, Error, Format, LayerReader, format_of,
+    layer_files,
 };
 
 #[derive(Debug, Args)]
 pub(crate) struct Convert {
-    /// Layer files, folders of them, or one table; `-` for standard input.
+    /// Layer files, folders of them, rasters, or one table; `-` for standard input.
     #[arg(required = true)]
     files: Vec<PathBuf>,
     /// Reference system to carry the data to; layers stay in their own if not given.
@@ -53,6 +55,8 @@ pub(crate) struct Convert {
     read: ReadArguments,
     #[command(flatten)]
     write: WriteArguments,
+    #[command(flatten)]
+    raster: RasterArguments,
     #[command(flatten)]
     save: SaveArguments,
     /// File for rejected rows; OUTPUT.rejects.csv if not given.
@@ -90,6 +94,14 @@ impl Convert {
         if several {
             self.save.only("one file, and there are several")?;
         }
+        if !files.iter().any(|file| RasterFormat::of_file(file).is_some())
+            && let Some(option) = self.raster.given()
+        {
+            return Err(Error::usage(format!(
+                "{option} is for rasters, and {} is none",
+                files.first().map_or(Path::new(""), PathBuf::as_path).display()
+            )));
+        }
         let planned = self.planned(&files, all)?;
         let mut outputs: Vec<PathBuf> = Vec::new();
         for (file, layer) in &planned {
@@ -109,15 +121,74 @@ impl Convert {
         }
         let mut ending = Ending::Done;
         for ((file, layer), output) in planned.iter().zip(&outputs) {
-            let ended = match format_of(file)?.is_table() {
-                true => self.table(file, output)?,
-                false => self.layer(file, layer.as_deref(), output)?,
+            let ended = match RasterFormat::of_file(file) {
+                Some(_) => self.raster(file, output)?,
+                None => match format_of(file)?.is_table() {
+                    true => self.table(file, output)?,
+                    false => self.layer(file, layer.as_deref(), output)?,
+                },
             };
             if ended == Ending::Rejects {
                 ending = ended;
             }
         }
         Ok(ending)
+    }
+
+    fn raster(&self, file: &Path, output: &Path) -> Result<Ending, Error> {
+        if !self.select.selection().is_everything() {
+            return Err(Error::usage(format!(
+                "--where, --set and --keep work on features, and {} is a raster",
+                file.display()
+            )));
+        }
+        raster::refuse(
+            file,
+            &self.write,
+            &[("--layer", self.layer.is_some()), ("--rejects", self.rejects.is_some())],
+        )?;
+        self.save_raster(file, output)?;
+        raster::convert(
+            file,
+            output,
+            &raster::Conversion {
+                to: self.to.as_deref(),
+                crs: self.crs.as_deref(),
+                way: self.way.way(),
+                raster: &self.raster,
+                overwrite: self.write.overwrite,
+            },
+        )
+    }
+
+    /// The same as a step of a job.
+    fn save_raster(&self, file: &Path, output: &Path) -> Result<(), Error> {
+        if !self.save.is_asked() {
+            return Ok(());
+        }
+        let Some(to) = &self.to else {
+            return self.save.only("rasters that are carried to another system: add --to REF");
+        };
+        if RasterFormat::of_output(output)? == RasterFormat::Png {
+            return self.save.only("GeoTIFF and ASCII grids: in a job a .png is a map");
+        }
+        let step = ConvertStep {
+            to: Some(to.as_str().into()),
+            epoch: self.way.epoch()?,
+            operations: self.way.operations(),
+            require_best: self.way.requires_best(),
+            ..self.raster.step()?
+        };
+        let align = self.raster.align().map(|file| layer_source(file, None, None));
+        let written = self.write.output(output);
+        let written = JobOutput { overviews: self.raster.has_overviews(), ..written };
+        self.save.save(
+            layer_source(file, None, self.crs.as_ref()),
+            align,
+            step,
+            written,
+            &self.write,
+        )
     }
 
     /// The files, with the layer files of folders in their place.
@@ -142,20 +213,53 @@ impl Convert {
                     file.display()
                 ));
             }
-            if layers.is_empty() {
+            let rasters = self.rasters_of(file)?;
+            if layers.is_empty() && rasters.is_empty() {
                 // It may be a database that is kept as a folder.
                 LayerReader::open(file, None)?;
             }
             files.extend(layers);
+            files.extend(rasters);
         }
         Ok(files)
+    }
+
+    /// The rasters of a folder that can go where the others go; the others are told.
+    fn rasters_of(&self, folder: &Path) -> Result<Vec<PathBuf>, Error> {
+        let mut rasters = raster_files(folder)?;
+        let count = |files: usize| match files {
+            1 => "1 file".to_string(),
+            count => format!("{count} files"),
+        };
+        let passed = |files: usize, why: &str| {
+            if files > 0 {
+                show::remark(&format!(
+                    "passed over, because {why}: {} of {}",
+                    count(files),
+                    folder.display()
+                ));
+            }
+        };
+        if !self.output.is_dir() {
+            passed(rasters.len(), "rasters go to a folder or to files of their own");
+            return Ok(Vec::new());
+        }
+        let all = rasters.len();
+        let mut placed = Vec::new();
+        for raster in rasters.drain(..) {
+            if RasterReader::open(&raster)?.info().grid.is_some() {
+                placed.push(raster);
+            }
+        }
+        passed(all - placed.len(), "nothing says where their pixels lie");
+        Ok(placed)
     }
 
     /// Each file with the layer to take, or with all of them.
     fn planned(&self, files: &[PathBuf], all: bool) -> Result<Vec<Planned>, Error> {
         let mut planned = Vec::new();
         for file in files {
-            if !all || format_of(file)?.is_table() {
+            if !all || RasterFormat::of_file(file).is_some() || format_of(file)?.is_table() {
                 planned.push((file.clone(), self.layer.clone()));
                 continue;
             }
@@ -172,6 +276,10 @@ impl Convert {
     /// where these are asked for.
     fn name_in_folder(&self, file: &Path, layer: Option<&str>) -> PathBuf {
         let own = PathBuf::from(file.file_name().unwrap_or_default());
+        if let Some(raster) = RasterFormat::of_file(file) {
+            // What is only read becomes a GeoTIFF.
+            return if raster.writes() { own } else { own.with_extension("tif") };
+        }
         let layer = layer.filter(|_| self.layer.is_none());
         if self.format.is_none() && layer.is_none() {
             return own;
@@ -250,13 +358,7 @@ impl Convert {
     fn assume(&self, reader: &mut LayerReader) -> Result<(), Error> {
         let Some(crs) = self.crs.as_deref().filter(|_| !reader.info().bare) else { return Ok(()) };
         let crs = reference::system(crs)?;
-        if let Some(own) = reader.info().crs.as_ref().filter(|own| **own != crs) {
-            show::remark(&format!(
-                "the file says {}; taken as {} because of --crs",
-                own.label(),
-                crs.label()
-            ));
-        }
+        reference::say_taken_as(reader.info().crs.as_ref(), &crs);
         reader.assume(crs);
         Ok(())
     }
@@ -376,16 +478,4 @@ impl Convert {
         }
         show::outcome(&outcome, "features", "features", output)
     }
-}
-
-pub(super) fn route(converter: &Converter) {
-    show::remark(&format!(
-        "from {} ({})\n      to   {} ({})\n      by   {}",
-        converter.source().label(),
-        converter.source().unit_plural(),
-        converter.target().label(),
-        converter.target().unit_plural(),
-        converter.route().summary()
-    ));
-    show::notices(&route_notices(converter));
 }

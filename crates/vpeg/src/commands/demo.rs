@@ -208,6 +208,24 @@ const STEPS: &[(&str, &[&str])] = &[
     ),
     ("The ditches' lengths.", &["measure", "@/laterals-state-plane.gpkg", "--name", "name"]),
     (
+        "A sheet of 1951 was scanned. Under the laterals its ditches lie some 220 m beside them.",
+        &[
+            "draw",
+            "@/district-1951.tif",
+            "@/laterals-state-plane.gpkg",
+            "-o",
+            "@/district-as-found.png",
+        ],
+    ),
+    (
+        "Its keys say NAD83, its margin says NAD27. Declare that; no pixel moves.",
+        &["declare", "@/district-1951.tif", "--crs", "EPSG:26711", "-o", "@/district.tif"],
+    ),
+    (
+        "Carry it to where the laterals are. Nothing of its area or its resolution is lost.",
+        &["convert", "@/district.tif", "--to", "EPSG:2285", "-o", "@/district-state-plane.tif"],
+    ),
+    (
         "See it all on a map, the beats under the rest.",
         &[
             "draw",

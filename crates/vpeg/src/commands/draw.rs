@@ -6,14 +6,15 @@ use crate::{Ending, reference, show};
 use clap::{Args, ValueEnum};
 use std::path::PathBuf;
 use velvet_peg::draw::{
-    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines,
+    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, MapRaster, Theme, ZoneLines,
     draw_layers, today,
 };
+use velvet_peg::raster::{RasterFormat, RasterReader};
 use velvet_peg::{Error, LayerReader, draw};
 
 #[derive(Debug, Args)]
 pub(crate) struct Draw {
-    /// Layer files, all of whose layers are drawn.
+    /// Layer files, all of whose layers are drawn, and rasters, which are drawn under them.
     #[arg(required = true)]
     files: Vec<PathBuf>,
     /// Picture to write, .svg or .png, or a page to look around in, .html.
@@ -23,8 +24,8 @@ pub(crate) struct Draw {
     /// in; the first layer's own if not given.
     #[arg(long, value_name = "REF")]
     crs: Option<String>,
-    /// Layer file drawn in grey under the others, without a say in what the map shows; several
-    /// times for several.
+    /// Layer file drawn in grey under the others, or a raster, without a say in what the map shows;
+    /// several times for several.
     #[arg(long, value_name = "FILE")]
     context: Vec<PathBuf>,
     /// Column that gives features their colour.
@@ -174,9 +175,13 @@ impl Draw {
                 "--size takes a column: for a picture of {size} pixels add --pixels {size}"
             )));
         }
+        let (layers, mut rasters) = open(&self.files)?;
+        let (context, under) = open(&self.context)?;
+        rasters.extend(under.into_iter().map(MapRaster::as_context));
         let layers = MapLayers {
-            layers: open(&self.files)?,
-            context: open(&self.context)?,
+            layers,
+            rasters,
+            context,
             before: match &self.before {
                 Some(file) => Some(LayerReader::open(file, None)?),
                 None => None,
@@ -184,8 +189,12 @@ impl Draw {
             marks: Vec::new(),
         };
         let readers = &layers.layers;
+        let outlines = layers.rasters.iter().map(MapRaster::outline);
+        let Some(first) = readers.iter().chain(outlines).next() else {
+            return Err(Error::usage("there is no layer to draw a map of"));
+        };
         let crs = match &self.crs {
-            Some(text) => Some(reference::system_for(text, &readers[0])?),
+            Some(text) => Some(reference::system_for(text, first)?),
             None => None,
         };
         let options = DrawOptions {
@@ -221,7 +230,7 @@ impl Draw {
             beside: self
                 .beside
                 .iter()
-                .map(|text| reference::system_for(text, &readers[0]))
+                .map(|text| reference::system_for(text, first))
                 .collect::<Result<_, _>>()?,
             ellipses: self.ellipses,
             area_of: self.area_of.clone(),
@@ -237,15 +246,26 @@ impl Draw {
         if show::wants_json() {
             let names: Vec<&str> =
                 readers.iter().map(|reader| reader.info().name.as_str()).collect();
+            let rasters: Vec<&str> =
+                layers.rasters.iter().map(|raster| raster.reader().info().name.as_str()).collect();
             show::json(&serde_json::json!({
                 "layers": names,
+                "rasters": rasters,
                 "output": self.output,
                 "notices": show::notices_as_json(&notices),
             }))?;
         }
         show::notices(&notices);
-        let s = if readers.len() == 1 { "" } else { "s" };
-        show::remark(&format!("drew {} layer{s} to {}", readers.len(), self.output.display()));
+        let counted = |count: usize, what: &str| {
+            let s = if count == 1 { "" } else { "s" };
+            (count > 0).then(|| format!("{count} {what}{s}"))
+        };
+        let drawn: Vec<String> =
+            [counted(readers.len(), "layer"), counted(layers.rasters.len(), "raster")]
+                .into_iter()
+                .flatten()
+                .collect();
+        show::remark(&format!("drew {} to {}", drawn.join(" and "), self.output.display()));
         Ok(Ending::Done)
     }
 
@@ -266,13 +286,19 @@ impl Draw {
     }
 }
 
-fn open(files: &[PathBuf]) -> Result<Vec<LayerReader>, Error> {
-    let mut readers = Vec::new();
+fn open(files: &[PathBuf]) -> Result<(Vec<LayerReader>, Vec<MapRaster>), Error> {
+    let (mut readers, mut rasters) = (Vec::new(), Vec::new());
     for file in files {
+        if RasterFormat::of_file(file).is_some() {
+            let raster = RasterReader::open(file)?;
+            show::notices(&raster.info().notices);
+            rasters.push(MapRaster::new(raster)?);
+            continue;
+        }
         for reader in LayerReader::open_spatial(file)? {
             show::notices(&reader.notices);
             readers.push(reader);
         }
     }
-    Ok(readers)
+    Ok((readers, rasters))
 }

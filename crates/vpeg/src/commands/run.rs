@@ -113,18 +113,18 @@ impl Run {
 
 /// Paths of a job are told as they are from here, not from its folder.
 fn text(log: &JobLog, folder: &Path) -> Result<(), Error> {
-    let mut table =
-        show::Table::new(["step", "name", "in", "out", "left out", "rejected", "seconds"]);
+    // Rows and features are counted without a word, pixels are said to be.
+    let counted = log.steps.iter().any(|step| step.pixels);
+    let head = ["step", "name", "in", "out"].into_iter().chain(counted.then_some("of"));
+    let head = head.chain(["left out", "rejected", "seconds"]);
+    let mut table = show::Table::with_header(head.map(String::from).collect());
     for step in &log.steps {
-        table.row(vec![
-            step.kind.clone(),
-            step.name.clone(),
-            step.rows_in.to_string(),
-            step.out.to_string(),
-            step.left_out.to_string(),
-            step.rejected.to_string(),
-            format!("{:.2}", step.seconds),
-        ]);
+        let of = counted.then(|| if step.pixels { "pixels" } else { "" }.to_string());
+        let row =
+            [step.kind.clone(), step.name.clone(), step.rows_in.to_string(), step.out.to_string()];
+        let rest =
+            [step.left_out.to_string(), step.rejected.to_string(), format!("{:.2}", step.seconds)];
+        table.row(row.into_iter().chain(of).chain(rest).collect());
     }
     show::answer(&table.text())?;
     for LoggedNotice { output, severity, text } in &log.notices {

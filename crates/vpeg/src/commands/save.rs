@@ -5,6 +5,7 @@ use crate::show;
 use clap::Args;
 use std::path::{Path, PathBuf};
 use velvet_peg::job::{JobOutput, JobSource, Step};
+use velvet_peg::raster::RasterFormat;
 use velvet_peg::{Error, Job, LayerReader, format_of};
 
 #[derive(Debug, Clone, Default, Args)]
@@ -21,6 +22,11 @@ impl SaveArguments {
             Some(_) => Err(Error::usage(format!("--save-job is for {what}"))),
             None => Ok(()),
         }
+    }
+
+    /// True if the job is to be saved.
+    pub(crate) fn is_asked(&self) -> bool {
+        self.save_job.is_some()
     }
 
     /// Saves the job, if that was asked for.
@@ -40,7 +46,8 @@ impl SaveArguments {
                  input or output, or addresses",
             ));
         }
-        if output.layer.is_none() {
+        let raster = RasterFormat::of_file(Path::new(&source.file)).is_some();
+        if output.layer.is_none() && !raster {
             output.layer = Some(layer_name(&source)?);
         }
         Job::of_step(source, with, step.into(), output).save(file, write.overwrite)?;

@@ -4,6 +4,7 @@ use crate::{Ending, reference, show};
 use clap::Args;
 use serde_json::{Value as Json, json};
 use std::path::Path;
+use velvet_peg::raster::RasterReader;
 use velvet_peg::zones::{
     ZoneAnswer, county_named, zones_of_county, zones_of_layer, zones_of_place,
 };
@@ -21,7 +22,11 @@ impl Zone {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         let text = self.subject.join(" ");
         if Path::new(&text).is_file() {
-            let reader = LayerReader::open(Path::new(&text), None)?;
+            let path = Path::new(&text);
+            let reader = match RasterReader::outline_of(path)? {
+                Some(outline) => outline,
+                None => LayerReader::open(path, None)?,
+            };
             return answer(&zones_of_layer(&reader)?, &reader.notices);
         }
         match reference::place_text(&text) {

@@ -50,6 +50,12 @@ const SAVED: &[&str] = &[
     "join fields.gpkg register.xlsx --sheet Shares --on field --columns shares -o {}.fgb",
     "tag gates.gpkg --from beats.gpkg --columns beat --within 50 -o {}.fgb",
     "measure fields.gpkg --height 350 --area-unit acUS -o {}.fgb",
+    "declare district-1951.tif --crs EPSG:26711 -o {}.tif",
+    "convert district-1951.tif --crs EPSG:26711 --to state-plane --overviews -o {}.tif",
+    "convert heights.asc --to EPSG:32611 --pixel 100,50 --extent 270000,5254000,275000,5257000 --resample cubic -o {}.tif",
+    "convert heights.asc --to EPSG:26911 --align district-1951.tif -o {}.tif",
+    "convert heights.asc --to utm -o {}.asc",
+    "tag gates.gpkg --from heights.asc --columns band1:ground~m --prefix h~ --resample nearest -o {}.fgb",
 ];
 
 #[test]
@@ -83,6 +89,9 @@ fn what_was_done_is_saved_as_a_job_that_does_the_same() {
         ("convert fields.gpkg -o -", "from files to files"),
         ("convert fields.gpkg gates.gpkg -o d", "there are several"),
         ("convert headgates.csv --crs EPSG:4326 --to EPSG:2285 -o a.csv", "is a table"),
+        ("convert heights.asc --to EPSG:32611 -o a.png", "in a job a .png is a map"),
+        ("convert heights.asc -o a.tif", "add --to REF"),
+        ("declare heights.asc --crs EPSG:26711", "written anew"),
     ] {
         let run = bench.run(&words(&format!("{line} --save-job x.toml")));
         assert!(run.code == 1 && !bench.has("x.toml"), "{line}: {}", run.err);
@@ -206,10 +215,15 @@ fn jobs_are_planned_run_and_refused() {
     assert!(!bench.has("out"));
     let run = bench.run(&["run", "tumblewick.toml"]);
     assert_eq!(run.code, 3, "with rejects: {}", run.err);
-    assert!(run.out.contains("courses   tracts             10    2"), "{}", run.out);
+    let row = |name: &str| -> Vec<&str> {
+        let line = run.out.lines().find(|line| line.split_whitespace().nth(1) == Some(name));
+        line.unwrap_or_else(|| panic!("{name}: {}", run.out)).split_whitespace().collect()
+    };
+    assert_eq!(row("tracts")[..4], ["courses", "tracts", "10", "2"]);
+    assert_eq!(row("sheet-declared")[2..5], ["280000", "280000", "pixels"]);
     assert!(run.err.contains("from 4 to 6 (rows 91 and 92)"), "{}", run.err);
     let log: Json = serde_json::from_str(&bench.read("tumblewick.log.json")).unwrap();
-    assert_eq!(log["steps"].as_array().unwrap().len(), 15);
+    assert_eq!(log["steps"].as_array().unwrap().len(), 18);
     assert_eq!(log["inputs"][0]["sha256"].as_str().unwrap().len(), 64);
     assert_eq!(log["steps"][0]["route"]["accuracy_m"], 4.0);
     let run = bench.run(&["run", "tumblewick.toml"]);

@@ -147,7 +147,7 @@ fn jobs_write_their_log_where_it_is_asked_for() {
     assert!(run.code == 0 || run.code == 3, "{}", run.err);
     assert!(bench.has("kept/run.log.json") && !bench.has("tumblewick.log"));
     let log: Value = serde_json::from_str(&bench.read("kept/run.log.json")).unwrap();
-    assert_eq!(log["steps"].as_array().unwrap().len(), 15);
+    assert_eq!(log["steps"].as_array().unwrap().len(), 18);
     let closures = log["steps"].as_array().unwrap().iter().flat_map(|step| {
         step["closures"].as_array().unwrap().iter().map(|closure| closure["unit"].clone())
     });

@@ -6,6 +6,7 @@ mod answers_in_json;
 mod careless;
 mod documentation;
 mod evidence;
+mod fitted;
 mod formats;
 mod hostile;
 mod jobs;
@@ -23,6 +24,7 @@ mod positions;
 mod project;
 #[cfg(unix)]
 mod questions;
+mod rasters;
 mod registry;
 mod reports;
 mod side_files;

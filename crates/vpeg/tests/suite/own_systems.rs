@@ -38,7 +38,7 @@ const CASES: &[(&str, i32, &[&str])] = &[
         1,
         &[
             "site.prj: WKT 1",
-            "has no words for a plane that is turned: write it to a .wkt or a .json",
+            "has no words for a plane that is turned or stretched: write it to a .wkt or a .json",
         ],
     ),
     (

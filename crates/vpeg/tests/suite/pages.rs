@@ -389,3 +389,58 @@ fn pages_are_for_everybody() {
     browser.run("document.querySelector('tbody button').click()");
     browser.is_for_everybody();
 }
+
+/// A raster is seen under the layers of a page, in its colours and at its place, and can be left out.
+#[test]
+fn rasters_are_seen_in_pages() {
+    let bench = Bench::with_demo();
+    bench.ok(&[
+        "draw",
+        "turnouts.shp",
+        "heights.asc",
+        "--crs",
+        "EPSG:26711",
+        "--no-backdrop",
+        "--grid",
+        "none",
+        "-o",
+        "page.html",
+    ]);
+    let Some(browser) = Browser::start() else { return };
+    browser.open(&bench.path("page.html"));
+    // Two places in the grid, and two on the edge of the map outside of it, away from labels.
+    let seen = "const ratio = devicePixelRatio;
+        const canvas = document.getElementById('map');
+        const colour = (x, y) => {
+            const [px, py] = at(x, y);
+            const data = canvas.getContext('2d').getImageData((px - box.left) * ratio, (py - box.top) * ratio, 1, 1);
+            return [...data.data].slice(0, 3).join();
+        };
+        const [wide, high] = [v.east - v.west, v.north - v.south];
+        return [colour(271500, 5254800), colour(275700, 5257200), colour(v.west + wide / 100, v.south + high * 0.4),
+            colour(v.west + wide * 0.3, v.north - high / 100)];";
+    let colours = |browser: &Browser| -> Vec<String> {
+        let found = ask(browser, seen);
+        found.as_array().unwrap().iter().map(|c| c.as_str().unwrap().to_string()).collect()
+    };
+    // The image comes a moment after the map.
+    let mut found = colours(&browser);
+    for _ in 0..100 {
+        if found[0] != found[2] {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(50));
+        found = colours(&browser);
+    }
+    assert!(found[0] != found[2] && found[1] != found[2], "inside and outside: {found:?}");
+    assert!(found[0] != found[1], "low and high: {found:?}");
+    assert_eq!(found[2], found[3], "nothing lies outside");
+    let told = browser.text("layers");
+    assert!(told.contains("heights") && told.contains("348"), "{told}");
+    browser.is_for_everybody();
+    browser.run("document.querySelectorAll('#layers input')[1].click()");
+    std::thread::sleep(std::time::Duration::from_millis(200));
+    let left_out = colours(&browser);
+    assert_eq!(left_out[0], left_out[2], "left out: {left_out:?}");
+    assert!(browser.said().is_empty(), "{:?}", browser.said());
+}

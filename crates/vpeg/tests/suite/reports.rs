@@ -78,7 +78,7 @@ const CASES: &[Case] = &[
         says: "points → gates: 40 in, 34 out, 2 left out, 4 rejected",
         holds: &[
             "<span>Done, with rejects</span>",
-            "<dt>steps</dt><dd>15</dd>",
+            "<dt>steps</dt><dd>18</dd>",
             "<h2 id=\"step1-head\">Step 1: points → gates</h2>\n<p>40 in, 34 out, 2 left out by the condition, 4 rejected.</p>",
             "22: the longitude is blank",
             "NAD83 to WGS 84 (1) [EPSG:1188], reversed (known to 4 m)",

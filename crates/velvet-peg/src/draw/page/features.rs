@@ -1,5 +1,6 @@
 //! The features of a layer as a page holds them: vertices in whole steps, attributes in columns.
 
+use super::super::flags::Flag;
 use super::super::layer_ink::Inked;
 use super::super::options::DrawOptions;
 use super::super::plates::{Carried, Plate, Role};
@@ -97,11 +98,6 @@ pub(super) fn layer(
         let text = color.map(|by| by.classes[at].text.clone());
         json!({ "line": hex(line), "fill": hex(fill), "text": text, "count": inked.classes[at] })
     };
-    let flags: Vec<Value> = inked
-        .flags
-        .iter()
-        .map(|flag| json!({ "x": view.unrolled(flag.at.0), "y": flag.at.1, "text": flag.text }))
-        .collect();
     Ok(json!({
         "name": info.name,
         "title": options.title_of(&info.name),
@@ -118,9 +114,17 @@ pub(super) fn layer(
         "numbers": numbers,
         "shapes": shapes,
         "measures": measures,
-        "flags": flags,
+        "flags": flags(&inked.flags, view),
         "missing": surveyed.bare + surveyed.failed,
     }))
+}
+
+/// Positions to look at.
+pub(super) fn flags(flags: &[Flag], view: &View) -> Vec<Value> {
+    flags
+        .iter()
+        .map(|flag| json!({ "x": view.unrolled(flag.at.0), "y": flag.at.1, "text": flag.text }))
+        .collect()
 }
 
 /// The rows of a table, or of a layer that is not drawn.

@@ -6,6 +6,7 @@ mod features;
 mod lookup;
 mod tab;
 
+use super::map_raster::MapRaster;
 use super::options::{DrawOptions, MapLayers, Stage, Theme};
 use super::page_policy::page_policy;
 use super::palette::{Paper, hex};
@@ -53,7 +54,8 @@ pub(super) fn html(
     let mut tabs: Vec<Value> = Vec::new();
     let own = options.crs.clone().or_else(|| {
         let readers = layers.layers.iter().chain(&layers.before);
-        readers.chain(&layers.context).find_map(|reader| reader.info().crs.clone())
+        let rasters = layers.rasters.iter().map(MapRaster::outline);
+        readers.chain(&layers.context).chain(rasters).find_map(|reader| reader.info().crs.clone())
     });
     let systems: Vec<Crs> = own.into_iter().chain(options.beside.iter().cloned()).collect();
     for at in 0..systems.len().max(1) {
@@ -93,7 +95,8 @@ pub(super) fn stages_html(
     let mut tabs: Vec<Value> = Vec::new();
     for stage in stages {
         let has_shapes = |reader: &LayerReader| !reader.info().bare;
-        let mut next = match stage.layers.layers.iter().any(has_shapes) {
+        let layers = &stage.layers;
+        let mut next = match !layers.rasters.is_empty() || layers.layers.iter().any(has_shapes) {
             false => tab::rows(&stage.layers, watch)?,
             true => match tab(&stage.layers, None, &[], options, watch) {
                 Ok((next, told)) => {
@@ -141,10 +144,12 @@ fn page(title: &str, tabs: Vec<Value>, options: &DrawOptions) -> String {
         "link": options.link,
         "linkBase": options.link_base,
     });
+    let holds = |tab: &Value| tab["rasters"].as_array().is_some_and(|list| !list.is_empty());
+    let images = data["tabs"].as_array().is_some_and(|tabs| tabs.iter().any(holds));
     // Texts of the data cannot end the element that holds them.
     let data = data.to_string().replace('<', "\\u003c").replace('>', "\\u003e");
     let theme = if options.theme == Theme::Dark { "dark" } else { "light" };
-    HTML.replace("{{policy}}", &page_policy(SCRIPT, STYLE))
+    HTML.replace("{{policy}}", &page_policy(SCRIPT, STYLE, images))
         .replace("{{theme}}", theme)
         .replace("{{title}}", &crate::format_support::markup::escaped(title))
         .replace("{{style}}", STYLE)

@@ -3,6 +3,7 @@
 use super::super::backdrop::{Backdrop, Line, whereabouts};
 use super::super::furniture::{self, places};
 use super::super::options::{DrawOptions, MapLayers};
+use super::super::palette::hex;
 use super::super::panel::{Panel, Planned};
 use super::super::view::View;
 use super::features::{self, Steps};
@@ -86,6 +87,9 @@ fn data(
     let backdrop = if options.backdrop { Backdrop::of(&around) } else { Backdrop::default() };
     let mut list = Vec::new();
     for (at, plate) in panel.plates.iter().enumerate() {
+        if plate.raster.is_some() {
+            continue;
+        }
         let reader = layers.layers.get(at);
         let (inked, surveyed) = (&panel.inked[at], &panel.survey.layers[at]);
         list.push(features::layer(
@@ -153,7 +157,31 @@ fn data(
         },
         "coarse": coarse,
         "layers": list,
+        "rasters": rasters(panel, options)?,
     }))
+}
+
+/// The rasters under the layers, as they are seen on the whole map.
+fn rasters(panel: &Panel<'_>, options: &DrawOptions) -> Result<Vec<Value>> {
+    let mut list = Vec::new();
+    for raster in &panel.rasters {
+        let title = options.title_of(&panel.plates[raster.plate].info().name);
+        let place = raster.place().map(|[left, top, wide, high]| {
+            let (from, to) = ((left, top), (left + wide, top + high));
+            [panel.view.coordinate(from), panel.view.coordinate(to)]
+        });
+        let flags = &panel.inked[raster.plate].flags;
+        list.push(json!({
+            "title": title,
+            "address": raster.address()?,
+            "corners": place.map(|[from, to]| [from.0, from.1, to.0, to.1]),
+            "values": raster.range(),
+            "valuesOf": raster.values_of,
+            "shades": raster.shades.iter().step_by(7).map(|shade| hex(*shade)).collect::<Vec<_>>(),
+            "flags": features::flags(flags, &panel.view),
+        }));
+    }
+    Ok(list)
 }
 
 /// Steps of vertices: a millimetre on the ground, as near as the unit has one; coarser on maps on

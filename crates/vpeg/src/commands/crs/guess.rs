@@ -9,6 +9,7 @@ use velvet_peg::guess::{
     Expected, Guess as Answer, Hypothesis, Surroundings, coordinates_of_layer,
     coordinates_of_table, guess,
 };
+use velvet_peg::raster::RasterReader;
 use velvet_peg::{Crs, Error, Geographic, LayerReader, format_of};
 
 #[derive(Debug, Args)]
@@ -45,8 +46,11 @@ impl Guess {
                 Error::usage(format!("--known `{text}`: name two columns, as in lon,lat"))
             })?),
         };
-        let table = format_of(&self.file)?.is_table();
-        let (points, places) = if table {
+        let outline = RasterReader::outline_of(&self.file)?;
+        let table = outline.is_none() && format_of(&self.file)?.is_table();
+        let (points, places) = if let Some(outline) = &outline {
+            (coordinates_of_layer(outline)?, Vec::new())
+        } else if table {
             let columns = self.columns.columns();
             let options = self.reading.options();
             let found = coordinates_of_table(&self.file, &columns, known, &options)?;

@@ -32,10 +32,10 @@ impl Make {
 
 /// Where the definition goes.
 #[derive(Debug, Args)]
-struct Destination {
+pub(super) struct Destination {
     /// File for the definition: .wkt (WKT 2), .prj (WKT 1, as beside Shapefiles) or .json.
     #[arg(short, long, value_name = "FILE")]
-    output: PathBuf,
+    pub(super) output: PathBuf,
     /// Replace the file.
     #[arg(long)]
     overwrite: bool,
@@ -45,7 +45,7 @@ struct Destination {
 }
 
 impl Destination {
-    fn name(&self) -> String {
+    pub(super) fn name(&self) -> String {
         self.name.clone().unwrap_or_else(|| {
             self.output
                 .file_stem()
@@ -53,11 +53,11 @@ impl Destination {
         })
     }
 
-    fn write(&self, crs: &Crs) -> Result<(), Error> {
+    pub(super) fn write(&self, crs: &Crs) -> Result<(), Error> {
         write_definition(&self.output, crs, self.overwrite)
     }
 
-    fn next(&self) {
+    pub(super) fn next(&self) {
         let file = path_in_shell(&self.output);
         show::remark(&format!(
             "wrote {file}: `vpeg convert DATA --to file:{file} -o OUT` carries data to it, and --crs \

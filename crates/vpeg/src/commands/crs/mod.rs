@@ -1,6 +1,7 @@
 //! `vpeg crs`: the registry of reference systems.
 
 mod find;
+mod fit;
 mod guess;
 mod make;
 mod sheet;
@@ -14,6 +15,8 @@ use velvet_peg::{CrsKind, Error};
 pub(crate) enum Registry {
     /// Search by words or code.
     Find(find::Find),
+    /// Fit a site's own coordinates to a known system by common points.
+    Fit(Box<fit::FitSite>),
     /// Rank the systems in which coordinates land where they should be.
     Guess(Box<guess::Guess>),
     /// Make a system of one's own for a site, and write its definition.
@@ -27,6 +30,7 @@ impl Registry {
     pub(crate) fn run(&self) -> Result<Ending, Error> {
         match self {
             Registry::Find(command) => command.run(),
+            Registry::Fit(command) => command.run(),
             Registry::Guess(command) => command.run(),
             Registry::Make(command) => command.run(),
             Registry::Show(command) => command.run(),

@@ -2,7 +2,7 @@
 
 use super::kind;
 use velvet_peg::crs::Height;
-use velvet_peg::projection::Quantity;
+use velvet_peg::projection::{PlaneMove, Quantity};
 use velvet_peg::{Crs, registry};
 
 pub(super) fn replacements(crs: &Crs) -> String {
@@ -136,10 +136,21 @@ fn projection(crs: &Crs, add: &mut dyn FnMut(&str, String)) {
         let turn = &derived.turn;
         let unit = crs.unit_plural();
         add("derived from", derived.from.label());
-        add("  lengths times", turn.scale.to_string());
-        add("  axes turned", format!("{}° anticlockwise", significant(turn.rotation_deg)));
-        let (x, y) = (significant(turn.origin.0), significant(turn.origin.1));
-        add("  its origin lies at", format!("{x}, {y} ({unit})"));
+        let pair = |(x, y): (f64, f64)| format!("{}, {}", significant(x), significant(y));
+        let origin = match turn {
+            PlaneMove::Similarity(turn) => {
+                add("  lengths times", turn.scale.to_string());
+                let degrees = significant(turn.rotation_deg);
+                add("  axes turned", format!("{degrees}° anticlockwise"));
+                turn.origin
+            }
+            PlaneMove::Affine(affine) => {
+                add("  a step of 1 east becomes", pair(affine.first));
+                add("  a step of 1 north becomes", pair(affine.second));
+                affine.origin
+            }
+        };
+        add("  its origin lies at", format!("{} ({unit})", pair(origin)));
     }
     match crs.projection() {
         Ok(projection) if projection.is_conformal() => {}

@@ -2,6 +2,7 @@
 
 mod next_step;
 
+use super::raster;
 use crate::arguments::{ReadArguments, TableArguments, map_file};
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
@@ -16,7 +17,7 @@ use velvet_peg::{Bounds, Error, Notice};
 
 #[derive(Debug, Args)]
 pub(crate) struct Look {
-    /// Table or layer file; `-` for a table on standard input.
+    /// Table, layer file or raster; `-` for a table on standard input.
     file: PathBuf,
     /// Read every row of a large table, not parts of it.
     #[arg(long)]
@@ -45,6 +46,7 @@ impl Look {
         } else {
             match &found {
                 Found::Table(table) => self.table(table)?,
+                Found::Raster(info) => raster::look(&self.file, info)?,
                 Found::Layers { format, layers } => {
                     show::answer(&format!(
                         "{}: {}, {} layer{}",
@@ -61,6 +63,7 @@ impl Look {
         }
         match &found {
             Found::Table(table) => show::notices(&table.notices),
+            Found::Raster(info) => show::notices(&info.notices),
             Found::Layers { layers, .. } => layers.iter().for_each(|(_, n)| show::notices(n)),
         }
         if !show::wants_json() {
@@ -256,6 +259,7 @@ fn as_json(found: &Found) -> Json {
             "extent": bounds_json(look.extent),
             "notices": show::notices_as_json(&look.notices),
         }),
+        Found::Raster(info) => raster::as_json(info),
         Found::Layers { format, layers } => json!({
             "kind": "layers",
             "format": format.name(),

@@ -68,6 +68,33 @@ pub(super) fn next(
             });
             Proposals(proposals.0, told)
         }
+        Look::Raster(info) => {
+            let plain = path_in_shell(file);
+            match (&info.grid, &info.crs) {
+                (None, _) => Proposals::one(
+                    format!(
+                        "vpeg declare {plain} --points CONTROL.csv --crs REF -o {}",
+                        beside("-placed.tif")
+                    ),
+                    Some(
+                        "CONTROL.csv is a table of control points with columns pixel, line, easting and \
+                         northing; or put the world file of the picture beside it",
+                    ),
+                ),
+                (Some(_), None) => Proposals::one(
+                    format!("vpeg declare {plain} --crs REF -o {}", beside("-declared.tif")),
+                    Some(FIND),
+                ),
+                (Some(_), Some(crs)) if crs.is_geographic() => Proposals::one(
+                    format!("vpeg convert {plain} --to utm -o {}", beside("-utm.tif")),
+                    Some("or to another system"),
+                ),
+                (Some(_), Some(_)) => Proposals::one(
+                    format!("vpeg convert {plain} --to EPSG:4326 -o {}", beside("-degrees.tif")),
+                    Some("or to another system"),
+                ),
+            }
+        }
         Look::Layers { layers, .. } => {
             let layer = layers.first().filter(|_| layers.len() > 1).map(|(info, _)| &info.name);
             let layer = Typed::default().value("--layer", layer).text();

@@ -54,6 +54,13 @@
       });
       delete layer.shapes;
     }
+    for (const raster of tab.rasters ?? []) {
+      raster.shown = true;
+      if (!raster.address) continue;
+      raster.image = new Image();
+      raster.image.addEventListener("load", () => draw());
+      raster.image.src = raster.address;
+    }
     for (const [name, lines] of Object.entries(tab.backdrop ?? {})) {
       if (name !== "names") tab.backdrop[name] = lines.map(ringOf);
     }

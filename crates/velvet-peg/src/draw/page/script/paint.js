@@ -47,6 +47,7 @@
     lines(backdrop.counties, paper.county, 0.8);
     lines(backdrop.states, paper.state, 1.3);
     lines(backdrop.countries, paper.state, 1.1);
+    rasters();
     grid(paper);
     pen.textAlign = "center";
     for (const name of backdrop.names) {
@@ -72,6 +73,18 @@
     pen.fillStyle = color;
     pen.fillText(words, x, y);
   };
+  const rasters = () => {
+    for (const { shown, image, corners } of data.rasters ?? []) {
+      if (!shown || !image?.naturalWidth) continue;
+      const left = pixelX(corners[0]), top = pixelY(corners[1]);
+      const across = pixelX(corners[2]) - left;
+      // Enlarged, its pixels are seen as they are.
+      pen.imageSmoothingEnabled = across < 2 * image.naturalWidth;
+      pen.drawImage(image, left, top, across, pixelY(corners[3]) - top);
+    }
+  };
+  // All that has positions to look at.
+  const flagged = () => [...data.layers.filter(isSeen), ...data.rasters ?? []];
   // What a tab has no map of says so.
   const nothing = (paper) => {
     pen.textAlign = "center";
@@ -186,7 +199,7 @@
   };
   const flags = (paper) => {
     let number = 0;
-    for (const layer of data.layers.filter(isSeen)) {
+    for (const layer of flagged()) {
       for (const flag of layer.flags) {
         number += 1;
         if (!layer.shown || number > 99) continue;

@@ -32,17 +32,38 @@
     }
     return line;
   };
+  const rasterLine = (raster) => {
+    const line = element("li");
+    const label = element("label");
+    const box = element("input", undefined, { type: "checkbox" });
+    box.checked = raster.shown;
+    box.addEventListener("change", () => { raster.shown = box.checked; draw(); });
+    label.append(box, raster.title);
+    const what = !raster.address ? "raster, none of it on this map" : raster.values ? `raster, ${raster.valuesOf}` : "raster, in its own colours";
+    label.append(element("span", ` ${what}`, { class: "count" }));
+    line.append(label);
+    if (raster.values) {
+      const shades = element("p", undefined, { class: "shades" });
+      const bar = element("span", undefined, { class: "bar", "aria-hidden": "true" });
+      bar.style.background = `linear-gradient(to right, ${raster.shades.join(", ")})`;
+      shades.append(element("span", raster.values[0]), bar, element("span", raster.values[1]));
+      line.append(shades);
+    }
+    return line;
+  };
   const listLayers = () => {
     for (const id of ["layers", "choose", "flag-list", "fact-list", "moved-list"]) $(id).replaceChildren();
     const layers = data.view ? data.layers.filter(isSeen) : [];
     for (const layer of layers) $("layers").append(layerLine(layer));
-    $("layers-part").hidden = !layers.length;
+    const rasters = data.rasters ?? [];
+    for (const raster of rasters) $("layers").append(rasterLine(raster));
+    $("layers-part").hidden = !layers.length && !rasters.length;
     data.layers.forEach((layer, at) => {
       const tabled = !layer.context && isSeen(layer) && (!layer.before || data.shows === "before");
       if (tabled) $("choose").append(element("option", layer.title, { value: at }));
     });
     $("records").hidden = !$("choose").options.length;
-    for (const flag of layers.flatMap((layer) => layer.flags)) {
+    for (const flag of data.view ? flagged().flatMap((layer) => layer.flags) : []) {
       const item = element("li");
       const button = element("button", flag.text, { type: "button" });
       button.addEventListener("click", () => moveTo(flag.x, flag.y));
