@@ -223,13 +223,21 @@ fn columns_exist(plates: &[Plate<'_>], options: &DrawOptions) -> Result<()> {
                 .collect();
             names.sort_unstable();
             names.dedup();
+            let there = if names.is_empty() { "none".to_string() } else { names.join(", ") };
             return Err(Error::usage(format!(
-                "no layer has a column `{name}` {what}: there is {}",
-                names.join(", ")
+                "no layer has a column `{name}` {what}: there is {there}"
             )));
         }
     }
     for style in &options.styles {
+        let raster =
+            |plate: &&Plate<'_>| plate.raster.is_some() && plate.info().name == style.layer;
+        if (style.color.is_some() || style.width.is_some()) && plates.iter().any(|p| raster(&p)) {
+            return Err(Error::usage(format!(
+                "`{}` is a raster: its colours are its own, and it has no lines to be of a width",
+                style.layer
+            )));
+        }
         if !plates.iter().any(|plate| plate.info().name == style.layer) {
             let names: Vec<&str> = plates.iter().map(|plate| plate.info().name.as_str()).collect();
             return Err(Error::usage(format!(

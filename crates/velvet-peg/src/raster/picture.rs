@@ -67,8 +67,7 @@ impl Picture {
             vertical: None,
         };
         let own_colours = match info.colours {
-            Colours::Palette(_) => true,
-            Colours::Rgb => info.samples == SampleType::U8,
+            Colours::Palette(_) | Colours::Rgb => true,
             // Shades of more bits are figures as often as pictures: they are shown from the lowest on.
             Colours::Grey => info.samples == SampleType::U8 && info.bits == 8,
             Colours::Values => false,
@@ -92,7 +91,12 @@ impl Picture {
                 Widening::Decimals(info.no_data)
             }
         };
-        let mut sink = Canvas::new(frame, coder(&form, own_colours));
+        let brightest = match (&info.colours, info.samples) {
+            (_, SampleType::U8) => f64::from(u8::MAX),
+            (Colours::Rgb, _) => brightest(reader)?,
+            _ => info.samples.largest(),
+        };
+        let mut sink = Canvas::new(frame, coder(&form, own_colours.then_some(brightest)));
         Work {
             reader,
             cache: reader.cache(),
@@ -152,33 +156,54 @@ fn way(
     if step(1).max(step(2)) < 1.0 { Resampling::Nearest } else { Resampling::Average }
 }
 
-/// What is kept of a pixel: its colours, or the number of its first band.
+/// Blocks that are looked at for the brightest colour, at most.
+const LOOKED_AT: usize = 64;
+
+/// The largest number of colours of more than 8 bits, which seldom use them all, in blocks from all over the
+/// raster.
+fn brightest(reader: &RasterReader) -> Result<f64> {
+    let layout = reader.layout();
+    let across = layout.blocks_across();
+    let all = across * layout.rows.div_ceil(layout.block.1);
+    let mut most = 0.0f64;
+    for at in (0..all).step_by(all.div_ceil(LOOKED_AT).max(1)) {
+        let samples = reader.with_blocks(|blocks| blocks.read((at % across, at / across)))?;
+        each_type!(&samples, numbers => for pixel in numbers.chunks_exact(layout.bands) {
+            for part in pixel.iter().take(3).map(|part| part.to_f64()) {
+                if part.is_finite() {
+                    most = most.max(part);
+                }
+            }
+        });
+    }
+    Ok(if most > 0.0 { most } else { layout.samples.largest() })
+}
+
+/// What is kept of a pixel: its own colours, the brightest of which is given, or the number of its first band.
 fn coder(
     form: &Form,
-    own_colours: bool,
+    brightest: Option<f64>,
 ) -> impl Fn(&Samples) -> Vec<[u8; 4]> + Clone + Send + Sync + 'static {
-    let (bands, opacity, colours) = (form.bands, form.opacity, form.colours.clone());
+    let (bands, opacity) = (form.bands, form.opacity);
+    let in_colours = form.colours == Colours::Rgb;
     move |samples: &Samples| {
         let full = samples.kind().largest();
         each_type!(samples, numbers => numbers
             .chunks_exact(bands)
             .map(|pixel| {
                 let at = |band: usize| pixel[band].to_f64();
-                let clear = opacity && at(bands - 1) == 0.0;
-                if !own_colours {
-                    let value = match &colours {
-                        _ if clear => f32::NAN,
-                        // Its lightness.
-                        Colours::Rgb => ((at(0) + at(1) + at(2)) / 3.0) as f32,
-                        _ => at(0) as f32,
-                    };
-                    return value.to_le_bytes();
-                }
-                let part = |band: usize| (at(band) / full * 255.0).round().clamp(0.0, 255.0) as u8;
-                let own = if opacity { part(bands - 1) } else { 255 };
-                match &colours {
-                    Colours::Rgb => [part(0), part(1), part(2), own],
-                    _ => [part(0), part(0), part(0), own],
+                let Some(brightest) = brightest else {
+                    let clear = opacity && at(bands - 1) == 0.0;
+                    return (if clear { f32::NAN } else { at(0) as f32 }).to_le_bytes();
+                };
+                let part = |value: f64, most: f64| {
+                    (value / most * 255.0).round().clamp(0.0, 255.0) as u8
+                };
+                let colour = |band: usize| part(at(band), brightest);
+                let own = if opacity { part(at(bands - 1), full) } else { 255 };
+                match in_colours {
+                    true => [colour(0), colour(1), colour(2), own],
+                    false => [colour(0), colour(0), colour(0), own],
                 }
             })
             .collect())

@@ -279,6 +279,29 @@ fn lists_of_colours_are_seen_in_their_colours() {
     }
 }
 
+/// Colours of 16 bits seldom use them all: the brightest is as bright as can be.
+#[test]
+fn colours_of_sixteen_bits_are_seen_as_colours() {
+    let folder = tempfile::tempdir().unwrap();
+    let made = Made { bands: 3, bits: 16, photometric: 2, ..Made::default() };
+    let number = |column, row, band: usize| 8.0 * f64::from(colour(column, row)[band]);
+    let path = in_utm(made, folder.path(), number);
+    let layers = MapLayers {
+        layers: vec![reader(&middles())],
+        rasters: vec![raster(&path)],
+        ..MapLayers::default()
+    };
+    let svg = svg(&layers, DrawOptions::default());
+    let (image, circles) = (Image::of(&svg), circles(&svg));
+    let all = || (0..SIZE.0 * SIZE.1).map(|at| colour(at % SIZE.0, at / SIZE.0));
+    let brightest = f64::from(all().flatten().max().unwrap());
+    for (middle, colour) in circles.into_iter().zip(all()) {
+        let [red, green, blue] =
+            colour.map(|part| (f64::from(part) / brightest * 255.0).round() as u8);
+        assert_eq!(image.at(middle), [red, green, blue, 255]);
+    }
+}
+
 /// A raster of finer pixels than the map's is averaged, not thinned out.
 #[test]
 fn fine_pixels_are_averaged() {
@@ -347,4 +370,27 @@ fn a_raster_without_a_place_is_told() {
     fs::write(&path, Made::default().bytes(|column, row, _| (column + row) as f64)).unwrap();
     let error = MapRaster::new(RasterReader::open(&path).unwrap()).unwrap_err().to_string();
     assert!(error.contains("scan.tif") && error.contains("where its pixels lie"), "{error}");
+}
+
+/// What a raster cannot be drawn by is refused, not passed over.
+#[test]
+fn looks_of_layers_are_refused_for_rasters() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = colours(folder.path());
+    let style = LayerStyle { layer: "sheet".into(), ..LayerStyle::default() };
+    let styled = |style: LayerStyle| DrawOptions { styles: vec![style], ..DrawOptions::default() };
+    for (options, says) in [
+        (styled(LayerStyle { color: Some([255, 0, 0]), ..style.clone() }), "`sheet` is a raster"),
+        (styled(LayerStyle { width: Some(2.0), ..style.clone() }), "`sheet` is a raster"),
+        (DrawOptions { label: Some("crop".into()), ..DrawOptions::default() }, "there is none"),
+    ] {
+        let layers = MapLayers { rasters: vec![raster(&path)], ..MapLayers::default() };
+        let out = folder.path().join("map.svg");
+        let error = draw_layers(&layers, &out, &options, &mut NoProgress).unwrap_err();
+        assert!(error.to_string().contains(says), "{error}");
+        assert!(!out.exists());
+    }
+    let titled = styled(LayerStyle { title: Some("The sheet".into()), ..style });
+    let layers = MapLayers { rasters: vec![raster(&path)], ..MapLayers::default() };
+    assert!(svg(&layers, titled).contains(">The sheet<"));
 }
