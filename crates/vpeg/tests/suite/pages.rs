@@ -411,10 +411,17 @@ fn rasters_are_seen_in_pages() {
     // Two places in the grid, and two on the edge of the map outside of it, away from labels.
     let seen = "const ratio = devicePixelRatio;
         const canvas = document.getElementById('map');
+        // The colour that most of some pixels have: a line of the grid may cross them.
         const colour = (x, y) => {
             const [px, py] = at(x, y);
-            const data = canvas.getContext('2d').getImageData((px - box.left) * ratio, (py - box.top) * ratio, 1, 1);
-            return [...data.data].slice(0, 3).join();
+            const { data } = canvas.getContext('2d').getImageData(
+                (px - box.left) * ratio - 4, (py - box.top) * ratio - 4, 9, 9);
+            const counts = {};
+            for (let at = 0; at < data.length; at += 4) {
+                const one = [...data.slice(at, at + 3)].join();
+                counts[one] = (counts[one] ?? 0) + 1;
+            }
+            return Object.keys(counts).sort((a, b) => counts[b] - counts[a])[0];
         };
         const [wide, high] = [v.east - v.west, v.north - v.south];
         return [colour(271500, 5254800), colour(275700, 5257200), colour(v.west + wide / 100, v.south + high * 0.4),
