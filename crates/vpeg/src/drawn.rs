@@ -53,8 +53,7 @@ pub(crate) fn asked(matches: &ArgMatches) -> Result<Option<Asked>, Error> {
         if is_standard(out) {
             return Err(Error::usage("--map draws the file that is written: name one with -o"));
         }
-        let raster = RasterFormat::of_file(out).is_some();
-        if !raster && format_of(out).is_ok_and(|format| format.is_table()) {
+        if format_of(out).is_ok_and(|format| format.is_table()) {
             return Err(Error::usage(
                 "is a table: --map draws layers, write one (.gpkg) or leave it out",
             )

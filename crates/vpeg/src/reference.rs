@@ -2,6 +2,8 @@
 
 use crate::show;
 use std::path::Path;
+use velvet_peg::draw::MapLayers;
+use velvet_peg::raster::RasterReader;
 use velvet_peg::{Bounds, Converter, Coordinate, Crs, Error, Geographic, LayerReader, Notice};
 
 /// Reads a `REF` that needs no data: a code, a URN or words, or `like:FILE`.
@@ -54,6 +56,20 @@ pub(crate) fn place_text(text: &str) -> Result<(Geographic, Option<String>), Err
 /// that all of it lies in (`state-plane` in the zone's legal foot, `state-plane-m` in metres).
 pub(crate) fn system_for(text: &str, layer: &LayerReader) -> Result<Crs, Error> {
     told(velvet_peg::reference::read_reference_for(text, Path::new(""), layer))
+}
+
+/// As [`system_for`], for a raster: of several zones the one that most of it lies in.
+pub(crate) fn system_for_raster(text: &str, raster: &RasterReader) -> Result<Crs, Error> {
+    let (crs, notices) = velvet_peg::crs::read_reference_for_raster(text, Path::new(""), raster)?;
+    show::notices(&notices);
+    Ok(crs)
+}
+
+/// As [`system_for`], for a map.
+pub(crate) fn system_for_map(text: &str, layers: &MapLayers) -> Result<Crs, Error> {
+    let (crs, notices) = layers.system(text, Path::new(""))?;
+    show::notices(&notices);
+    Ok(crs)
 }
 
 /// As [`system_for`], for the points of a table in a system that is known.

@@ -170,8 +170,7 @@ impl Crs {
     }
 
     /// A projected system whose plane is turned, scaled and shifted, or stretched and skewed as well: a site's
-    /// own grid. Its axes, their
-    /// unit and its area are those of the system that it follows from.
+    /// own grid. Its axes, their unit and its area are those of the system that it follows from.
     ///
     /// ```
     /// use velvet_peg_core::{Converter, Coordinate, Crs};

@@ -50,6 +50,36 @@ pub(crate) struct Atlas {
     pub(crate) outlines: Outlines,
     /// West, south, east, north of each county.
     boxes: Vec<[f64; 4]>,
+    /// Which boxes touch a square of the Earth, by [`square`].
+    squares: Vec<Vec<u16>>,
+}
+
+/// Side of a square of [`Atlas::squares`], degrees.
+const SQUARE: f64 = 4.0;
+/// Squares from west to east.
+const SQUARES_AROUND: usize = (360.0 / SQUARE) as usize;
+
+/// Column and row of the square that holds a place.
+fn square(lon: f64, lat: f64) -> (usize, usize) {
+    let number = |from_edge: f64| (from_edge / SQUARE).max(0.0) as usize;
+    (
+        number(lon + 180.0).min(SQUARES_AROUND - 1),
+        number(lat + 90.0).min((180.0 / SQUARE) as usize - 1),
+    )
+}
+
+/// For each square, the numbers of the boxes that touch it, in order.
+fn squares(boxes: &[[f64; 4]]) -> Vec<Vec<u16>> {
+    let mut squares = vec![Vec::new(); SQUARES_AROUND * (180.0 / SQUARE) as usize];
+    for (number, [west, south, east, north]) in boxes.iter().enumerate() {
+        let (from, to) = (square(*west, *south), square(*east, *north));
+        for row in from.1..=to.1 {
+            for column in from.0..=to.0 {
+                squares[row * SQUARES_AROUND + column].push(number as u16);
+            }
+        }
+    }
+    squares
 }
 
 /// The outlines, decoded once.
@@ -67,8 +97,9 @@ pub(crate) fn atlas() -> &'static Atlas {
                     [west.min(lon), south.min(lat), east.max(lon), north.max(lat)]
                 })
             })
-            .collect();
-        Atlas { outlines, boxes }
+            .collect::<Vec<_>>();
+        let squares = squares(&boxes);
+        Atlas { outlines, boxes, squares }
     })
 }
 
@@ -100,7 +131,9 @@ impl Atlas {
 
     /// Index of the county that holds a place.
     pub(crate) fn find(&self, at: Geographic) -> Option<usize> {
-        (0..self.boxes.len()).find(|county| {
+        let (column, row) = square(at.lon, at.lat);
+        let near = &self.squares[row * SQUARES_AROUND + column];
+        near.iter().map(|number| usize::from(*number)).find(|county| {
             let [west, south, east, north] = self.boxes[*county];
             (west..=east).contains(&at.lon)
                 && (south..=north).contains(&at.lat)

@@ -30,6 +30,42 @@ fn places_in_known_counties_are_in_their_zones() {
     }
 }
 
+/// A place is in the county whose outline holds it, wherever the county lies: the first of all that do,
+/// looked for one by one.
+#[test]
+fn the_county_of_a_place_is_the_one_whose_outline_holds_it() {
+    let outlines = registry::outlines();
+    let vertices = |county: &registry::CountyOutline| -> Vec<Vec<(f64, f64)>> {
+        let arcs = county.polygons.iter().flatten().flatten();
+        arcs.map(|arc| outlines.arcs[(if *arc < 0 { !*arc } else { *arc }) as usize].clone())
+            .collect()
+    };
+    let lines: Vec<_> = outlines.counties.iter().map(vertices).collect();
+    let holds = |county: usize, at: Geographic| {
+        let crossings = lines[county].iter().flat_map(|line| line.windows(2)).filter(|pair| {
+            let ((x1, y1), (x2, y2)) = (pair[0], pair[1]);
+            (y1 > at.lat) != (y2 > at.lat) && at.lon < (x2 - x1) * (at.lat - y1) / (y2 - y1) + x1
+        });
+        crossings.count() % 2 == 1
+    };
+    let mut found = 0;
+    // Between two vertices that lie far from one another in the list: inside, or just outside.
+    for (number, lines) in lines.iter().enumerate().step_by(7) {
+        let all: Vec<(f64, f64)> = lines.iter().flatten().copied().collect();
+        let ((x1, y1), (x2, y2)) = (all[0], all[all.len() / 2]);
+        let at = Geographic { lon: (x1 + x2) / 2.0, lat: (y1 + y2) / 2.0 };
+        let wanted = (0..outlines.counties.len()).find(|county| holds(*county, at));
+        let county = county_at(at);
+        assert_eq!(
+            county.as_ref().map(|county| county.fips),
+            wanted.map(|county| outlines.counties[county].fips),
+            "{at:?}"
+        );
+        found += usize::from(wanted == Some(number));
+    }
+    assert!(found > 300, "{found}");
+}
+
 /// Every county of every state that has zones is in one, wholly or in parts without a gap.
 #[test]
 fn every_state_is_covered_without_a_gap() {

@@ -223,6 +223,27 @@ pub struct CheckedLayers {
     pub(crate) layers: Vec<LayerReader>,
 }
 
+/// Whether all pixels of a raster can be read.
+#[cfg(feature = "rasters")]
+fn pixels(raster: &RasterReader) -> Finding {
+    let info = raster.info();
+    match raster.each_block(drop, drop) {
+        Ok(()) => Finding::new(
+            Severity::Note,
+            "source",
+            format!(
+                "a raster, whose outline is what is checked: all of its {} × {} pixels can be read",
+                info.columns, info.rows
+            ),
+        ),
+        Err(error) => Finding::new(
+            Severity::Fault,
+            "source",
+            format!("not all of its {} × {} pixels can be read: {error}", info.columns, info.rows),
+        ),
+    }
+}
+
 impl CheckedLayers {
     /// Checks every layer of some files as [`check()`] does, and keeps them open. `watch` is told how
     /// far it has come.
@@ -239,16 +260,20 @@ impl CheckedLayers {
         let several = files.len() > 1;
         for file in files {
             #[cfg(feature = "rasters")]
-            if let Some(mut reader) = RasterReader::outline_of(file)? {
+            if RasterFormat::of_file(file).is_some() {
+                let raster = RasterReader::open(file)?;
+                let mut reader = LayerReader::of_layer(&raster.outline()?, file);
                 if let (None, Some(crs)) = (&reader.info().crs, &options.crs) {
                     reader.assume(crs.clone());
                 }
-                let format = RasterFormat::of_file(file).map_or("", RasterFormat::name);
+                let format = raster.info().format.name();
                 // What columns are asked for is of layers.
                 let placed =
                     CheckOptions { title: options.title.clone(), ..CheckOptions::default() };
                 let placed = CheckOptions { expected: options.expected.clone(), ..placed };
-                let sheet = sheet(&reader, &placed, several, watch)?;
+                let mut sheet = sheet(&reader, &placed, several, watch)?;
+                sheet.findings.insert(0, pixels(&raster));
+                sheet.findings.sort_by_key(|finding| std::cmp::Reverse(finding.level));
                 sheets.push(QualitySheet { format, ..sheet });
                 layers.push(reader);
                 continue;

@@ -243,11 +243,16 @@ pub fn state_plane_of_layer(reader: &LayerReader, metres: bool) -> Result<Crs> {
             .in_file(reader.path()));
         }
     };
+    state_plane_in(name, reader.info().crs.as_ref(), metres)
+}
+
+/// The system of a state-plane zone of 1983 for data in a system of its own.
+pub(super) fn state_plane_in(name: &str, own: Option<&Crs>, metres: bool) -> Result<Crs> {
     let zone = state_plane_zones()
         .iter()
         .find(|zone| zone.set == ZoneSet::Spcs83 && zone.name == *name)
         .ok_or_else(|| Error::usage(format!("the zone {name} has no system")))?;
-    let own = reader.info().crs.as_ref().and_then(Crs::in_degrees);
+    let own = own.and_then(Crs::in_degrees);
     let own = own.and_then(|home| home.datum().and_then(Datum::code));
     let pick = |datum: u32| {
         let (m, ft) = zone.systems_on(datum);
@@ -268,33 +273,35 @@ pub fn utm_of_layer(reader: &LayerReader) -> Result<(Crs, Option<Notice>)> {
     let zones = zones_of_layer(reader)?;
     let mine: Vec<&ZoneAnswer> = zones.iter().filter(|zone| zone.kind == "UTM").collect();
     match mine.as_slice() {
-        [only] if only.name != "none" => {
-            let on_wgs84 = only.systems.last().cloned();
-            let on_wgs84 = on_wgs84.ok_or_else(|| Error::usage("the zone has no system"))?;
-            let zone = on_wgs84.name().rsplit(' ').next().unwrap_or_default().to_string();
-            let home = reader.info().crs.as_ref().and_then(Crs::in_degrees);
-            let Some(home) = home.filter(|home| home.code() != Some(4326)) else {
-                return Ok((on_wgs84, None));
-            };
-            let name = format!("{} / UTM zone {zone}", home.name());
-            match Crs::named(&name) {
-                Some(own) => Ok((own, None)),
-                None => {
-                    let said = format!(
-                        "the registry has no UTM zone {zone} on {}, the datum of the data: that on \
-                         WGS 84 is taken",
-                        home.name()
-                    );
-                    Ok((on_wgs84, Some(Notice::note(NoticeKind::Assumed, said))))
-                }
-            }
-        }
+        [only] if only.name != "none" => utm_in(only, reader.info().crs.as_ref()),
         [] => Err(Error::usage("the data lies in no UTM zone").in_file(reader.path())),
         several => Err(Error::usage(format!(
             "the data straddles UTM zones ({}): choose one by its code",
             shares(several)
         ))
         .in_file(reader.path())),
+    }
+}
+
+/// The system of a UTM zone for data in a system of its own.
+pub(super) fn utm_in(zone: &ZoneAnswer, own: Option<&Crs>) -> Result<(Crs, Option<Notice>)> {
+    let on_wgs84 = zone.systems.last().cloned();
+    let on_wgs84 = on_wgs84.ok_or_else(|| Error::usage("the zone has no system"))?;
+    let zone = on_wgs84.name().rsplit(' ').next().unwrap_or_default().to_string();
+    let home = own.and_then(Crs::in_degrees);
+    let Some(home) = home.filter(|home| home.code() != Some(4326)) else {
+        return Ok((on_wgs84, None));
+    };
+    match Crs::named(&format!("{} / UTM zone {zone}", home.name())) {
+        Some(own) => Ok((own, None)),
+        None => {
+            let said = format!(
+                "the registry has no UTM zone {zone} on {}, the datum of the data: that on WGS 84 is \
+                 taken",
+                home.name()
+            );
+            Ok((on_wgs84, Some(Notice::note(NoticeKind::Assumed, said))))
+        }
     }
 }
 

@@ -11,7 +11,7 @@ const PARTS: usize = 32;
 #[derive(Debug)]
 pub struct MapRaster {
     /// It has no say in what the map shows.
-    pub context: bool,
+    pub(super) context: bool,
     reader: RasterReader,
     outline: LayerReader,
 }

@@ -35,6 +35,7 @@ mod layer_ink;
 mod legend;
 mod lettering;
 mod map_raster;
+mod map_system;
 mod marks;
 mod north;
 mod options;

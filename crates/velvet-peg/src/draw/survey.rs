@@ -139,7 +139,8 @@ fn one(
             };
             mixed |= layer.kind.is_some_and(|known| known != kind);
             layer.kind = Some(kind);
-            if plate.is_carried() && is_lost(geometry, feature) {
+            // Of a raster it is the outline, of which a part may be on the map.
+            if plate.raster.is_none() && plate.is_carried() && is_lost(geometry, feature) {
                 layer.failed += 1;
             }
         }

@@ -100,7 +100,7 @@ pub(super) fn folder(path: &Path) -> Error {
 
 /// Refuses rasters, and what is called one and is none.
 #[cfg(feature = "rasters")]
-fn refuse_raster(path: &Path, bytes: &[u8]) -> Result<()> {
+pub(super) fn refuse_raster(path: &Path, bytes: &[u8]) -> Result<()> {
     // A name that says a layer or a table is dealt with by what it says.
     if Format::of(path).is_ok() {
         return Ok(());

@@ -23,6 +23,8 @@ pub(super) fn recognise(path: &Path, bytes: &[u8]) -> Result<Format> {
         let other = format.is_any_xml() && !found.is_table();
         return Ok(if other { found } else { format });
     }
+    #[cfg(feature = "rasters")]
+    super::content::refuse_raster(path, bytes)?;
     match Format::left_out(path, bytes) {
         Some(error) => Err(error),
         None => Ok(with_start(bytes, Format::recognised)),

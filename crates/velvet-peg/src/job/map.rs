@@ -2,12 +2,10 @@
 
 use super::map_part::MapPart;
 use crate::draw::{
-    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, MapRaster, Theme, ZoneLines,
-    color_of,
+    Classes, Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, Theme, ZoneLines, color_of,
 };
 use crate::error::{Error, Result};
 use crate::notice::Notice;
-use crate::reference::read_reference_for;
 use indexmap::IndexMap;
 use serde::{Deserialize, Serialize};
 use std::path::Path;
@@ -134,11 +132,8 @@ impl JobMap {
         {
             drawn.before = Some(*layer);
         }
-        let outlines = drawn.rasters.iter().map(MapRaster::outline);
-        let first = drawn.layers.iter().chain(outlines).next();
         let mut system = |text: &String| -> Result<Crs> {
-            let first = first.ok_or_else(|| Error::usage("there is no layer to draw a map of"))?;
-            let (crs, told) = read_reference_for(text, folder, first)?;
+            let (crs, told) = drawn.system(text, folder)?;
             notices.extend(told);
             Ok(crs)
         };

@@ -3,7 +3,7 @@
 use super::file::Job;
 use super::run_step::{Named, PlannedStep, System};
 use super::step_schema::{StartsFrom, Step};
-use crate::crs::reference::{depends_on_data, read_reference, read_reference_for};
+use crate::crs::reference::{depends_on_data, read_reference};
 use crate::error::{Error, Result};
 use crate::layer::LayerInfo;
 use crate::layer::column_names::position;
@@ -238,21 +238,20 @@ impl Checking<'_> {
         self.step.each_word(&mut |word, value| texts.extend(value.system().map(|s| (word, s))));
         for (word, text) in texts {
             let of_data = || System::OfData(text.to_string());
-            let (system, notice) = match (depends_on_data(text), source) {
+            let (system, told) = match (depends_on_data(text), source) {
                 (false, _) => read_reference(text, self.folder)
-                    .map(|(crs, notice)| (System::Known(crs), notice)),
-                (true, Some(source)) if !source.is_table()? => source
-                    .layer(self.folder)
-                    .and_then(|reader| read_reference_for(text, self.folder, &reader))
-                    .map(|(crs, notice)| (System::Known(crs), notice)),
+                    .map(|(crs, notice)| (System::Known(crs), notice.into_iter().collect())),
+                (true, Some(source)) if !source.is_table()? => {
+                    source.system(text, self.folder).map(|(crs, told)| (System::Known(crs), told))
+                }
                 (true, Some(_)) => Err(Error::usage(format!(
                     "`{text}` is told from where a layer lies: build features first, and convert \
                      them in a step of its own"
                 ))),
-                (true, None) => Ok((of_data(), None)),
+                (true, None) => Ok((of_data(), Vec::new())),
             }
             .map_err(|error| self.blame(word, error))?;
-            systems.notices.extend(notice);
+            systems.notices.extend(told);
             let place = match word {
                 "crs" => &mut systems.crs,
                 "to" => &mut systems.to,

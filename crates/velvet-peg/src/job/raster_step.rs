@@ -4,7 +4,6 @@
 use super::run_step::{At, PlannedStep, tell, way_of};
 use super::step_schema::{ConvertStep, Step, TagStep};
 use crate::error::{Error, Result};
-use crate::layer_io::LayerReader;
 use crate::progress::Progress;
 use crate::raster::{ConvertRaster, RasterReader, RasterSummary, declare_raster};
 use crate::reproject::Way;
@@ -19,18 +18,14 @@ impl PlannedStep {
     ) -> Result<RasterSummary> {
         let mut told = self.notices.clone();
         let reader = at.from.raster(at.folder)?;
-        let mut system = |system: &super::run_step::System| {
-            let outline = LayerReader::of_layer(&reader.outline()?, reader.path());
-            system.of(at, &outline, &mut told)
-        };
         let mut summary = match &self.step {
             Step::Declare(_) => {
                 let crs = self.crs.as_ref().ok_or_else(|| Error::usage("the step needs `crs`"))?;
-                let crs = system(crs)?;
+                let crs = crs.of(at, &mut told)?;
                 declare_raster(reader, &crs, at.out, false, watch)?
             }
             Step::Convert(step) => {
-                let target = self.to.as_ref().map(system).transpose()?;
+                let target = self.to.as_ref().map(|to| to.of(at, &mut told)).transpose()?;
                 let align = match at.align {
                     Some(named) => Some(named.raster(at.folder)?),
                     None => None,

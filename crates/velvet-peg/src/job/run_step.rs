@@ -4,8 +4,8 @@ use super::file::JobSource;
 use super::map_part::MapPart;
 use super::step_schema::Step;
 use crate::convert::{ConvertLayer, Way, route_notices};
-use crate::crs::declare_watched;
 use crate::crs::reference::{read_reference, read_reference_for};
+use crate::crs::{declare_watched, read_reference_for_raster};
 use crate::draw::MapRaster;
 use crate::error::{Error, Result};
 use crate::features::{BuildOptions, Closure};
@@ -123,6 +123,15 @@ impl Named {
         Ok(reader)
     }
 
+    /// The system that a text names for it, which may depend on where it lies.
+    pub(super) fn system(&self, text: &str, folder: &Path) -> Result<(Crs, Vec<Notice>)> {
+        if self.is_raster() {
+            return read_reference_for_raster(text, folder, &self.raster(folder)?);
+        }
+        let (crs, notice) = read_reference_for(text, folder, &self.layer(folder)?)?;
+        Ok((crs, notice.into_iter().collect()))
+    }
+
     /// True if it is a table, not a layer.
     pub(super) fn is_table(&self) -> Result<bool> {
         Ok(!self.is_raster() && format_of(&self.path)?.is_table())
@@ -183,18 +192,13 @@ pub(super) struct At<'a> {
 }
 
 impl System {
-    /// The system, for this layer.
-    pub(super) fn of(
-        &self,
-        at: &At<'_>,
-        layer: &LayerReader,
-        told: &mut Vec<Notice>,
-    ) -> Result<Crs> {
+    /// The system, for what the step starts from.
+    pub(super) fn of(&self, at: &At<'_>, told: &mut Vec<Notice>) -> Result<Crs> {
         match self {
             System::Known(crs) => Ok(crs.clone()),
             System::OfData(text) => {
-                let (crs, notice) = read_reference_for(text, at.folder, layer)?;
-                told.extend(notice);
+                let (crs, notices) = at.from.system(text, at.folder)?;
+                told.extend(notices);
                 Ok(crs)
             }
         }
@@ -229,12 +233,11 @@ impl PlannedStep {
             Step::Declare(_) => {
                 let reader = at.from.layer(at.folder)?;
                 let crs = self.crs.as_ref().ok_or_else(|| Error::usage("the step needs `crs`"))?;
-                declare_watched(&reader, &crs.of(at, &reader, &mut told)?, at.out, &write, watch)?
+                declare_watched(&reader, &crs.of(at, &mut told)?, at.out, &write, watch)?
             }
             Step::Convert(step) => {
                 let reader = at.from.layer(at.folder)?;
-                let target =
-                    self.to.as_ref().map(|to| to.of(at, &reader, &mut told)).transpose()?;
+                let target = self.to.as_ref().map(|to| to.of(at, &mut told)).transpose()?;
                 let select = self.selection.clone();
                 ConvertLayer { target, way: way_of!(step), select, write, rejects: None }
                     .run_watched(&reader, at.out, watch)?
@@ -268,8 +271,7 @@ impl PlannedStep {
             }
             Step::Measure(step) => {
                 let reader = at.from.layer(at.folder)?;
-                let grid =
-                    self.grid.as_ref().map(|grid| grid.of(at, &reader, &mut told)).transpose()?;
+                let grid = self.grid.as_ref().map(|grid| grid.of(at, &mut told)).transpose()?;
                 MeasureColumns { write, ..step.measures(grid) }
                     .run_watched(reader, at.out, watch)?
             }

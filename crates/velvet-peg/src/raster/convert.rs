@@ -20,9 +20,9 @@ use crate::progress::{NoProgress, Progress};
 use crate::reproject::Way;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::definition::{self, Spelling};
-use velvet_peg_core::fit::Mapping;
+use velvet_peg_core::fit::{InverseMapping, Mapping};
 use velvet_peg_core::raster::{
-    Frame, FrameOptions, PixelGrid, Resampling, SourcePlaces, frame, straight_frame,
+    Carrier, Frame, FrameOptions, PixelGrid, Resampling, SourcePlaces, frame, straight_frame,
 };
 use velvet_peg_core::{Bounds, Converter, Crs};
 
@@ -96,6 +96,36 @@ impl RasterSummary {
     }
 }
 
+/// How the pixels of an output come from those of a raster.
+enum Route<'a> {
+    /// They are its own.
+    Stays,
+    /// By the way back to its reference system.
+    Between { there: Box<Converter>, back: Box<Converter>, source: PixelGrid },
+    /// By the way back of the mapping that places it, whose other plane is columns and rows themselves.
+    Straight { back: InverseMapping<'a>, source: PixelGrid },
+}
+
+impl Route<'_> {
+    /// Finds positions among the pixels of the raster; none where these are copied.
+    fn places(&self, placed: PixelGrid) -> Option<SourcePlaces<'_>> {
+        let (back, source): (&dyn Carrier, _) = match self {
+            Route::Stays => return None,
+            Route::Between { back, source, .. } => (&**back, source),
+            Route::Straight { back, source } => (back, source),
+        };
+        Some(SourcePlaces::new(back, placed, *source, TOLERANCE))
+    }
+}
+
+/// Where the pixels of an output lie, and how they come about.
+struct Plan<'a> {
+    placed: PixelGrid,
+    route: Route<'a>,
+    finest: Option<(f64, f64)>,
+    resampling: Option<Resampling>,
+}
+
 impl ConvertRaster {
     /// Carries a raster. What is written is read again and compared before it takes its place.
     ///
@@ -139,39 +169,14 @@ impl ConvertRaster {
         }
         let info = reader.info();
         let mut notices = info.notices.clone();
-        let source = match reader.bend() {
-            Some(mapping) => self.straightened(reader, mapping)?,
-            None => info.grid.ok_or_else(|| no_place(info).in_file(reader.path()))?,
-        };
-        let framed = self.pixel.is_some() || self.extent.is_some() || self.align.is_some();
-        let carries = self.target.is_some() || framed || reader.bend().is_some();
         let pixels = (info.columns * info.rows) as u64;
-        let mut summary = RasterSummary::unchanged(source, pixels, Vec::new(), Vec::new());
-        let ways = match carries && reader.bend().is_none() {
-            true => Some(ways(reader, &source, self.target.as_ref(), &self.way)?),
-            false => None,
-        };
-        let mut placed = source;
-        let mut crs = info.crs.clone();
-        if let Some((there, back)) = &ways {
-            let found = self.frame(reader, &source, there, back, format)?;
-            placed = found.grid;
-            summary.finest = Some(found.finest);
-            summary.resampling =
-                Some(self.resampling(info, &found).map_err(|e| e.in_file(reader.path()))?);
-            notices.extend(of_frame(&found, there));
-            crs = Some(there.target().clone());
-        }
-        if reader.bend().is_some() {
-            summary.resampling =
-                Some(self.way_of(info, 1.0).map_err(|e| e.in_file(reader.path()))?);
-            notices.push(Notice::note(
-                NoticeKind::Carried,
-                "the pixels were straightened into a grid, by the mapping that was fitted",
-            ));
-        }
+        let plan = self.plan(reader, format, &mut notices)?;
+        let Plan { placed, route, finest, resampling } = plan;
+        let carries = !matches!(route, Route::Stays);
         let (mut form, widening) = form(reader, placed, format, carries, &mut notices)?;
-        form.crs = crs;
+        if let Route::Between { there, .. } = &route {
+            form.crs = Some(there.target().clone());
+        }
         let raised = |crs: &Crs| crs.horizontal().is_some_and(|flat| flat != *crs);
         let heights = info.vertical.is_some()
             || self.target.as_ref().is_some_and(raised)
@@ -185,27 +190,15 @@ impl ConvertRaster {
         let mut pending = Pending::create(out, self.overwrite)?;
         let written = pending.path();
         let shown = |error: Error| error.moved(&written, out);
-        let way = summary.resampling.unwrap_or(match form.colours {
+        let way = resampling.unwrap_or(match form.colours {
             Colours::Palette(_) => Resampling::Nearest,
             _ => Resampling::Average,
         });
         let mut sink = sink(&written, format, &form, self.overviews, way).map_err(shown)?;
-        // Of what is straightened positions are columns and rows themselves.
-        let own = || PixelGrid::new((0.0, 0.0), (1.0, 0.0), (0.0, 1.0), info.columns, info.rows);
-        let inverse = match reader.bend() {
-            Some(mapping) => Some((mapping.inverse(), own()?)),
-            None => None,
-        };
         let work = Work {
             reader,
             cache: reader.cache(),
-            places: match (&ways, &inverse) {
-                (Some((_, back)), _) => Some(SourcePlaces::new(back, placed, source, TOLERANCE)),
-                (None, Some((back, pixels))) => {
-                    Some(SourcePlaces::new(back, placed, *pixels, TOLERANCE))
-                }
-                (None, None) => None,
-            },
+            places: route.places(placed),
             form: &form,
             widening,
             way,
@@ -221,16 +214,68 @@ impl ConvertRaster {
         compare(&written, &form, &sums, block, system).map_err(shown)?;
         let stale = contradicting(out, format, said);
         notices.extend(Notice::of_removed(&stale));
-        summary.position_error = error;
-        summary.grid = placed;
-        summary.pixels_out = (placed.columns() * placed.rows()) as u64;
         if !self.overwrite {
             pending.refuse_existing();
         }
-        summary.files = pending.finish(&stale)?;
-        summary.converter = ways.map(|(there, _)| there);
-        summary.notices = notices;
-        Ok(summary)
+        Ok(RasterSummary {
+            finest,
+            resampling,
+            position_error: error,
+            pixels_out: (placed.columns() * placed.rows()) as u64,
+            files: pending.finish(&stale)?,
+            notices,
+            converter: match route {
+                Route::Between { there, .. } => Some(*there),
+                Route::Stays | Route::Straight { .. } => None,
+            },
+            ..RasterSummary::unchanged(placed, pixels, Vec::new(), Vec::new())
+        })
+    }
+
+    /// Where the pixels of the output lie, and how they come from those of the raster.
+    fn plan<'a>(
+        &self,
+        reader: &'a RasterReader,
+        format: RasterFormat,
+        notices: &mut Vec<Notice>,
+    ) -> Result<Plan<'a>> {
+        let info = reader.info();
+        let in_file = |error: Error| error.in_file(reader.path());
+        if let Some(mapping) = reader.bend() {
+            notices.push(Notice::note(
+                NoticeKind::Carried,
+                "the pixels were straightened into a grid, by the mapping that was fitted",
+            ));
+            let own = ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0));
+            return Ok(Plan {
+                placed: self.straightened(reader, mapping)?,
+                route: Route::Straight {
+                    back: mapping.inverse(),
+                    source: PixelGrid::new(own.0, own.1, own.2, info.columns, info.rows)?,
+                },
+                finest: None,
+                resampling: Some(self.way_of(info, 1.0).map_err(in_file)?),
+            });
+        }
+        let source = info.grid.ok_or_else(|| in_file(no_place(info)))?;
+        let framed = self.pixel.is_some() || self.extent.is_some() || self.align.is_some();
+        if self.target.is_none() && !framed {
+            return Ok(Plan {
+                placed: source,
+                route: Route::Stays,
+                finest: None,
+                resampling: None,
+            });
+        }
+        let (there, back) = ways(reader, &source, self.target.as_ref(), &self.way)?;
+        let found = self.frame(reader, &source, &there, &back, format)?;
+        notices.extend(of_frame(&found, &there));
+        Ok(Plan {
+            placed: found.grid,
+            finest: Some(found.finest),
+            resampling: Some(self.resampling(info, &found).map_err(in_file)?),
+            route: Route::Between { there: Box::new(there), back: Box::new(back), source },
+        })
     }
 
     fn frame(

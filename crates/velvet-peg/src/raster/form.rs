@@ -9,7 +9,6 @@ use super::samples::{SampleType, Samples, each_type};
 use super::sink::Form;
 use crate::error::Result;
 use crate::notice::{Notice, NoticeKind};
-use crate::parallel::in_order;
 use velvet_peg_core::raster::{PixelGrid, Sample};
 
 /// What is done with numbers between reading and resampling.
@@ -50,14 +49,7 @@ impl Seen {
     }
 
     fn of(reader: &RasterReader) -> Result<Seen> {
-        let mut seen = Seen::nothing();
-        let layout = reader.layout();
-        let (across, down) = (layout.blocks_across(), layout.rows.div_ceil(layout.block.1));
-        let each = |add: &mut dyn FnMut((usize, usize)) -> Result<()>| {
-            (0..down).flat_map(|row| (0..across).map(move |column| (column, row))).try_for_each(add)
-        };
-        let look = |block: (usize, usize)| -> Result<Seen> {
-            let samples = reader.with_blocks(|blocks| blocks.read(block))?;
+        let look = |samples: Samples| {
             let mut seen = Seen::nothing();
             if let Samples::U8(numbers) = &samples {
                 numbers.iter().for_each(|number| seen.used[usize::from(*number)] = true);
@@ -68,14 +60,14 @@ impl Seen {
                 seen.highest = seen.highest.max(number);
                 seen.none |= number.is_nan();
             });
-            Ok(seen)
+            seen
         };
-        in_order(each, look, |part| {
+        let mut seen = Seen::nothing();
+        reader.each_block(look, |part| {
             seen.lowest = seen.lowest.min(part.lowest);
             seen.highest = seen.highest.max(part.highest);
             seen.none |= part.none;
             seen.used.iter_mut().zip(part.used).for_each(|(used, also)| *used |= also);
-            Ok(())
         })?;
         Ok(seen)
     }

@@ -9,11 +9,12 @@ use crate::error::{Error, Result};
 use crate::fit::Fit;
 use crate::layer::{Geometry, Layer};
 use crate::layer_io::LayerReader;
+use crate::parallel::in_order;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use velvet_peg_core::Crs;
 use velvet_peg_core::fit::Mapping;
-use velvet_peg_core::raster::PixelGrid;
+use velvet_peg_core::raster::{PixelGrid, Turn};
 
 /// An open raster: what is known of it, and its numbers, any part at a time.
 ///
@@ -155,18 +156,46 @@ impl RasterReader {
     pub(crate) fn outline_of_sides(&self, parts: usize) -> Result<Layer> {
         let grid = self.info.grid.ok_or_else(|| no_place(&self.info).in_file(&self.path))?;
         let mut layer = Layer::new(&self.info.name, self.info.crs.clone());
+        // Pixels whose middles are the poles reach half of one beyond: there is nothing there.
+        let pole = self.info.crs.as_ref().and_then(Turn::of).map(|turn| turn.full / 4.0);
+        let on_earth = |(x, y): (f64, f64)| match pole {
+            Some(pole) if y.abs() < pole + grid.pixel_size().1 => (x, y.clamp(-pole, pole)),
+            _ => (x, y),
+        };
         let (columns, rows) = (grid.columns() as f64, grid.rows() as f64);
         let corners = [(0.0, 0.0), (columns, 0.0), (columns, rows), (0.0, rows)];
         let side = |at: usize| {
             let (from, to) = (corners[at], corners[(at + 1) % 4]);
             (0..parts).map(move |part| {
                 let share = part as f64 / parts as f64;
-                grid.place(from.0 + share * (to.0 - from.0), from.1 + share * (to.1 - from.1))
+                let at = (from.0 + share * (to.0 - from.0), from.1 + share * (to.1 - from.1));
+                on_earth(grid.place(at.0, at.1))
             })
         };
         let ring = (0..4).flat_map(side).collect();
         let pushed = layer.push(Geometry::Polygon(vec![ring]), []);
         pushed.map_err(|error| error.in_file(&self.path))?;
+        Ok(layer)
+    }
+
+    /// Middles of some of its pixels as a layer of points, spread evenly, so many each way at most.
+    ///
+    /// # Errors
+    /// If nothing says where its pixels lie.
+    pub fn places(&self, each_way: usize) -> Result<Layer> {
+        let grid = self.info.grid.ok_or_else(|| no_place(&self.info).in_file(&self.path))?;
+        let mut layer = Layer::new(&self.info.name, self.info.crs.clone());
+        let spread = |count: usize| {
+            let steps = count.min(each_way.max(1));
+            (0..steps)
+                .map(move |at| ((at as f64 + 0.5) * count as f64 / steps as f64).floor() + 0.5)
+        };
+        for row in spread(grid.rows()) {
+            for column in spread(grid.columns()) {
+                let pushed = layer.push(Geometry::Point(grid.place(column, row)), []);
+                pushed.map_err(|error| error.in_file(&self.path))?;
+            }
+        }
         Ok(layer)
     }
 
@@ -191,6 +220,29 @@ impl RasterReader {
     /// The blocks that are read once for several threads.
     pub(crate) fn cache(&self) -> BlockCache {
         BlockCache::new(self.source.layout())
+    }
+
+    /// Reads every block once, in several threads: `look` sees it, and what it gives is handed to `take` in
+    /// order.
+    pub(crate) fn each_block<T: Send>(
+        &self,
+        look: impl Fn(Samples) -> T + Sync,
+        mut take: impl FnMut(T),
+    ) -> Result<()> {
+        let layout = self.layout();
+        let (across, down) = (layout.blocks_across(), layout.rows.div_ceil(layout.block.1));
+        in_order(
+            |add| {
+                let mut blocks =
+                    (0..down).flat_map(|row| (0..across).map(move |column| (column, row)));
+                blocks.try_for_each(add)
+            },
+            |block| Ok(look(self.with_blocks(|blocks| blocks.read(block))?)),
+            |seen| {
+                take(seen);
+                Ok(())
+            },
+        )
     }
 
     /// Works with a handle that no other thread has meanwhile.

@@ -33,6 +33,37 @@ fn sheets() -> Layer {
     layer
 }
 
+/// Values of one name: what is said twice counts once, and what differs has a column of its own.
+#[test]
+fn values_of_one_name_are_all_kept() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("gates.kml");
+    let data = |values: &[&str]| -> String {
+        let one = |value: &&str| format!("<Data name=\"cfs\"><value>{value}</value></Data>");
+        values.iter().map(one).collect()
+    };
+    let data = data(&["1", "1", "2", "3", "2", "4"]);
+    let text = format!(
+        "<kml xmlns=\"http://www.opengis.net/kml/2.2\"><Placemark><ExtendedData>{data}</ExtendedData>\
+         <Point><coordinates>-120,47</coordinates></Point></Placemark></kml>"
+    );
+    std::fs::write(&path, text).unwrap();
+    let layer = Layer::read(&path).unwrap();
+    let values: Vec<String> = layer
+        .features()
+        .flat_map(|feature| {
+            layer
+                .info()
+                .schema
+                .fields()
+                .iter()
+                .map(move |f| feature.value(f.name()).unwrap().to_text())
+                .collect::<Vec<_>>()
+        })
+        .collect();
+    assert_eq!(values, ["1", "2", "3", "4"]);
+}
+
 #[test]
 fn placemarks_have_the_name_the_description_and_the_link_that_are_chosen() {
     let folder = tempfile::tempdir().unwrap();

@@ -189,12 +189,8 @@ impl Draw {
             marks: Vec::new(),
         };
         let readers = &layers.layers;
-        let outlines = layers.rasters.iter().map(MapRaster::outline);
-        let Some(first) = readers.iter().chain(outlines).next() else {
-            return Err(Error::usage("there is no layer to draw a map of"));
-        };
         let crs = match &self.crs {
-            Some(text) => Some(reference::system_for(text, first)?),
+            Some(text) => Some(reference::system_for_map(text, &layers)?),
             None => None,
         };
         let options = DrawOptions {
@@ -230,7 +226,7 @@ impl Draw {
             beside: self
                 .beside
                 .iter()
-                .map(|text| reference::system_for(text, first))
+                .map(|text| reference::system_for_map(text, &layers))
                 .collect::<Result<_, _>>()?,
             ellipses: self.ellipses,
             area_of: self.area_of.clone(),

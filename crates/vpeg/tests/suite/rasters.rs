@@ -291,12 +291,13 @@ fn folders_go_with_their_rasters_and_nothing_is_passed_over_in_silence() {
     let done = bench.ok(&["convert", ".", "--to", "EPSG:32611", "-o", "all.gpkg"]);
     assert!(done.err.contains("passed over, because rasters go to a folder"), "{}", done.err);
     bench.write("text.tif", "name,x,y\nA,1,2\n");
-    let run = bench.run(&["look", "text.tif"]);
-    assert!(
-        run.code == 1 && run.err.contains("is called a raster (GeoTIFF), and is none"),
-        "{}",
-        run.err
-    );
+    let convert = ["convert", "text.tif", "--to", "utm", "-o", "text-utm.tif"];
+    for arguments in [&["look", "text.tif"][..], &convert, &["draw", "text.tif", "-o", "t.png"]] {
+        let run = bench.run(arguments);
+        assert_eq!(run.code, 1, "{arguments:?}");
+        let told = "text.tif: is called a raster (GeoTIFF), and is none";
+        assert!(run.err.contains(told), "{arguments:?}: {}", run.err);
+    }
     let done =
         bench.ok(&["convert", "heights.asc", "--to", "EPSG:4269+EPSG:5703", "-o", "raised.tif"]);
     assert!(done.err.contains("heights keep their datum and their unit"), "{}", done.err);
@@ -447,6 +448,81 @@ fn a_raster_in_a_system_where_it_cannot_lie_is_told() {
     }
     let tagged = bench.ok(&["tag", "turnouts.shp", "--from", "wrong.tif"]);
     assert!(tagged.err.contains("is it the right system?"), "{}", tagged.err);
+}
+
+/// A raster that lies in two zones has a share in each; the one that most of it lies in is taken, and said.
+#[test]
+fn zones_are_told_by_what_share_of_a_raster_lies_in_them() {
+    let bench = Bench::new();
+    // A quarter of it lies west of 120°.
+    bench.write("grid.asc", "ncols 8\nnrows 2\nxllcorner -120.02\nyllcorner 47\ncellsize 0.01\n1 2 3 4 5 6 7 8\n1 2 3 4 5 6 7 8\n");
+    bench.ok(&["declare", "grid.asc", "--crs", "EPSG:4326"]);
+    let zone = bench.ok(&["zone", "grid.asc"]).out;
+    let row = |name: &str| zone.lines().find(|line| line.contains(name)).unwrap().to_string();
+    assert!(zone.lines().next().unwrap().ends_with("share"), "{zone}");
+    assert!(
+        row("UTM zone 10N").ends_with("25 %") && row("UTM zone 11N").ends_with("75 %"),
+        "{zone}"
+    );
+    let json = bench.ok(&["zone", "grid.asc", "--json"]).json();
+    assert_eq!(json["zones"][1]["share"], 0.75);
+    assert_eq!(json["zones"][1]["features"], serde_json::Value::Null);
+    bench.write("job.toml", "job = 1\nsources.g.file = \"grid.asc\"\n[[steps]]\ndo = \"convert\"\nfrom = \"g\"\nto = \"utm\"\nas = \"u\"\n[[outputs]]\nfile = \"j.tif\"\nfrom = [\"u\"]\n");
+    let told =
+        "25 % in UTM zone 10N, 75 % in UTM zone 11N): the one that most of it lies in is taken";
+    let convert = bench.ok(&["convert", "grid.asc", "--to", "utm", "-o", "c.tif"]);
+    let draw = bench.ok(&["draw", "grid.asc", "--crs", "utm", "-o", "d.svg"]);
+    bench.ok(&["run", "job.toml"]);
+    for said in [convert.err, draw.err, bench.read("job.log")] {
+        assert!(said.contains(told), "{said}");
+    }
+    for file in ["c.tif", "j.tif"] {
+        assert_eq!(bench.ok(&["look", file, "--json"]).json()["crs"], "EPSG:32611");
+    }
+    assert!(bench.read("d.svg").contains("EPSG:32611"));
+}
+
+/// Pixels whose middles are the poles reach beyond them: the raster is drawn and checked all the same, on a
+/// map of a part of it without a word of what is not there.
+#[test]
+fn rasters_of_the_whole_earth_are_drawn() {
+    let bench = Bench::with_demo();
+    let row = (0..37).map(|column| column.to_string()).collect::<Vec<_>>().join(" ") + "\n";
+    let head = "ncols 37\nnrows 19\nxllcenter -180\nyllcenter -90\ncellsize 10\n";
+    bench.write("world.asc", head.to_string() + &row.repeat(19));
+    bench.ok(&["declare", "world.asc", "--crs", "EPSG:4326"]);
+    for (crs, more) in [("EPSG:4326", ""), ("EPSG:3857", ""), ("EPSG:32611", "laterals.geojson")] {
+        let files: &[&str] = match more {
+            "" => &["draw", "world.asc"],
+            more => &["draw", more, "--context", "world.asc"],
+        };
+        let end = ["--crs", crs, "--overwrite", "-o", "world.svg"];
+        let run = bench.ok(&[files, &end].concat());
+        assert!(!run.err.contains("warning"), "{crs}: {}", run.err);
+        assert!(bench.read("world.svg").contains("<image"), "{crs}");
+    }
+    bench.ok(&["zone", "world.asc"]);
+    let check = bench.run(&["check", "world.asc", "fields.geojson"]);
+    assert!(check.code == 0 || check.code == 3, "{}", check.err);
+}
+
+/// A file that ends before its pixels do is a fault of its sheet; other files are checked all the same.
+#[test]
+fn pixels_that_cannot_be_read_are_a_fault() {
+    let bench = Bench::with_demo();
+    let whole = std::fs::read(bench.path("district-1951.tif")).unwrap();
+    bench.write("cut.tif", &whole[..9000]);
+    let good = bench.run(&["check", "district-1951.tif"]);
+    assert!(
+        good.code == 0 && good.out.contains("all of its 700 × 400 pixels can be read"),
+        "{}",
+        good.out
+    );
+    let run = bench.run(&["check", "cut.tif", "fields.geojson"]);
+    assert_eq!(run.code, 3, "{}", run.err);
+    assert!(run.out.contains("fault: not all of its 700 × 400 pixels can be read"), "{}", run.out);
+    assert!(run.out.contains("the file ends before its content does"), "{}", run.out);
+    assert!(run.out.contains("right_acres"), "the other is checked: {}", run.out);
 }
 
 /// What is packed has with it what says where it lies.

@@ -146,7 +146,7 @@ fn the_steps_of_a_job_are_tabs_with_their_counts() {
     assert!(run.code == 3 && run.out.contains("s.html"), "{}{}", run.out, run.err);
     browser.open(&bench.path("s.html"));
     let tabs = "return document.querySelectorAll('[role=tab]').length";
-    assert_eq!(browser.run(tabs), 16);
+    assert_eq!(browser.run(tabs), 19);
     assert_eq!(selected(&browser), "names");
     assert_eq!(browser.text("layers"), "");
     assert_eq!(browser.text("counted"), "40 features");
@@ -160,11 +160,9 @@ fn the_steps_of_a_job_are_tabs_with_their_counts() {
         assert!(facts.contains(wanted), "no {wanted:?} in {facts}");
     }
     assert_eq!(browser.text("counted"), "34 features");
-    open_tab(&browser, 9);
-    assert!(
-        browser.text("layers").starts_with("fields-sp")
-            || browser.text("layers").contains("16 polygons")
-    );
+    let is_shares = "tab => tab.innerText === 'fields-shares'";
+    browser.run(&format!("[...document.querySelectorAll('[role=tab]')].find({is_shares}).click()"));
+    assert!(browser.text("layers").contains("16 polygons"), "{}", browser.text("layers"));
     assert!(browser.text("pointer").contains("ftUS"), "{}", browser.text("pointer"));
     let title = "Tumblewick Irrigation District: fields, gates and ditches, 2026";
     assert_eq!(browser.text("title"), title);

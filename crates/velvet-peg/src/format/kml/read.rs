@@ -231,6 +231,7 @@ impl Placemark {
         }
         let mut places: HashMap<String, usize> =
             values.iter().enumerate().map(|(at, (key, _))| (key.clone(), at)).collect();
+        let mut repeated: HashMap<String, usize> = HashMap::new();
         for (key, value) in self.values {
             // What is said twice counts once.
             match places.get(&key).map(|at| &values[*at].1) {
@@ -239,7 +240,20 @@ impl Placemark {
                     values.push((key, value));
                 }
                 Some(known) if known.text() == value.text() => {}
-                Some(_) => values.push((format!("{key}_data"), value)),
+                Some(_) => {
+                    let mut name = format!("{key}_data");
+                    while let Some(at) = places.get(&name)
+                        && values[*at].1.text() != value.text()
+                    {
+                        let again = repeated.entry(key.clone()).or_insert(1);
+                        *again += 1;
+                        name = format!("{key}_data_{again}");
+                    }
+                    if !places.contains_key(&name) {
+                        places.insert(name.clone(), values.len());
+                        values.push((name, value));
+                    }
+                }
             }
         }
         Item::Feature(Raw { layer: 0, geometry: self.geometry, taken, values })

@@ -6,9 +6,9 @@ use crate::commands::route::route;
 use crate::progress::TerminalProgress;
 use crate::{Ending, reference, show};
 use std::path::Path;
+use velvet_peg::Error;
 use velvet_peg::convert::Way;
 use velvet_peg::raster::{Colours, ConvertRaster, RasterReader};
-use velvet_peg::{Error, LayerReader};
 
 /// What is asked for.
 pub(crate) struct Conversion<'a> {
@@ -27,9 +27,7 @@ pub(crate) fn convert(file: &Path, out: &Path, asked: &Conversion<'_>) -> Result
         reader.assume(crs);
     }
     let target = match asked.to {
-        Some(to) => {
-            Some(reference::system_for(to, &LayerReader::of_layer(&reader.outline()?, file))?)
-        }
+        Some(to) => Some(reference::system_for_raster(to, &reader)?),
         None => None,
     };
     let convert = ConvertRaster {
