@@ -157,8 +157,11 @@ fn halves(text: &str) -> Option<(String, String)> {
     })
 }
 
+/// From here on an angle is written as a plain number, degrees: nobody reads its minutes.
+const MOST_IN_PARTS: f64 = 1e6;
+
 /// Writes an angle with `decimals` digits behind the point of its last part. Rounding
-/// carries: 59.9999″ becomes the next minute, never 60.00″.
+/// carries: 59.9999″ becomes the next minute, never 60.00″. From a million degrees on it is a plain number.
 ///
 /// ```
 /// use velvet_peg_core::angle::{format, Axis, Style};
@@ -170,7 +173,7 @@ pub fn format(degrees: f64, axis: Axis, style: Style, decimals: usize) -> String
     if !degrees.is_finite() {
         return "not a number".to_string();
     }
-    if style == Style::Decimal {
+    if style == Style::Decimal || degrees.abs() >= MOST_IN_PARTS {
         let text = format!("{degrees:.decimals$}");
         // No minus in front of a zero.
         let zero = text.trim_start_matches('-').chars().all(|c| c == '0' || c == '.');

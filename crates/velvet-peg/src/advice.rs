@@ -38,6 +38,8 @@ pub enum Advice {
     StateEpoch,
     /// State the reference system now, or declare that of the output later; the output.
     DeclareLater(PathBuf),
+    /// Have texts marked that a spreadsheet would take for formulas.
+    FormulasAsText,
     /// Search the registry for the system, with words.
     FindSystem,
     /// Leave columns out.

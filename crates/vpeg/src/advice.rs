@@ -70,6 +70,7 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
                 path_in_shell(out)
             );
         }
+        Advice::FormulasAsText => "--formulas-as-text marks them as text",
         Advice::FindSystem => "search with `vpeg crs find`",
         Advice::KeepColumns => "leave columns out with --keep or --drop",
         Advice::LooseKeys => "--loose has them meet",

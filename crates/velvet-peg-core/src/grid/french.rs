@@ -11,7 +11,7 @@
 
 use super::height_text::text;
 use super::node_list::{Regular, grid};
-use super::{ShiftGrid, sound_size};
+use super::{ShiftGrid, nodes_between, sound_size};
 use crate::error::{Error, Result};
 
 /// A grid of heights, metres.
@@ -44,9 +44,8 @@ impl Limits {
     }
 
     fn size(&self, words: usize) -> Result<(usize, usize)> {
-        let count = |low: f64, high: f64, step: f64| ((high - low) / step).round() as i64 + 1;
-        let rows = count(self.south, self.north, self.lat_step);
-        sound_size(rows, count(self.west, self.east, self.lon_step), words)
+        let rows = nodes_between(self.south, self.north, self.lat_step);
+        sound_size(rows, nodes_between(self.west, self.east, self.lon_step), words)
     }
 
     fn holds(&self, (lat, lon): (f64, f64)) -> bool {

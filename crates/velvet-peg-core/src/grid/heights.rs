@@ -11,7 +11,7 @@
 //! models. AUSGeoid `.gsb` (1048, 1083): NTv2 with the height where the shift of latitude stands.
 //! None was compared with a file of a publisher's: tests make their own.
 
-use super::{Bytes, Nodes, Part, ShiftGrid, sound_size};
+use super::{Bytes, Nodes, Part, ShiftGrid, nodes_between, sound_size};
 use crate::error::{Error, Result};
 
 /// What stands in a `.gtx` where there is no value.
@@ -90,7 +90,6 @@ pub(super) fn byn(bytes: &[u8]) -> Result<ShiftGrid> {
         let steps = [reader.i16()?, reader.i16()?].map(|step| f64::from(step) / 3600.0);
         reader.at = 24;
         let factor = reader.f64()?;
-        let size = |low: f64, high: f64, step: f64| ((high - low) / step).round() as i64 + 1;
         let sound = south >= -90.0
             && north <= 90.0
             && south < north
@@ -100,7 +99,8 @@ pub(super) fn byn(bytes: &[u8]) -> Result<ShiftGrid> {
         if !sound {
             continue;
         }
-        let announced = (size(south, north, steps[0]), size(west, east, steps[1]));
+        let announced =
+            (nodes_between(south, north, steps[0]), nodes_between(west, east, steps[1]));
         let left = bytes.len().saturating_sub(HEADER);
         let (rows, columns) = sound_size(announced.0, announced.1, left / 2)?;
         // The length tells the size of a node.

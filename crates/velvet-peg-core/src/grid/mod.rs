@@ -438,6 +438,11 @@ pub(crate) fn in_order(method: u32, names: &mut [&str]) {
     }
 }
 
+/// Nodes from one limit to another, both included; the most there are if a file states a step of nothing.
+pub(crate) fn nodes_between(low: f64, high: f64, step: f64) -> i64 {
+    (((high - low) / step).round() as i64).saturating_add(1)
+}
+
 /// Refuses sizes that no grid has before memory is asked for.
 pub(crate) fn sound_size(rows: i64, columns: i64, bytes_left: usize) -> Result<(usize, usize)> {
     let fits = rows >= 2

@@ -4,7 +4,7 @@
 //! Sixteen-byte records in either order of bytes; longitudes and their shifts count westward;
 //! rows run from south to north and each from east to west.
 
-use super::{Bytes, Nodes, Part, ShiftGrid, sound_size};
+use super::{Bytes, Nodes, Part, ShiftGrid, nodes_between, sound_size};
 use crate::error::{Error, Result};
 
 pub(crate) fn parse(bytes: &[u8]) -> Result<ShiftGrid> {
@@ -71,10 +71,9 @@ fn part(reader: &mut Bytes, to_seconds: f64) -> Result<Part> {
             "grid {name} has steps of {lat_step}° and {lon_step}°"
         )));
     }
-    let steps = |from: f64, to: f64, step: f64| ((to - from) / step).round() as i64 + 1;
     let left = reader.bytes.len().saturating_sub(reader.at) / 16;
-    let (rows, columns) =
-        sound_size(steps(south, north, lat_step), steps(east, west, lon_step), left)?;
+    let rows = nodes_between(south, north, lat_step);
+    let (rows, columns) = sound_size(rows, nodes_between(east, west, lon_step), left)?;
     if count as usize != rows * columns {
         return Err(Error::malformed(format!(
             "grid {name} announces {count} nodes, but its limits make {rows} rows of {columns}"

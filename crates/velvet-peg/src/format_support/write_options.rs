@@ -14,6 +14,9 @@ pub struct TextDialect {
     pub crlf: bool,
     /// Numbers have a decimal comma.
     pub decimal_comma: bool,
+    /// Texts that a spreadsheet would take for a formula have an apostrophe in front, by which it knows
+    /// that they are text. Without it they are written as they are, and told.
+    pub formulas_as_text: bool,
     /// A file beside it, `NAME-metadata.json`, tells the reference system, the types of the columns
     /// and how the text is divided (W3C, Metadata Vocabulary for Tabular Data).
     pub metadata: bool,

@@ -15,16 +15,22 @@ pub(crate) struct Cut {
     pub(crate) around_pole: u64,
 }
 
+/// Numbers beyond, degrees, are no longitudes that went on around the Earth: they are left as they are.
+const FARTHEST: f64 = 1080.0;
+
 /// Cuts the features of a column of longitudes and latitudes, in degrees; none if none crosses. An
 /// edge of more than 180° goes the shorter way.
 pub(crate) fn cut(column: &GeometryColumn) -> Option<(GeometryColumn, Cut)> {
     let crosses = |feature: usize| {
-        column.parts(feature).flat_map(|part| column.rings(part)).any(|ring| {
+        let rings = || column.parts(feature).flat_map(|part| column.rings(part));
+        let longitudes = |ring| column.x[column.ring(ring)].iter().all(|x| x.abs() <= FARTHEST);
+        let turns = |ring| {
             let range = column.ring(ring);
             let edges = range.clone().zip(range.clone().skip(1));
             column.x[range].iter().any(|x| x.abs() > 180.0)
                 || edges.into_iter().any(|(one, two)| is_wide(column.x[two] - column.x[one]))
-        })
+        };
+        rings().all(longitudes) && rings().any(turns)
     };
     let crossing: Vec<bool> = (0..column.len()).map(crosses).collect();
     if !crossing.contains(&true) {
@@ -175,6 +181,9 @@ fn polygons(mut rings: Vec<Vec<Vertex>>) -> Option<Vec<Vec<Vec<Vertex>>>> {
     };
     // Holes lie in the outer ring, however far that goes.
     let (low, high) = span(&rings[0]);
+    if high - low > 2.0 * FARTHEST {
+        return None;
+    }
     let centre = (low + high) / 2.0;
     for ring in rings.iter_mut().skip(1) {
         let turns = ((centre - middle(ring)) / 360.0).round();

@@ -2,6 +2,8 @@
 //! file of its own is laid down in a temporary folder for as long as it is read.
 
 use super::content::{folder, refuse_foreign};
+#[cfg(feature = "http")]
+use super::fetch::fetch;
 use super::packed::main_member;
 use super::recognise::{first_bytes, packing_of, recognise, with_start};
 use crate::error::{Error, Kind, Result};
@@ -36,6 +38,14 @@ pub(crate) fn locate(path: &Path) -> Result<Located> {
         return settled(lay_down(path, "layer", &mut std::io::stdin().lock())?, None);
     }
     if let Some(address) = path.to_str().filter(|text| is_address(text)) {
+        let shown = PathBuf::from(address_without_password(address));
+        if shown != path {
+            return Err(Error::usage(
+                "is named with a password, which logs, reports and outputs would keep: download \
+                 the file and name it",
+            )
+            .in_file(&shown));
+        }
         return settled(fetch(path, address)?, None);
     }
     if !path.exists() {
@@ -118,12 +128,25 @@ fn settled(at: Located, member: Option<&str>) -> Result<Located> {
     Ok(Located { format, ..at })
 }
 
+/// An `http(s)` address without the user and password that may stand in it, to be shown; any other text as
+/// it is.
+fn address_without_password(address: &str) -> String {
+    let Some((scheme, rest)) = address.split_once("://").filter(|_| is_address(address)) else {
+        return address.to_string();
+    };
+    let end = rest.find(['/', '?', '#']).unwrap_or(rest.len());
+    match rest[..end].rfind('@') {
+        Some(at) => format!("{scheme}://{}", &rest[at + 1..]),
+        None => address.to_string(),
+    }
+}
+
 fn is_address(text: &str) -> bool {
     text.starts_with("http://") || text.starts_with("https://")
 }
 
 /// Lays an input down under a name whose extension says its format.
-fn lay_down(shown: &Path, stem: &str, input: &mut dyn Read) -> Result<Located> {
+pub(super) fn lay_down(shown: &Path, stem: &str, input: &mut dyn Read) -> Result<Located> {
     let failed = |e| Error::file(shown, "cannot be read", e);
     let mut start = Vec::new();
     input.take(4096).read_to_end(&mut start).map_err(failed)?;
@@ -148,44 +171,4 @@ fn fetch(shown: &Path, _address: &str) -> Result<Located> {
          file and name it",
     )
     .in_file(shown))
-}
-
-/// Most bytes that are fetched.
-#[cfg(feature = "http")]
-const MOST_BYTES: u64 = 2 << 30;
-
-/// Longest that fetching may take.
-#[cfg(feature = "http")]
-const LONGEST: std::time::Duration = std::time::Duration::from_secs(300);
-
-#[cfg(feature = "http")]
-fn fetch(shown: &Path, address: &str) -> Result<Located> {
-    let failed = |e: ureq::Error| {
-        let message = format!("cannot be fetched: {e}");
-        Error::new(Kind::File, message).in_file(shown)
-    };
-    let agent: ureq::Agent = ureq::Agent::config_builder()
-        .timeout_global(Some(LONGEST))
-        .timeout_connect(Some(std::time::Duration::from_secs(20)))
-        .user_agent("velvet-peg")
-        .build()
-        .into();
-    let mut answer = agent.get(address).call().map_err(failed)?;
-    if let Some(length) = answer.body().content_length().filter(|length| *length > MOST_BYTES) {
-        return Err(Error::data(format!(
-            "holds {length} bytes, more than the {MOST_BYTES} that are fetched: download it and \
-             name the file"
-        ))
-        .in_file(shown));
-    }
-    // The name of the file in the address, without what follows a question mark.
-    let bare = address.split(['?', '#']).next().unwrap_or(address);
-    let name = bare.rsplit('/').next().unwrap_or_default();
-    let stem = Path::new(name).file_stem().and_then(|s| s.to_str()).filter(|s| !s.is_empty());
-    let mut body = answer.body_mut().with_config().limit(MOST_BYTES).reader();
-    let bare = Path::new(bare);
-    let mut located = lay_down(bare, stem.unwrap_or("layer"), &mut body)
-        .map_err(|error| error.shown_as(bare, shown))?;
-    located.shown = shown.to_path_buf();
-    Ok(located)
 }

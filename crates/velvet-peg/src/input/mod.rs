@@ -1,6 +1,8 @@
 //! Inputs: where one lies (a path, standard input, an address), and what format it is of.
 
 mod content;
+#[cfg(feature = "http")]
+mod fetch;
 mod locate;
 mod packed;
 #[cfg(feature = "rasters")]

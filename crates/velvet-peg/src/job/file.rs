@@ -177,6 +177,9 @@ pub struct JobOutput {
     /// Delimited text: lines end with carriage return and line feed.
     #[serde(skip_serializing_if = "is_default")]
     pub crlf: bool,
+    /// Delimited text: an apostrophe in front of what a spreadsheet would take for a formula.
+    #[serde(skip_serializing_if = "is_default")]
+    pub formulas_as_text: bool,
     /// Delimited text: a file beside it with its system, types and dialect.
     #[serde(skip_serializing_if = "is_default")]
     pub metadata: bool,

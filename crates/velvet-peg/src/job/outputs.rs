@@ -100,6 +100,7 @@ impl Job {
                             text: TextDialect {
                                 delimiter: output.delimiter,
                                 byte_order_mark: output.byte_order_mark,
+                                formulas_as_text: output.formulas_as_text,
                                 crlf: output.crlf,
                                 decimal_comma: output.decimal_comma,
                                 metadata: output.metadata,

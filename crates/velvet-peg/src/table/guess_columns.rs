@@ -151,8 +151,14 @@ pub(crate) struct Likely {
     pub(crate) why: String,
 }
 
+/// What is longer, in bytes, is a text and no name of a coordinate.
+const LONGEST_NAME: usize = 200;
+
 /// How well a name fits a role: 3 exactly, 2 by one of its words, 1 by its beginning.
 fn fit(header: &str, names: &[&str]) -> u8 {
+    if header.len() > LONGEST_NAME {
+        return 0;
+    }
     let plain: String =
         header.chars().filter(|c| c.is_alphanumeric()).collect::<String>().to_lowercase();
     if names.contains(&plain.as_str()) {

@@ -47,6 +47,9 @@ pub(crate) struct WriteArguments {
     /// Delimited text: lines end with carriage return and line feed.
     #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     crlf: bool,
+    /// Delimited text: an apostrophe in front of texts that a spreadsheet would take for formulas.
+    #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
+    formulas_as_text: bool,
     /// Delimited text: beside it a file NAME-metadata.json with the reference system, the types of
     /// the columns and how the text is divided (W3C), which is read with the table again.
     #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
@@ -86,6 +89,7 @@ impl WriteArguments {
             text: TextDialect {
                 delimiter: self.out_delimiter,
                 byte_order_mark: self.byte_order_mark,
+                formulas_as_text: self.formulas_as_text,
                 crlf: self.crlf,
                 decimal_comma: self.out_decimal_comma,
                 metadata: self.metadata,

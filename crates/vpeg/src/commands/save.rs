@@ -119,6 +119,7 @@ impl WriteArguments {
             delimiter: options.text.delimiter,
             decimal_comma: options.text.decimal_comma,
             byte_order_mark: options.text.byte_order_mark,
+            formulas_as_text: options.text.formulas_as_text,
             crlf: options.text.crlf,
             metadata: options.text.metadata,
             layer_by: options.layer_by,

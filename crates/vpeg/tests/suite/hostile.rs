@@ -83,6 +83,108 @@ fn commands_to_the_terminal_in_data_are_shown_as_text() {
 }
 
 /// Squares of a fifth of their spacing, `number` of them.
+/// A GeoPackage may hold views and triggers: they do what reading and writing rows takes, and end.
+#[test]
+fn what_a_geopackage_asks_for_ends_and_stays_in_it() {
+    let bench = Bench::with_demo();
+    let with = |name: &str, sql: &str| {
+        bench.ok(&words(&format!("convert turnouts.shp -o {name}.gpkg")));
+        let database = rusqlite::Connection::open(bench.path(&format!("{name}.gpkg"))).unwrap();
+        database.execute_batch(sql).unwrap();
+    };
+    let view = |rows: &str| {
+        format!(
+            "CREATE VIEW v AS {rows};
+             INSERT INTO gpkg_contents (table_name, data_type, identifier, srs_id)
+                 VALUES ('v', 'features', 'v', 32610);
+             INSERT INTO gpkg_geometry_columns VALUES ('v', 'geom', 'POINT', 32610, 0, 0);"
+        )
+    };
+    with("plain", &view("SELECT fid, geom FROM turnouts WHERE fid < 5"));
+    let run = bench.ok(&words("convert plain.gpkg --layer v -o plain.geojson"));
+    assert!(run.err.contains("4 features in, 4 features out"), "{}", run.err);
+    let endless = "WITH RECURSIVE r(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM r) \
+                   SELECT n AS fid, NULL AS geom FROM r";
+    let many = "SELECT a.fid, NULL AS geom FROM turnouts a, turnouts b, turnouts c, turnouts d, \
+                turnouts e, turnouts f, turnouts g, turnouts h, turnouts i";
+    for (name, rows) in [("endless", endless), ("many", many)] {
+        with(name, &view(rows));
+        for command in ["look FILE", "convert FILE --layer v -o out.fgb", "check FILE"] {
+            let line = command.replace("FILE", &format!("{name}.gpkg"));
+            let run = bench.run(&words(&line));
+            let said = format!("{}{}", run.out, run.err);
+            assert!(said.contains("asks for more than a file of its size"), "{line}: {said}");
+        }
+        assert!(!bench.has("out.fgb"), "{name}");
+    }
+    with("large", &view("SELECT 1 AS fid, zeroblob(900000000) AS geom"));
+    let run = bench.run(&words("convert large.gpkg --layer v -o out.fgb"));
+    assert!(run.code == 1 && run.err.contains("too big"), "{}", run.err);
+    // A trigger that would write outside of the file, or call what loads code.
+    with(
+        "trigger",
+        "CREATE TRIGGER t AFTER INSERT ON turnouts BEGIN SELECT load_extension('x'); END;",
+    );
+    let run =
+        bench.run(&words("convert turnouts.shp --append --output-layer turnouts -o trigger.gpkg"));
+    assert!(run.code == 1 && !run.err.contains("panicked"), "{}", run.err);
+    assert_eq!(bench.ok(&words("look trigger.gpkg --json")).json()["layers"][0]["features"], 14);
+}
+
+/// Signs and dashes in front of plain texts and numbers are no formulas.
+#[test]
+fn formulas_in_data_are_told_and_marked_on_request() {
+    let bench = Bench::new();
+    let names =
+        ["=HYPERLINK(\"a\")", "+1 509 555 0100", "-5 ft", "-2.5", "+A1|B2!C3", "@home", "plain"];
+    let quoted = |name: &&str| serde_json::to_string(name).unwrap();
+    let features: Vec<String> = names
+        .iter()
+        .enumerate()
+        .map(|(x, name)| {
+            format!(
+                r#"{{"type":"Feature","geometry":{{"type":"Point","coordinates":[{x},1]}},"properties":{{"name":{}}}}}"#,
+                quoted(name)
+            )
+        })
+        .collect();
+    let collection = |features: &[String]| {
+        format!(r#"{{"type":"FeatureCollection","features":[{}]}}"#, features.join(","))
+    };
+    bench.write("a.geojson", collection(&features));
+    bench.write("harmless.geojson", collection(&[&features[1..4], &features[5..]].concat()));
+    let column = |file: &str| -> Vec<String> {
+        let mut reader = csv::Reader::from_path(bench.path(file)).unwrap();
+        reader.records().map(|row| row.unwrap()[0].to_string()).collect()
+    };
+    // As they are unless something else is asked for: nothing of them is lost.
+    let run = bench.run(&words("convert a.geojson -o a.csv"));
+    assert_eq!(run.code, 0, "{}", run.err);
+    assert_eq!(column("a.csv"), names);
+    let told = "2 texts would run as formulas in a spreadsheet (row 1, column name: \
+                `=HYPERLINK(\"a\")`, …): --formulas-as-text marks them as text";
+    assert!(run.err.contains(told), "{}", run.err);
+    let run = bench.run(&words("convert a.geojson -o b.csv --formulas-as-text"));
+    assert!(run.code == 0 && !run.err.contains("formula"), "{}", run.err);
+    let marked = [
+        "'=HYPERLINK(\"a\")",
+        "'+1 509 555 0100",
+        "'-5 ft",
+        "-2.5",
+        "'+A1|B2!C3",
+        "'@home",
+        "plain",
+    ];
+    assert_eq!(column("b.csv"), marked);
+    let run = bench.run(&words("convert harmless.geojson -o c.csv"));
+    assert!(run.code == 0 && !run.err.contains("formula"), "{}", run.err);
+    // A workbook has texts that are texts: they come back as they were, not as what they come to.
+    let run = bench.run(&words("convert a.geojson -o a.xlsx"));
+    assert!(run.code == 0 && !run.err.contains("formula"), "{}", run.err);
+    bench.ok(&words("fields a.xlsx -o again.csv"));
+    assert_eq!(column("again.csv"), names);
+}
+
 fn squares(number: usize) -> Vec<String> {
     (0..number)
         .map(|i| {

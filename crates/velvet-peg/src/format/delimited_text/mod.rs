@@ -3,6 +3,7 @@
 
 mod detect;
 mod dialect;
+mod formulas;
 mod layout;
 mod read;
 mod sample;

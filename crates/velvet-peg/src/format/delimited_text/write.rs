@@ -1,5 +1,6 @@
 //! Layers as delimited text (RFC 4180): tabs for `.tsv` and `.tab`, commas otherwise.
 
+use super::formulas::Formulas;
 use super::side_file::SideFile;
 use crate::error::{Error, Result};
 use crate::format_support::{
@@ -25,6 +26,7 @@ pub(super) struct Writer {
     delimiter: u8,
     /// Numbers have a decimal comma.
     comma: bool,
+    formulas: Formulas,
     /// What the file beside it is to tell, if there is to be one.
     side_file: Option<SideFile>,
 }
@@ -45,7 +47,11 @@ impl Writer {
         let mut writer =
             csv::WriterBuilder::new().delimiter(delimiter).terminator(ends).from_writer(file);
         let decimals = options.decimals.unwrap_or(default_decimals(info.crs.as_ref()));
-        let rows = FeatureRows::new(info, options, decimals);
+        let mut rows = FeatureRows::new(info, options, decimals);
+        let mut formulas = Formulas::new(dialect.formulas_as_text);
+        for name in &mut rows.header {
+            formulas.pass(name, || "the header".to_string());
+        }
         writer.write_record(&rows.header).map_err(|e| Error::file(path, "cannot be written", e))?;
         let path = path.to_path_buf();
         let comma = dialect.decimal_comma;
@@ -53,6 +59,7 @@ impl Writer {
         let side_file = told.transpose().map_err(|error| error.in_file(&path))?;
         Ok(Writer {
             side_file,
+            formulas,
             path,
             writer,
             rows,
@@ -88,7 +95,7 @@ impl Sink for Writer {
     fn write(&mut self, batch: &Batch) -> Result<()> {
         let mut record = StringRecord::new();
         let mut text = String::new();
-        let Writer { path, writer, rows, count, sum, many_lines, comma, .. } = self;
+        let Writer { path, writer, rows, count, sum, many_lines, comma, formulas, .. } = self;
         rows.each(batch, &mut |cells| {
             record.clear();
             for cell in cells {
@@ -101,8 +108,13 @@ impl Sink for Writer {
                 );
                 // Writing to a string does not fail.
                 let _ = match cell {
-                    FeatureCell::Attribute(_, value) => {
+                    FeatureCell::Attribute(column, value) => {
                         let written = write!(text, "{value}");
+                        if let ValueRef::Text(_) = value {
+                            let place =
+                                || format!("row {}, column {}", *count + 1, rows.header[column]);
+                            formulas.pass(&mut text, place);
+                        }
                         *many_lines |= text.bytes().filter(|b| *b == b'\n').count() >= MANY_LINES;
                         written
                     }
@@ -154,6 +166,7 @@ impl Sink for Writer {
         if let Some(side_file) = &self.side_file {
             files.push(side_file.write(&path)?);
         }
-        Ok(Finished { files, read_back, ..Finished::default() })
+        let notices = self.formulas.notice().into_iter().collect();
+        Ok(Finished { files, read_back, notices })
     }
 }

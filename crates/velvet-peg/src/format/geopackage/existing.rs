@@ -1,7 +1,7 @@
 //! A GeoPackage that is there: it is changed by a transaction of SQLite's own, so that locks are
 //! respected, what other programs write is kept, and a run that is killed leaves the file as it was.
 
-use super::{data_columns, definitions, quoted, schema, write};
+use super::{data_columns, defence, definitions, quoted, schema, write};
 use crate::error::{Error, Kind, Result};
 use crate::format_support::Placing;
 use crate::layer::{LINEAGE, LayerInfo};
@@ -39,6 +39,7 @@ fn connect(path: &Path) -> rusqlite::Result<Connection> {
         OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX,
     )?;
     connection.busy_timeout(PATIENCE)?;
+    defence::distrust(&connection)?;
     Ok(connection)
 }
 
@@ -111,6 +112,7 @@ pub(super) fn read_only(path: &Path) -> rusqlite::Result<Connection> {
         let connection = Connection::open_with_flags(path, mode | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
         connection.busy_timeout(PATIENCE)?;
         connection.query_row("SELECT count(*) FROM sqlite_master", [], |_| Ok(()))?;
+        defence::distrust(&connection)?;
         Ok(connection)
     };
     match open(OpenFlags::SQLITE_OPEN_READ_ONLY) {

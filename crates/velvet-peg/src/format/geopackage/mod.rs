@@ -2,6 +2,7 @@
 
 mod blob;
 mod data_columns;
+mod defence;
 mod definitions;
 mod existing;
 mod packed_rtree;

@@ -1,5 +1,6 @@
 //! Reading the feature tables of a GeoPackage.
 
+use super::defence;
 use super::definitions::{self, UNDEFINED};
 use super::existing::read_only;
 use super::{blob, data_columns, quoted};
@@ -13,7 +14,7 @@ use crate::layer::{
 use crate::notice::{Notice, NoticeKind};
 use arrow_schema::{DataType, Field, Schema};
 use rusqlite::types::ValueRef;
-use rusqlite::{Connection, OptionalExtension, params};
+use rusqlite::{Connection, ErrorCode, OptionalExtension, params};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -35,11 +36,24 @@ struct Table {
 }
 
 fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + '_ {
-    move |error| Error::file(path, "cannot be read as a GeoPackage", error)
+    move |error| {
+        match error.sqlite_error_code() {
+        Some(ErrorCode::OperationInterrupted) => Error::data(
+            "cannot be read as a GeoPackage: a view in it asks for more than a file of its size can \
+             hold, and does not end",
+        )
+        .in_file(path),
+        _ => Error::file(path, "cannot be read as a GeoPackage", error),
+    }
+    }
 }
 
 fn connect(path: &Path) -> Result<Connection> {
-    read_only(path).map_err(failed(path))
+    let bounded = |mut connection: Connection| {
+        defence::bound(&mut connection, path)?;
+        Ok(connection)
+    };
+    read_only(path).and_then(bounded).map_err(failed(path))
 }
 
 /// What the contents of a file say of a table.

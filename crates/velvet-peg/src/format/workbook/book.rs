@@ -1,5 +1,6 @@
 //! An open workbook: its sheets are run through once, and their rows kept as they come.
 
+use super::compound;
 use super::sheet::{Sheet, SheetCells};
 use crate::error::{Error, Result};
 use crate::format_support::SheetShape;
@@ -44,7 +45,10 @@ impl Workbook {
     /// Opens a workbook and runs through its sheets; a header is looked for in their first rows, and
     /// from the row on that is given (from 1).
     pub(super) fn open(path: &Path, header_row: Option<u32>) -> Result<Workbook> {
-        let inner = open_workbook_auto(path).map_err(|e| unreadable(path, &e))?;
+        if let Some(fault) = compound::fault(path).map_err(|e| unreadable(path, e))? {
+            return Err(unreadable(path, &fault));
+        }
+        let inner = open_workbook_auto(path).map_err(|e| unreadable(path, e))?;
         let mut book = Workbook { path: path.to_path_buf(), inner, sheets: Vec::new() };
         for sheet in book.inner.sheets_metadata().to_vec() {
             let cells = book.cells(&sheet.name, header_row);
@@ -173,7 +177,7 @@ impl Workbook {
     }
 }
 
-fn unreadable(path: &Path, error: &calamine::Error) -> Error {
+fn unreadable(path: &Path, error: impl std::fmt::Display) -> Error {
     Error::data(format!(
         "cannot be read as a workbook: {error}. Is it damaged, or protected with a password?"
     ))

@@ -2,6 +2,7 @@
 
 mod book;
 mod cell;
+mod compound;
 mod read;
 mod sheet;
 mod spool;

@@ -10,7 +10,7 @@ use super::spool::{Spool, SpoolReader, SpoolWriter, SpooledCell};
 use crate::error::{Error, Result};
 use crate::format_support::CellType;
 use calamine::{Data, Dimensions};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::io;
 
 /// Rows from the top in which a header is looked for.
@@ -21,7 +21,7 @@ const HELD: u32 = 3 * SEARCHED;
 /// The cells with a value of a sheet.
 pub(super) struct SheetCells {
     /// Those of the first rows, and of those from the header on that is given.
-    top: HashMap<(u32, u32), Data>,
+    top: BTreeMap<(u32, u32), Data>,
     given: Option<u32>,
     rows: Rows,
     /// The row on its way.
@@ -50,7 +50,7 @@ impl SheetCells {
     /// A sheet whose header may be given, by its row from 1.
     pub(super) fn new(header_row: Option<u32>) -> SheetCells {
         SheetCells {
-            top: HashMap::new(),
+            top: BTreeMap::new(),
             given: header_row.map(|row| row.saturating_sub(1)),
             rows: Rows::Coming(SpoolWriter::default()),
             row: None,

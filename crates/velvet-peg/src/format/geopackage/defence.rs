@@ -1,0 +1,40 @@
+//! What a file of strangers may have SQLite do: nothing but what reading and writing its rows takes.
+
+use rusqlite::config::DbConfig;
+use rusqlite::limits::Limit;
+use rusqlite::{Connection, Result};
+use std::path::Path;
+
+/// Steps of SQLite's machine between two looks at their number.
+const STEPS_AT_ONCE: i32 = 10_000;
+/// Steps that any file may take, and for each of its bytes: reading a layer takes about five a byte, a view
+/// that joins and sorts some tens. What goes beyond does not end.
+const STEPS: u64 = 20_000_000;
+const STEPS_A_BYTE: u64 = 300;
+/// A value may be larger than the file, if a view puts it together, by this much.
+const LARGER: u64 = 16 << 20;
+
+/// The schema of a file is not trusted: views, triggers and indexes call no function that could do harm,
+/// and nothing writes to tables that are SQLite's own.
+pub(super) fn distrust(connection: &Connection) -> Result<()> {
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_DEFENSIVE, true)?;
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_TRUSTED_SCHEMA, false)?;
+    Ok(())
+}
+
+/// Reading ends, in memory that has to do with the size of the file: a view may ask for rows without end,
+/// or for values that the file does not hold.
+pub(super) fn bound(connection: &mut Connection, path: &Path) -> Result<()> {
+    connection.pragma_update(None, "query_only", true)?;
+    let bytes = path.metadata().map_or(0, |metadata| metadata.len());
+    let longest = i32::try_from(bytes.saturating_add(LARGER)).unwrap_or(i32::MAX);
+    let allowed = connection.limit(Limit::SQLITE_LIMIT_LENGTH)?;
+    connection.set_limit(Limit::SQLITE_LIMIT_LENGTH, longest.min(allowed))?;
+    let most = STEPS.saturating_add(bytes.saturating_mul(STEPS_A_BYTE)) / STEPS_AT_ONCE as u64;
+    let mut looks = 0;
+    let too_many = move || {
+        looks += 1;
+        looks > most
+    };
+    connection.progress_handler(STEPS_AT_ONCE, Some(too_many))
+}

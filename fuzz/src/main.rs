@@ -1,0 +1,34 @@
+//! One program for all fuzz targets: the variable `FUZZ_TARGET` names the one that runs.
+#![no_main]
+
+mod targets;
+
+use libfuzzer_sys::{Corpus, fuzz_target};
+use std::sync::OnceLock;
+
+static TARGET: OnceLock<targets::Target> = OnceLock::new();
+
+fuzz_target!(
+    init: {
+        let name = std::env::var("FUZZ_TARGET").unwrap_or_default();
+        let Some(target) = targets::named(&name) else {
+            eprintln!("FUZZ_TARGET names one of {}", targets::names().join(", "));
+            std::process::exit(2);
+        };
+        let _ = TARGET.set(target);
+        // A panic of a crate below that the library turns into an error is none here.
+        let ends = std::panic::take_hook();
+        std::panic::set_hook(Box::new(move |panic| {
+            if !velvet_peg::panics_are_caught() {
+                ends(panic);
+            }
+        }));
+        velvet_peg::limit_threads(std::num::NonZeroUsize::new(1));
+    },
+    |data: &[u8]| -> Corpus {
+        if let Some(target) = TARGET.get() {
+            target(data);
+        }
+        Corpus::Keep
+    }
+);
