@@ -139,6 +139,7 @@ pub mod raster;
 pub mod report;
 mod reproject;
 pub mod select;
+mod small_file;
 pub mod table;
 pub mod tag;
 

@@ -63,6 +63,7 @@ fn main() -> ExitCode {
     // A second interrupt ends the program at once where the first could not be waited for.
     let _ = ctrlc::set_handler(|| {
         velvet_peg::output::remove_temporaries();
+        show::interrupted();
         std::process::exit(INTERRUPTED);
     });
     let words = words::meant(std::env::args_os());

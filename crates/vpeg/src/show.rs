@@ -64,9 +64,15 @@ pub(crate) fn shortened(text: &str, most: usize) -> String {
     }
 }
 
+/// True for what has text run the other way (Unicode, UAX #9): the end of a name would stand at its
+/// beginning.
+fn turns(c: char) -> bool {
+    matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+}
+
 /// Control characters of data as they are written in source texts: to a terminal they are commands.
 pub(crate) fn plain(text: &str) -> std::borrow::Cow<'_, str> {
-    let command = |c: char| c.is_control() && c != '\n' && c != '\t';
+    let command = |c: char| (c.is_control() && c != '\n' && c != '\t') || turns(c);
     if !text.contains(command) {
         return text.into();
     }
@@ -215,6 +221,12 @@ pub(crate) fn remark(text: &str) {
 /// Shows why a command failed.
 pub(crate) fn failure(error: &Error) {
     message("error:", AnsiColor::Red, &advice::of_error(error));
+}
+
+/// Says what an interrupt leaves.
+pub(crate) fn interrupted() {
+    let text = "what was not complete is not there; files that were there are as they were";
+    message("interrupted:", AnsiColor::Red, text);
 }
 
 /// Shows the closing line of a command that writes features or rows, with what was rejected;

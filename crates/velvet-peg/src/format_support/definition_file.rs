@@ -1,6 +1,8 @@
 //! A reference system whose definition text stands in a file: `.prj`, `.wkt`, `.json`.
 
 use crate::error::{Error, Result};
+use crate::small_file::read_small;
+use std::io::ErrorKind;
 use std::path::Path;
 use velvet_peg_core::{Crs, definition};
 
@@ -24,13 +26,12 @@ pub fn definition_file(path: &Path) -> Result<Crs> {
 
 /// As [`definition_file`], with the epoch of the coordinates in decimal years, where the text states one.
 pub(crate) fn with_epoch(path: &Path) -> Result<(Crs, Option<f64>)> {
-    let length = std::fs::metadata(path).map_err(|e| Error::file(path, "cannot be read", e))?.len();
-    if length > LIMIT_BYTES {
-        return Err(
+    let bytes = read_small(path, LIMIT_BYTES).map_err(|error| match error.kind() {
+        ErrorKind::FileTooLarge => {
             Error::usage("is too large to be a definition of a reference system").in_file(path)
-        );
-    }
-    let bytes = std::fs::read(path).map_err(|e| Error::file(path, "cannot be read", e))?;
+        }
+        _ => Error::file(path, "cannot be read", error),
+    })?;
     let text = String::from_utf8_lossy(&bytes);
     let crs = definition::resolve(&text).map_err(|error| Error::from(error).in_file(path))?;
     Ok((crs, definition::epoch_of(&text)))

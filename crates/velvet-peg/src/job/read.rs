@@ -5,6 +5,8 @@ use super::file::{JOB_VERSION, Job};
 use super::spans::{JobSpans, line_and_column};
 use super::step_schema::read_steps;
 use crate::error::{Error, Result};
+use crate::small_file::read_small;
+use std::io;
 use std::path::Path;
 use std::str::FromStr;
 use time::Date;
@@ -15,6 +17,9 @@ use toml_edit::{Document, Item};
 /// Dates as ISO 8601 has them.
 const DATE: &[BorrowedFormatItem<'static>] = format_description!("[year]-[month]-[day]");
 
+/// A job has no more bytes.
+const MOST_BYTES: u64 = 16 << 20;
+
 impl Job {
     /// Reads a job file and validates what can be told from it alone: its version, its words,
     /// and that every name refers to a source or an earlier step.
@@ -22,8 +27,9 @@ impl Job {
     /// # Errors
     /// If it is not valid; the message has line and column.
     pub fn read(path: &Path) -> Result<Job> {
-        let text =
-            std::fs::read_to_string(path).map_err(|e| Error::file(path, "cannot be read", e))?;
+        let failed = |e| Error::file(path, "cannot be read as a job", e);
+        let text = String::from_utf8(read_small(path, MOST_BYTES).map_err(failed)?)
+            .map_err(|e| failed(io::Error::new(io::ErrorKind::InvalidData, e.utf8_error())))?;
         Job::parse(&text).map_err(|error| error.in_file(path))
     }
 

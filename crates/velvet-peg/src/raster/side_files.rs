@@ -4,6 +4,8 @@ use super::info::{PlacedBy, RasterInfo};
 use crate::error::{Error, Result};
 use crate::format_support::definition_file::definition_file;
 use crate::notice::{Notice, NoticeKind};
+use crate::small_file::read_small;
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::raster::PixelGrid;
 
@@ -127,10 +129,11 @@ fn differ(a: &PixelGrid, b: &PixelGrid) -> bool {
 /// coordinates of the middle of the first pixel.
 fn read_world(path: &Path, columns: usize, rows: usize) -> Result<PixelGrid> {
     let failed = |e| Error::file(path, "cannot be read", e);
-    if std::fs::metadata(path).map_err(failed)?.len() > 4096 {
-        return Err(Error::data("is too large to be a world file").in_file(path));
-    }
-    let text = String::from_utf8_lossy(&std::fs::read(path).map_err(failed)?).into_owned();
+    let bytes = read_small(path, 4096).map_err(|error| match error.kind() {
+        ErrorKind::FileTooLarge => Error::data("is too large to be a world file").in_file(path),
+        _ => failed(error),
+    })?;
+    let text = String::from_utf8_lossy(&bytes).into_owned();
     let mut figures = Vec::new();
     for (line, word) in text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty()) {
         let figure = word.trim().replace(',', ".").parse::<f64>().map_err(|_| {

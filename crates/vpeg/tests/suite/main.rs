@@ -6,6 +6,7 @@ mod answers_in_json;
 mod careless;
 mod documentation;
 mod evidence;
+mod faults;
 mod fitted;
 mod formats;
 mod hostile;

@@ -6,6 +6,7 @@ use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::layer::Value;
 use crate::notice::{Notice, NoticeKind};
+use crate::small_file::read_small;
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -179,7 +180,8 @@ fn told(
         });
     }
     let side = beside(path, "cpg");
-    if let Ok(label) = std::fs::read_to_string(&side) {
+    if let Ok(label) = read_small(&side, 1024) {
+        let label = String::from_utf8_lossy(&label);
         match CodePage::by_label(&label) {
             Some(page) => return Ok(page),
             None => {

@@ -13,6 +13,7 @@ use crate::format_support::{
 use crate::layer::LayerInfo;
 use crate::notice::{Notice, NoticeKind};
 use crate::output::{new_file, side_file};
+use crate::small_file::read_small;
 use arrow_schema::{DataType, Field};
 use serde_json::{Value, json};
 use std::io::Write;
@@ -87,11 +88,14 @@ pub(super) struct Told {
     wrong: Vec<String>,
 }
 
+/// Such a file has no more bytes.
+const MOST_BYTES: u64 = 16 << 20;
+
 impl Told {
     /// Reads what stands beside a table; nothing if there is nothing of the kind.
     pub(super) fn beside(real: &Path, shown: &Path) -> Told {
         let path = side_file(real);
-        let Ok(bytes) = std::fs::read(&path) else { return Told::default() };
+        let Ok(bytes) = read_small(&path, MOST_BYTES) else { return Told::default() };
         let name = side_file(shown).display().to_string();
         let mut told = Told { name, ..Told::default() };
         let document: Value = match serde_json::from_slice(&bytes) {

@@ -76,7 +76,7 @@ impl Writer {
     /// Gives each file its name: that of the layer if there is one, else with its kind. A file has
     /// heights throughout or none: features without go to a file of their own.
     fn name_files(&mut self) {
-        let stem = self.path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+        let stem = self.path.file_stem().unwrap_or_default().to_os_string();
         let kinds: Vec<(GeometryKind, bool)> =
             self.files.iter().map(|file| (file.of.kind, file.of.z)).collect();
         let one_kind = kinds.iter().all(|(kind, _)| *kind == kinds[0].0);
@@ -87,7 +87,9 @@ impl Writer {
             };
             let others = !file.of.z && kinds.contains(&(file.of.kind, true));
             let flat = if others { "-without-heights" } else { "" };
-            file.path = self.path.with_file_name(format!("{stem}{kind}{flat}.shp"));
+            let mut name = stem.clone();
+            name.push(format!("{kind}{flat}.shp"));
+            file.path = self.path.with_file_name(name);
         }
     }
 }
