@@ -123,5 +123,5 @@ pub(super) fn axis_names(canvas: &mut Canvas, view: &View) {
 /// Multiples of a step between two values, at most 200.
 pub(super) fn multiples(low: f64, high: f64, step: f64) -> Vec<f64> {
     let (first, last) = ((low / step).ceil() as i64, (high / step).floor() as i64);
-    (first..=last.min(first + 200)).map(|n| n as f64 * step).collect()
+    (first..=last.min(first.saturating_add(200))).map(|n| n as f64 * step).collect()
 }

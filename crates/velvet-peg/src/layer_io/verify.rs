@@ -52,7 +52,8 @@ impl Sum {
                 match column.value(feature) {
                     // Few formats tell these from nothing.
                     ValueRef::Real(number) if !number.is_finite() => continue,
-                    // Writing to a string does not fail.
+                    // Writing to a string does not fail. SQLite tells no negative zero from zero.
+                    ValueRef::Real(number) => _ = write!(text, "{}", ValueRef::Real(number + 0.0)),
                     value => _ = write!(text, "{value}"),
                 }
                 if !text.is_empty() {
@@ -78,8 +79,8 @@ impl Sum {
                     && range.len() > 1
                     && !wkt::closes(column, &range);
                 for at in range.start..range.end - usize::from(closed) {
-                    let z = column.z.get(at).copied().filter(|z| z.is_finite());
-                    let m = column.m.get(at).copied().filter(|m| m.is_finite());
+                    let z = column.z.get(at).map(|z| z + 0.0).filter(|z| z.is_finite());
+                    let m = column.m.get(at).map(|m| m + 0.0).filter(|m| m.is_finite());
                     let place = (
                         self.bits(column.x[at]),
                         self.bits(column.y[at]),

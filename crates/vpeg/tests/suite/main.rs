@@ -17,6 +17,7 @@ mod many_layers;
 mod maps;
 mod next_steps;
 mod no_false_alarms;
+mod numbers;
 mod options;
 mod own_systems;
 mod pages;

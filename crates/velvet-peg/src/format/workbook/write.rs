@@ -45,6 +45,8 @@ struct Counts {
     /// Dates and times that are no numbers of a cell: before its calendar, with an offset from UTC,
     /// finer than it counts.
     undated: u64,
+    /// Features without a geometry and a value: their rows have no cells.
+    blank: u64,
 }
 
 impl Writer {
@@ -114,13 +116,17 @@ impl Sink for Writer {
                 texts.push(text);
             }
             *next += 1;
+            if texts.iter().all(String::is_empty) {
+                counts.blank += 1;
+                return Ok(());
+            }
             *sum = sum.wrapping_add(row_sum(texts.iter().map(String::as_str)));
             Ok(())
         })
     }
 
     fn losses(&self) -> Vec<Notice> {
-        let Counts { cut, long, undated } = self.counts;
+        let Counts { cut, long, undated, blank } = self.counts;
         let counted = [
             (
                 cut,
@@ -133,6 +139,13 @@ impl Sink for Writer {
                     "dates and times that a cell cannot hold (before {FIRST_DAY}, with a mark of \
                      UTC or an offset from it, or finer than thousandths of a second): {undated}, \
                      as text"
+                ),
+            ),
+            (
+                blank,
+                format!(
+                    "features without a geometry and a value: {blank}; their rows are blank, and \
+                     are passed over where the sheet is read"
                 ),
             ),
         ];
@@ -150,10 +163,10 @@ impl Sink for Writer {
         self.workbook.save_to_writer(&mut file).map_err(&failed)?;
         file.flush().map_err(|e| Error::file(&self.path, "cannot be written", e))?;
         drop(file);
-        let read_back = match self.next {
-            1 => ReadBack::Not,
-            next => ReadBack::Rows {
-                count: u64::from(next) - 1,
+        let read_back = match u64::from(self.next) - 1 - self.counts.blank {
+            0 => ReadBack::Not,
+            count => ReadBack::Rows {
+                count,
                 sum: self.sum,
                 dialect: Box::new(TableOptions { header_row: Some(1), ..TableOptions::default() }),
             },
