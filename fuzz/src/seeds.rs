@@ -76,6 +76,7 @@ const OF_OTHER_HANDS: &[(&str, &str, &[u8])] = files! {
     "landxml" "survey.xml"
     "dxf" "plan.dxf"
     "geojson-lines" "gates.geojsonl"
+    "nmea" "fixes.nmea"
     "geoparquet" "native-points.parquet"
     "geoparquet" "native-polygons.parquet"
     "geoparquet" "wkb-lines.parquet"
@@ -187,6 +188,7 @@ pub fn lay_out(to: &Path) -> Done {
     }
     put(to, "gml", "small", include_bytes!("../seeds/small.gml"))?;
     put(to, "topojson", "small", include_bytes!("../seeds/small.topojson"))?;
+    put(to, "arrow", "small", include_bytes!("../seeds/small.arrow"))?;
     for (target, name, bytes) in OF_OTHER_HANDS {
         put(to, target, name, bytes)?;
     }

@@ -13,8 +13,6 @@ pub struct Rules {
     pub licenses: BTreeSet<String>,
     /// Packages, each as `name@version`, that may be there beside another version.
     pub beside_others: BTreeSet<String>,
-    /// Registries that packages may come from.
-    pub registries: BTreeSet<String>,
 }
 
 impl Rules {
@@ -38,24 +36,26 @@ impl Rules {
                 _ => return Err(format!("a skipped package needs `crate` and `reason`: {item}")),
             };
         }
-        Ok(Rules {
-            licenses: list("licenses", "allow").into_iter().collect(),
-            beside_others,
-            registries: list("sources", "allow-registry").into_iter().collect(),
-        })
+        Ok(Rules { licenses: list("licenses", "allow").into_iter().collect(), beside_others })
     }
 
     /// What does not hold, one line each; rules that no package needs any more are told too.
     pub fn broken(&self, packages: &[Package]) -> Vec<String> {
         let mut broken = Vec::new();
         let mut versions: BTreeMap<&str, Vec<&Package>> = BTreeMap::new();
+        // All from one registry, that of most.
+        let mut registries: BTreeMap<&str, usize> = BTreeMap::new();
+        for source in packages.iter().filter_map(|package| package.source.as_deref()) {
+            *registries.entry(source).or_default() += usize::from(source.starts_with("registry+"));
+        }
+        let registry = registries.iter().max_by_key(|(_, count)| **count).map(|(name, _)| *name);
         for package in packages {
             versions.entry(&package.name).or_default().push(package);
             if let Err(why) = self.licensed(package) {
                 broken.push(format!("{}: {why}", package.id()));
             }
             let Some(source) = &package.source else { continue };
-            if !self.registries.iter().any(|registry| source == &format!("registry+{registry}")) {
+            if Some(source.as_str()) != registry || !source.starts_with("registry+") {
                 broken.push(format!("{}: comes from {source}", package.id()));
             }
             if package.checksum.is_none() {

@@ -26,7 +26,7 @@ fn package(name: &str, version: &str, license: &str) -> Package {
         name: name.to_string(),
         version: version.to_string(),
         license: Some(license.to_string()),
-        source: Some("registry+https://github.com/rust-lang/crates.io-index".to_string()),
+        source: Some("registry+https://example.org/index".to_string()),
         checksum: Some("00".repeat(32)),
         description: None,
     }
@@ -47,7 +47,6 @@ fn what_breaks_a_rule_is_told() {
             .map(str::to_string)
             .into(),
         beside_others: ["old@1.0.0".to_string()].into(),
-        registries: ["https://github.com/rust-lang/crates.io-index".to_string()].into(),
     };
     let pair = |newer: &str| vec![package("old", "1.0.0", "MIT"), package("old", newer, "MIT")];
     let alone = |change: fn(&mut Package)| {
@@ -85,6 +84,10 @@ fn what_breaks_a_rule_is_told() {
         (
             alone(|one| one.source = Some("git+https://example.org/one".to_string())),
             "comes from git",
+        ),
+        (
+            alone(|one| one.source = Some("registry+https://example.org/other".to_string())),
+            "comes from registry",
         ),
         (alone(|one| one.checksum = None), "has no checksum"),
         (rules.broken(&pair("2.0.0")[..1]), "need not be skipped"),

@@ -76,6 +76,8 @@ pub enum Advice {
     NameOutputLayer,
     /// Name one of the sheets, or take all of them.
     NameSheet,
+    /// Look at what a job will do; if that is meant, allow it to write outside of its folder.
+    Outside,
     /// Allow the output to replace what is there.
     Overwrite,
     /// Put something in front of the names of the table's columns.

@@ -16,8 +16,7 @@ use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
-/// What an input may take. What is handed out takes less than a quarter: here little is optimised, and other
-/// tests run beside.
+/// What an input may take, where little is optimised and other tests run beside.
 const SLOWEST: Duration = Duration::from_secs(20);
 const MOST_MEMORY: usize = 512 << 20;
 /// An input that takes this long never ends.

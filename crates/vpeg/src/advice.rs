@@ -90,6 +90,7 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::NameTableColumns => "--names gives them names",
         Advice::NameTable => "name one with --sheet",
         Advice::NameSheet => "name one with --sheet, or take all with --all-sheets",
+        Advice::Outside => "look at it with --plan; if that is meant, add --outside",
         Advice::Overwrite => "or add --overwrite to replace it",
         Advice::PrefixColumns => "--prefix sets them apart",
         Advice::QuotesAsText => "or read marks as ordinary characters with --quote none",

@@ -225,7 +225,7 @@ pub(crate) fn failure(error: &Error) {
 
 /// Says what an interrupt leaves.
 pub(crate) fn interrupted() {
-    let text = "what was not complete is not there; files that were there are as they were";
+    let text = "every output is whole: as it was before, or new";
     message("interrupted:", AnsiColor::Red, text);
 }
 

@@ -120,5 +120,7 @@ layer_files! {
     landxml "layer.xml"
     flatgeobuf "layer.fgb"
     geoparquet "layer.parquet"
+    arrow "layer.arrow"
+    nmea "log.nmea"
     dxf "layer.dxf"
 }

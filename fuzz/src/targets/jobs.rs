@@ -39,6 +39,9 @@ pub fn deed(data: &[u8]) {
             start: Some((1000.0, 2000.0)),
             ..BuildCourses::default()
         };
-        let _ = courses.run(&path, &folder.join("tracts.fgb"));
+        if let Ok((summary, _)) = courses.run(&path, &folder.join("tracts.fgb")) {
+            let (rows, rejected) = (summary.rows_in, summary.rejected.count);
+            assert!(rejected <= rows && summary.out <= rows - rejected, "{summary:?}");
+        }
     });
 }

@@ -1,4 +1,4 @@
-//! The targets. Each asserts more than that nothing panics: rows in are rows out and rejects, what is
+//! The targets. They assert more than that nothing panics: rows in are rows out and rejects, what is
 //! written is read again as it was, there and back closes.
 
 mod bench;
@@ -12,7 +12,7 @@ mod texts;
 /// What is done with an input.
 pub type Target = fn(&[u8]);
 
-const ALL: [(&str, Target); 31] = [
+const ALL: [(&str, Target); 33] = [
     ("angle", texts::angle),
     ("reference", texts::reference),
     ("definition", texts::definition),
@@ -40,6 +40,8 @@ const ALL: [(&str, Target); 31] = [
     ("landxml", files::landxml),
     ("flatgeobuf", files::flatgeobuf),
     ("geoparquet", files::geoparquet),
+    ("arrow", files::arrow),
+    ("nmea", files::nmea),
     ("dxf", files::dxf),
     ("raster", rasters::raster),
     ("grid-file", grids::grid_file),

@@ -1,6 +1,7 @@
 //! Which segments of many meet, found by a sweep along x.
 
 use super::orientation;
+use super::pairs::{Box_, Leaves, each_pair};
 
 /// Two segments that meet.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -16,8 +17,8 @@ pub struct Crossing {
 pub(super) type Segment = ((f64, f64), (f64, f64));
 
 /// Every pair of segments that have a point in common, for which `wanted` is true. What touches,
-/// meets. Segments are sorted by where they begin in x and each is compared with those whose spans
-/// are still open: a few for the boundaries of parcels, all of them at worst.
+/// meets. Segments whose boxes have a place in common are compared: a few for the boundaries of
+/// parcels, all of them at worst (long ones that lie beside each other aslant).
 ///
 /// ```
 /// use velvet_peg_core::planar::crossings;
@@ -25,31 +26,26 @@ pub(super) type Segment = ((f64, f64), (f64, f64));
 /// assert_eq!(found[0].at, (1.0, 1.0));
 /// ```
 pub fn crossings(segments: &[Segment], wanted: &dyn Fn(usize, usize) -> bool) -> Vec<Crossing> {
-    let low = |at: usize| segments[at].0.0.min(segments[at].1.0);
-    let high = |at: usize| segments[at].0.0.max(segments[at].1.0);
-    let mut order: Vec<usize> = (0..segments.len()).collect();
-    order.sort_by(|a, b| low(*a).total_cmp(&low(*b)));
-    let mut open: Vec<usize> = Vec::new();
     let mut found = Vec::new();
-    for next in order {
-        open.retain(|at| high(*at) >= low(next));
-        for other in &open {
-            let pair = (next.min(*other), next.max(*other));
-            if !wanted(pair.0, pair.1) {
-                continue;
-            }
-            if let Some((at, overlap)) = meet(segments[pair.0], segments[pair.1]) {
-                found.push(Crossing { segments: pair, at, overlap });
-            }
+    each_pair(segments.len(), &|at| box_of(segments[at]), &mut |first, second| {
+        let pair = (first.min(second), first.max(second));
+        if wanted(pair.0, pair.1)
+            && let Some((at, overlap)) = meet(segments[pair.0], segments[pair.1])
+        {
+            found.push(Crossing { segments: pair, at, overlap });
         }
-        open.push(next);
-    }
+        Leaves::Neither
+    });
     found.sort_by_key(|crossing| crossing.segments);
     found
 }
 
+pub(super) fn box_of((a, b): Segment) -> Box_ {
+    [a.0.min(b.0), a.1.min(b.1), a.0.max(b.0), a.1.max(b.1)]
+}
+
 /// Where two segments meet, and whether along a stretch.
-fn meet((a, b): Segment, (c, d): Segment) -> Option<((f64, f64), bool)> {
+pub(super) fn meet((a, b): Segment, (c, d): Segment) -> Option<((f64, f64), bool)> {
     let apart = |p: (f64, f64), q: (f64, f64), r: f64, s: f64| p.1.max(q.1) < r || p.1.min(q.1) > s;
     if apart(a, b, c.1.min(d.1), c.1.max(d.1)) {
         return None;

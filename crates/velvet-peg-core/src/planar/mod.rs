@@ -8,15 +8,17 @@
 mod crossing;
 mod flaws;
 mod mosaic;
+mod nesting;
 mod orientation;
+mod pairs;
 mod place;
 mod region;
+mod sweep;
 
 pub use crossing::{Crossing, crossings};
-pub use flaws::{
-    Flaw, FlawKind, Ring, flaws_between_parts, flaws_of_line, flaws_of_polygon, same_ring,
-};
+pub use flaws::{Flaw, FlawKind, Ring, flaws_of_line, same_ring};
 pub use mosaic::Mosaic;
+pub use nesting::{flaws_between_parts, flaws_of_polygon};
 pub use orientation::orientation;
 pub use place::{Placing, distance_to_segment, place_in_ring};
 pub use region::Region;

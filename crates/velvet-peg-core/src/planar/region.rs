@@ -20,6 +20,15 @@ pub struct Region {
 
 pub(super) type Edge = ((f64, f64), (f64, f64));
 
+/// Entries in the bands, for each edge.
+const MOST_ENTRIES: usize = 16;
+
+/// The band of so many that a place falls in, the outermost for what lies beyond. Rounding is the same
+/// for an edge's ends and a place: whatever it is, it is monotonic.
+fn band(y: f64, low: f64, per_band: f64, count: usize) -> usize {
+    (((y - low) * per_band) as usize).min(count - 1)
+}
+
 impl Region {
     /// Of rings, whose first vertex may be repeated at the end or not.
     ///
@@ -51,20 +60,27 @@ impl Region {
                 }
             }
         }
-        let count = (edges.len() / 4).clamp(1, 4096);
         let height = bounds[3] - bounds[1];
-        let per_band = if height > 0.0 { count as f64 / height } else { 0.0 };
-        let mut region = Region {
-            edges: Vec::new(),
-            starts: vec![0; count + 1],
-            low: bounds[1],
-            per_band,
-            bounds,
+        let (low, most) = (bounds[1], MOST_ENTRIES * edges.len());
+        let mut count = (edges.len() / 4).clamp(1, 4096);
+        // Long edges lie in many bands: fewer bands, so that the list stays short.
+        let (per_band, spans) = loop {
+            let per_band = if height > 0.0 { count as f64 / height } else { 0.0 };
+            let spans: Vec<(usize, usize)> = edges
+                .iter()
+                .map(|(a, b)| {
+                    let band = |y: f64| band(y, low, per_band, count);
+                    (band(a.1.min(b.1)), band(a.1.max(b.1)))
+                })
+                .collect();
+            let entries: usize = spans.iter().map(|(from, to)| to - from + 1).sum();
+            if entries <= most || count == 1 {
+                break (per_band, spans);
+            }
+            count /= 2;
         };
-        let spans: Vec<(usize, usize)> = edges
-            .iter()
-            .map(|(a, b)| (region.band(a.1.min(b.1)), region.band(a.1.max(b.1))))
-            .collect();
+        let mut region =
+            Region { edges: Vec::new(), starts: vec![0; count + 1], low, per_band, bounds };
         for (from, to) in &spans {
             region.starts[from + 1..=to + 1].iter_mut().for_each(|start| *start += 1);
         }
@@ -83,8 +99,7 @@ impl Region {
     }
 
     fn band(&self, y: f64) -> usize {
-        // Rounding is the same for an edge's ends and a place: whatever it is, it is monotonic.
-        (((y - self.low) * self.per_band) as usize).min(self.starts.len() - 2)
+        band(y, self.low, self.per_band, self.starts.len() - 1)
     }
 
     /// The edges of some bands.

@@ -108,6 +108,95 @@ fn parts_overlap_only_where_they_share_ground() {
     }
 }
 
+/// A closed square, its south-west corner and its side.
+fn square_at(x: f64, y: f64, side: f64) -> (Vec<f64>, Vec<f64>) {
+    (vec![x, x + side, x + side, x], vec![y, y, y + side, y + side])
+}
+
+/// Twenty thousand rings in one shape: each is told once, and what is found does not grow by pairs.
+#[test]
+fn crowds_of_rings_are_told_apart() {
+    const MANY: usize = 20_000;
+    let columns = |at: usize| ((at % 150) as f64, (at / 150) as f64);
+    let spread = |side: f64| (0..MANY).map(move |at| square_at(columns(at).0, columns(at).1, side));
+    let nested = || (0..MANY).map(|at| square_at(at as f64, at as f64, 2.0 * (MANY - at) as f64));
+    let around = square_at(-1e5, -1e5, 3e5);
+    let kinds = |rings: &[(Vec<f64>, Vec<f64>)]| {
+        let rings: Vec<Ring<'_>> = rings.iter().map(|(x, y)| Ring { x, y }).collect();
+        let mut told = std::collections::BTreeMap::new();
+        for flaw in flaws_of_polygon(&rings) {
+            *told.entry(flaw.kind.name()).or_insert(0) += 1;
+        }
+        told.into_iter().collect::<Vec<_>>()
+    };
+    let holes = |rings: &mut dyn Iterator<Item = (Vec<f64>, Vec<f64>)>| {
+        std::iter::once(around.clone()).chain(rings).collect::<Vec<_>>()
+    };
+    let same = || std::iter::repeat_n(square_at(0.0, 0.0, 1.0), MANY);
+    // A long boundary with holes inside and, shifted by its size, outside of it.
+    let corners = (0..MANY).map(|at| (at as f64 / MANY as f64 * std::f64::consts::TAU).sin_cos());
+    let circle: (Vec<f64>, Vec<f64>) = corners.map(|(sin, cos)| (1e3 * cos, 1e3 * sin)).unzip();
+    let mut round = vec![circle];
+    round.extend(spread(0.5).map(|(x, y)| (x.iter().map(|x| x - 75.0).collect(), y)));
+    let mut beside = round.clone();
+    beside[1..].iter_mut().flat_map(|(x, _)| x).for_each(|x| *x += 3e3);
+    for (name, rings, wanted) in [
+        ("apart", holes(&mut spread(0.5)), vec![]),
+        ("nested", holes(&mut nested()), vec![("hole in another hole", MANY - 1)]),
+        ("the same", holes(&mut same()), vec![("duplicate ring", MANY - 1)]),
+        ("in a circle", round, vec![]),
+        ("beside a circle", beside, vec![("hole outside the outer ring", MANY)]),
+    ] {
+        assert_eq!(kinds(&rings), wanted, "{name}");
+    }
+    // One line over and over itself: not every one of a million places.
+    let mut state = 1_u64;
+    let mut random = || {
+        state = state.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+        (state >> 40) as f64
+    };
+    let scribble: (Vec<f64>, Vec<f64>) = (0..3_000).map(|_| (random(), random())).unzip();
+    assert_eq!(kinds(&[scribble]), [("crosses or touches itself", 10_000)]);
+
+    let parts = |rings: Vec<Vec<(Vec<f64>, Vec<f64>)>>| {
+        let parts: Vec<Vec<Ring<'_>>> =
+            rings.iter().map(|part| part.iter().map(|(x, y)| Ring { x, y }).collect()).collect();
+        flaws_between_parts(&parts).len()
+    };
+    let single = |rings: &mut dyn Iterator<Item = (Vec<f64>, Vec<f64>)>| {
+        rings.map(|ring| vec![ring]).collect::<Vec<_>>()
+    };
+    assert_eq!(parts(single(&mut spread(0.5))), 0, "parts that lie apart");
+    assert_eq!(parts(single(&mut nested())), MANY - 1, "parts in one another");
+    assert_eq!(parts(single(&mut same())), MANY - 1, "parts that are the same");
+    let mut islands = vec![holes(&mut spread(0.5))];
+    let inner = spread(0.25).map(|(x, y)| {
+        let move_by = |values: Vec<f64>| values.iter().map(|value| value + 0.125).collect();
+        vec![(move_by(x), move_by(y))]
+    });
+    islands.extend(inner);
+    assert_eq!(parts(islands.clone()), 0, "islands in holes");
+    islands[0].truncate(1);
+    assert_eq!(parts(islands), MANY, "islands without holes");
+}
+
+#[test]
+fn a_region_of_tall_edges_says_what_its_ring_says() {
+    // A comb of 6,000 teeth as high as itself: every edge lies in every band.
+    let teeth = 6_000;
+    let (mut x, mut y) = (vec![0.0, f64::from(teeth)], vec![-1.0, -1.0]);
+    for tooth in (0..teeth).rev() {
+        x.extend([f64::from(tooth) + 0.9, f64::from(tooth)]);
+        y.extend([100.0, 0.0]);
+    }
+    let region = Region::new([(&x[..], &y[..])]);
+    for at in 0..200 {
+        let place = (f64::from(at) * 29.7, f64::from(at % 25) * 4.1);
+        assert_eq!(region.place(place), place_in_ring(&x, &y, place), "{place:?}");
+    }
+    assert_eq!(region.edges().count(), x.len());
+}
+
 #[test]
 fn directions_are_read_and_written() {
     for (text, azimuth) in [

@@ -3,7 +3,7 @@
 use super::ConvertLayer;
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::layer::column_names::distinct;
+use crate::layer::column_names::TakenNames;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Rejected, Rejects, RejectsTo, Summary, layer_columns};
@@ -11,6 +11,7 @@ use crate::output::{Hold, Pending, refuse_existing};
 use crate::packing::Packing;
 use crate::progress::{NoProgress, Progress};
 use arrow_schema::{Fields, Schema, SchemaBuilder};
+use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg_core::Crs;
 
@@ -191,14 +192,17 @@ fn all_columns(layers: &[(&LayerReader, Option<Crs>)]) -> Schema {
 fn names(layers: &[(&LayerReader, Option<Crs>)]) -> Vec<String> {
     let own: Vec<&str> = layers.iter().map(|(layer, _)| layer.info().name.as_str()).collect();
     let mut names: Vec<String> = Vec::new();
+    let mut taken = TakenNames::default();
+    let mut counts: HashMap<String, usize> = HashMap::new();
+    own.iter().for_each(|name| *counts.entry(name.to_ascii_lowercase()).or_default() += 1);
     for ((layer, _), name) in layers.iter().zip(&own) {
-        let twice = own.iter().filter(|other| other.eq_ignore_ascii_case(name)).count() > 1;
+        let twice = counts[&name.to_ascii_lowercase()] > 1;
         let stem = layer.path().file_stem().unwrap_or_default().to_string_lossy();
         let name = match twice && !stem.eq_ignore_ascii_case(name) {
             true => format!("{stem}_{name}"),
             false => (*name).to_string(),
         };
-        names.push(distinct(&names, &name));
+        names.push(taken.take(&name));
     }
     names
 }

@@ -15,6 +15,7 @@ mod description;
 mod feature_rows;
 pub(crate) mod first_row;
 mod fixed_decimals;
+mod formulas;
 pub(crate) mod guard;
 #[cfg(any(feature = "geopackage", feature = "flatgeobuf"))]
 pub(crate) mod hilbert;
@@ -48,6 +49,7 @@ pub(crate) use description::{
 };
 pub(crate) use feature_rows::{FeatureCell, FeatureRows, coordinate_names, row_sum};
 pub(crate) use fixed_decimals::{as_written, push_fixed};
+pub(crate) use formulas::Formulas;
 pub use read_options::ReadOptions;
 pub use row_source::CellType;
 pub(crate) use row_source::{RowSource, SourceRow, TableFacts, TableSource, TableToOpen};

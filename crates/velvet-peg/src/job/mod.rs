@@ -12,6 +12,7 @@ mod log_files;
 mod map;
 mod map_part;
 mod outputs;
+mod outside;
 pub mod pack;
 mod pages;
 mod pending_outputs;

@@ -23,6 +23,8 @@ pub struct JobPlan {
     pub lines: Vec<(String, String)>,
     /// Files that are there and would be replaced.
     pub replaces: Vec<PathBuf>,
+    /// Places outside of the job's folder that it writes to.
+    pub outside: Vec<PathBuf>,
     /// The steps as they will be run.
     pub(super) steps: Vec<PlannedStep>,
 }
@@ -37,7 +39,12 @@ impl Job {
     /// If something of this is not so; with line and column, if the job was read from a text.
     pub fn plan(&self, file: &Path, options: &RunOptions) -> Result<JobPlan> {
         let folder = folder_of(file);
-        let mut plan = JobPlan { lines: Vec::new(), replaces: Vec::new(), steps: Vec::new() };
+        let mut plan = JobPlan {
+            lines: Vec::new(),
+            replaces: Vec::new(),
+            outside: self.writes_outside(file, options)?,
+            steps: Vec::new(),
+        };
         let sources = self.sources(&folder, options)?;
         let mut known: IndexMap<String, Known> = IndexMap::new();
         for (name, named) in &sources {

@@ -8,6 +8,7 @@ use super::log::{JobLog, LoggedNotice, LoggedStep, logged};
 use super::pending_outputs::{PendingOutputs, folder_of, joined, within};
 use super::run_step::{At, Made, Named};
 use super::side_files::with_side_files;
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::job::pack::{PackOptions, pack};
@@ -27,6 +28,8 @@ pub struct RunOptions {
     pub variables: Vec<(String, String)>,
     /// Replace the outputs of an earlier run.
     pub overwrite: bool,
+    /// Write outputs that the job has outside of its folder.
+    pub outside: bool,
     /// Where the log goes, whatever the job says.
     pub log: Option<PathBuf>,
     /// Where a report of the run goes: a page (`.html`) with what each step took, made and noticed.
@@ -105,6 +108,18 @@ impl Job {
     ) -> Result<JobLog> {
         self.refuse_pages(options)?;
         let planned = self.plan(file, options)?.steps;
+        let outside = self.writes_outside(file, options)?;
+        if let Some(first) = outside.first().filter(|_| !options.outside) {
+            return Err(Error::usage(format!(
+                "the job writes outside of its folder: {}{}. Nothing was done",
+                first.display(),
+                match outside.len() {
+                    1 => String::new(),
+                    more => format!(" and {} more", more - 1),
+                }
+            ))
+            .advise(Advice::Outside));
+        }
         let folder = folder_of(file);
         let targets = self.targets(&folder, options)?;
         for (_, path) in &targets {

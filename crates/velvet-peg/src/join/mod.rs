@@ -14,7 +14,7 @@ use crate::advice::Advice;
 use crate::convert::ConvertLayer;
 use crate::error::{Error, Result};
 use crate::format_support::{KEY, TableOptions, WriteOptions};
-use crate::layer::column_names::distinct;
+use crate::layer::column_names::TakenNames;
 use crate::layer_io::LayerReader;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
@@ -145,16 +145,15 @@ impl JoinTable {
                 field.metadata_mut().remove(KEY);
             }
         }
-        let mut taken: Vec<String> = fields.iter().map(|f| f.name().clone()).collect();
+        let mut taken = TakenNames::of(fields.iter().map(Field::name));
         let prefix = self.prefix.as_deref().unwrap_or_default();
         let mut renamed = Vec::new();
         for field in sides.table.values.schema_ref().fields() {
             let wanted = format!("{prefix}{}", field.name());
-            let name = distinct(&taken, &wanted);
+            let name = taken.take(&wanted);
             if name != wanted {
                 renamed.push(format!("`{wanted}` → `{name}`"));
             }
-            taken.push(name.clone());
             fields.push(field.as_ref().clone().with_name(name));
         }
         info.schema = Arc::new(Schema::new(fields));

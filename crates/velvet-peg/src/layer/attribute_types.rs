@@ -7,6 +7,7 @@ use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, StringArray}
 use arrow_cast::CastOptions;
 use arrow_cast::display::{ArrayFormatter, FormatOptions};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use std::collections::HashSet;
 use std::sync::Arc;
 
 /// Key of field metadata that keeps a column's declared type, such as DATE.
@@ -77,9 +78,10 @@ pub(crate) fn held_field(column: &Field) -> Option<Field> {
 /// If a column is of lists, records or the like, or two have the same name.
 pub(crate) fn held_schema(schema: &SchemaRef) -> Result<SchemaRef> {
     let mut fields: Vec<Field> = Vec::with_capacity(schema.fields().len());
+    let mut names = HashSet::new();
     for field in schema.fields() {
         let held = held_field(field).ok_or_else(|| not_held(field))?;
-        if fields.iter().any(|other| other.name() == held.name()) {
+        if !names.insert(held.name().clone()) {
             return Err(Error::usage(format!("two columns are called `{}`", held.name())));
         }
         fields.push(held);

@@ -2,6 +2,7 @@
 
 use crate::error::{Error, Result};
 use arrow_schema::{Field, FieldRef, Schema, SchemaRef};
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use velvet_peg_core::spelling::nearest;
 
@@ -54,22 +55,50 @@ pub(crate) fn list(headers: &[String]) -> String {
 
 /// A column name that is not taken yet.
 pub(crate) fn distinct(taken: &[String], name: &str) -> String {
-    let mut candidate = name.to_string();
-    let mut suffix = 2;
-    while taken.iter().any(|other| other.eq_ignore_ascii_case(&candidate)) {
-        candidate = format!("{name}_{suffix}");
-        suffix += 1;
+    TakenNames::of(taken).take(name)
+}
+
+/// Names that are taken; capitals do not count.
+#[derive(Debug, Default)]
+pub(crate) struct TakenNames {
+    taken: HashSet<String>,
+    /// By name, the number that is tried next.
+    next: HashMap<String, usize>,
+}
+
+impl TakenNames {
+    pub(crate) fn of(names: impl IntoIterator<Item = impl AsRef<str>>) -> Self {
+        let taken = names.into_iter().map(|name| name.as_ref().to_ascii_lowercase()).collect();
+        TakenNames { taken, next: HashMap::new() }
     }
-    candidate
+
+    /// The name, or the first of it with a number that is free; it is taken then.
+    pub(crate) fn take(&mut self, name: &str) -> String {
+        self.take_with(name, |number| match number {
+            1 => name.to_string(),
+            number => format!("{name}_{number}"),
+        })
+    }
+
+    /// As [`TakenNames::take`], with names by their number, from 1.
+    pub(crate) fn take_with(&mut self, name: &str, numbered: impl Fn(usize) -> String) -> String {
+        let next = self.next.entry(name.to_ascii_lowercase()).or_insert(1);
+        loop {
+            let candidate = numbered(*next);
+            *next += 1;
+            if self.taken.insert(candidate.to_ascii_lowercase()) {
+                return candidate;
+            }
+        }
+    }
 }
 
 /// A schema with further columns behind its own; a name that is taken gets a number.
 pub(crate) fn with_columns(schema: &Schema, added: impl IntoIterator<Item = Field>) -> SchemaRef {
     let mut fields: Vec<FieldRef> = schema.fields().iter().cloned().collect();
-    let mut taken: Vec<String> = fields.iter().map(|field| field.name().clone()).collect();
+    let mut taken = TakenNames::of(fields.iter().map(|field| field.name()));
     for field in added {
-        let name = distinct(&taken, field.name());
-        taken.push(name.clone());
+        let name = taken.take(field.name());
         fields.push(Arc::new(field.with_name(name)));
     }
     Arc::new(Schema::new(fields))

@@ -5,9 +5,12 @@
 //! Where a format limits names, letters and digits of ASCII and `_` stay, all else becomes
 //! `_`, a digit in front gets an `_` before it, and what is too long is cut.
 
+use crate::layer::column_names::TakenNames;
+
 /// The names for a format, in the same order.
 pub(super) fn cleaned(names: &[&str], limit: Option<usize>) -> Vec<String> {
-    let mut taken: Vec<String> = Vec::new();
+    let mut taken = TakenNames::default();
+    let mut cleaned = Vec::with_capacity(names.len());
     for (at, name) in names.iter().enumerate() {
         let mut clean: String = match limit {
             None => name.trim().chars().filter(|c| !c.is_control()).collect(),
@@ -20,17 +23,13 @@ pub(super) fn cleaned(names: &[&str], limit: Option<usize>) -> Vec<String> {
             clean = format!("column_{}", at + 1);
         }
         let most = limit.unwrap_or(usize::MAX);
-        let mut candidate: String = clean.chars().take(most).collect();
-        let mut number = 2;
-        while taken.iter().any(|other| other.eq_ignore_ascii_case(&candidate)) {
-            let suffix = format!("_{number}");
+        cleaned.push(taken.take_with(&clean, |number| {
+            let suffix = if number == 1 { String::new() } else { format!("_{number}") };
             let stem: String = clean.chars().take(most - suffix.len().min(most)).collect();
-            candidate = stem + &suffix;
-            number += 1;
-        }
-        taken.push(candidate);
+            stem + &suffix
+        }));
     }
-    taken
+    cleaned
 }
 
 fn plain(c: char) -> char {

@@ -11,14 +11,41 @@ use velvet_peg_core::planar::FlawKind;
 /// What is gathered of the features that are measured.
 #[derive(Debug, Default)]
 pub(super) struct MeasureWarnings {
-    /// Polygons whose boundaries cross, and what the first is known by.
-    crossed: u64,
-    first: String,
+    /// Polygons whose boundaries cross.
+    crossed: Counted,
+    /// Features with an edge round the whole Earth.
+    round: Counted,
     /// The largest differences between grid and ellipsoid, parts in a million.
     length: f64,
     area: f64,
     /// Sum and number of the scale factors.
     factors: (f64, u64),
+}
+
+/// Features, and what the first of them is known by.
+#[derive(Debug, Default)]
+struct Counted {
+    count: u64,
+    first: String,
+}
+
+impl Counted {
+    fn add(&mut self, measured: &Measured) {
+        if self.count == 0 {
+            self.first = match measured.label.as_str() {
+                "" => format!("feature {}", measured.number),
+                label => format!("feature {} (`{label}`)", measured.number),
+            };
+        }
+        self.count += 1;
+    }
+
+    fn join(&mut self, next: Counted) {
+        if self.count == 0 {
+            self.first = next.first;
+        }
+        self.count += next.count;
+    }
 }
 
 /// Differences that surveyors do not overlook, parts in a million: of lengths and of areas.
@@ -33,7 +60,11 @@ impl MeasureWarnings {
         geometry: &GeometryColumn,
         measured: &[Measured],
     ) {
+        let degrees = crs.filter(|crs| crs.is_geographic()).and_then(Crs::degrees_per_unit);
         for (feature, m) in measured.iter().enumerate() {
+            if degrees.is_some_and(|degrees| has_edge_round(geometry, feature, degrees)) {
+                self.round.add(m);
+            }
             larger(&mut self.length, m.length_ppm());
             larger(&mut self.area, m.area_ppm());
             if let Some(factor) = m.scale_factor {
@@ -49,23 +80,15 @@ impl MeasureWarnings {
             };
             if is_polygon && flaws_in(crs, geometry, feature).iter().any(|(kind, _)| crosses(*kind))
             {
-                if self.crossed == 0 {
-                    self.first = match m.label.as_str() {
-                        "" => format!("feature {}", m.number),
-                        label => format!("feature {} (`{label}`)", m.number),
-                    };
-                }
-                self.crossed += 1;
+                self.crossed.add(m);
             }
         }
     }
 
     /// Takes in what was gathered of the features behind these.
     pub(super) fn join(&mut self, next: MeasureWarnings) {
-        if self.crossed == 0 {
-            self.first = next.first;
-        }
-        self.crossed += next.crossed;
+        self.crossed.join(next.crossed);
+        self.round.join(next.round);
         larger(&mut self.length, Some(next.length));
         larger(&mut self.area, Some(next.area));
         self.factors.0 += next.factors.0;
@@ -75,8 +98,23 @@ impl MeasureWarnings {
     /// Warnings, with the grid that was measured on.
     pub(super) fn notices(&self, grid: Option<&Crs>) -> Vec<Notice> {
         let mut notices = Vec::new();
-        if self.crossed > 0 {
-            let (count, of) = match self.crossed {
+        if self.round.count > 0 {
+            let features = if self.round.count == 1 { "feature" } else { "features" };
+            notices.push(
+                Notice::warning(
+                    NoticeKind::Shape,
+                    format!(
+                        "{} {features} with an edge of 360° of longitude: edges go the shorter way round the \
+                         Earth, so it has no length, and figures are too small. Put vertices between its ends; the \
+                         first is {}",
+                        self.round.count, self.round.first
+                    ),
+                )
+                .count(self.round.count),
+            );
+        }
+        if self.crossed.count > 0 {
+            let (count, of) = match self.crossed.count {
                 1 => ("1 polygon".to_string(), "its area is"),
                 count => (format!("{count} polygons"), "their areas are"),
             };
@@ -86,10 +124,10 @@ impl MeasureWarnings {
                     format!(
                         "{count} with boundaries that cross, touch or overlap: {of} not to be \
                          trusted; the first is {}",
-                        self.first
+                        self.crossed.first
                     ),
                 )
-                .count(self.crossed)
+                .count(self.crossed.count)
                 .advise(Advice::Check),
             );
         }
@@ -123,6 +161,24 @@ impl MeasureWarnings {
         }
         notices
     }
+}
+
+/// True for a line or polygon of which an edge goes along a parallel from a meridian to the same one.
+fn has_edge_round(geometry: &GeometryColumn, feature: usize, degrees: f64) -> bool {
+    let kind = geometry.kinds()[feature].map(GeometryKind::single);
+    if !matches!(kind, Some(GeometryKind::LineString | GeometryKind::Polygon)) {
+        return false;
+    }
+    geometry.parts(feature).flat_map(|part| geometry.rings(part)).any(|ring| {
+        let range = geometry.ring(ring);
+        let (x, y) = (&geometry.x[range.clone()], &geometry.y[range]);
+        let round = |at: usize| {
+            let step = ((x[at] - x[at - 1]) * degrees).abs();
+            // At a pole all longitudes are one place.
+            y[at] == y[at - 1] && (y[at] * degrees).abs() < 90.0 && (step - 360.0).abs() < 1e-9
+        };
+        (1..x.len()).any(round)
+    })
 }
 
 /// Puts a difference in place of a smaller one.

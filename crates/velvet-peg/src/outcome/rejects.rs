@@ -4,7 +4,7 @@
 use super::Reason;
 use crate::error::{Error, Result};
 use crate::layer::Unreadable;
-use crate::layer::column_names::distinct;
+use crate::layer::column_names::TakenNames;
 use crate::output::{Output, is_standard, refuse_existing, refuse_inputs, rejects_path, same_file};
 use arrow_schema::Schema;
 use std::fs::File;
@@ -22,12 +22,9 @@ const OF_LAYERS: [&str; 3] = ["layer", "geometry", "original"];
 /// The columns of the rejects of a layer: those of all layers, and its attributes, of which one that
 /// is named like one in front gets a number.
 pub(crate) fn layer_columns(schema: &Schema) -> Vec<String> {
-    let mut names: Vec<String> = FRONT.iter().chain(&OF_LAYERS).map(ToString::to_string).collect();
-    for field in schema.fields() {
-        let name = distinct(&names, field.name());
-        names.push(name);
-    }
-    names.split_off(FRONT.len())
+    let mut taken = TakenNames::of(FRONT.iter().chain(&OF_LAYERS));
+    let own = schema.fields().iter().map(|field| taken.take(field.name()));
+    OF_LAYERS.iter().map(ToString::to_string).chain(own).collect()
 }
 
 /// Where rejects go, and what becomes of those of an earlier run.

@@ -17,6 +17,13 @@ pub(crate) struct Layout {
 }
 
 impl Layout {
+    /// What a block takes in memory. A header may state any size.
+    pub(crate) fn block_bytes(&self) -> usize {
+        let pixels = self.block.0.saturating_mul(self.block.1);
+        let numbers = pixels.saturating_mul(self.bands);
+        numbers.saturating_mul(usize::from(self.samples.bits() / 8))
+    }
+
     pub(crate) fn blocks_across(&self) -> usize {
         self.columns.div_ceil(self.block.0)
     }
@@ -34,6 +41,11 @@ impl Layout {
 pub(crate) trait Blocks: Send {
     /// The numbers of a block, named by its column and row among the blocks.
     fn read(&mut self, block: (usize, usize)) -> Result<Samples>;
+
+    /// Of a block that the file leaves out one pixel, which stands for all of it.
+    fn left_out(&self, _block: (usize, usize)) -> Option<Samples> {
+        None
+    }
 }
 
 /// Opens handles.
@@ -69,9 +81,7 @@ const CACHE_BYTES: usize = 64 << 20;
 
 impl BlockCache {
     pub(crate) fn new(layout: Layout) -> BlockCache {
-        let block = layout.block.0 * layout.block.1 * layout.bands;
-        let bytes = block * usize::from(layout.samples.bits() / 8);
-        let most = (CACHE_BYTES / bytes.max(1)).max(4);
+        let most = (CACHE_BYTES / layout.block_bytes().max(1)).max(4);
         BlockCache { layout, entries: Mutex::default(), most }
     }
 

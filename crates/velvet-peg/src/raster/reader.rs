@@ -222,8 +222,8 @@ impl RasterReader {
         BlockCache::new(self.source.layout())
     }
 
-    /// Reads every block once, in several threads: `look` sees it, and what it gives is handed to `take` in
-    /// order.
+    /// Reads every block once, in several threads: `look` sees it (of one that the file leaves out a pixel),
+    /// and what it gives is handed to `take` in order.
     pub(crate) fn each_block<T: Send>(
         &self,
         look: impl Fn(Samples) -> T + Sync,
@@ -237,7 +237,13 @@ impl RasterReader {
                     (0..down).flat_map(|row| (0..across).map(move |column| (column, row)));
                 blocks.try_for_each(add)
             },
-            |block| Ok(look(self.with_blocks(|blocks| blocks.read(block))?)),
+            |block| {
+                let read = |blocks: &mut dyn Blocks| match blocks.left_out(block) {
+                    Some(pixel) => Ok(pixel),
+                    None => blocks.read(block),
+                };
+                Ok(look(self.with_blocks(read)?))
+            },
             |seen| {
                 take(seen);
                 Ok(())

@@ -2,7 +2,7 @@
 
 use super::{RowBlock, RowShape};
 use crate::error::{Error, Result};
-use crate::format_support::SourceRow;
+use crate::format_support::{Formulas, SourceRow};
 use crate::outcome::Reason;
 
 /// Cells that are added to rows, in one text.
@@ -51,6 +51,8 @@ pub(super) struct Lines<S> {
     pub(super) text: Vec<u8>,
     /// The rows of the block that are rejected, and why.
     pub(super) rejected: Vec<(usize, Reason)>,
+    /// Texts that would run in a spreadsheet.
+    pub(super) formulas: Formulas,
     pub(super) seen: S,
 }
 
@@ -60,6 +62,7 @@ impl<S> Lines<S> {
         shape: &RowShape,
         block: &RowBlock,
         delimiter: u8,
+        (names, mark): (&[String], bool),
         fill: &impl Fn(&[&SourceRow], &mut AddedCells) -> S,
     ) -> Result<Lines<S>> {
         let misfits: Vec<Option<Reason>> =
@@ -69,6 +72,7 @@ impl<S> Lines<S> {
         let mut added = AddedCells::default();
         let seen = fill(&fitting, &mut added);
         let mut lines = TextLines::new(delimiter);
+        let mut formulas = Formulas::new(mark);
         let mut rejected = Vec::new();
         let mut filled = std::mem::take(&mut added.rows).into_iter();
         let mut next = 0;
@@ -79,13 +83,24 @@ impl<S> Lines<S> {
             };
             match became {
                 Ok(end) => {
-                    lines.add(row.texts.iter().chain(added.texts(next..end)))?;
+                    for (column, text) in row.texts.iter().enumerate() {
+                        let name = || names.get(column).map_or("", String::as_str);
+                        let place = || format!("row {}, column {}", row.number, name());
+                        match formulas.marked(text, place) {
+                            Some(marked) => lines.field(&marked)?,
+                            None => lines.field(text)?,
+                        }
+                    }
+                    for text in added.texts(next..end) {
+                        lines.field(text)?;
+                    }
+                    lines.end_line()?;
                     next = end;
                 }
                 Err(reason) => rejected.push((at, reason)),
             }
         }
-        Ok(Lines { text: lines.end()?, rejected, seen })
+        Ok(Lines { text: lines.end()?, rejected, formulas, seen })
     }
 }
 
@@ -97,8 +112,12 @@ impl TextLines {
         TextLines(csv::WriterBuilder::new().delimiter(delimiter).from_writer(Vec::new()))
     }
 
-    pub(super) fn add<'a>(&mut self, fields: impl IntoIterator<Item = &'a str>) -> Result<()> {
-        self.0.write_record(fields).map_err(unmade)
+    pub(super) fn field(&mut self, text: &str) -> Result<()> {
+        self.0.write_field(text).map_err(unmade)
+    }
+
+    pub(super) fn end_line(&mut self) -> Result<()> {
+        self.0.write_record(None::<&[u8]>).map_err(unmade)
     }
 
     pub(super) fn end(self) -> Result<Vec<u8>> {

@@ -6,7 +6,7 @@
 use super::added_cells::{AddedCells, Lines, TextLines};
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::format_support::{SourceRow, TableOptions};
+use crate::format_support::{Formulas, SourceRow, TableOptions};
 use crate::layer::column_names::distinct;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
@@ -29,6 +29,9 @@ pub struct AppendOptions {
     /// Where rejects go; `OUT.rejects.csv` if none, standard error when writing to standard
     /// output.
     pub rejects: Option<PathBuf>,
+    /// Texts that a spreadsheet would take for formulas have an apostrophe in front. Without it they are
+    /// written as they are, and told.
+    pub formulas_as_text: bool,
 }
 
 /// A table opened for adding columns.
@@ -171,16 +174,25 @@ impl Session {
         };
         let delimiter = self.delimiter_of(out);
         let unwritten = |e| Error::file(out, "cannot be written", e);
+        let mark = self.options.formulas_as_text;
+        let mut formulas = Formulas::new(mark);
         let mut first = TextLines::new(delimiter);
-        first.add(header.iter().map(String::as_str))?;
+        for name in &header {
+            let marked = formulas.marked(name, || "the header".to_string());
+            first.field(marked.as_ref().unwrap_or(name))?;
+        }
+        first.end_line()?;
         sink.write_all(&first.end()?).map_err(unwritten)?;
 
-        let make = |shape: &RowShape, block: &RowBlock| Lines::of(shape, block, delimiter, &fill);
+        let names = (&header[..], mark);
+        let make =
+            |shape: &RowShape, block: &RowBlock| Lines::of(shape, block, delimiter, names, &fill);
         let total = self.bytes;
         let mut take = |made: Lines<S>, block: &RowBlock| -> Result<()> {
             outcome.rows_in += block.rows().len() as u64;
             outcome.out += (block.rows().len() - made.rejected.len()) as u64;
             sink.write_all(&made.text).map_err(unwritten)?;
+            formulas.then(made.formulas);
             for (row, reason) in made.rejected {
                 let row = &block.rows()[row];
                 rejects.add(row.number, reason, row.texts.iter())?;
@@ -193,6 +205,7 @@ impl Session {
         self.reader.in_blocks(make, |made, _, block| take(made, block))?;
         sink.flush().map_err(unwritten)?;
         drop(sink);
+        outcome.notices.extend(formulas.notice());
         if outcome.rows_in == 0 {
             return Err(Error::data(
                 "has a header but no rows: nothing to do. Is this the right file?",

@@ -9,9 +9,10 @@ use crate::format_support::column_gaps;
 use crate::format_support::{
     CellType, RowSource, SourceRow, TableFacts, TableOptions, TableSource,
 };
-use crate::layer::column_names::distinct;
+use crate::layer::column_names::{TakenNames, distinct};
 use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use velvet_peg_core::Crs;
@@ -64,18 +65,17 @@ impl ManyTables {
     /// If one cannot be opened.
     pub(super) fn open(paths: &[PathBuf], options: &TableOptions) -> Result<ManyTables> {
         let mut columns: Vec<String> = Vec::new();
+        let mut known: HashMap<String, usize> = HashMap::new();
         let mut parts: Vec<Part> = Vec::new();
         let mut facts = TableFacts { header: true, part: "file", ..TableFacts::default() };
         for path in paths {
             let file = TableFile::open_single(path, options)?;
             let rows = file.rows()?;
-            let mut own: Vec<String> = Vec::new();
-            for header in rows.columns() {
-                own.push(distinct(&own, &options.name_of(header)));
-            }
+            let mut taken = TakenNames::default();
+            let own: Vec<String> =
+                rows.columns().iter().map(|header| taken.take(&options.name_of(header))).collect();
             let mut place = |name: &String| {
-                let known = columns.iter().position(|c| c.eq_ignore_ascii_case(name));
-                known.unwrap_or_else(|| {
+                *known.entry(name.to_ascii_lowercase()).or_insert_with(|| {
                     columns.push(name.clone());
                     columns.len() - 1
                 })

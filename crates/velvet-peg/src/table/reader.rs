@@ -3,7 +3,7 @@
 use super::RowShape;
 use crate::error::{Error, Result};
 use crate::format_support::{CellType, RowSource, SourceRow, TableFacts};
-use crate::layer::column_names::list;
+use crate::layer::column_names::{TakenNames, list};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Reason;
 use csv::StringRecord;
@@ -268,12 +268,13 @@ impl Row {
 /// Column names made distinct and never blank, and the ones that had to be changed.
 fn distinct(raw: &StringRecord) -> (Vec<String>, Vec<String>) {
     let (mut headers, mut renamed): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
+    let mut taken = TakenNames::default();
     for (at, field) in raw.iter().enumerate() {
         let base = match field.trim() {
             "" => format!("column_{}", at + 1),
             name => name.to_string(),
         };
-        let name = crate::layer::column_names::distinct(&headers, &base);
+        let name = taken.take(&base);
         if name != field.trim() {
             renamed.push(name.clone());
         }

@@ -113,3 +113,86 @@ fn a_topology_is_known_by_any_name_and_told_what_it_lacks() {
         assert!(error.contains(says) && error.contains("a.json"), "{error}");
     }
 }
+
+/// What cannot be read is kept as it stands, digit by digit, and what can be is read whatever stands around it.
+#[test]
+fn coordinates_are_read_or_kept_as_they_stand() {
+    let polygon = |ring: &str| format!(r#"{{"type":"Polygon","coordinates":[{ring}]}}"#);
+    let deep = format!("{}1{}", "[".repeat(60), "]".repeat(60));
+    // A geometry, and its vertices or why there are none.
+    let cases = [
+        (r#"{"type":"Point","coordinates":[1,2.5]}"#.to_string(), Ok("1 2.5")),
+        (r#"{"coordinates":[-0.0,2e0,3],"type":"Point"}"#.into(), Ok("-0 2 3")),
+        (r#"{"type":"Point","coordinates":[9007199254740993,2]}"#.into(), Ok("9007199254740992 2")),
+        (r#"{"type":"Point","coordinates":[1,2,null]}"#.into(), Ok("1 2")),
+        (r#"{"type":"Point","coordinates":[1,2,"3",{"m":[4]}]}"#.into(), Ok("1 2")),
+        (r#"{"type":"Point","coordinates":[]}"#.into(), Ok("")),
+        (r#"{"type":"MultiPolygon","coordinates":[[],[]]}"#.into(), Ok("")),
+        (r#"{"type":"MultiPoint","coordinates":[[1,2],[3,4.25]]}"#.into(), Ok("1 2, 3 4.25")),
+        (
+            r#"{"type":"GeometryCollection","geometries":[{"type":"Point","coordinates":[1,2]}]}"#
+                .into(),
+            Ok("1 2"),
+        ),
+        (polygon("[[0,0],[4,0],[4,3.0],[0,0]]"), Ok("0 0, 4 0, 4 3, 0 0")),
+        (polygon("[[0,0],[4,0],[4],[0,0]]"), Err("[4] is not a position")),
+        (polygon("[[0,0],[4.0,0],[9007199254740993],[0,0]]"), Err("[9007199254740993] is not")),
+        (polygon(r#"[[0,0],["4",0],[4,3],[0,0]]"#), Err(r#"["4",0] is not a position"#)),
+        (polygon("[[0,0],[[4,1],0],[4,3],[0,0]]"), Err("[[4,1],0] is not a position")),
+        (polygon(r#"{"a":1}"#), Err(r#"hold {"a":1}"#)),
+        (r#"{"type":"LineString","coordinates":"1,2 3,4"}"#.into(), Err(r#"but "1,2 3,4""#)),
+        (r#"{"type":"LineString"}"#.into(), Err("are not a list, but null")),
+        (r#"{"type":"Circle","coordinates":[1,2],"radius":[3]}"#.into(), Err("type Circle")),
+        (r#"{"type":"GeometryCollection","geometries":{"a":[1.0]}}"#.into(), Err("are no list")),
+        (r#"[1,2.0,"3"]"#.into(), Err("a geometry of type nothing")),
+        (format!(r#"{{"type":"Point","coordinates":{deep}}}"#), Err("is not a position")),
+    ];
+    let folder = tempfile::tempdir().unwrap();
+    let good = point(9.0, "{}");
+    for (geometry, wanted) in cases {
+        let feature =
+            format!(r#"{{"type":"Feature","properties":{{"n":1}},"geometry":{geometry}}}"#);
+        for (name, text) in [
+            (
+                "a.geojson",
+                format!(r#"{{"type":"FeatureCollection","features":[{good},{feature}]}}"#),
+            ),
+            ("a.geojsonl", format!("{good}\n{feature}\n")),
+            ("list.json", format!("[{good},{feature}]")),
+        ] {
+            let path = folder.path().join(name);
+            std::fs::write(&path, text).unwrap();
+            let (mut found, mut kept) = (Vec::new(), Vec::new());
+            let reader = LayerReader::open(&path, None).unwrap();
+            reader
+                .for_each_batch(&mut |batch| {
+                    let g = batch.geometry();
+                    found.extend((0..g.x.len()).map(|at| {
+                        let z = g.z.get(at).filter(|z| z.is_finite());
+                        let z = z.map_or(String::new(), |z| format!(" {z}"));
+                        format!("{} {}{z}", g.x[at], g.y[at])
+                    }));
+                    kept.extend(
+                        batch
+                            .unreadable()
+                            .iter()
+                            .map(|record| (record.reason.to_string(), record.original.clone())),
+                    );
+                    Ok(())
+                })
+                .unwrap();
+            assert_eq!(found.remove(0), "9 47", "{name}: {geometry}");
+            match wanted {
+                Ok(vertices) => {
+                    assert_eq!(found.join(", "), vertices, "{name}: {geometry}");
+                    assert!(kept.is_empty(), "{name}: {geometry}: {kept:?}");
+                }
+                Err(why) => {
+                    assert_eq!((found.len(), kept.len()), (0, 1), "{name}: {geometry}");
+                    assert!(kept[0].0.contains(why), "{name}: {}", kept[0].0);
+                    assert_eq!(kept[0].1, geometry, "{name}");
+                }
+            }
+        }
+    }
+}

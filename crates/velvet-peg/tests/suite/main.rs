@@ -63,5 +63,6 @@ mod tiff_files;
 mod titles;
 mod verification;
 mod watched;
+mod wide;
 mod words;
 mod written_rasters;

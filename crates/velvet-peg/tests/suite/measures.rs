@@ -223,6 +223,37 @@ fn figures_that_are_not_what_they_seem_are_warned_of() {
     }
 }
 
+/// Edges go the shorter way round the Earth; from a meridian to itself there is none.
+#[test]
+fn an_edge_round_the_whole_earth_is_warned_of() {
+    let band = |west: f64, east: f64, south: f64, north: f64| {
+        Geometry::polygon([(west, south), (east, south), (east, north), (west, north)])
+    };
+    let around = |west: f64, south: f64| {
+        let east = (0..=4).map(move |step| (west + 90.0 * f64::from(step), south));
+        Geometry::polygon(east.chain([(west + 360.0, 80.0), (west, 80.0)]))
+    };
+    for (name, system, shape, warned) in [
+        ("a band", 4326, band(-180.0, 180.0, 10.0, 20.0), true),
+        ("a band from 0°", 4326, band(0.0, 360.0, 10.0, 20.0), true),
+        ("a band up to a pole", 4326, band(-180.0, 180.0, 60.0, 90.0), true),
+        ("over the antimeridian", 4326, band(179.0, -179.0, 10.0, 20.0), false),
+        ("a parcel", 4326, band(-120.0, -119.0, 47.0, 48.0), false),
+        ("its other side in steps", 4326, around(-180.0, 10.0), true),
+        ("in metres", 32610, band(500_000.0, 500_360.0, 5_250_000.0, 5_250_100.0), false),
+    ] {
+        let mut layer = Layer::new("shapes", Some(Crs::from_epsg(system).unwrap()));
+        layer.push(shape, [("name", "S".into())]).unwrap();
+        let notices = measured(&layer, &MeasureOptions::default()).notices;
+        let told = notices.iter().any(|notice| {
+            notice.severity == Severity::Warning
+                && notice.text.contains("with an edge of 360° of longitude")
+                && notice.text.contains("feature 1")
+        });
+        assert_eq!(told, warned, "{name}: {notices:?}");
+    }
+}
+
 #[test]
 fn every_unit_says_the_same_in_new_columns() {
     let folder = tempfile::tempdir().unwrap();

@@ -17,8 +17,8 @@ use velvet_peg::output::is_same_file;
 use velvet_peg::raster::{RasterFormat, RasterReader, raster_files};
 use velvet_peg::table::{AppendOptions, TableFile};
 use velvet_peg::{
-    ConvertLayer, ConvertLayers, ConvertTable, Crs, Error, Format, LayerReader, format_of,
-    layer_files,
+    ConvertLayer, ConvertLayers, ConvertTable, Crs, Error, Format, LayerReader, TextDialect,
+    format_of, layer_files,
 };
 
 #[derive(Debug, Args)]
@@ -410,6 +410,15 @@ impl Convert {
                 "--where, --set and --keep work on features: use them with `vpeg build points`",
             ));
         }
+        let text = self.write.options().text;
+        let plain =
+            TextDialect { formulas_as_text: text.formulas_as_text, ..TextDialect::default() };
+        if text != plain {
+            return Err(Error::usage(
+                "the table keeps the form that it has: how fields, numbers and lines are written is \
+                 chosen for features, with `vpeg build points`",
+            ));
+        }
         let target = reference::system_for_table(
             to,
             file,
@@ -429,6 +438,7 @@ impl Convert {
                 table: self.reading.options(),
                 overwrite: self.write.overwrite,
                 rejects: self.rejects.clone(),
+                formulas_as_text: text.formulas_as_text,
             },
         };
         let mut progress = TerminalProgress::new("converting");

@@ -46,6 +46,9 @@ pub(crate) struct Course {
     /// Replace existing files.
     #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
+    /// An apostrophe in front of texts that a spreadsheet would take for formulas.
+    #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
+    formulas_as_text: bool,
     /// File for rejected rows; OUTPUT.rejects.csv if not given.
     #[arg(long, help_heading = heading::OUTPUT, hide_short_help = true)]
     rejects: Option<PathBuf>,
@@ -198,6 +201,7 @@ impl Course {
                 table: self.reading.options(),
                 overwrite: self.overwrite,
                 rejects: self.rejects.clone(),
+                formulas_as_text: self.formulas_as_text,
             },
         };
         let mut progress = TerminalProgress::new("measuring courses");

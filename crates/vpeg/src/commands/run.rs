@@ -4,7 +4,7 @@ use crate::arguments::heading;
 use crate::progress::TerminalProgress;
 use crate::{Ending, show};
 use clap::Args;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use velvet_peg::job::{JobLog, JobProgress, LoggedNotice, LoggedReject, LoggedStep, RunOptions};
 use velvet_peg::{Error, Job, Progress, Severity};
 
@@ -31,6 +31,9 @@ pub(crate) struct Run {
     /// Replace the outputs of an earlier run.
     #[arg(long, help_heading = heading::OUTPUT)]
     overwrite: bool,
+    /// Let the job write outside of its folder.
+    #[arg(long, help_heading = heading::OUTPUT)]
+    outside: bool,
 }
 
 fn variable(text: &str) -> Result<(String, String), String> {
@@ -72,6 +75,7 @@ impl Run {
         let options = RunOptions {
             variables: self.variables.clone(),
             overwrite: self.overwrite,
+            outside: self.outside,
             log,
             report: self.report.clone(),
             map: self.map.clone(),
@@ -82,7 +86,11 @@ impl Run {
             if show::wants_json() {
                 let lines: Vec<_> =
                     plan.lines.iter().map(|(a, b)| serde_json::json!([a, b])).collect();
-                show::json(&serde_json::json!({"plan": lines, "replaces": plan.replaces}))?;
+                show::json(&serde_json::json!({
+                    "plan": lines,
+                    "replaces": plan.replaces,
+                    "outside": plan.outside,
+                }))?;
             } else {
                 let title = job.title.as_deref().unwrap_or("The job");
                 show::answer(&format!("{}\n{}", show::heading(title), show::pairs(&plan.lines)))?;
@@ -92,6 +100,14 @@ impl Run {
                     plan.replaces.iter().map(|path| path.display().to_string()).collect();
                 show::warning(&format!(
                     "exist already, and need --overwrite: {}",
+                    files.join(", ")
+                ));
+            }
+            if !plan.outside.is_empty() && !self.outside {
+                let files: Vec<String> =
+                    plan.outside.iter().map(|path| path.display().to_string()).collect();
+                show::warning(&format!(
+                    "lie outside of the job's folder, and need --outside: {}",
                     files.join(", ")
                 ));
             }
@@ -128,9 +144,9 @@ fn text(log: &JobLog, folder: &Path) -> Result<(), Error> {
     }
     show::answer(&table.text())?;
     for LoggedNotice { output, severity, text } in &log.notices {
-        let of = output
-            .as_ref()
-            .map_or(String::new(), |output| format!("{}: ", folder.join(output).display()));
+        let of = output.as_ref().map_or(String::new(), |output| {
+            format!("{}: ", from_here(folder, output.as_ref()).display())
+        });
         match severity {
             Severity::Note => show::remark(&format!("{of}{text}")),
             Severity::Warning | Severity::Fault => show::warning(&format!("{of}{text}")),
@@ -149,12 +165,23 @@ fn text(log: &JobLog, folder: &Path) -> Result<(), Error> {
         let files: Vec<String> = log
             .outputs
             .iter()
-            .map(|file| format!("  {:>9} bytes  {}", file.bytes, folder.join(&file.path).display()))
+            .map(|file| {
+                format!("  {:>9} bytes  {}", file.bytes, from_here(folder, &file.path).display())
+            })
             .collect();
         show::answer(&format!("wrote\n{}", files.join("\n")))?;
         log.file.iter().try_for_each(|file| show::answer(&format!("log: {}", file.display())))
     } else {
         show::warning("nothing was written, because a check does not hold; the log tells all");
         Ok(())
+    }
+}
+
+/// A path of the log as it is from here: what lies in the job's folder is told from there, and what lies
+/// elsewhere as a whole.
+fn from_here(folder: &Path, path: &Path) -> PathBuf {
+    match path.components().all(|part| matches!(part, Component::Normal(_))) {
+        true => folder.join(path),
+        false => path.to_path_buf(),
     }
 }

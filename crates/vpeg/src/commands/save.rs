@@ -1,10 +1,10 @@
 //! `--save-job`: writing down as a job file what a command does.
 
-use crate::arguments::{TableArguments, WriteArguments, heading};
+use crate::arguments::{TableArguments, WriteArguments, heading, path_in_shell};
 use crate::show;
 use clap::Args;
 use std::path::{Path, PathBuf};
-use velvet_peg::job::{JobOutput, JobSource, Step};
+use velvet_peg::job::{JobOutput, JobSource, RunOptions, Step};
 use velvet_peg::raster::RasterFormat;
 use velvet_peg::{Error, Job, LayerReader, format_of};
 
@@ -50,8 +50,14 @@ impl SaveArguments {
         if output.layer.is_none() && !raster {
             output.layer = Some(layer_name(&source)?);
         }
-        Job::of_step(source, with, step.into(), output).save(file, write.overwrite)?;
-        show::remark(&format!("the job is written down: vpeg run {}", file.display()));
+        let job = Job::of_step(source, with, step.into(), output);
+        job.save(file, write.overwrite)?;
+        let outside = !Job::read(file)?.writes_outside(file, &RunOptions::default())?.is_empty();
+        let allowed = if outside { " --outside" } else { "" };
+        show::remark(&format!(
+            "the job is written down: vpeg run {}{allowed}",
+            path_in_shell(file)
+        ));
         Ok(())
     }
 }

@@ -124,6 +124,96 @@ fn a_disk_that_is_full_at_any_byte_leaves_old_or_new_files() {
     }
 }
 
+/// Moments at which each command is killed; `VELVET_PEG_KILLS` says another number.
+fn kills() -> u32 {
+    std::env::var("VELVET_PEG_KILLS").map_or(6, |number| number.parse().unwrap())
+}
+
+/// Killed at any moment, a command leaves every output as it was or new and whole, and its sources as they
+/// are. What it leaves beside them goes with the next run.
+#[test]
+fn a_command_that_is_killed_leaves_old_or_new_files() {
+    let bench = Bench::with_demo();
+    let sources = files(&bench.path(""));
+    let (mut old_left, mut new_left) = (0, 0);
+    // The demo's job has rejects.
+    let done = |line: &str| {
+        let run = bench.run(&words(line));
+        assert!(matches!(run.code, 0 | 3), "{line}: {}", run.err);
+    };
+    let more =
+        ["run tumblewick.toml", "build points old-weirs.csv --crs EPSG:2285 -o out.gpkg --append"];
+    for line in WRITE.into_iter().chain(more) {
+        for name in files(&bench.path("")).keys().filter(|name| !sources.contains_key(*name)) {
+            fs::remove_file(bench.path(name)).unwrap();
+        }
+        let append = line.ends_with("--append");
+        if append {
+            bench.ok(&words("build points old-weirs.csv --crs EPSG:2285 -o out.gpkg"));
+        }
+        let before = append.then(|| files(&bench.path("")));
+        let line = if append { line.to_string() } else { format!("{line} --overwrite") };
+        let began = Instant::now();
+        done(&line);
+        let takes = began.elapsed();
+        let made = files(&bench.path(""));
+        let outputs: Vec<&String> =
+            made.keys().filter(|name| !sources.contains_key(*name)).collect();
+        assert!(!outputs.is_empty(), "{line}");
+        let old = |name: &String| match &before {
+            Some(before) => before[name].clone(),
+            None if [".wkt", ".toml", ".log", ".log.json"]
+                .iter()
+                .any(|end| name.ends_with(end)) =>
+            {
+                [&made[name][..], b"\n\n"].concat()
+            }
+            None => b"old".to_vec(),
+        };
+        let kills = kills();
+        for kill in 0..kills {
+            for output in &outputs {
+                bench.write(output, old(output));
+            }
+            let mut command = Command::new(env!("CARGO_BIN_EXE_vpeg"));
+            command.args(line.split(' ')).current_dir(bench.path(""));
+            let mut child = command.stderr(Stdio::null()).stdout(Stdio::null()).spawn().unwrap();
+            std::thread::sleep(takes * (2 * kill + 1) / (2 * kills));
+            child.kill().unwrap();
+            child.wait().unwrap();
+            let now = files(&bench.path(""));
+            for (name, bytes) in &sources {
+                assert!(now.get(name) == Some(bytes), "{line} at {kill} changed {name}");
+            }
+            for name in &outputs {
+                let found = now.get(*name).unwrap_or_else(|| panic!("{line} at {kill}: no {name}"));
+                if *found == old(name) {
+                    old_left += 1;
+                    continue;
+                }
+                new_left += 1;
+                // Times are in some of them, which do not change their size by much.
+                let (is, made) = (found.len() as f64, made[*name].len() as f64);
+                assert!((is / made - 1.0).abs() < 0.05, "{line} at {kill}: {name} of {is} bytes");
+                if ["gpkg", "geojson", "fgb", "parquet", "shp", "kml", "xlsx", "tif"]
+                    .iter()
+                    .any(|ending| name.ends_with(ending))
+                {
+                    bench.ok(&["look", name]);
+                }
+            }
+        }
+        for output in &outputs {
+            bench.write(output, old(output));
+        }
+        done(&line);
+        let left: Vec<String> = files(&bench.path("")).into_keys().collect();
+        let known: Vec<String> = made.keys().cloned().collect();
+        assert_eq!(left, known, "{line}: what is left after the next run");
+    }
+    assert!(old_left > 0 && new_left > 0, "{old_left} old, {new_left} new");
+}
+
 #[test]
 fn an_interrupt_is_told_and_leaves_nothing() {
     let bench = Bench::with_demo();
@@ -153,7 +243,7 @@ fn an_interrupt_is_told_and_leaves_nothing() {
             assert!(began.elapsed() < Duration::from_secs(10), "{line} {signal}");
             let told = String::from_utf8_lossy(&run.stderr);
             assert_eq!(run.status.code(), Some(130), "{line} {signal}: {told}");
-            assert!(told.contains("interrupted: what was not"), "{line} {signal}: {told}");
+            assert!(told.contains("interrupted: every output is whole"), "{line} {signal}: {told}");
             assert!(files(&bench.path("")) == before, "{line} {signal}");
         }
     }

@@ -85,6 +85,28 @@ fn commands_to_the_terminal_in_data_are_shown_as_text() {
 }
 
 /// Squares of a fifth of their spacing, `number` of them.
+/// What lies in a log of the database belongs to it: values and rows that the file itself has no room for.
+#[test]
+fn what_lies_in_the_log_of_a_geopackage_is_read() {
+    let bench = Bench::with_demo();
+    bench.ok(&words("convert turnouts.shp -o w.gpkg"));
+    let database = rusqlite::Connection::open(bench.path("w.gpkg")).unwrap();
+    let large = "x".repeat(40 << 20);
+    // They call functions that only programs for GeoPackages have.
+    for number in 1..=4 {
+        let drop = format!("DROP TRIGGER rtree_turnouts_geom_update{number}");
+        database.execute_batch(&drop).unwrap();
+    }
+    database.execute_batch("PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0").unwrap();
+    database.execute("ALTER TABLE turnouts ADD COLUMN note TEXT", []).unwrap();
+    database.execute("UPDATE turnouts SET note = ?1 WHERE fid = 3", [&large]).unwrap();
+    assert!(std::fs::metadata(bench.path("w.gpkg")).unwrap().len() < 1 << 20);
+    let run = bench.ok(&words("convert w.gpkg -o w.fgb"));
+    assert!(run.err.contains("14 features out"), "{}", run.err);
+    assert!(std::fs::metadata(bench.path("w.fgb")).unwrap().len() > 40 << 20);
+    drop(database);
+}
+
 /// A GeoPackage may hold views and triggers: they do what reading and writing rows takes, and end.
 #[test]
 fn what_a_geopackage_asks_for_ends_and_stays_in_it() {
@@ -163,7 +185,7 @@ fn formulas_in_data_are_told_and_marked_on_request() {
     let run = bench.run(&words("convert a.geojson -o a.csv"));
     assert_eq!(run.code, 0, "{}", run.err);
     assert_eq!(column("a.csv"), names);
-    let told = "2 texts would run as formulas in a spreadsheet (row 1, column name: \
+    let told = "2 texts would run as formulas in a spreadsheet (row 2, column name: \
                 `=HYPERLINK(\"a\")`, …): --formulas-as-text marks them as text";
     assert!(run.err.contains(told), "{}", run.err);
     let run = bench.run(&words("convert a.geojson -o b.csv --formulas-as-text"));
@@ -180,6 +202,19 @@ fn formulas_in_data_are_told_and_marked_on_request() {
     assert_eq!(column("b.csv"), marked);
     let run = bench.run(&words("convert harmless.geojson -o c.csv"));
     assert!(run.code == 0 && !run.err.contains("formula"), "{}", run.err);
+    // A table with columns added to it is written in another way.
+    bench.write("t.csv", "id,lon,lat,note\n=1,-120,47.4,=1+1\n2,-120.1,47.5,-5 ft\n");
+    let carry = "convert t.csv --crs EPSG:4326 --to EPSG:32610 -o";
+    let run = bench.ok(&words(&format!("{carry} d.csv")));
+    let told = "2 texts would run as formulas in a spreadsheet (row 2, column id: `=1`, …)";
+    assert!(run.err.contains(told), "{}", run.err);
+    assert!(bench.read("d.csv").contains("\n=1,-120,47.4,=1+1,"), "{}", bench.read("d.csv"));
+    let run = bench.ok(&words(&format!("{carry} e.csv --formulas-as-text")));
+    assert!(!run.err.contains("formula"), "{}", run.err);
+    let rows = bench.read("e.csv");
+    assert!(rows.contains("\n'=1,-120,47.4,'=1+1,") && rows.contains(",'-5 ft,"), "{rows}");
+    let run = bench.run(&words(&format!("{carry} f.csv --crlf")));
+    assert!(run.code == 1 && run.err.contains("keeps the form that it has"), "{}", run.err);
     // A workbook has texts that are texts: they come back as they were, not as what they come to.
     let run = bench.run(&words("convert a.geojson -o a.xlsx"));
     assert!(run.code == 0 && !run.err.contains("formula"), "{}", run.err);

@@ -102,7 +102,7 @@ fn what_was_done_is_saved_as_a_job_that_does_the_same() {
     bench.ok(&words(line));
     let text = bench.read("d/c.toml");
     assert!(text.contains("like:../turnouts.shp:e,n:1"), "{text}");
-    bench.ok(&["run", "d/c.toml", "--overwrite"]);
+    bench.ok(&words("run d/c.toml --overwrite --outside"));
 }
 
 #[test]
@@ -548,4 +548,54 @@ fn jobs_and_the_demo_tell_paths_as_they_are_from_here_and_all_that_they_made() {
         quiet.contains("rejected: gates, 11: ") && quiet.contains("warning: laterals: gaps"),
         "{quiet}"
     );
+}
+
+/// What a job writes elsewhere is told as what it is.
+#[test]
+fn outputs_outside_of_the_folder_of_a_job_are_told_as_they_are_from_here() {
+    let bench = Bench::with_demo();
+    std::fs::create_dir_all(bench.path("jobs/in")).unwrap();
+    let job = "job = 1\n[sources.a]\nfile = \"../../fields.geojson\"\n";
+    let output = |file: &str| format!("[[outputs]]\nfile = \"{file}\"\nfrom = [\"a\"]\n");
+    bench.write("jobs/in/j.toml", format!("{job}{}{}", output("../up.fgb"), output("in.fgb")));
+    // A stranger's job does not write where it likes.
+    let refused = bench.run(&words("run jobs/in/j.toml"));
+    assert_eq!(refused.code, 1, "{}", refused.err);
+    for says in ["writes outside of its folder: jobs/in/../up.fgb", "--plan", "--outside"] {
+        assert!(refused.err.contains(says), "{says}: {}", refused.err);
+    }
+    assert!(!bench.has("jobs/up.fgb") && !bench.has("jobs/in/in.fgb"));
+    let plan = bench.ok(&words("run jobs/in/j.toml --plan"));
+    assert!(plan.err.contains("outside of the job's folder"), "{}", plan.err);
+    let run = bench.ok(&words("run jobs/in/j.toml --outside"));
+    let wrote: Vec<&str> =
+        run.out.lines().filter_map(|line| line.split(" bytes  ").nth(1)).collect();
+    assert_eq!(wrote, ["jobs/in/../up.fgb", "jobs/in/in.fgb"], "{}", run.out);
+    assert!(bench.has("jobs/up.fgb") && bench.has("jobs/in/in.fgb"));
+    // Archives, logs, rejects and links lead outside too; what a job writes in its folder does not.
+    #[cfg(unix)]
+    std::os::unix::fs::symlink(bench.path("jobs"), bench.path("jobs/in/link")).unwrap();
+    for (more, outside) in [
+        ("pack = { file = \"../up.zip\" }\n", true),
+        ("log = \"../up.log\"\n", true),
+        ("rejects = \"/rejects\"\n", true),
+        ("log = \"link/up.log\"\n", cfg!(unix)),
+        ("log = \"new/../it.log\"\n", false),
+    ] {
+        let text = format!("{more}{job}{}", output("again.fgb"));
+        bench.write("jobs/in/k.toml", text);
+        let run = bench.run(&words("run jobs/in/k.toml --overwrite"));
+        assert_eq!(
+            run.err.contains("writes outside of its folder"),
+            outside,
+            "{more}: {}",
+            run.err
+        );
+        assert_eq!(run.code, i32::from(outside), "{more}: {}", run.err);
+    }
+    // A command whose output is outside of where its job is says how to run that.
+    let line = "convert fields.geojson -o out.fgb --save-job jobs/in/saved.toml";
+    let saved = bench.ok(&words(line));
+    assert!(saved.err.contains("vpeg run jobs/in/saved.toml --outside"), "{}", saved.err);
+    bench.ok(&words("run jobs/in/saved.toml --outside --overwrite"));
 }

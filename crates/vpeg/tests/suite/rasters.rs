@@ -1,7 +1,7 @@
 //! Rasters at the command line: looked at, declared, carried, sampled, refused.
 
 use crate::fitted::scan;
-use crate::support::Bench;
+use crate::support::{Bench, words};
 
 /// A grid of heights on the district: higher by a metre a column.
 fn heights() -> String {
@@ -541,4 +541,59 @@ fn rasters_are_packed_with_what_lies_beside_them() {
         let holds = packed.windows(name.len()).any(|bytes| bytes == name.as_bytes());
         assert!(holds, "{name} is not packed");
     }
+}
+
+/// A TIFF of tags alone: numbers are 32 bits wide, lists stand behind.
+fn bare_tiff(tags: &[(u16, Vec<u32>)]) -> Vec<u8> {
+    let mut bytes = b"II*\0\x08\0\0\0".to_vec();
+    bytes.extend((tags.len() as u16).to_le_bytes());
+    let mut behind = Vec::new();
+    let lists = 8 + 2 + 12 * tags.len() + 4;
+    for (tag, values) in tags {
+        bytes.extend(tag.to_le_bytes());
+        bytes.extend(4_u16.to_le_bytes());
+        bytes.extend((values.len() as u32).to_le_bytes());
+        match values[..] {
+            [one] => bytes.extend(one.to_le_bytes()),
+            _ => {
+                bytes.extend(((lists + behind.len()) as u32).to_le_bytes());
+                behind.extend(values.iter().flat_map(|value| value.to_le_bytes()));
+            }
+        }
+    }
+    bytes.extend([0; 4]);
+    bytes.extend(behind);
+    bytes
+}
+
+/// Parts that a file leaves out take no memory and no time: a header of some bytes may state any number.
+#[test]
+fn what_a_raster_leaves_out_is_not_made() {
+    let bench = Bench::new();
+    let with = |name: &str, size: u32, parts: &[(u16, Vec<u32>)]| {
+        let mut tags: Vec<(u16, Vec<u32>)> =
+            [(256, size), (257, size), (258, 8), (259, 1), (262, 1), (277, 1)]
+                .map(|(tag, value)| (tag, vec![value]))
+                .to_vec();
+        tags.extend_from_slice(parts);
+        tags.sort_by_key(|(tag, _)| *tag);
+        bench.write(&format!("{name}.tif"), bare_tiff(&tags));
+        bench.write(&format!("{name}.tfw"), "1\n0\n0\n-1\n500000\n5200000\n");
+    };
+    // One strip of 2.5 GB, which is in the file with no byte.
+    with("strip", 50_000, &[(273, vec![0]), (278, vec![50_000]), (279, vec![0])]);
+    bench.ok(&words("look strip.tif"));
+    let run = bench.run(&words("check strip.tif"));
+    let told = "not all of its 50000 × 50000 pixels can be read";
+    assert!(run.code == 3 && run.out.contains(told), "{}{}", run.out, run.err);
+    let run = bench.run(&words("convert strip.tif -o out.tif"));
+    assert!(run.code == 1 && run.err.contains("too large to be held in memory"), "{}", run.err);
+    assert!(!bench.has("out.tif"));
+    // 4,096 tiles of 16,384 × 16,384 pixels, none of which is in the file: a terabyte.
+    let none = vec![0; 4096];
+    let tiles = [(322, vec![16_384]), (323, vec![16_384]), (324, none.clone()), (325, none)];
+    with("tiles", 64 * 16_384, &tiles);
+    let run = bench.run(&words("check tiles.tif"));
+    let told = "all of its 1048576 × 1048576 pixels can be read";
+    assert!(run.out.contains(told), "{}{}", run.out, run.err);
 }

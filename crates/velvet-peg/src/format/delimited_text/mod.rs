@@ -3,7 +3,6 @@
 
 mod detect;
 mod dialect;
-mod formulas;
 mod layout;
 mod read;
 mod sample;

@@ -16,7 +16,7 @@ use crate::output::{new_file, side_file};
 use crate::small_file::read_small;
 use arrow_schema::{DataType, Field};
 use serde_json::{Value, json};
-use std::io::Write;
+use std::io::{ErrorKind, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use velvet_peg_core::{Crs, definition};
@@ -95,9 +95,17 @@ impl Told {
     /// Reads what stands beside a table; nothing if there is nothing of the kind.
     pub(super) fn beside(real: &Path, shown: &Path) -> Told {
         let path = side_file(real);
-        let Ok(bytes) = read_small(&path, MOST_BYTES) else { return Told::default() };
+        let read = read_small(&path, MOST_BYTES);
         let name = side_file(shown).display().to_string();
         let mut told = Told { name, ..Told::default() };
+        let bytes = match read {
+            Ok(bytes) => bytes,
+            Err(error) if error.kind() == ErrorKind::FileTooLarge => {
+                told.wrong.push(error.to_string());
+                return told;
+            }
+            Err(_) => return Told::default(),
+        };
         let document: Value = match serde_json::from_slice(&bytes) {
             Ok(document) => document,
             Err(error) => {

@@ -1,11 +1,10 @@
 //! Layers as delimited text (RFC 4180): tabs for `.tsv` and `.tab`, commas otherwise.
 
-use super::formulas::Formulas;
 use super::side_file::SideFile;
 use crate::error::{Error, Result};
 use crate::format_support::{
-    FeatureCell, FeatureRows, Finished, Quoting, ReadBack, Sink, TableOptions, TextDialect,
-    WriteOptions, default_decimals, push_fixed, row_sum,
+    FeatureCell, FeatureRows, Finished, Formulas, Quoting, ReadBack, Sink, TableOptions,
+    TextDialect, WriteOptions, default_decimals, push_fixed, row_sum,
 };
 use crate::layer::{Batch, LayerInfo, ValueRef};
 use crate::output::new_file;
@@ -50,7 +49,9 @@ impl Writer {
         let mut rows = FeatureRows::new(info, options, decimals);
         let mut formulas = Formulas::new(dialect.formulas_as_text);
         for name in &mut rows.header {
-            formulas.pass(name, || "the header".to_string());
+            if let Some(marked) = formulas.marked(name, || "the header".to_string()) {
+                *name = marked;
+            }
         }
         writer.write_record(&rows.header).map_err(|e| Error::file(path, "cannot be written", e))?;
         let path = path.to_path_buf();
@@ -111,9 +112,12 @@ impl Sink for Writer {
                     FeatureCell::Attribute(column, value) => {
                         let written = write!(text, "{value}");
                         if let ValueRef::Text(_) = value {
+                            // The header is the first row.
                             let place =
-                                || format!("row {}, column {}", *count + 1, rows.header[column]);
-                            formulas.pass(&mut text, place);
+                                || format!("row {}, column {}", *count + 2, rows.header[column]);
+                            if let Some(marked) = formulas.marked(&text, place) {
+                                text = marked;
+                            }
                         }
                         *many_lines |= text.bytes().filter(|b| *b == b'\n').count() >= MANY_LINES;
                         written

@@ -1,5 +1,7 @@
 //! GeoJSON (RFC 7946), in and out: as a collection, or one feature a line.
 
+mod nest;
+mod object;
 mod read;
 mod topology;
 mod write;

@@ -1,5 +1,7 @@
 //! Reading GeoJSON (RFC 7946) feature by feature: collections, and one feature a line.
 
+use super::nest::{Nest, Node};
+use super::object::{Element, Object};
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::two_pass::{Features, Given, Item, Raw, learn, opened};
@@ -12,6 +14,7 @@ use crate::notice::{Notice, NoticeKind};
 use serde::de::{DeserializeSeed, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use serde_json::{Map, Value as Json};
 use std::cell::{Cell, RefCell};
+use std::collections::HashSet;
 use std::fmt;
 use std::fs::File;
 use std::io::{BufRead, BufReader};
@@ -21,8 +24,13 @@ use velvet_peg_core::Crs;
 /// Key of the features' identifiers, which are no properties.
 pub(super) const ID: &str = "\u{0}id";
 
-/// The only member of what stands for a record: an object that is no feature, in a list of such.
-const RECORD: &str = "\u{0}record";
+/// What stands in the list of a file.
+pub(super) enum Found {
+    Feature(Object),
+    /// An object that is no feature, in a list of such.
+    Record(Object),
+    Other(Json),
+}
 
 /// One collection a file.
 #[derive(Debug, Default)]
@@ -119,9 +127,10 @@ impl Features for Whole {
     fn each(&self, path: &Path, each: &mut dyn FnMut(Item) -> Result<()>) -> Result<()> {
         let mut failed = None;
         self.others.set(0);
-        let head = each_feature(path, &mut |json| {
-            self.others.set(self.others.get() + u64::from(json.get(RECORD).is_none()));
-            each(item(json, self.foreign)).map_err(|error| {
+        let head = each_feature(path, &mut |found| {
+            let other = !matches!(found, Found::Record(_));
+            self.others.set(self.others.get() + u64::from(other));
+            each(item(found, self.foreign)).map_err(|error| {
                 let text = error.to_string();
                 failed = Some(error);
                 text
@@ -147,9 +156,9 @@ impl Features for Lines {
             // Sequences (RFC 8142) mark the beginning of each text.
             let text = text.trim_start_matches(['\u{feff}', '\u{1e}']).trim();
             if !text.is_empty() {
-                let item = match serde_json::from_str::<Json>(text) {
-                    Ok(json) => match feature_of(json) {
-                        Some(feature) => item(feature, self.foreign),
+                let item = match serde_json::from_str::<Element>(text) {
+                    Ok(element) => match feature_of(element) {
+                        Some(feature) => item(Found::Feature(feature), self.foreign),
                         None => left_out(format!("line {number} is no GeoJSON feature"), text),
                     },
                     Err(error) => left_out(format!("line {number} is not JSON: {error}"), text),
@@ -163,11 +172,15 @@ impl Features for Lines {
 }
 
 /// A feature, or what makes one of a bare geometry.
-fn feature_of(object: Json) -> Option<Json> {
-    match object["type"].as_str() {
+fn feature_of(element: Element) -> Option<Object> {
+    let Element::Object(object) = element else { return None };
+    match object.kind() {
         Some("Feature") => Some(object),
-        Some(_) if object.get("coordinates").is_some() => {
-            Some(serde_json::json!({ "type": "Feature", "geometry": object, "properties": {} }))
+        Some(_) if object.coordinates.is_some() => {
+            let mut feature = Object::default();
+            feature.members.insert("type".into(), "Feature".into());
+            feature.geometry = Some(Box::new(Element::Object(object)));
+            Some(feature)
         }
         _ => None,
     }
@@ -181,34 +194,37 @@ fn left_out(why: String, text: &str) -> Item {
 /// Members of a feature that the standard knows (RFC 7946).
 const MEMBERS: [&str; 5] = ["type", "id", "geometry", "properties", "bbox"];
 
-pub(super) fn item(mut feature: Json, foreign: bool) -> Item {
+pub(super) fn item(found: Found, foreign: bool) -> Item {
     let mut raw = Raw::default();
-    if !feature.is_object() {
-        return left_out("it is no feature, but a bare value".into(), &feature.to_string());
+    let mut feature = match found {
+        Found::Feature(feature) => feature,
+        Found::Record(record) => {
+            raw.geometry.end_feature(None);
+            let Json::Object(record) = record.json() else { return Item::Feature(raw) };
+            let given = |(key, json)| (key, Given::Typed(value(json)));
+            raw.values.extend(record.into_iter().map(given));
+            return Item::Feature(raw);
+        }
+        Found::Other(json) => {
+            return left_out("it is no feature, but a bare value".into(), &json.to_string());
+        }
+    };
+    let read = geometry(feature.geometry.as_deref(), &mut raw.geometry);
+    if feature.has("id") {
+        raw.values.push((ID.to_string(), Given::Typed(value(feature.take("id")))));
     }
-    if let Some(Json::Object(record)) = feature.get_mut(RECORD).map(Json::take) {
-        raw.geometry.end_feature(None);
-        let given = |(key, json)| (key, Given::Typed(value(json)));
-        raw.values.extend(record.into_iter().map(given));
-        return Item::Feature(raw);
-    }
-    let read = geometry(&feature["geometry"], &mut raw.geometry);
-    if let Some(id) = feature.get("id") {
-        raw.values.push((ID.to_string(), Given::Typed(value(id.clone()))));
-    }
-    if let Json::Object(properties) = feature["properties"].take() {
+    if let Json::Object(properties) = feature.take("properties") {
         let given = |(key, json)| (key, Given::Typed(value(json)));
         raw.values.extend(properties.into_iter().map(given));
     }
-    if let (true, Json::Object(members)) = (foreign, &mut feature) {
-        for (key, member) in members {
-            if MEMBERS.contains(&key.as_str()) {
-                continue;
-            }
-            // A property of that name is another thing.
-            let taken = raw.values.iter().any(|(known, _)| known == key);
-            let key = if taken { format!("{key}_member") } else { key.clone() };
-            raw.values.push((key, Given::Typed(value(member.take()))));
+    if foreign {
+        // A property of that name is another thing.
+        let own: HashSet<String> = raw.values.iter().map(|(known, _)| known.clone()).collect();
+        let keys: Vec<String> = feature.members.keys().cloned().collect();
+        for key in keys.into_iter().filter(|key| !MEMBERS.contains(&key.as_str())) {
+            let member = value(feature.take(&key));
+            let key = if own.contains(&key) { format!("{key}_member") } else { key };
+            raw.values.push((key, Given::Typed(member)));
         }
     }
     match read {
@@ -217,11 +233,10 @@ pub(super) fn item(mut feature: Json, foreign: bool) -> Item {
             Item::Feature(raw)
         }
         Err(unread) => {
-            let kind = feature["geometry"]["type"].as_str().unwrap_or_default().to_string();
-            let original = match unread.geometry.is_empty() {
-                true => feature["geometry"].to_string(),
-                false => String::new(),
-            };
+            let kind = feature.geometry.as_deref().and_then(Element::object).and_then(Object::kind);
+            let kind = kind.unwrap_or_default().to_string();
+            // The vertices in front of what is wrong are not all.
+            let original = feature.take("geometry").to_string();
             let record = Unreadable::new(unread).of_kind(kind).with_original(original);
             Item::Unreadable(0, record.with_given(raw.values))
         }
@@ -272,30 +287,43 @@ pub(super) fn system(
 const DEEPEST: usize = 32;
 
 /// Adds a GeoJSON geometry to a column, or says what is wrong with it.
-fn geometry(json: &Json, column: &mut GeometryColumn) -> std::result::Result<Taken, Unread> {
-    if json.is_null() {
+fn geometry(
+    element: Option<&Element>,
+    column: &mut GeometryColumn,
+) -> std::result::Result<Taken, Unread> {
+    let Some(element) = element.filter(|element| !matches!(element, Element::Other(Json::Null)))
+    else {
         column.end_feature(None);
         return Ok(Taken::default());
-    }
-    if json["type"] == "GeometryCollection" {
+    };
+    if is_collection(element) {
         let mut parts = Collection::default();
-        members(json, &mut parts, 0)?;
+        members(element, &mut parts, 0)?;
         return Ok(Taken::collection(parts.finish(column), 0));
     }
-    column.attempt(|column| simple(json, column))?;
+    column.attempt(|column| simple(element, column))?;
     Ok(Taken::default())
 }
 
+fn is_collection(element: &Element) -> bool {
+    element.object().and_then(Object::kind) == Some("GeometryCollection")
+}
+
 /// The geometries of a collection (RFC 7946 section 3.1.8).
-fn members(json: &Json, parts: &mut Collection, depth: usize) -> std::result::Result<(), String> {
-    let Json::Array(geometries) = &json["geometries"] else {
+fn members(
+    element: &Element,
+    parts: &mut Collection,
+    depth: usize,
+) -> std::result::Result<(), String> {
+    let list = element.object().and_then(|object| object.geometries.as_deref());
+    let Some(Element::List(geometries)) = list else {
         return Err("the geometries of a GeometryCollection are no list".into());
     };
     if depth > DEEPEST {
         return Err(format!("collections in collections are read {DEEPEST} deep"));
     }
     for geometry in geometries {
-        match geometry["type"] == "GeometryCollection" {
+        match is_collection(geometry) {
             true => members(geometry, parts, depth + 1)?,
             false => parts.add(|column| simple(geometry, column))?,
         }
@@ -305,10 +333,10 @@ fn members(json: &Json, parts: &mut Collection, depth: usize) -> std::result::Re
 
 /// Adds the parts of a geometry of one kind to a column.
 fn simple(
-    json: &Json,
+    element: &Element,
     column: &mut GeometryColumn,
 ) -> std::result::Result<Option<GeometryKind>, String> {
-    let kind = json["type"].as_str().unwrap_or("nothing");
+    let kind = element.object().and_then(Object::kind).unwrap_or("nothing");
     let found = match kind {
         "Point" => GeometryKind::Point,
         "LineString" => GeometryKind::LineString,
@@ -318,43 +346,63 @@ fn simple(
         "MultiPolygon" => GeometryKind::MultiPolygon,
         other => return Err(format!("a geometry of type {other} cannot be read")),
     };
-    let coordinates = &json["coordinates"];
-    let Json::Array(positions) = coordinates else {
+    let none = Nest::default();
+    let given = element.object().and_then(|object| object.coordinates.as_ref());
+    let coordinates = given.unwrap_or(&none).root();
+    let Some(positions) = coordinates.elements() else {
         return Err(format!("the coordinates of a {kind} are not a list, but {coordinates}"));
     };
-    let parts =
-        if found.is_multi() { positions.as_slice() } else { std::slice::from_ref(coordinates) };
-    if parts.iter().all(|part| part.as_array().is_none_or(Vec::is_empty)) {
+    let bare = match found.is_multi() {
+        true => positions.into_iter().all(Node::is_bare),
+        false => coordinates.is_bare(),
+    };
+    if bare {
         return Ok(None);
     }
-    for part in parts {
-        let rings = match (found.single(), part) {
-            (GeometryKind::Polygon, Json::Array(rings)) => rings.as_slice(),
-            _ => std::slice::from_ref(part),
-        };
-        for ring in rings {
-            let positions = match (found.single(), ring) {
-                (GeometryKind::Point, position) => std::slice::from_ref(position),
-                (_, Json::Array(positions)) => positions.as_slice(),
-                (_, other) => {
-                    return Err(format!("the coordinates of a {kind} hold {other}"));
-                }
-            };
-            for position in positions {
-                let number = |at: usize| position.get(at).and_then(Json::as_f64);
-                let (Some(x), Some(y)) = (number(0), number(1)) else {
-                    return Err(format!("{position} is not a position of longitude and latitude"));
-                };
-                column.push_vertex(x, y, number(2));
+    let single = found.single();
+    let mut part = |part: Node<'_>| {
+        match (single, part.elements()) {
+            (GeometryKind::Polygon, Some(mut rings)) => {
+                rings.try_for_each(|ring| add_ring(kind, single, ring, column))?;
             }
-            column.end_ring();
+            _ => add_ring(kind, single, part, column)?,
         }
         column.end_part();
+        Ok::<(), String>(())
+    };
+    match found.is_multi() {
+        true => positions.into_iter().try_for_each(&mut part)?,
+        false => part(coordinates)?,
     }
     Ok(Some(found))
 }
 
-type Each<'a> = &'a mut dyn FnMut(Json) -> std::result::Result<(), String>;
+/// Adds the positions of a line or ring, or a position.
+fn add_ring(
+    kind: &str,
+    single: GeometryKind,
+    ring: Node<'_>,
+    column: &mut GeometryColumn,
+) -> std::result::Result<(), String> {
+    let mut add = |position: Node<'_>| {
+        let mut numbers = position.elements().into_iter().flatten();
+        let mut number = || numbers.next().and_then(Node::number);
+        let (Some(x), Some(y)) = (number(), number()) else {
+            return Err(format!("{position} is not a position of longitude and latitude"));
+        };
+        column.push_vertex(x, y, number());
+        Ok(())
+    };
+    match (single, ring.elements()) {
+        (GeometryKind::Point, _) => add(ring)?,
+        (_, Some(positions)) => positions.into_iter().try_for_each(add)?,
+        (_, None) => return Err(format!("the coordinates of a {kind} hold {ring}")),
+    }
+    column.end_ring();
+    Ok(())
+}
+
+type Each<'a> = &'a mut dyn FnMut(Found) -> std::result::Result<(), String>;
 
 /// Hands each feature of a file to `each` and gives the other members of the collection.
 fn each_feature(path: &Path, each: Each<'_>) -> Result<Map<String, Json>> {
@@ -367,7 +415,7 @@ fn each_feature(path: &Path, each: Each<'_>) -> Result<Map<String, Json>> {
     }
     let mut json = serde_json::Deserializer::from_reader(file);
     let mut head = Map::new();
-    let mut single = Map::new();
+    let mut single = Object::default();
     let root = Root { each, head: &mut head, single: &mut single };
     root.deserialize(&mut json).and_then(|()| json.end()).map_err(|error| {
         Error::data(format!("cannot be read as GeoJSON: {error}")).in_file(path)
@@ -379,7 +427,7 @@ fn each_feature(path: &Path, each: Each<'_>) -> Result<Map<String, Json>> {
 struct Root<'a> {
     each: Each<'a>,
     head: &'a mut Map<String, Json>,
-    single: &'a mut Map<String, Json>,
+    single: &'a mut Object,
 }
 
 impl<'de> DeserializeSeed<'de> for Root<'_> {
@@ -402,15 +450,18 @@ impl<'de> Visitor<'de> for Root<'_> {
 
     /// Features without a collection around them, or records.
     fn visit_seq<S: SeqAccess<'de>>(self, mut list: S) -> std::result::Result<(), S::Error> {
-        while let Some(element) = list.next_element::<Json>()? {
-            let known = element["type"].is_string()
-                && (element.get("geometry").is_some() || element.get("coordinates").is_some());
-            let feature = match element {
-                element if known => feature_of(element).unwrap_or(Json::Null),
-                Json::Object(record) => serde_json::json!({ RECORD: record }),
-                other => other,
+        while let Some(element) = list.next_element::<Element>()? {
+            let known = element.object().is_some_and(|object| {
+                object.kind().is_some() && (object.has("geometry") || object.has("coordinates"))
+            });
+            let found = match element {
+                element if known => {
+                    feature_of(element).map_or(Found::Other(Json::Null), Found::Feature)
+                }
+                Element::Object(record) => Found::Record(record),
+                other => Found::Other(other.json()),
             };
-            (self.each)(feature).map_err(serde::de::Error::custom)?;
+            (self.each)(found).map_err(serde::de::Error::custom)?;
         }
         Ok(())
     }
@@ -426,21 +477,18 @@ impl<'de> Visitor<'de> for Root<'_> {
                 "bbox" => {
                     map.next_value::<IgnoredAny>()?;
                 }
-                _ => {
-                    let value = map.next_value()?;
-                    self.single.insert(key, value);
-                }
+                _ => self.single.read(key, &mut map)?,
             }
         }
         if collection {
-            *self.head = std::mem::take(self.single);
+            *self.head = std::mem::take(&mut self.single.members);
             return Ok(());
         }
         // A lone feature or geometry counts as a collection of one.
-        let object = Json::Object(std::mem::take(self.single));
+        let object = Element::Object(std::mem::take(self.single));
         let feature = feature_of(object)
             .ok_or_else(|| serde::de::Error::custom("there is no list of features"))?;
-        (self.each)(feature).map_err(serde::de::Error::custom)
+        (self.each)(Found::Feature(feature)).map_err(serde::de::Error::custom)
     }
 }
 
@@ -467,8 +515,12 @@ impl<'de> Visitor<'de> for FeatureList<'_> {
     }
 
     fn visit_seq<S: SeqAccess<'de>>(self, mut list: S) -> std::result::Result<(), S::Error> {
-        while let Some(feature) = list.next_element::<Json>()? {
-            (self.each)(feature).map_err(serde::de::Error::custom)?;
+        while let Some(element) = list.next_element::<Element>()? {
+            let found = match element {
+                Element::Object(feature) => Found::Feature(feature),
+                other => Found::Other(other.json()),
+            };
+            (self.each)(found).map_err(serde::de::Error::custom)?;
         }
         Ok(())
     }

@@ -1,7 +1,8 @@
 //! TopoJSON, in: each object of a topology is a layer. Lines are stitched of arcs that neighbours
 //! share; a file is held in memory, because any feature may need any arc.
 
-use super::read::{item, projected, system};
+use super::object::Object;
+use super::read::{Found, item, projected, system};
 use crate::error::{Error, Result};
 use crate::format_support::two_pass::{Features, Item, learn, opened};
 use crate::format_support::{
@@ -218,15 +219,15 @@ impl Topology {
     }
 
     /// A feature as GeoJSON has it; a geometry that cannot be stitched stays what it is.
-    fn feature(&self, object: &Json) -> (Json, Option<String>) {
+    fn feature(&self, object: &Json) -> (Object, Option<String>) {
         let (geometry, wrong) = match self.geometry(object) {
             Ok(geometry) => (geometry, None),
             Err(why) => (Json::Null, Some(why)),
         };
-        let mut feature =
-            json!({ "type": "Feature", "geometry": geometry, "properties": object["properties"] });
+        let mut feature = Object { geometry: Some(Box::new(geometry.into())), ..Object::default() };
+        feature.members.insert("properties".into(), object["properties"].clone());
         if let Some(id) = object.get("id") {
-            feature["id"] = id.clone();
+            feature.members.insert("id".into(), id.clone());
         }
         (feature, wrong)
     }
@@ -242,7 +243,7 @@ impl Features for Objects {
             };
             for object in list {
                 let (feature, wrong) = self.0.feature(object);
-                let of_layer = match (item(feature, false), wrong) {
+                let of_layer = match (item(Found::Feature(feature), false), wrong) {
                     (Item::Feature(raw), Some(why)) => {
                         let kind = object["type"].as_str().unwrap_or_default();
                         let record = crate::layer::Unreadable::new(why).of_kind(kind);

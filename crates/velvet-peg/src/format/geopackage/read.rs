@@ -36,21 +36,19 @@ struct Table {
 }
 
 fn failed(path: &Path) -> impl Fn(rusqlite::Error) -> Error + '_ {
-    move |error| {
-        match error.sqlite_error_code() {
+    move |error| match error.sqlite_error_code() {
         Some(ErrorCode::OperationInterrupted) => Error::data(
-            "cannot be read as a GeoPackage: a view in it asks for more than a file of its size can \
-             hold, and does not end",
+            "cannot be read as a GeoPackage: a view in it asks for more than a file of its size \
+             can hold, and does not end",
         )
         .in_file(path),
         _ => Error::file(path, "cannot be read as a GeoPackage", error),
-    }
     }
 }
 
 fn connect(path: &Path) -> Result<Connection> {
     let bounded = |mut connection: Connection| {
-        defence::bound(&mut connection, path)?;
+        defence::bound(&mut connection)?;
         Ok(connection)
     };
     read_only(path).and_then(bounded).map_err(failed(path))

@@ -1,12 +1,14 @@
 //! The files that hold batches of Arrow columns: Parquet, and Arrow's own (IPC, also called Feather).
 
-use super::{DESCRIPTION, KEY};
+use super::batch_rows::batch_rows;
+use super::{DESCRIPTION, KEY, arrow_sizes};
 use crate::error::{Error, Result};
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
 use arrow_schema::{ArrowError, Schema, SchemaRef};
 use parquet::arrow::ProjectionMask;
 use parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder;
+use std::collections::HashSet;
 use std::fs::File;
 use std::io::{BufReader, Read};
 use std::path::Path;
@@ -40,8 +42,9 @@ fn opened(path: &Path) -> Result<File> {
 }
 
 fn places(schema: &Schema, names: &[&str]) -> Vec<usize> {
+    let names: HashSet<&str> = names.iter().copied().collect();
     let fields = schema.fields().iter().enumerate();
-    fields.filter(|(_, field)| names.contains(&field.name().as_str())).map(|(at, _)| at).collect()
+    fields.filter(|(_, field)| names.contains(field.name().as_str())).map(|(at, _)| at).collect()
 }
 
 impl Container {
@@ -70,7 +73,7 @@ impl Container {
                 let reader = FileReader::try_new(file, columns).map_err(wrong)?;
                 Ok((reader.schema(), Box::new(reader)))
             }
-            [b'F', b'E', b'A', b'1', ..] => Err(self.wrong(
+            start if start.starts_with(arrow_sizes::FIRST_FEATHER) => Err(self.wrong(
                 path,
                 "it is in the first version of Feather: write it again with a newer one, or as Parquet",
             )),
@@ -92,6 +95,10 @@ impl Container {
             let (metadata, description) = (of(KEY), of(DESCRIPTION));
             let rows = u64::try_from(file.num_rows()).ok();
             return Ok(Facts { schema: builder.schema().clone(), metadata, description, rows });
+        }
+        let unread = |e| Error::file(path, "cannot be read", e);
+        if let Some(fault) = arrow_sizes::fault(path).map_err(unread)? {
+            return Err(self.wrong(path, fault));
         }
         let (schema, _) = self.arrow(path, None)?;
         let of = |key| schema.metadata().get(key).cloned();
@@ -120,9 +127,10 @@ impl Container {
             let builder = self.parquet(path)?;
             let roots = places(builder.schema(), names);
             let mask = ProjectionMask::roots(builder.parquet_schema(), roots);
+            let rows = batch_rows(opened(path)?, &mask).map_err(|e| self.wrong(path, e))?;
             let reader = builder
                 .with_projection(mask)
-                .with_batch_size(crate::layer::BATCH)
+                .with_batch_size(rows)
                 .build()
                 .map_err(|e| self.wrong(path, e))?;
             return Ok(Box::new(reader.map(move |batch| batch.map_err(|e| self.wrong(&shown, e)))));

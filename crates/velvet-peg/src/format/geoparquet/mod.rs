@@ -3,6 +3,8 @@
 //! of the system's axes, as the standard says. Arrow's own files are read in the same way; GeoArrow's
 //! metadata say which of their columns are geometries.
 
+mod arrow_sizes;
+mod batch_rows;
 mod column_form;
 mod container;
 mod native;

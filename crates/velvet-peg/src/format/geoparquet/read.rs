@@ -15,6 +15,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::{Array, ArrayRef, BinaryArray};
 use arrow_schema::{DataType, Field};
 use serde_json::Value as Json;
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use velvet_peg_core::{Crs, definition};
 
@@ -309,10 +310,14 @@ impl Source for Columns {
         let mut gather = BatchBuilder::new(info.schema.clone(), each);
         for batch in self.container.batches(&self.path, &names)? {
             let batch = batch?;
+            let schema = batch.schema();
+            let names = schema.fields().iter().map(|field| field.name().as_str());
+            let places: HashMap<&str, usize> = names.zip(0..).collect();
             let values: Vec<ArrayRef> = self
                 .columns
                 .iter()
-                .filter_map(|name| Some(values_of(batch.column_by_name(name)?, name)))
+                .filter_map(|name| Some((name, places.get(name.as_str())?)))
+                .map(|(name, at)| values_of(batch.column(*at), name))
                 .collect::<Result<_>>()
                 .map_err(|error| error.in_file(&self.path))?;
             let values: Vec<AttributeColumn<'_>> =

@@ -9,9 +9,10 @@ use crate::format_support::column_gaps;
 use crate::format_support::{
     CellType, RowSource, SheetShape, SourceRow, TableFacts, TableOptions, TableSource, TableToOpen,
 };
-use crate::layer::column_names::{distinct, meant};
+use crate::layer::column_names::{TakenNames, distinct, meant};
 use crate::notice::{Notice, NoticeKind};
 use csv::StringRecord;
+use std::collections::HashMap;
 use std::fmt;
 use std::path::Path;
 use std::sync::Arc;
@@ -52,20 +53,21 @@ pub(super) fn open(table: &TableToOpen<'_>) -> Result<SheetTable> {
     }
     // Columns are matched by their names, in the order in which they come up.
     let mut columns: Vec<String> = Vec::new();
+    let mut known: HashMap<String, usize> = HashMap::new();
     let mut places: Vec<Vec<usize>> = Vec::new();
     for (_, head) in &tables {
-        let mut own: Vec<String> = Vec::new();
-        for (at, name) in head.names.iter().enumerate() {
+        let mut taken = TakenNames::default();
+        let names = head.names.iter().enumerate().map(|(at, name)| {
             let name = if name.is_empty() { format!("column_{}", at + 1) } else { name.clone() };
-            own.push(distinct(&own, &options.name_of(&name)));
-        }
-        let place = |columns: &mut Vec<String>, name: &String| {
-            columns.iter().position(|c| c.eq_ignore_ascii_case(name)).unwrap_or_else(|| {
-                columns.push(name.clone());
+            taken.take(&options.name_of(&name))
+        });
+        let place = |name: String| {
+            *known.entry(name.to_ascii_lowercase()).or_insert_with(|| {
+                columns.push(name);
                 columns.len() - 1
             })
         };
-        places.push(own.iter().map(|name| place(&mut columns, name)).collect());
+        places.push(names.map(place).collect());
     }
     let shapes: Vec<(String, &[usize])> = tables
         .iter()

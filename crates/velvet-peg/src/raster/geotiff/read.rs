@@ -45,6 +45,9 @@ struct Facts {
     tiled: bool,
 }
 
+/// A strip or tile takes no more memory, bytes: a header of a hundred bytes may leave out one of any size.
+const MOST_BLOCK: usize = 512 << 20;
+
 /// Opens handles on a file.
 struct Source(Arc<Facts>);
 
@@ -450,9 +453,12 @@ struct TiffBlocks {
 
 impl Blocks for TiffBlocks {
     fn read(&mut self, block: (usize, usize)) -> Result<Samples> {
+        let number = self.number(block);
         let across = self.facts.layout.blocks_across();
-        let number = block.1 * across + block.0;
         let (wide, high) = self.facts.layout.size_of(block);
+        if self.is_too_large(block) {
+            return Err(unread(&self.facts.path, &TiffError::LimitsExceeded));
+        }
         let bands = self.facts.layout.bands;
         let mut samples = match (self.facts.planar, bands) {
             (true, 2..) => {
@@ -471,9 +477,37 @@ impl Blocks for TiffBlocks {
         turn(&mut samples, self.facts.turn, self.facts.bits, bands);
         Ok(samples)
     }
+
+    fn left_out(&self, block: (usize, usize)) -> Option<Samples> {
+        let Facts { layout, planar, turn: way, bits, absent, .. } = *self.facts;
+        let planes = layout.blocks_across() * layout.rows.div_ceil(layout.block.1);
+        let number = self.number(block);
+        let mut parts =
+            (0..if planar { layout.bands } else { 1 }).map(|band| number + band * planes);
+        if self.is_too_large(block)
+            || !parts.all(|part| self.facts.left_out.get(part).copied().unwrap_or(false))
+        {
+            return None;
+        }
+        let mut pixel = Samples::zeros(layout.samples, layout.bands);
+        fill(&mut pixel, absent);
+        turn(&mut pixel, way, bits, layout.bands);
+        Some(pixel)
+    }
 }
 
 impl TiffBlocks {
+    fn is_too_large(&self, block: (usize, usize)) -> bool {
+        let layout = self.facts.layout;
+        let stored = (layout.block.0, self.stored_rows(layout.size_of(block).1));
+        (Layout { block: stored, ..layout }).block_bytes() > MOST_BLOCK
+    }
+
+    /// The number of a block's strip or tile; of several planes in the first.
+    fn number(&self, block: (usize, usize)) -> usize {
+        block.1 * self.facts.layout.blocks_across() + block.0
+    }
+
     /// The numbers of a strip or tile, without what is beyond the picture.
     fn chunk(&mut self, number: usize, wide: usize, high: usize, bands: usize) -> Result<Samples> {
         let whole = self.whole_chunk(number, high, bands)?;

@@ -1,10 +1,11 @@
-//! Texts that a spreadsheet would take for formulas when it opens the file.
+//! Texts in delimited text that a spreadsheet would take for formulas when it opens the file.
 
 use crate::advice::Advice;
 use crate::notice::{Notice, NoticeKind};
 
 /// Marks such texts, or counts them.
-pub(super) struct Formulas {
+#[derive(Debug)]
+pub(crate) struct Formulas {
     mark: bool,
     count: u64,
     /// Where the first one stands, and what it is.
@@ -18,9 +19,9 @@ fn begins_like_one(text: &str) -> bool {
 
 /// True if a spreadsheet would run it: signs and dashes stand in front of plain texts too.
 fn runs(text: &str) -> bool {
-    match text.chars().next() {
-        Some('=') => text.len() > 1,
-        Some('+' | '-' | '@') => text.contains(['(', '|', '!']),
+    match text.as_bytes().first() {
+        Some(b'=') => text.len() > 1,
+        Some(b'+' | b'-' | b'@') => text.contains(['(', '|', '!']),
         _ => false,
     }
 }
@@ -29,18 +30,16 @@ fn runs(text: &str) -> bool {
 const SHOWN: usize = 30;
 
 impl Formulas {
-    pub(super) fn new(mark: bool) -> Formulas {
+    pub(crate) fn new(mark: bool) -> Formulas {
         Formulas { mark, count: 0, first: None }
     }
 
-    /// Takes note of a text before it is written, or has it begin with an apostrophe.
-    pub(super) fn pass(&mut self, text: &mut String, place: impl Fn() -> String) {
-        if !begins_like_one(text) {
-            return;
-        }
+    /// The text as it is to be written, if that differs; takes note of one that is written as it is.
+    pub(crate) fn marked(&mut self, text: &str, place: impl FnOnce() -> String) -> Option<String> {
         if self.mark {
-            text.insert(0, '\'');
-        } else if runs(text) {
+            return begins_like_one(text).then(|| format!("'{text}"));
+        }
+        if runs(text) {
             self.count += 1;
             self.first.get_or_insert_with(|| {
                 let mut shown: String = text.chars().take(SHOWN).collect();
@@ -50,10 +49,17 @@ impl Formulas {
                 format!("{}: `{shown}`", place())
             });
         }
+        None
+    }
+
+    /// Takes note of what stands in later rows.
+    pub(crate) fn then(&mut self, later: Formulas) {
+        self.count += later.count;
+        self.first = self.first.take().or(later.first);
     }
 
     /// What there is to be told of texts that were written as they are.
-    pub(super) fn notice(&self) -> Option<Notice> {
+    pub(crate) fn notice(&self) -> Option<Notice> {
         let first = self.first.as_ref()?;
         let text = match self.count {
             1 => format!("a text would run as a formula in a spreadsheet ({first})"),
