@@ -200,7 +200,9 @@ fn collections_in_files_are_told_and_rejects_have_what_could_be_read() {
     assert_eq!(header, wanted);
     let rows: Vec<csv::StringRecord> = rejects.records().map(Result::unwrap).collect();
     let row = |at: usize| -> Vec<&str> { rows[at].iter().skip(2).collect() };
-    assert_eq!(row(0), ["mixed", "POINT (-120 47)", "", "b", "2", "x"]);
+    // The vertices in front of the wrong one, and the whole as it stands.
+    let line = r#"{"type":"LineString","coordinates":[[-120,47],[-121,"north"]]}"#;
+    assert_eq!(row(0), ["mixed", "POINT (-120 47)", line, "b", "2", "x"]);
     assert_eq!(row(1)[2], r#"{"type":"Circle","coordinates":[-120,47]}"#);
     assert_eq!(row(2), ["mixed", "", "4", "", "", ""]);
 }
