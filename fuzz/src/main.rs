@@ -1,6 +1,8 @@
-//! One program for all fuzz targets: the variable `FUZZ_TARGET` names the one that runs.
+//! One program for all fuzz targets: the variable `FUZZ_TARGET` names the one that runs. With `FUZZ_SEEDS` it lays
+//! out the inputs that the search begins with, in that folder, and ends.
 #![no_main]
 
+mod seeds;
 mod targets;
 
 use libfuzzer_sys::{Corpus, fuzz_target};
@@ -10,6 +12,11 @@ static TARGET: OnceLock<targets::Target> = OnceLock::new();
 
 fuzz_target!(
     init: {
+        if let Some(folder) = std::env::var_os("FUZZ_SEEDS") {
+            let laid_out = seeds::lay_out(folder.as_ref());
+            laid_out.as_ref().err().inspect(|error| eprintln!("the seeds: {error}"));
+            std::process::exit(laid_out.is_err().into());
+        }
         let name = std::env::var("FUZZ_TARGET").unwrap_or_default();
         let Some(target) = targets::named(&name) else {
             eprintln!("FUZZ_TARGET names one of {}", targets::names().join(", "));

@@ -74,7 +74,8 @@ fn code_of(text: &str) -> Option<Result<u32>> {
 }
 
 fn by_words(text: &str) -> Result<Crs> {
-    let wanted = name_words(text);
+    let mut wanted = name_words(text);
+    wanted.sort();
     if wanted.is_empty() {
         return Err(Error::malformed("an empty text names no reference system"));
     }
@@ -88,10 +89,8 @@ fn by_words(text: &str) -> Result<Crs> {
         .iter()
         .filter(|found| {
             let mut words = name_words(found.name);
-            let mut sought = wanted.clone();
             words.sort();
-            sought.sort();
-            words == sought
+            words == wanted
         })
         .collect();
     match (exact.as_slice(), current.as_slice()) {

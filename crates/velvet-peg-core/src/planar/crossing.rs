@@ -51,6 +51,10 @@ pub(super) fn meet((a, b): Segment, (c, d): Segment) -> Option<((f64, f64), bool
         return None;
     }
     let (c_side, d_side) = (orientation(a, b, c), orientation(a, b, d));
+    // All of it on one side: most of those that lie beside each other.
+    if c_side * d_side > 0.0 {
+        return None;
+    }
     let (a_side, b_side) = (orientation(c, d, a), orientation(c, d, b));
     if c_side == 0.0 && d_side == 0.0 && a_side == 0.0 && b_side == 0.0 {
         return along((a, b), (c, d));

@@ -69,7 +69,7 @@ use crate::error::{Error, Result};
 use crate::layer::Layer;
 use crate::layer_io::LayerReader;
 use crate::notice::Notice;
-use crate::output::{is_standard, refuse_existing, refuse_nowhere, write_whole};
+use crate::output::{is_standard, refuse_existing, refuse_nowhere, write_whole, write_whole_with};
 use crate::progress::{NoProgress, Progress};
 use std::path::Path;
 
@@ -123,7 +123,7 @@ pub fn draw_layers(
     check_picture(out, options.overwrite)?;
     if extension_of(out) == "html" {
         let (page, notices) = page::html(layers, options, watch)?;
-        write_whole(out, page.as_bytes(), options.overwrite)?;
+        write_whole_with(out, options.overwrite, |file| page.write(file))?;
         return Ok(notices);
     }
     let (svg, mut notices) = scene::svg(layers, options, watch)?;
@@ -172,7 +172,7 @@ pub fn draw_stages(
         return Err(Error::usage("stages are tabs of a page: name one, .html").in_file(out));
     }
     let (page, notices) = page::stages_html(stages, options, watch)?;
-    write_whole(out, page.as_bytes(), options.overwrite)?;
+    write_whole_with(out, options.overwrite, |file| page.write(file))?;
     Ok(notices)
 }
 

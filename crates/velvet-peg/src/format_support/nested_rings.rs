@@ -23,6 +23,7 @@ pub(crate) fn nested(rings: Vec<Vec<[f64; 3]>>) -> Polygons {
         planar::ring_area(&x, &y).abs()
     };
     let areas: Vec<f64> = rings.iter().map(|ring| area(ring)).collect();
+    let (rings, areas) = (&rings, &areas);
     // Only rings whose boxes hold a place can hold it.
     let boxes = rings.iter().enumerate().filter(|(_, ring)| !ring.is_empty()).map(|(at, ring)| {
         let corner = |pick: fn(f64, f64) -> f64, start: f64| {
@@ -32,26 +33,26 @@ pub(crate) fn nested(rings: Vec<Vec<[f64; 3]>>) -> Polygons {
         GeomWithData::new(Rectangle::from_corners(least, most), at)
     });
     let boxes = RTree::bulk_load(boxes.collect());
-    let around = |at: usize| -> Vec<usize> {
-        let Some([x, y, _]) = rings[at].first().copied() else { return Vec::new() };
-        let others = boxes.locate_all_at_point([x, y]).map(|found| found.data);
-        let others = others.filter(|other| areas[*other] > areas[at]);
-        others.filter(|other| holds(&rings[*other], rings[at][0])).collect()
+    // Asked twice rather than kept: rings in one another are as many as their pairs.
+    let around = |at: usize| {
+        let place = rings[at].first().copied();
+        let others = place.into_iter().flat_map(|[x, y, _]| boxes.locate_all_at_point([x, y]));
+        let others = others.map(|found| found.data).filter(move |other| areas[*other] > areas[at]);
+        others.filter(move |other| holds(&rings[*other], rings[at][0]))
     };
-    let around: Vec<Vec<usize>> = (0..rings.len()).map(around).collect();
+    let holes: Vec<bool> = (0..rings.len()).map(|at| around(at).count() % 2 == 1).collect();
     let mut homes: Vec<Option<usize>> = vec![None; rings.len()];
     let mut polygons: Polygons = Vec::new();
-    let hole = |at: usize| around[at].len() % 2 == 1;
     for (at, ring) in rings.iter().enumerate() {
-        if !hole(at) {
+        if !holes[at] {
             homes[at] = Some(polygons.len());
             polygons.push(vec![ring.clone()]);
         }
     }
-    for (at, ring) in rings.iter().enumerate().filter(|(at, _)| hole(*at)) {
-        let home = around[at].iter().filter(|other| !hole(**other));
-        let home = home.min_by(|a, b| areas[**a].total_cmp(&areas[**b]));
-        match home.and_then(|home| homes[*home]) {
+    for (at, ring) in rings.iter().enumerate().filter(|(at, _)| holes[*at]) {
+        let home = around(at).filter(|other| !holes[*other]);
+        let home = home.min_by(|a, b| areas[*a].total_cmp(&areas[*b]));
+        match home.and_then(|home| homes[home]) {
             Some(home) => polygons[home].push(ring.clone()),
             None => polygons.push(vec![ring.clone()]),
         }

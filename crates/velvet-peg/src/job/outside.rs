@@ -4,6 +4,7 @@ use super::file::Job;
 use super::pending_outputs::folder_of;
 use super::run::RunOptions;
 use crate::error::Result;
+use crate::output::followed;
 use std::path::{Component, Path, PathBuf};
 
 impl Job {
@@ -21,14 +22,15 @@ impl Job {
         for text in named {
             paths.push(self.path(text, &folder, &options.variables)?);
         }
-        let inside = followed(&folder);
-        paths.retain(|path| !followed(path).starts_with(&inside));
+        let inside = real(&folder);
+        // What is written follows a link that leads to nothing yet.
+        paths.retain(|path| !real(&followed(path)).starts_with(&inside));
         Ok(paths)
     }
 }
 
-/// A path from the root, with links followed as far as it is there.
-fn followed(path: &Path) -> PathBuf {
+/// A path from the root, without links to what is there.
+fn real(path: &Path) -> PathBuf {
     let mut found = PathBuf::new();
     let whole = std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf());
     for part in whole.components() {

@@ -6,6 +6,7 @@
 use super::file::{Job, JobOutput};
 use super::log::{JobLog, LoggedNotice, LoggedStep, logged};
 use super::pending_outputs::{PendingOutputs, folder_of, joined, within};
+use super::plan::JobPlan;
 use super::run_step::{At, Made, Named};
 use super::side_files::with_side_files;
 use crate::advice::Advice;
@@ -107,8 +108,7 @@ impl Job {
         watch: &mut dyn JobProgress,
     ) -> Result<JobLog> {
         self.refuse_pages(options)?;
-        let planned = self.plan(file, options)?.steps;
-        let outside = self.writes_outside(file, options)?;
+        let JobPlan { steps: planned, outside, .. } = self.plan(file, options)?;
         if let Some(first) = outside.first().filter(|_| !options.outside) {
             return Err(Error::usage(format!(
                 "the job writes outside of its folder: {}{}. Nothing was done",

@@ -23,9 +23,10 @@ pub(super) fn cleaned(names: &[&str], limit: Option<usize>) -> Vec<String> {
             clean = format!("column_{}", at + 1);
         }
         let most = limit.unwrap_or(usize::MAX);
-        cleaned.push(taken.take_with(&clean, |number| {
+        let cut: String = clean.chars().take(most).collect();
+        cleaned.push(taken.take_with(&cut, |number| {
             let suffix = if number == 1 { String::new() } else { format!("_{number}") };
-            let stem: String = clean.chars().take(most - suffix.len().min(most)).collect();
+            let stem: String = cut.chars().take(most - suffix.len().min(most)).collect();
             stem + &suffix
         }));
     }

@@ -7,7 +7,7 @@ use crate::format::Format;
 use crate::format_support::guard::guarded;
 use crate::format_support::read_ahead::read_ahead;
 use crate::format_support::{KEY, OpenedLayer, ReadOptions, Source, key_field};
-use crate::input::{Located, locate};
+use crate::input::{Located, Unchanged, locate};
 use crate::layer::column_names::meant;
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
 use crate::notice::Notice;
@@ -31,6 +31,8 @@ pub struct LayerReader {
     real: PathBuf,
     format: Format,
     source: Box<dyn Source>,
+    /// Its file as it was opened.
+    unchanged: Unchanged,
     /// What was noticed on opening.
     pub notices: Vec<Notice>,
     /// Keeps an input that was laid down.
@@ -159,6 +161,7 @@ impl LayerReader {
             real: path.to_path_buf(),
             format: Format::of_memory(),
             source: Box::new(Memory(layer.batches().cloned().collect())),
+            unchanged: Unchanged::default(),
             notices: Vec::new(),
             _keep: None,
         }
@@ -177,7 +180,16 @@ impl LayerReader {
         source: Box<dyn Source>,
         notices: Vec<Notice>,
     ) -> LayerReader {
-        LayerReader { info, real: path.clone(), path, format, source, notices, _keep: None }
+        LayerReader {
+            info,
+            real: path.clone(),
+            path,
+            format,
+            source,
+            unchanged: Unchanged::default(),
+            notices,
+            _keep: None,
+        }
     }
 
     pub(crate) fn open_located(at: Located, options: &ReadOptions) -> Result<Vec<LayerReader>> {
@@ -190,14 +202,21 @@ impl LayerReader {
             ))
             .in_file(&at.shown));
         }
+        let mut unchanged = Unchanged::of(real);
         let opened = guarded(real, "cannot be read", || description.open(real, options));
-        let layers = opened.map_err(|error| error.shown_as(real, &at.shown))?;
+        let opened = opened.map_err(|error| error.shown_as(real, &at.shown));
+        // A database takes back on opening what a crash has left half done in it.
+        if description.store().is_some() {
+            unchanged = Unchanged::of(real);
+        }
+        let layers = unchanged.hold(&at.shown, opened)?;
         let reader = |(info, source, notices): OpenedLayer| LayerReader {
             info,
             path: at.shown.clone(),
             real: at.real.clone(),
             format: at.format,
             source,
+            unchanged: unchanged.clone(),
             notices,
             _keep: at.keep.clone(),
         };
@@ -218,6 +237,7 @@ impl LayerReader {
             real: path.to_path_buf(),
             format,
             source,
+            unchanged: Unchanged::default(),
             notices,
             _keep: None,
         };
@@ -304,7 +324,11 @@ impl LayerReader {
                 done
             })
         });
-        done.map_err(|error| if theirs { error } else { error.shown_as(&self.real, &self.path) })
+        if theirs {
+            return done;
+        }
+        let done = done.map_err(|error| error.shown_as(&self.real, &self.path));
+        self.unchanged.hold(&self.path, done)
     }
 
     /// The first batch, where there is one that can be read; the rest is not looked at.
@@ -385,7 +409,7 @@ impl LayerReader {
     /// others goes through them in batches, which tell of those that are left out.
     pub fn read(&self) -> Result<Layer> {
         let mut batches = Vec::new();
-        self.for_each_batch(&mut |batch| {
+        let done = self.for_each_batch(&mut |batch| {
             if let Some(bad) = batch.unreadable.first() {
                 return Err(Error::data(format!("feature {}: {}", bad.number, bad.reason))
                     .in_file(&self.path)
@@ -393,7 +417,9 @@ impl LayerReader {
             }
             batches.push(batch);
             Ok(())
-        })?;
+        });
+        // A record that cannot be read may be half of what is being written.
+        self.unchanged.hold(&self.path, done)?;
         Ok(Layer::from_batches(self.info.clone(), batches))
     }
 }

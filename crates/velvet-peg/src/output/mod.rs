@@ -17,6 +17,7 @@ pub(crate) use hold::Hold;
 pub(crate) use moves::Moves;
 pub(crate) use parts::{SIDE_FILE, parts, side_file};
 pub(crate) use place::folder_of;
+pub(crate) use place::followed;
 pub(crate) use place::is_same_file as same_file;
 pub use place::{is_same_file, refuse_inputs};
 pub use place::{refuse_existing, refuse_nowhere};
@@ -29,7 +30,7 @@ pub use temporary::remove_temporaries;
 
 use crate::error::{Error, Result};
 use std::fs::File;
-use std::io::Write;
+use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 /// The files of one output, waiting beside their places until they are whole.
@@ -53,7 +54,7 @@ impl Pending {
     /// there or cannot be written.
     pub(crate) fn create(target: &Path, overwrite: bool) -> Result<Pending> {
         refuse_existing(target, overwrite)?;
-        let place = place::followed(target);
+        let place = followed(target);
         let folder = folder_of(&place);
         if !folder.is_dir() {
             return Err(Error::usage(format!(
@@ -95,7 +96,7 @@ impl Pending {
         Ok(files)
     }
 
-    fn failed(&self, error: std::io::Error) -> Error {
+    fn failed(&self, error: io::Error) -> Error {
         Error::file(&self.target, "cannot be written", error)
     }
 }
@@ -148,13 +149,24 @@ pub(crate) fn new_file(path: &Path) -> Result<File> {
 /// # Errors
 /// If it exists and is not to be overwritten, is no regular file, or cannot be written.
 pub fn write_whole(path: &Path, content: &[u8], overwrite: bool) -> Result<()> {
+    write_whole_with(path, overwrite, |out| out.write_all(content))
+}
+
+/// As [`write_whole`], piece by piece.
+pub(crate) fn write_whole_with(
+    path: &Path,
+    overwrite: bool,
+    write: impl FnOnce(&mut BufWriter<&mut dyn Write>) -> io::Result<()>,
+) -> Result<()> {
+    let written = |out: &mut dyn Write| {
+        let mut out = BufWriter::new(out);
+        write(&mut out).and_then(|()| out.flush())
+    };
     if is_standard(path) {
-        let mut out = std::io::stdout().lock();
-        return Ok(out.write_all(content).and_then(|()| out.flush())?);
+        return Ok(written(&mut io::stdout().lock())?);
     }
     let mut output = Output::create(path, overwrite)?;
-    let written = output.file().write_all(content);
-    written.map_err(|e| Error::file(path, "cannot be written", e))?;
+    written(output.file()).map_err(|e| Error::file(path, "cannot be written", e))?;
     output.finish()
 }
 

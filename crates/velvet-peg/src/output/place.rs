@@ -16,7 +16,7 @@ pub(crate) fn folder_of(file: &Path) -> PathBuf {
 }
 
 /// The path that a path leads to if it is a link, whether or not there is something.
-pub(super) fn followed(path: &Path) -> PathBuf {
+pub(crate) fn followed(path: &Path) -> PathBuf {
     let mut place = path.to_path_buf();
     for _ in 0..MOST_LINKS {
         match std::fs::read_link(&place) {

@@ -42,13 +42,33 @@ pub fn remove_temporaries() {
         // Other threads may put a file into it meanwhile. What cannot be removed is cleared away by a later
         // run.
         for _ in 0..TRIES {
-            match std::fs::remove_dir_all(&folder) {
+            match remove(&folder) {
                 Err(error) if error.kind() != io::ErrorKind::NotFound => std::thread::sleep(PAUSE),
                 _ => break,
             }
         }
     }
     std::mem::forget(folders);
+}
+
+/// Removes a folder with what is in it. The list of moves goes first, since a half of what it names must not
+/// take its place; the lock goes last, since it tells the next program, after a kill, that nobody needs the rest.
+fn remove(folder: &Path) -> io::Result<()> {
+    let gone = |removed: io::Result<()>| match removed {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+        other => other,
+    };
+    gone(std::fs::remove_file(folder.join(MOVES)))?;
+    for entry in std::fs::read_dir(folder)? {
+        let entry = entry?;
+        match entry.file_type()?.is_dir() {
+            true => gone(std::fs::remove_dir_all(entry.path()))?,
+            false if entry.file_name() == LOCK => {}
+            false => gone(std::fs::remove_file(entry.path()))?,
+        }
+    }
+    gone(std::fs::remove_file(folder.join(LOCK)))?;
+    std::fs::remove_dir(folder)
 }
 
 /// How often, and with which pauses, a folder that is being written to is removed.
@@ -83,9 +103,12 @@ impl TemporaryFolder {
             let mut made = TemporaryFolder { folder: Some(folder), lock: None };
             sweep(parent, made.path());
             let path = made.path().join(LOCK);
-            let lock = File::create(&path)?;
-            lock.lock()?;
             // Another program may have taken the folder for an abandoned one just before.
+            let lock = match File::create(&path) {
+                Err(_) if !made.path().exists() => continue,
+                other => other?,
+            };
+            lock.lock()?;
             if path.exists() {
                 made.lock = Some(lock);
                 return Ok(made);
@@ -115,7 +138,12 @@ impl TemporaryFolder {
 impl Drop for TemporaryFolder {
     fn drop(&mut self) {
         let path = self.path().to_path_buf();
-        // An interrupt meanwhile removes what is left of it.
+        if cfg!(not(unix)) {
+            // Elsewhere a file that is open stays where it is.
+            drop(self.lock.take());
+        }
+        // An interrupt meanwhile removes what is left of it, or another program later.
+        let _ = remove(&path);
         drop(self.lock.take());
         drop(self.folder.take());
         held(&FOLDERS).remove(&path);
@@ -150,10 +178,14 @@ fn sweep(parent: &Path, own: &Path) {
             continue;
         }
         let path = entry.path();
-        if path == own || !is_of_one_user(&path, own) {
+        if path.file_name() == own.file_name() || !is_of_one_user(&path, own) {
             continue;
         }
         let lock = File::open(path.join(LOCK));
+        // An empty one was just made, or is all that a kill left: who makes it makes another.
+        if lock.is_err() && std::fs::remove_dir(&path).is_ok() {
+            continue;
+        }
         let abandoned = match &lock {
             Ok(lock) => lock.try_lock().is_ok(),
             Err(_) => entry.metadata().and_then(|m| m.modified()).is_ok_and(|changed| {
@@ -162,7 +194,7 @@ fn sweep(parent: &Path, own: &Path) {
         };
         if abandoned && complete(&path) {
             // Gone by now, or in use: left alone.
-            let _ = std::fs::remove_dir_all(&path);
+            let _ = remove(&path);
         }
     }
 }

@@ -7,6 +7,7 @@ use super::samples::Samples;
 use super::{ascii_grid, geotiff, jpeg, png, side_files};
 use crate::error::{Error, Result};
 use crate::fit::Fit;
+use crate::input::Unchanged;
 use crate::layer::{Geometry, Layer};
 use crate::layer_io::LayerReader;
 use crate::parallel::in_order;
@@ -33,6 +34,8 @@ pub struct RasterReader {
     path: PathBuf,
     info: RasterInfo,
     source: Box<dyn BlockSource>,
+    /// Its file as it was opened.
+    unchanged: Unchanged,
     /// Where its pixels lie, if not in a grid: columns and rows to coordinates.
     bend: Option<Mapping>,
     /// Handles that no thread works with.
@@ -63,17 +66,20 @@ impl RasterReader {
             Error::data("is no raster that is read here: TIFF, PNG, JPEG and ASCII grids are")
                 .in_file(path)
         })?;
-        let (mut info, source) = match format {
-            RasterFormat::GeoTiff => geotiff::open(path)?,
-            RasterFormat::Png => png::open(path)?,
-            RasterFormat::Jpeg => jpeg::open(path)?,
-            RasterFormat::AsciiGrid => ascii_grid::open(path)?,
+        let unchanged = Unchanged::of(path);
+        let opened = match format {
+            RasterFormat::GeoTiff => geotiff::open(path),
+            RasterFormat::Png => png::open(path),
+            RasterFormat::Jpeg => jpeg::open(path),
+            RasterFormat::AsciiGrid => ascii_grid::open(path),
         };
+        let (mut info, source) = unchanged.hold(path, opened)?;
         side_files::add(path, &mut info)?;
         Ok(RasterReader {
             path: path.to_path_buf(),
             info,
             source,
+            unchanged,
             bend: None,
             handles: Mutex::default(),
         })
@@ -264,6 +270,6 @@ impl RasterReader {
         };
         let done = work(&mut *handle);
         free().push(handle);
-        done
+        self.unchanged.hold(&self.path, done)
     }
 }

@@ -7,7 +7,7 @@ use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
 use crate::format_support::{SheetShape, TableFacts, TableOptions, TableSource, TableToOpen};
-use crate::input::{Located, format_of, locate, recognise_standard_input};
+use crate::input::{Located, Unchanged, format_of, locate, recognise_standard_input};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
 use csv::StringRecord;
@@ -44,6 +44,8 @@ pub struct TableFile {
     _keep: Option<Arc<TemporaryFolder>>,
     format: Format,
     source: Box<dyn TableSource>,
+    /// Its file as it was opened.
+    unchanged: Unchanged,
     names: Vec<String>,
 }
 
@@ -83,6 +85,8 @@ impl TableFile {
             _keep: None,
             format,
             source: Box::new(source),
+            // Each of them is watched by itself.
+            unchanged: Unchanged::default(),
             names: Vec::new(),
         })
     }
@@ -96,10 +100,12 @@ impl TableFile {
     /// what the first row holds: it counts as values then.
     pub(crate) fn open_located(at: Located, options: &TableOptions) -> Result<TableFile> {
         let table = TableToOpen { real: &at.real, shown: &at.shown, options };
-        let source = match at.format.is_table() {
-            true => at.format.description().open_table(&table)?,
-            false => Box::new(OfLayer::open(at.format, &table)?),
+        let unchanged = Unchanged::of(&at.real);
+        let opened = match at.format.is_table() {
+            true => at.format.description().open_table(&table),
+            false => OfLayer::open(at.format, &table).map(|layer| Box::new(layer) as Box<_>),
         };
+        let source = unchanged.hold(&at.shown, opened)?;
         let sheets_are_asked =
             !options.sheets.is_empty() || options.all_sheets || options.header_row.is_some();
         if sheets_are_asked && !at.format.capability().several_layers {
@@ -117,6 +123,7 @@ impl TableFile {
             _keep: at.keep,
             format: at.format,
             source,
+            unchanged,
             names,
         })
     }
@@ -196,7 +203,9 @@ impl TableFile {
     /// # Errors
     /// If the file cannot be read or is empty.
     pub fn rows(&self) -> Result<TableReader> {
-        TableReader::new(self.source.rows()?, &self.path, self.facts(), &self.names)
+        let rows = self.unchanged.hold(&self.path, self.source.rows())?;
+        let reader = TableReader::new(rows, &self.path, self.facts(), &self.names)?;
+        Ok(reader.watching(self.unchanged.clone()))
     }
 }
 

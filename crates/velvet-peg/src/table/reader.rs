@@ -3,6 +3,7 @@
 use super::RowShape;
 use crate::error::{Error, Result};
 use crate::format_support::{CellType, RowSource, SourceRow, TableFacts};
+use crate::input::Unchanged;
 use crate::layer::column_names::{TakenNames, list};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Reason;
@@ -14,6 +15,8 @@ use std::path::{Path, PathBuf};
 pub struct TableReader {
     path: PathBuf,
     source: Box<dyn RowSource>,
+    /// Its file as it was opened.
+    unchanged: Unchanged,
     /// Column names: blank ones are numbered, repeated ones get a suffix.
     shape: RowShape,
     /// Names that had to be changed.
@@ -60,6 +63,7 @@ impl TableReader {
         Ok(TableReader {
             path: path.to_path_buf(),
             source,
+            unchanged: Unchanged::default(),
             shape: RowShape {
                 headers,
                 sheet_column: facts.sheet_column,
@@ -69,6 +73,11 @@ impl TableReader {
             row: SourceRow::default(),
             failed: false,
         })
+    }
+
+    /// The same reader, which fails at its end if the file was changed meanwhile.
+    pub(super) fn watching(self, unchanged: Unchanged) -> TableReader {
+        TableReader { unchanged, ..self }
     }
 
     /// Names of the columns: blank ones are numbered, repeated ones get a suffix.
@@ -83,15 +92,21 @@ impl TableReader {
 
     /// Reads the next row into `row`; false at the end.
     pub(super) fn read_row(&mut self, row: &mut SourceRow) -> Result<bool> {
-        self.source.next(row)
+        match self.source.next(row) {
+            Ok(true) => Ok(true),
+            ended => self.unchanged.hold(&self.path, ended),
+        }
     }
 
     /// Reads the next row; false at the end. Bytes that are not text come as replacement
     /// characters, and `misfit` tells of them.
     pub(crate) fn read(&mut self, record: &mut StringRecord) -> Result<bool> {
         std::mem::swap(record, &mut self.row.texts);
-        let more = self.source.next(&mut self.row);
-        std::mem::swap(record, &mut self.row.texts);
+        let mut row = std::mem::take(&mut self.row);
+        std::mem::swap(record, &mut row.texts);
+        let more = self.read_row(&mut row);
+        std::mem::swap(record, &mut row.texts);
+        self.row = row;
         more
     }
 

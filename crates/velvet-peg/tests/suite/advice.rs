@@ -126,6 +126,18 @@ const ERRORS: &[(&str, Work, Advice)] = &[
         Advice::Overwrite,
     ),
     (
+        "a job that writes outside of its folder",
+        |f| {
+            std::fs::create_dir(f.at("in")).unwrap();
+            let text = "job = 1\n[sources.a]\nfile = \"../fields.geojson\"\n\
+                        [[outputs]]\nfile = \"../up.fgb\"\nfrom = [\"a\"]\n";
+            std::fs::write(f.at("in/job.toml"), text).unwrap();
+            let job = velvet_peg::Job::read(&f.at("in/job.toml"))?;
+            job.run(&f.at("in/job.toml"), &Default::default()).map(|_| Vec::new())
+        },
+        Advice::Outside,
+    ),
+    (
         "a table converted without its system",
         |f| {
             let mut points = BuildPoints::default();

@@ -188,3 +188,30 @@ fn what_is_damaged_or_too_old_is_refused_by_name() {
     let error = layer.write(folder.path().join("x.arrow")).unwrap_err().to_string();
     assert!(error.contains("Arrow"), "{error}");
 }
+
+/// A text that a Parquet file holds once and names in every row is many times the file; a long one among many
+/// short ones is not.
+#[test]
+fn texts_are_unpacked_as_far_as_the_file_is_large() {
+    let data = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../testdata/fuzz");
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.parquet");
+    std::fs::copy(data.join("geoparquet/one-long-text-in-every-row"), &path).unwrap();
+    let error = LayerReader::open(&path, None).unwrap().read().unwrap_err().to_string();
+    assert!(error.contains("a.parquet") && error.contains("again and again"), "{error}");
+
+    let mut layer = Layer::new("gates", Some(Crs::from_epsg(4326).unwrap()));
+    let long = "remark ".repeat(20_000);
+    for gate in 0..20_000_u32 {
+        let remark = if gate == 7 { long.clone() } else { format!("none {}", gate % 3) };
+        let place = velvet_peg::Geometry::Point((-120.0, 47.0));
+        layer.push(place, [("remark", remark.into())]).unwrap();
+    }
+    std::fs::remove_file(&path).unwrap();
+    layer.write(&path).unwrap();
+    let read = Layer::read(&path).unwrap();
+    assert_eq!(read.len(), 20_000);
+    let remarks: usize =
+        read.features().map(|feature| feature.value("remark").unwrap().to_text().len()).sum();
+    assert_eq!(remarks, long.len() + 19_999 * "none 0".len());
+}

@@ -10,6 +10,7 @@ mod attributes;
 mod batches;
 mod big_sheets;
 mod carried_rasters;
+mod changed_inputs;
 mod checks;
 mod chosen_columns;
 mod code_pages;

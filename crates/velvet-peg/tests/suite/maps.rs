@@ -4,7 +4,7 @@ use crate::map_parts::{crs, drawn, layers_of, numbers, plain, points, texts};
 use crate::pixels::Picture;
 use velvet_peg::draw::{
     Coloring, DrawOptions, GridLines, LayerStyle, MapLayers, MapMark, Theme, ZoneLines, characters,
-    draw_layers, svg,
+    draw, draw_layers, svg,
 };
 use velvet_peg::{Geometry, Layer, LayerReader, NoProgress};
 
@@ -442,4 +442,38 @@ fn marks_of_others_are_numbered_behind_and_strays_left_out_of_the_frame() {
     places[7].0 = -119.99;
     let sound = points(4326, &places);
     assert_eq!(drawn(&sound, &bulk), drawn(&sound, &plain()));
+}
+
+/// A page holds all that it shows: one that is slow to open says so, one that no browser opens is not written.
+#[test]
+fn pages_say_when_they_are_large_and_are_refused_when_too_large() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("map.html");
+    // Each character takes six in a page.
+    let text = "\u{1}".repeat(90_000);
+    for (rows, told) in [(10, None), (210, Some("113 MB")), (950, Some("500 MB"))] {
+        let mut layer = Layer::new("gates", Some(crs(4326)));
+        for row in 0..rows {
+            let place = Geometry::Point((-120.0 + f64::from(row) / 1e4, 47.0));
+            layer.push(place, [("remark", text.as_str().into())]).unwrap();
+        }
+        let options = DrawOptions { overwrite: true, backdrop: false, ..DrawOptions::default() };
+        let told_of = |text: &str| told.is_some_and(|told| text.contains(told));
+        match draw(&[layer], &out, &options) {
+            Ok(notices) => {
+                assert!(rows < 900, "{rows}");
+                let large: Vec<&str> = notices.iter().map(|n| n.text.as_str()).collect();
+                let large: Vec<&&str> = large.iter().filter(|text| text.contains("MB")).collect();
+                assert_eq!(large.len(), usize::from(told.is_some()), "{rows}: {large:?}");
+                assert!(large.iter().all(|text| told_of(text)), "{rows}: {large:?}");
+                let page = std::fs::read(&out).unwrap();
+                assert!(page.len() > rows as usize * 6 * text.len(), "{rows}: {}", page.len());
+                std::fs::write(&out, "as it was").unwrap();
+            }
+            Err(error) => {
+                assert!(rows > 900 && told_of(&error.to_string()), "{rows}: {error}");
+                assert_eq!(std::fs::read_to_string(&out).unwrap(), "as it was");
+            }
+        }
+    }
 }

@@ -95,23 +95,20 @@ impl Run {
                 let title = job.title.as_deref().unwrap_or("The job");
                 show::answer(&format!("{}\n{}", show::heading(title), show::pairs(&plan.lines)))?;
             }
-            if !plan.replaces.is_empty() && !self.overwrite {
+            let mut needed = String::new();
+            for (files, given, what, option) in [
+                (&plan.replaces, self.overwrite, "exist already", "--overwrite"),
+                (&plan.outside, self.outside, "lie outside of the job's folder", "--outside"),
+            ] {
+                if given || files.is_empty() {
+                    continue;
+                }
                 let files: Vec<String> =
-                    plan.replaces.iter().map(|path| path.display().to_string()).collect();
-                show::warning(&format!(
-                    "exist already, and need --overwrite: {}",
-                    files.join(", ")
-                ));
+                    files.iter().map(|path| path.display().to_string()).collect();
+                show::warning(&format!("{what}, and need {option}: {}", files.join(", ")));
+                needed += &format!(" and add {option}");
             }
-            if !plan.outside.is_empty() && !self.outside {
-                let files: Vec<String> =
-                    plan.outside.iter().map(|path| path.display().to_string()).collect();
-                show::warning(&format!(
-                    "lie outside of the job's folder, and need --outside: {}",
-                    files.join(", ")
-                ));
-            }
-            show::remark("nothing was done: leave out --plan to run it");
+            show::remark(&format!("nothing was done: leave out --plan{needed} to run it"));
             return Ok(Ending::Done);
         }
         let mut shown = Shown { progress: TerminalProgress::new("running") };

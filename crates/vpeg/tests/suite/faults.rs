@@ -185,6 +185,13 @@ fn a_command_that_is_killed_leaves_old_or_new_files() {
             for (name, bytes) in &sources {
                 assert!(now.get(name) == Some(bytes), "{line} at {kill} changed {name}");
             }
+            // What is left is known by its lock for what nobody needs.
+            for name in now.keys() {
+                let Some((before, after)) = name.split_once(".vpeg-") else { continue };
+                let (folder, _) = after.split_once('/').unwrap();
+                let lock = format!("{before}.vpeg-{folder}/.lock");
+                assert!(now.contains_key(&lock), "{line} at {kill}: {name} without a lock");
+            }
             for name in &outputs {
                 let Some(found) = now.get(*name) else {
                     // Of several files the main one goes first and comes last, so that old and new

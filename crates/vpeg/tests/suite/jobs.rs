@@ -567,6 +567,7 @@ fn outputs_outside_of_the_folder_of_a_job_are_told_as_they_are_from_here() {
     assert!(!bench.has("jobs/up.fgb") && !bench.has("jobs/in/in.fgb"));
     let plan = bench.ok(&words("run jobs/in/j.toml --plan"));
     assert!(plan.err.contains("outside of the job's folder"), "{}", plan.err);
+    assert!(plan.err.contains("leave out --plan and add --outside to run it"), "{}", plan.err);
     let run = bench.ok(&words("run jobs/in/j.toml --outside"));
     let wrote: Vec<&str> =
         run.out.lines().filter_map(|line| line.split(" bytes  ").nth(1)).collect();
@@ -574,12 +575,17 @@ fn outputs_outside_of_the_folder_of_a_job_are_told_as_they_are_from_here() {
     assert!(bench.has("jobs/up.fgb") && bench.has("jobs/in/in.fgb"));
     // Archives, logs, rejects and links lead outside too; what a job writes in its folder does not.
     #[cfg(unix)]
-    std::os::unix::fs::symlink(bench.path("jobs"), bench.path("jobs/in/link")).unwrap();
+    {
+        let link = std::os::unix::fs::symlink::<_, std::path::PathBuf>;
+        link(bench.path("jobs"), bench.path("jobs/in/link")).unwrap();
+        link("../not-there.log".into(), bench.path("jobs/in/nowhere.log")).unwrap();
+    }
     for (more, outside) in [
         ("pack = { file = \"../up.zip\" }\n", true),
         ("log = \"../up.log\"\n", true),
         ("rejects = \"/rejects\"\n", true),
         ("log = \"link/up.log\"\n", cfg!(unix)),
+        ("log = \"nowhere.log\"\n", cfg!(unix)),
         ("log = \"new/../it.log\"\n", false),
     ] {
         let text = format!("{more}{job}{}", output("again.fgb"));

@@ -2,6 +2,7 @@
 
 use crate::spelling::plain;
 use crate::states::POSTAL;
+use std::collections::HashMap;
 
 /// A word asked for, with what else it may be written as.
 #[derive(Clone, Debug)]
@@ -59,6 +60,9 @@ pub(super) struct Query {
     pub(super) wanted: Vec<Wanted>,
 }
 
+/// How often a word counts.
+const MOST_TIMES: usize = 4;
+
 impl Query {
     pub(super) fn of(text: &str) -> Query {
         // Side files join the words of names, and say which kind of name follows.
@@ -73,7 +77,14 @@ impl Query {
         }
         let mut wanted = Vec::new();
         let words = joined(text.split(|c: char| !c.is_alphanumeric() && c != '#'));
+        let mut times: HashMap<&str, usize> = HashMap::new();
         for word in words.iter().filter(|word| !FILLERS.contains(&word.as_str())) {
+            // No name has a word more often: what it is said again for adds nothing.
+            let said = times.entry(word).or_default();
+            *said += 1;
+            if *said > MOST_TIMES {
+                continue;
+            }
             match word.as_str() {
                 "#degrees" | "2d" => wanted.push(Wanted::Degrees),
                 "3d" => wanted.push(Wanted::Space),

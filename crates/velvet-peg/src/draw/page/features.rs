@@ -6,12 +6,14 @@ use super::super::options::DrawOptions;
 use super::super::plates::{Carried, Plate, Role};
 use super::super::survey::{Surveyed, is_lost};
 use super::super::view::View;
+use super::data_text::{LayerData, List, Room};
 use crate::error::Result;
-use crate::layer::{GeometryColumn, GeometryKind, ValueRef};
+use crate::layer::{GeometryColumn, GeometryKind, LayerInfo, ValueRef};
 use crate::layer_io::LayerReader;
 use crate::measure::{MeasureOptions, measure};
 use crate::progress::Progress;
 use serde_json::{Value, json};
+use std::fmt::{Display, Write};
 
 /// Vertices of a page beyond which lines and rings are simplified to the pixel of the whole map.
 pub(super) const VERTICES: u64 = 400_000;
@@ -34,8 +36,8 @@ impl Steps {
     }
 
     /// Differences from vertex to vertex, x and y in turn.
-    pub(super) fn ring(self, vertices: impl IntoIterator<Item = (f64, f64)>) -> Value {
-        let mut numbers: Vec<i64> = Vec::new();
+    pub(super) fn ring(self, vertices: impl IntoIterator<Item = (f64, f64)>) -> Vec<i64> {
+        let mut numbers = Vec::new();
         let mut last = (0, 0);
         for (x, y) in vertices {
             let at = self.of(x, y);
@@ -43,25 +45,38 @@ impl Steps {
             numbers.push(at.1 - last.1);
             last = at;
         }
-        json!(numbers)
+        numbers
     }
 }
 
-/// A layer for the page; `coarse` leaves out vertices that the whole map does not show.
+/// How a layer is written.
+pub(super) struct Manner<'a> {
+    pub(super) view: &'a View,
+    pub(super) steps: Steps,
+    /// Leave out vertices that the whole map does not show.
+    pub(super) coarse: bool,
+    pub(super) room: &'a Room,
+}
+
+/// A layer for the page.
+///
+/// # Errors
+/// If it cannot be read, or has no room in the page.
 pub(super) fn layer(
     plate: &Plate<'_>,
     reader: Option<&LayerReader>,
     inked: &Inked,
     surveyed: &Surveyed,
-    (view, steps, coarse): (&View, Steps, bool),
+    manner: &Manner<'_>,
     options: &DrawOptions,
     watch: &mut dyn Progress,
-) -> Result<Value> {
+) -> Result<LayerData> {
     let info = plate.info();
     let columns = info.schema.fields().len();
-    let mut shapes: Vec<Value> = Vec::new();
-    let mut values: Vec<Vec<Value>> = vec![Vec::new(); columns];
-    let mut classes: Vec<usize> = Vec::new();
+    let mut drawn = 0;
+    let mut shapes = List::default();
+    let mut values: Vec<List> = vec![List::default(); columns];
+    let mut classes = List::default();
     let mut numbers: Vec<u64> = Vec::new();
     let color = inked.look.classing.as_ref();
     let color_at = color.and_then(|by| info.schema.index_of(&by.column).ok());
@@ -72,7 +87,8 @@ pub(super) fn layer(
             if geometry.kinds()[feature].is_none() || is_lost(geometry, feature) {
                 continue;
             }
-            shapes.push(shape(geometry, feature, view, steps, coarse));
+            shape(geometry, feature, manner, shapes.next());
+            drawn += 1;
             if !context {
                 for (column, values) in attributes.iter().zip(&mut values) {
                     values.push(value(column.value(feature)));
@@ -85,7 +101,8 @@ pub(super) fn layer(
                 classes.push(by.class_of(column.value(feature)));
             }
         }
-        Ok(())
+        let lists = values.iter().map(List::len).sum::<usize>();
+        manner.room.check(shapes.len() + lists + classes.len() + 8 * numbers.len())
     })?;
     let measures = match reader {
         Some(reader) if !context && surveyed.features <= MEASURED => measures(reader, &numbers),
@@ -98,25 +115,45 @@ pub(super) fn layer(
         let text = color.map(|by| by.classes[at].text.clone());
         json!({ "line": hex(line), "fill": hex(fill), "text": text, "count": inked.classes[at] })
     };
-    Ok(json!({
+    let few = json!({
         "name": info.name,
         "title": options.title_of(&info.name),
         "before": plate.role == Role::Before,
         "context": context,
         "kind": surveyed.kind.map_or("feature", GeometryKind::name),
-        "radius": inked.look.radius(shapes.len()),
-        "width": inked.look.line_width(shapes.len()),
+        "radius": inked.look.radius(drawn),
+        "width": inked.look.line_width(drawn),
         "by": color.map(|by| by.column.clone()),
         "classes": (0..inked.look.classes()).map(class).collect::<Vec<_>>(),
-        "class": classes,
-        "columns": info.schema.fields().iter().map(|field| field.name().clone()).collect::<Vec<_>>(),
-        "values": if context { Vec::new() } else { values },
-        "numbers": numbers,
-        "shapes": shapes,
-        "measures": measures,
-        "flags": flags(&inked.flags, view),
+        "flags": flags(&inked.flags, manner.view),
         "missing": surveyed.bare + surveyed.failed,
-    }))
+    });
+    let many = vec![
+        ("class", classes.finish()),
+        ("columns", json!(column_names(info)).to_string()),
+        ("values", if context { "[]".to_string() } else { of_columns(values) }),
+        ("numbers", of_numbers(&numbers)),
+        ("shapes", shapes.finish()),
+        ("measures", measures.to_string()),
+    ];
+    Ok(LayerData { few, many })
+}
+
+fn column_names(info: &LayerInfo) -> Vec<&str> {
+    info.schema.fields().iter().map(|field| field.name().as_str()).collect()
+}
+
+/// The lists of columns as one.
+fn of_columns(columns: Vec<List>) -> String {
+    let mut all = List::default();
+    columns.into_iter().for_each(|column| all.push(column.finish()));
+    all.finish()
+}
+
+fn of_numbers<T: Display>(numbers: &[T]) -> String {
+    let mut list = List::default();
+    numbers.iter().for_each(|number| list.push(number));
+    list.finish()
 }
 
 /// Positions to look at.
@@ -128,37 +165,42 @@ pub(super) fn flags(flags: &[Flag], view: &View) -> Vec<Value> {
 }
 
 /// The rows of a table, or of a layer that is not drawn.
-pub(super) fn rows(reader: &LayerReader, watch: &mut dyn Progress) -> Result<Value> {
+///
+/// # Errors
+/// As of [`layer`].
+pub(super) fn rows(
+    reader: &LayerReader,
+    room: &Room,
+    watch: &mut dyn Progress,
+) -> Result<LayerData> {
     let info = reader.info();
-    let mut values: Vec<Vec<Value>> = vec![Vec::new(); info.schema.fields().len()];
+    let mut values: Vec<List> = vec![List::default(); info.schema.fields().len()];
     let mut numbers: Vec<u64> = Vec::new();
     reader.for_each_watched(watch, &mut |batch| {
         for (column, values) in batch.columns().iter().zip(&mut values) {
-            values.extend((0..batch.len()).map(|row| value(column.value(row))));
+            (0..batch.len()).for_each(|row| values.push(value(column.value(row))));
         }
         numbers.extend((0..batch.len()).map(|row| batch.first + row as u64));
-        Ok(())
+        room.check(values.iter().map(List::len).sum::<usize>() + 8 * numbers.len())
     })?;
-    Ok(json!({
+    let few = json!({
         "title": info.name,
         "kind": "row",
         "classes": [],
         "class": [],
         "flags": [],
-        "columns": info.schema.fields().iter().map(|field| field.name()).collect::<Vec<_>>(),
-        "values": values,
-        "numbers": numbers,
-    }))
+    });
+    let many = vec![
+        ("columns", json!(column_names(info)).to_string()),
+        ("values", of_columns(values)),
+        ("numbers", of_numbers(&numbers)),
+    ];
+    Ok(LayerData { few, many })
 }
 
-/// Kind (0 point, 1 line, 2 polygon) and parts of rings.
-fn shape(
-    geometry: &GeometryColumn,
-    feature: usize,
-    view: &View,
-    steps: Steps,
-    coarse: bool,
-) -> Value {
+/// Writes the kind (0 point, 1 line, 2 polygon) and parts of rings.
+fn shape(geometry: &GeometryColumn, feature: usize, manner: &Manner<'_>, out: &mut String) {
+    let Manner { view, steps, coarse, .. } = *manner;
     let kind = match geometry.kinds()[feature].map(GeometryKind::single) {
         Some(GeometryKind::Point) => 0,
         Some(GeometryKind::LineString) => 1,
@@ -173,11 +215,14 @@ fn shape(
         }
         steps.ring(range.map(|at| (view.unrolled(geometry.x[at]), geometry.y[at])))
     };
-    let parts: Vec<Value> = geometry
-        .parts(feature)
-        .map(|part| geometry.rings(part).map(ring).collect::<Vec<_>>().into())
-        .collect();
-    json!([kind, parts])
+    let mut parts = List::default();
+    for part in geometry.parts(feature) {
+        let mut rings = List::default();
+        geometry.rings(part).for_each(|at| rings.push(of_numbers(&ring(at))));
+        parts.push(rings.finish());
+    }
+    // A text takes whatever is written to it.
+    let _ = write!(out, "[{kind},{}]", parts.finish());
 }
 
 fn value(value: ValueRef<'_>) -> Value {

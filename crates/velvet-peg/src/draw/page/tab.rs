@@ -5,8 +5,11 @@ use super::super::furniture::{self, places};
 use super::super::options::{DrawOptions, MapLayers};
 use super::super::palette::hex;
 use super::super::panel::{Panel, Planned};
+use super::super::plates::{Plate, Role};
+use super::super::survey::Surveyed;
 use super::super::view::View;
-use super::features::{self, Steps};
+use super::data_text::{Room, TabData};
+use super::features::{self, Manner, Steps};
 use super::lookup;
 use crate::error::Result;
 use crate::notice::{Notice, NoticeKind};
@@ -25,8 +28,9 @@ pub(super) fn tab(
     system: Option<&Crs>,
     others: &[&Crs],
     options: &DrawOptions,
+    room: &mut Room,
     watch: &mut dyn Progress,
-) -> Result<(Value, Vec<Notice>)> {
+) -> Result<(TabData, Vec<Notice>)> {
     let (plan, mut notices) = Planned::new(layers, system, FRAME, options, watch)?;
     let view = plan.view.clone();
     let plain = DrawOptions { label: None, ..options.clone() };
@@ -40,31 +44,52 @@ pub(super) fn tab(
              a sixteen-hundredth of the map's width; a page of fewer of them keeps all",
         ));
     }
-    Ok((data(layers, &panel, others, options, coarse, watch)?, notices))
+    // What every feature has at least, so that what is too much is told before it is collected.
+    room.check(
+        panel
+            .plates
+            .iter()
+            .zip(&panel.survey.layers)
+            .map(|(plate, layer)| least(plate, layer))
+            .sum(),
+    )?;
+    Ok((data(layers, &panel, others, options, (coarse, room), watch)?, notices))
+}
+
+/// Bytes that a layer takes at least.
+fn least(plate: &Plate<'_>, layer: &Surveyed) -> usize {
+    let values = if plate.role == Role::Context { 0 } else { plate.info().schema.fields().len() };
+    let shape = "[0,[[[0,0]]]],".len();
+    let each = shape + (1 + values) * "0,".len();
+    usize::try_from(layer.features - layer.bare - layer.failed)
+        .unwrap_or(usize::MAX)
+        .saturating_mul(each)
 }
 
 /// A tab of tables, or of layers that cannot be drawn: their rows without a map.
-pub(super) fn rows(layers: &MapLayers, watch: &mut dyn Progress) -> Result<Value> {
-    let rows = layers.layers.iter().map(|reader| features::rows(reader, watch));
-    Ok(json!({ "layers": rows.collect::<Result<Vec<_>>>()? }))
+pub(super) fn rows(
+    layers: &MapLayers,
+    room: &mut Room,
+    watch: &mut dyn Progress,
+) -> Result<TabData> {
+    let mut list = Vec::new();
+    for reader in &layers.layers {
+        let layer = features::rows(reader, room, watch)?;
+        room.take(layer.size())?;
+        list.push(layer);
+    }
+    Ok(TabData { few: json!({}), layers: Some(list) })
 }
 
 /// Leaves out of a tab what another has of the same features.
-pub(super) fn share(tab: &mut Value, first: &Value) {
-    let (Some(layers), Some(others)) = (tab["layers"].as_array_mut(), first["layers"].as_array())
-    else {
-        return;
-    };
+pub(super) fn share(tab: &mut TabData, first: &TabData) {
+    let (Some(layers), Some(others)) = (&mut tab.layers, &first.layers) else { return };
     for (at, (layer, other)) in layers.iter_mut().zip(others).enumerate() {
-        if layer["numbers"] != other["numbers"] {
+        if layer.many("numbers") != other.many("numbers") {
             continue;
         }
-        if let Some(members) = layer.as_object_mut() {
-            for name in ["columns", "values", "numbers", "measures"] {
-                members.remove(name);
-            }
-            members.insert("same".to_string(), json!(at));
-        }
+        layer.many.retain(|(name, _)| !["columns", "values", "numbers", "measures"].contains(name));
+        layer.few["same"] = json!(at);
     }
 }
 
@@ -78,9 +103,9 @@ fn data(
     panel: &Panel<'_>,
     others: &[&Crs],
     options: &DrawOptions,
-    coarse: bool,
+    (coarse, room): (bool, &mut Room),
     watch: &mut dyn Progress,
-) -> Result<Value> {
+) -> Result<TabData> {
     let view = &panel.view;
     let steps = steps(view);
     let around = wider(view);
@@ -92,17 +117,12 @@ fn data(
         }
         let reader = layers.layers.get(at);
         let (inked, surveyed) = (&panel.inked[at], &panel.survey.layers[at]);
-        list.push(features::layer(
-            plate,
-            reader,
-            inked,
-            surveyed,
-            (view, steps, coarse),
-            options,
-            watch,
-        )?);
+        let manner = Manner { view, steps, coarse, room };
+        let layer = features::layer(plate, reader, inked, surveyed, &manner, options, watch)?;
+        room.take(layer.size())?;
+        list.push(layer);
     }
-    let lines = |lines: &[Line]| -> Vec<Value> {
+    let lines = |lines: &[Line]| -> Vec<Vec<i64>> {
         let ring = |line: &Line| steps.ring(line.iter().map(|pixel| around.coordinate(*pixel)));
         lines.iter().map(ring).collect()
     };
@@ -117,7 +137,7 @@ fn data(
         .collect();
     let Bounds { west, south, east, north } = view.shown;
     let degrees = view.ground.as_ref().and_then(|ground| ground.degrees);
-    Ok(json!({
+    let few = json!({
         "title": furniture::title(panel, options),
         "where": options.backdrop.then(|| whereabouts(&places(panel))).flatten(),
         "system": furniture::system_text(panel),
@@ -156,9 +176,9 @@ fn data(
             "names": names,
         },
         "coarse": coarse,
-        "layers": list,
         "rasters": rasters(panel, options)?,
-    }))
+    });
+    Ok(TabData { few, layers: Some(list) })
 }
 
 /// The rasters under the layers, as they are seen on the whole map.

@@ -122,15 +122,15 @@ impl<'a> Iterator for Elements<'a> {
 impl<'de> Deserialize<'de> for Nest {
     fn deserialize<D: Deserializer<'de>>(input: D) -> Result<Self, D::Error> {
         let mut nest = Nest::default();
-        input.deserialize_any(Into(&mut nest))?;
+        input.deserialize_any(Reading(&mut nest))?;
         Ok(nest)
     }
 }
 
 /// Adds what is read to a tree.
-struct Into<'a>(&'a mut Nest);
+struct Reading<'a>(&'a mut Nest);
 
-impl<'de> serde::de::DeserializeSeed<'de> for Into<'_> {
+impl<'de> serde::de::DeserializeSeed<'de> for Reading<'_> {
     type Value = ();
 
     fn deserialize<D: Deserializer<'de>>(self, input: D) -> Result<(), D::Error> {
@@ -138,15 +138,15 @@ impl<'de> serde::de::DeserializeSeed<'de> for Into<'_> {
     }
 }
 
-impl Into<'_> {
-    fn other<E>(self, json: impl std::convert::Into<Json>) -> Result<(), E> {
+impl Reading<'_> {
+    fn other<E>(self, json: impl Into<Json>) -> Result<(), E> {
         self.0.marks.push(Mark::Other);
         self.0.others.push(json.into());
         Ok(())
     }
 
     /// A whole number, if a double holds it.
-    fn whole<E>(self, value: i64, json: impl std::convert::Into<Json>) -> Result<(), E> {
+    fn whole<E>(self, value: i64, json: impl Into<Json>) -> Result<(), E> {
         if value.unsigned_abs() > 1 << f64::MANTISSA_DIGITS {
             return self.other(json);
         }
@@ -156,7 +156,7 @@ impl Into<'_> {
     }
 }
 
-impl<'de> Visitor<'de> for Into<'_> {
+impl<'de> Visitor<'de> for Reading<'_> {
     type Value = ();
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -165,7 +165,7 @@ impl<'de> Visitor<'de> for Into<'_> {
 
     fn visit_seq<S: SeqAccess<'de>>(self, mut list: S) -> Result<(), S::Error> {
         self.0.marks.push(Mark::Open);
-        while list.next_element_seed(Into(self.0))?.is_some() {}
+        while list.next_element_seed(Reading(self.0))?.is_some() {}
         self.0.marks.push(Mark::Close);
         Ok(())
     }

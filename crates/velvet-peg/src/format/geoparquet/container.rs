@@ -1,6 +1,6 @@
 //! The files that hold batches of Arrow columns: Parquet, and Arrow's own (IPC, also called Feather).
 
-use super::batch_rows::batch_rows;
+use super::unpacked::{Texts, batch_rows};
 use super::{DESCRIPTION, KEY, arrow_sizes};
 use crate::error::{Error, Result};
 use arrow_array::RecordBatch;
@@ -133,7 +133,13 @@ impl Container {
                 .with_batch_size(rows)
                 .build()
                 .map_err(|e| self.wrong(path, e))?;
-            return Ok(Box::new(reader.map(move |batch| batch.map_err(|e| self.wrong(&shown, e)))));
+            let size =
+                opened(path)?.metadata().map_err(|e| Error::file(path, "cannot be read", e))?;
+            let mut texts = Texts::new(size.len());
+            return Ok(Box::new(reader.map(move |batch| {
+                let batch = batch.map_err(|e| self.wrong(&shown, e))?;
+                texts.add(&batch).map_or(Ok(batch), |what| Err(self.wrong(&shown, what)))
+            })));
         }
         let (schema, _) = self.arrow(path, None)?;
         let (_, batches) = self.arrow(path, Some(places(&schema, names)))?;

@@ -4,11 +4,11 @@
 //! metadata say which of their columns are geometries.
 
 mod arrow_sizes;
-mod batch_rows;
 mod column_form;
 mod container;
 mod native;
 mod read;
+mod unpacked;
 mod write;
 
 use crate::error::Result;
