@@ -5,6 +5,7 @@ use super::needle::Needle;
 use super::words::{Query, Term, Wanted};
 use crate::spelling::near;
 use std::collections::BTreeSet;
+use std::sync::OnceLock;
 use velvet_peg_epsg::CrsRow;
 
 /// A query without words that nothing has.
@@ -23,8 +24,8 @@ pub(super) fn corrected(query: &Query, finds: impl Fn(&Query) -> bool) -> Correc
     /// Unknown words that are compared with known ones: more are no typing errors.
     const COMPARED: usize = 8;
     let index = Index::get();
-    let known = vocabulary(index);
-    let is_known = |term: &Term| Needle::of(term, index).cost_in(&[&known]).is_some();
+    let known = vocabulary();
+    let is_known = |term: &Term| Needle::of(term, index).cost_in(&[known]).is_some();
     // What is known of the query, to which words are put in place of those that are not.
     let mut sure = query.clone();
     sure.wanted.retain(|wanted| match wanted {
@@ -72,14 +73,18 @@ pub(super) fn corrected(query: &Query, finds: impl Fn(&Query) -> bool) -> Correc
     corrected
 }
 
-/// Every word of current systems.
-fn vocabulary(index: &Index) -> Vec<Word> {
-    let mut known = BTreeSet::new();
-    let is_current = |code| CrsRow::find(code).is_some_and(|row| !row.deprecated);
-    for system in index.systems().iter().filter(|system| is_current(system.code)) {
-        let lists = [system.name, system.datum, system.method, system.conversion, system.area];
-        known.extend(lists.into_iter().flat_map(|list| index.of(list)));
-        known.extend(index.aliases(system).flatten());
-    }
-    known.into_iter().copied().collect()
+/// Every word of current systems, gathered when the first search wants them.
+fn vocabulary() -> &'static [Word] {
+    static WORDS: OnceLock<Vec<Word>> = OnceLock::new();
+    WORDS.get_or_init(|| {
+        let index = Index::get();
+        let mut known = BTreeSet::new();
+        let is_current = |code| CrsRow::find(code).is_some_and(|row| !row.deprecated);
+        for system in index.systems().iter().filter(|system| is_current(system.code)) {
+            let lists = [system.name, system.datum, system.method, system.conversion, system.area];
+            known.extend(lists.into_iter().flat_map(|list| index.of(list)));
+            known.extend(index.aliases(system).flatten());
+        }
+        known.into_iter().copied().collect()
+    })
 }

@@ -1,0 +1,108 @@
+//! Arguments of functions: columns, and texts that are the same for all rows.
+
+use crate::error::refused;
+use crate::system;
+use datafusion::arrow::array::ArrayRef;
+use datafusion::arrow::datatypes::{DataType, FieldRef};
+use datafusion::common::{DFSchema, ScalarValue};
+use datafusion::error::Result;
+use datafusion::logical_expr::simplify::{ExprSimplifyResult, SimplifyContext};
+use datafusion::logical_expr::{
+    ColumnarValue, Expr, ExprSchemable, ReturnFieldArgs, ScalarFunctionArgs, lit,
+};
+
+/// The text of an argument, or the number of a system as a text; none if it is not the same for all rows.
+pub(super) fn constant(value: &ScalarValue) -> Option<String> {
+    match value {
+        ScalarValue::Utf8(text) | ScalarValue::Utf8View(text) | ScalarValue::LargeUtf8(text) => {
+            text.clone()
+        }
+        ScalarValue::Int64(Some(code)) => Some(code.to_string()),
+        ScalarValue::Int32(Some(code)) => Some(code.to_string()),
+        _ => None,
+    }
+}
+
+/// The type that the argument of a system is brought to: numbers stay what they are, since they are constants.
+pub(super) fn reference_type(given: &DataType) -> DataType {
+    match given {
+        DataType::Int32 | DataType::Int64 => given.clone(),
+        _ => DataType::Utf8,
+    }
+}
+
+/// The system that an argument of a call names, before the query runs.
+///
+/// # Errors
+/// If it is a column, or no system.
+pub(super) fn named_system(args: &ReturnFieldArgs<'_>, at: usize) -> Result<String> {
+    let text = args.scalar_arguments.get(at).copied().flatten().and_then(constant);
+    let text = text.ok_or_else(|| {
+        refused("a reference system is one for the whole column: a text such as 'EPSG:2285'")
+    })?;
+    system::text_of(&system::named(&text)?)
+}
+
+/// The system of the geometries of an argument.
+///
+/// # Errors
+/// If its field states none.
+pub(super) fn system_of(function: &str, field: &FieldRef) -> Result<String> {
+    system::of_field(field).ok_or_else(|| {
+        refused(format!(
+            "{function}: the geometries of `{}` have no reference system; state it with declare_system(geometry, \
+             'EPSG:…')",
+            field.name()
+        ))
+    })
+}
+
+/// The system of an argument while the query runs: the text at `stated`, or the metadata of the geometries, which
+/// calls of constants have that are computed before the plan is made.
+pub(super) fn system_at(
+    args: &ScalarFunctionArgs,
+    geometry: usize,
+    stated: usize,
+) -> Result<String> {
+    let text = match args.args.get(stated) {
+        Some(ColumnarValue::Scalar(value)) => constant(value),
+        Some(ColumnarValue::Array(_)) => None,
+        None => system::of_field(&args.arg_fields[geometry]),
+    };
+    text.ok_or_else(|| refused("a reference system is one for the whole column"))
+}
+
+/// A column of an argument.
+pub(super) fn column(arg: &ColumnarValue, rows: usize) -> Result<ArrayRef> {
+    arg.clone().into_array(rows)
+}
+
+/// The call with the system of its first argument behind it, if it has so many arguments without.
+pub(super) fn with_system_of_first(
+    function: &str,
+    mut args: Vec<Expr>,
+    without: usize,
+    info: &SimplifyContext,
+    call: impl FnOnce(Vec<Expr>) -> Expr,
+) -> Result<ExprSimplifyResult> {
+    if args.len() != without {
+        return Ok(ExprSimplifyResult::Original(args));
+    }
+    let system = system_of(function, &field_of(&args[0], info.schema())?)?;
+    args.push(lit(system));
+    Ok(ExprSimplifyResult::Simplified(call(args)))
+}
+
+/// The field that an expression makes.
+pub(super) fn field_of(expr: &Expr, schema: &DFSchema) -> Result<FieldRef> {
+    Ok(expr.to_field(schema)?.1)
+}
+
+/// Refuses a number of arguments.
+pub(super) fn wrong_number(
+    function: &str,
+    wanted: &str,
+    types: &[DataType],
+) -> Result<Vec<DataType>> {
+    Err(refused(format!("{function} takes {wanted}, not {} arguments", types.len())))
+}

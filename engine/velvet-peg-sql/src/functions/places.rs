@@ -1,0 +1,44 @@
+//! Points as positions: latitude and longitude in degrees.
+
+use super::arguments::{column, system_at};
+use crate::error::refused;
+use crate::geometry::Points;
+use crate::plans::plan;
+use crate::system;
+use datafusion::error::Result;
+use datafusion::logical_expr::ScalarFunctionArgs;
+use velvet_peg_core::{Coordinate, Crs, Geographic};
+
+/// Points in the degrees of their own datum, longitudes from its own meridian; NaN where there is none.
+///
+/// # Errors
+/// If the system has no positions.
+pub(super) fn in_degrees(args: &ScalarFunctionArgs) -> Result<(Crs, Vec<Geographic>)> {
+    let crs = system::named(&system_at(args, 0, 1)?)?;
+    let degrees = crs
+        .in_degrees()
+        .ok_or_else(|| refused(format!("{} has no places on an ellipsoid", crs.label())))?;
+    let places = carried(args, &degrees)?;
+    Ok((degrees, places))
+}
+
+/// The same, with longitudes from Greenwich.
+///
+/// # Errors
+/// As [`in_degrees`].
+pub(super) fn positions(args: &ScalarFunctionArgs) -> Result<Vec<Geographic>> {
+    let (degrees, places) = in_degrees(args)?;
+    let from_greenwich = |at: Geographic| degrees.from_greenwich(Coordinate::xy(at.lon, at.lat));
+    Ok(places.into_iter().map(from_greenwich).collect())
+}
+
+/// Points in the degrees of a system.
+///
+/// # Errors
+/// If there is no way to it.
+pub(super) fn carried(args: &ScalarFunctionArgs, degrees: &Crs) -> Result<Vec<Geographic>> {
+    let way = plan(&system_at(args, 0, 1)?, &system::text_of(degrees)?)?;
+    let mut points = Points::of(&column(&args.args[0], args.number_rows)?)?;
+    way.convert_columns(&mut points.x, &mut points.y, None);
+    Ok(points.x.into_iter().zip(points.y).map(|(lon, lat)| Geographic { lat, lon }).collect())
+}

@@ -1,0 +1,65 @@
+//! Points as the columns of their coordinates (GeoArrow, "separated" coordinates).
+
+use crate::error::wrong;
+use datafusion::arrow::array::{Array, ArrayRef, AsArray, Float64Array, StructArray};
+use datafusion::arrow::buffer::NullBuffer;
+use datafusion::arrow::datatypes::{DataType, Field, Fields, Float64Type};
+use datafusion::error::Result;
+use std::sync::Arc;
+
+/// The type of a column of points.
+pub(crate) fn point_type() -> DataType {
+    DataType::Struct(fields())
+}
+
+fn fields() -> Fields {
+    let coordinate = |name: &str| Field::new(name, DataType::Float64, false);
+    Fields::from(vec![coordinate("x"), coordinate("y")])
+}
+
+/// Points; the coordinates of one that is NULL are NaN.
+#[derive(Clone, Debug)]
+pub(crate) struct Points {
+    pub(crate) x: Vec<f64>,
+    pub(crate) y: Vec<f64>,
+}
+
+impl Points {
+    /// # Errors
+    /// If the column is none of points.
+    pub(crate) fn of(column: &ArrayRef) -> Result<Points> {
+        let DataType::Struct(_) = column.data_type() else {
+            return Err(wrong(format!("{} is no column of points", column.data_type())));
+        };
+        let column = column.as_struct();
+        let part = |name: &str| -> Result<Vec<f64>> {
+            let values = column
+                .column_by_name(name)
+                .and_then(|values| values.as_primitive_opt::<Float64Type>())
+                .ok_or_else(|| wrong(format!("the points have no column `{name}` of doubles")))?;
+            let at = |row: usize| match column.is_null(row) || values.is_null(row) {
+                true => f64::NAN,
+                false => values.value(row),
+            };
+            Ok((0..column.len()).map(at).collect())
+        };
+        Ok(Points { x: part("x")?, y: part("y")? })
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.x.len()
+    }
+
+    /// Whether there is a point in this row.
+    pub(crate) fn is_there(&self, row: usize) -> bool {
+        self.x[row].is_finite() && self.y[row].is_finite()
+    }
+
+    /// The column; a point of which a coordinate is no number is NULL.
+    pub(crate) fn into_column(self) -> ArrayRef {
+        let there: Vec<bool> = (0..self.len()).map(|row| self.is_there(row)).collect();
+        let columns: Vec<ArrayRef> =
+            vec![Arc::new(Float64Array::from(self.x)), Arc::new(Float64Array::from(self.y))];
+        Arc::new(StructArray::new(fields(), columns, Some(NullBuffer::from(there))))
+    }
+}

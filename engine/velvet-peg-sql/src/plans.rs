@@ -1,0 +1,29 @@
+//! Ways between systems, planned once and used for every batch.
+
+use crate::error::refused;
+use crate::system;
+use datafusion::error::Result;
+use std::collections::HashMap;
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
+use velvet_peg_core::Converter;
+
+/// Plans by the two references as they were given.
+type Plans = HashMap<(String, String), Arc<Converter>>;
+
+static PLANS: LazyLock<Mutex<Plans>> = LazyLock::new(Mutex::default);
+
+/// The way from one system to another.
+///
+/// # Errors
+/// If one of them is none, or there is no way.
+pub(crate) fn plan(from: &str, to: &str) -> Result<Arc<Converter>> {
+    let key = (from.to_string(), to.to_string());
+    let held = || PLANS.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some(plan) = held().get(&key) {
+        return Ok(plan.clone());
+    }
+    let plan = Converter::new(&system::named(from)?, &system::named(to)?).map_err(refused)?;
+    let plan = Arc::new(plan);
+    held().insert(key, plan.clone());
+    Ok(plan)
+}

@@ -1,0 +1,70 @@
+//! Sessions with the functions: of this process, and of a cluster's client.
+
+use crate::failures::Failures;
+use crate::functions::functions;
+use ballista::extension::SessionContextExt;
+use ballista_core::extension::SessionConfigExt;
+use datafusion::error::Result;
+use datafusion::execution::SessionState;
+use datafusion::execution::memory_pool::FairSpillPool;
+use datafusion::execution::runtime_env::RuntimeEnvBuilder;
+use datafusion::execution::session_state::SessionStateBuilder;
+use datafusion::prelude::{SessionConfig, SessionContext};
+use std::sync::Arc;
+
+/// What a session may take.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Limits {
+    /// Bytes of memory for what operators keep; what is more goes to disk. No limit if none.
+    pub memory: Option<usize>,
+    /// Threads; those of the machine if none.
+    pub threads: Option<usize>,
+}
+
+/// A session in this process.
+///
+/// # Errors
+/// If the folder for temporary files cannot be used.
+pub fn embedded(limits: Limits) -> Result<SessionContext> {
+    let mut config = SessionConfig::new()
+        .with_information_schema(true)
+        .with_option_extension(Failures::default());
+    if let Some(threads) = limits.threads {
+        config = config.with_target_partitions(threads);
+    }
+    let mut runtime = RuntimeEnvBuilder::new();
+    if let Some(bytes) = limits.memory {
+        runtime = runtime.with_memory_pool(Arc::new(FairSpillPool::new(bytes)));
+    }
+    let context = SessionContext::new_with_config_rt(config, runtime.build_arc()?);
+    crate::register(&context);
+    Ok(context)
+}
+
+/// A session whose queries a cluster runs; `url` is that of its scheduler, `http://host:50050`.
+///
+/// # Errors
+/// If the URL is none.
+pub async fn clustered(url: &str) -> Result<SessionContext> {
+    let config = cluster_config().with_information_schema(true);
+    let context = SessionContext::remote_with_state(url, state(config)?).await?;
+    crate::register(&context);
+    Ok(context)
+}
+
+/// The settings of the parts of a cluster.
+pub(crate) fn cluster_config() -> SessionConfig {
+    SessionConfig::new_with_ballista().with_option_extension(Failures::default())
+}
+
+/// The state of a part of a cluster, with all functions.
+pub(crate) fn state(config: SessionConfig) -> Result<SessionState> {
+    let builder = SessionStateBuilder::new_from_existing(
+        ballista_core::utils::default_session_builder(config)?,
+    );
+    let mut state = builder.build();
+    for function in functions() {
+        datafusion::execution::FunctionRegistry::register_udf(&mut state, function)?;
+    }
+    Ok(state)
+}

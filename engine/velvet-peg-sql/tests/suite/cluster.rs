@@ -1,0 +1,170 @@
+//! A cluster of a scheduler and two executors as processes.
+
+use std::net::TcpListener;
+use std::path::Path;
+use std::process::{Child, Command, Output, Stdio};
+use std::time::{Duration, Instant};
+
+/// A port that nobody listens on.
+fn port() -> u16 {
+    TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
+}
+
+fn program() -> Command {
+    Command::new(env!("CARGO_BIN_EXE_vpeg-sql"))
+}
+
+/// Ends with its owner.
+struct Process(Child);
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+fn start(words: &[&str]) -> Process {
+    Process(program().args(words).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap())
+}
+
+struct Cluster {
+    url: String,
+    _scheduler: Process,
+    executors: Vec<Process>,
+}
+
+impl Cluster {
+    fn of(executors: usize) -> Cluster {
+        let at = port().to_string();
+        let scheduler = start(&["scheduler", "--port", &at, "--executor-timeout", "8"]);
+        let began = Instant::now();
+        while std::net::TcpStream::connect(format!("127.0.0.1:{at}")).is_err() {
+            assert!(began.elapsed() < Duration::from_secs(30), "no scheduler");
+            std::thread::sleep(Duration::from_millis(50));
+        }
+        let executors = (0..executors)
+            .map(|_| {
+                let (own, control) = (port().to_string(), port().to_string());
+                start(&[
+                    "executor",
+                    "--scheduler",
+                    &format!("127.0.0.1:{at}"),
+                    "--port",
+                    &own,
+                    "--control-port",
+                    &control,
+                    "--heartbeat",
+                    "2",
+                ])
+            })
+            .collect();
+        Cluster { url: format!("http://127.0.0.1:{at}"), _scheduler: scheduler, executors }
+    }
+
+    fn ask(&self, sql: &str) -> Output {
+        program().args(["--cluster", &self.url, "-c", sql]).output().unwrap()
+    }
+}
+
+/// A table of so many numbers as a file, and what it is called in a query.
+fn numbers(folder: &Path, count: u64) -> String {
+    let file = folder.join("numbers.parquet");
+    let file = file.display();
+    let made = format!(
+        "COPY (SELECT value FROM generate_series(1, {count})) TO '{file}' STORED AS PARQUET"
+    );
+    assert!(program().args(["-c", &made]).status().unwrap().success());
+    format!("CREATE EXTERNAL TABLE numbers STORED AS PARQUET LOCATION '{file}';")
+}
+
+/// Points in a grid of places of North America.
+const POINTS: &str = "(SELECT st_point(-123.0 + (value % 1000) * 0.01, 45.0 + (value % 997) * 0.002, 'EPSG:4326') \
+                      AS p, value FROM numbers)";
+
+fn text(output: &Output) -> String {
+    let out = String::from_utf8_lossy(&output.stdout);
+    format!("{out}{}", String::from_utf8_lossy(&output.stderr))
+}
+
+#[test]
+fn a_cluster_gives_what_one_process_gives() {
+    let folder = tempfile::tempdir().unwrap();
+    let table = numbers(folder.path(), 100_000);
+    let cluster = Cluster::of(2);
+    for (query, has) in [
+        (
+            format!(
+                "SELECT utm_zone(p) AS zone, count(*) AS n, \
+                 sum(round(st_x(st_transform(p, 'EPSG:2285')))) AS east \
+                 FROM {POINTS} GROUP BY utm_zone(p) ORDER BY zone"
+            ),
+            "11N",
+        ),
+        (
+            format!(
+                "SELECT max(st_distance(p, st_transform(p, 'EPSG:32611'))) < 0.001 AS same \
+                 FROM {POINTS}"
+            ),
+            "true",
+        ),
+        ("SELECT st_point(value, value, 'EPSG:99999') FROM numbers".to_string(), "99999"),
+    ] {
+        let sql = format!("{table} {query}");
+        let here = text(&program().args(["-c", &sql]).output().unwrap());
+        assert!(here.contains(has), "{query}: {here}");
+        assert_eq!(text(&cluster.ask(&sql)), here, "{query}");
+    }
+    // A row that cannot be computed ends the query there, too.
+    let sql = format!(
+        "{table} SET velvet_peg.fail = true; \
+         SELECT count(st_transform(st_point(0, value, 'EPSG:4326'), 'EPSG:32610')) FROM numbers"
+    );
+    let told = text(&cluster.ask(&sql));
+    assert!(told.contains("cannot be carried from EPSG:4326"), "{told}");
+}
+
+/// One of two executors dies while a query runs: the other ends it, or it fails and says so. Run by hand, since the
+/// scheduler waits before it takes an executor for dead: `cargo test -- --ignored`.
+#[test]
+#[ignore = "takes minutes"]
+fn a_query_survives_an_executor_or_fails_cleanly() {
+    let folder = tempfile::tempdir().unwrap();
+    let table = numbers(folder.path(), 2_000_000);
+    let sql = format!(
+        "{table} SELECT utm_zone(p) AS zone, count(*) AS n, \
+         sum(round(st_x(st_transform(p, 'EPSG:2285')))) AS east \
+         FROM {POINTS} GROUP BY utm_zone(p) ORDER BY zone"
+    );
+    let began = Instant::now();
+    let here = text(&program().args(["-c", &sql]).output().unwrap());
+    let takes = began.elapsed();
+    let mut ended = 0;
+    for part in [0.2, 0.5, 0.8] {
+        let mut cluster = Cluster::of(2);
+        // Both are known to the scheduler when both have done something.
+        assert!(text(&cluster.ask("SELECT 1")).contains('1'));
+        std::thread::sleep(Duration::from_secs(2));
+        let url = cluster.url.clone();
+        let query = sql.clone();
+        let asked = std::thread::spawn(move || {
+            program().args(["--cluster", &url, "-c", &query]).output().unwrap()
+        });
+        std::thread::sleep(takes.mul_f64(part));
+        drop(cluster.executors.remove(0));
+        let began = Instant::now();
+        let output = asked.join().unwrap();
+        assert!(began.elapsed() < Duration::from_secs(120), "{part}");
+        match output.status.success() {
+            true => {
+                ended += 1;
+                assert_eq!(text(&output), here, "{part}");
+            }
+            false => assert!(text(&output).starts_with("error: "), "{part}: {}", text(&output)),
+        }
+        // The one that is left goes on.
+        let next = text(&cluster.ask(&sql));
+        assert_eq!(next, here, "{part}: the query after it");
+    }
+    assert!(ended > 0, "no query survived");
+}

@@ -1,0 +1,6 @@
+//! Queries, here and in a cluster.
+
+mod agreement;
+mod cluster;
+mod queries;
+mod support;
