@@ -1,66 +1,46 @@
-//! `latitude_degrees(text)`, `longitude_degrees(text)`: angles as they are written, in degrees.
+//! `latitude_degrees(text)`, `longitude_degrees(text)`: angles as they are written (`47°24'46.66"N`), in degrees.
 
-use super::arguments::{column, wrong_number};
+use super::arguments::column;
+use super::function::{Function, What, as_it_is};
 use crate::error::wrong;
 use crate::failures::Failures;
-use datafusion::arrow::array::{AsArray, Float64Array};
-use datafusion::arrow::datatypes::DataType;
+use datafusion::arrow::array::{ArrayRef, AsArray, Float64Array};
+use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
-use datafusion::logical_expr::{
-    ColumnarValue, ScalarFunctionArgs, ScalarUDFImpl, Signature, Volatility,
-};
+use datafusion::logical_expr::{ScalarFunctionArgs, ScalarUDF};
 use std::sync::Arc;
 use velvet_peg_core::angle::{self, Axis};
 
-/// Degrees of angles such as `47°24'46.66"N`.
-#[derive(Debug, PartialEq, Eq, Hash)]
-pub(super) struct Degrees {
-    is_longitude: bool,
-    signature: Signature,
+pub(super) fn latitude() -> ScalarUDF {
+    of_texts("latitude_degrees", |args| degrees(args, Axis::Latitude))
 }
 
-impl Degrees {
-    pub(super) fn latitude() -> Degrees {
-        Degrees { is_longitude: false, signature: Signature::user_defined(Volatility::Immutable) }
-    }
-
-    pub(super) fn longitude() -> Degrees {
-        Degrees { is_longitude: true, ..Degrees::latitude() }
-    }
+pub(super) fn longitude() -> ScalarUDF {
+    of_texts("longitude_degrees", |args| degrees(args, Axis::Longitude))
 }
 
-impl ScalarUDFImpl for Degrees {
-    fn name(&self) -> &str {
-        if self.is_longitude { "longitude_degrees" } else { "latitude_degrees" }
-    }
+fn of_texts(name: &'static str, compute: fn(&ScalarFunctionArgs) -> Result<ArrayRef>) -> ScalarUDF {
+    Function::of(
+        name,
+        What {
+            takes: "a text",
+            arguments: |types| (types.len() == 1).then(|| vec![DataType::Utf8]),
+            field: |_| Ok(Field::new("", DataType::Float64, true)),
+            resolved: as_it_is,
+            compute,
+        },
+    )
+}
 
-    fn signature(&self) -> &Signature {
-        &self.signature
-    }
-
-    fn coerce_types(&self, types: &[DataType]) -> Result<Vec<DataType>> {
-        match types {
-            [_] => Ok(vec![DataType::Utf8]),
-            _ => wrong_number(self.name(), "a text", types),
-        }
-    }
-
-    fn return_type(&self, _types: &[DataType]) -> Result<DataType> {
-        Ok(DataType::Float64)
-    }
-
-    fn invoke_with_args(&self, args: ScalarFunctionArgs) -> Result<ColumnarValue> {
-        let texts = column(&args.args[0], args.number_rows)?;
-        let fail = Failures::end_the_query(&args.config_options);
-        let axis = if self.is_longitude { Axis::Longitude } else { Axis::Latitude };
-        let degrees = |text: Option<&str>| match text.map(|text| angle::parse(text, axis)) {
-            None => Ok(None),
-            Some(Ok(degrees)) => Ok(Some(degrees)),
-            Some(Err(error)) if fail => Err(wrong(error)),
-            Some(Err(_)) => Ok(None),
-        };
-        let column: Float64Array =
-            texts.as_string::<i32>().iter().map(degrees).collect::<Result<_>>()?;
-        Ok(ColumnarValue::Array(Arc::new(column)))
-    }
+fn degrees(args: &ScalarFunctionArgs, axis: Axis) -> Result<ArrayRef> {
+    let texts = column(args, 0)?;
+    let fail = Failures::end_the_query(&args.config_options);
+    let degrees = |text: Option<&str>| match text.map(|text| angle::parse(text, axis)) {
+        None => Ok(None),
+        Some(Ok(degrees)) => Ok(Some(degrees)),
+        Some(Err(error)) if fail => Err(wrong(error)),
+        Some(Err(_)) => Ok(None),
+    };
+    let column = texts.as_string::<i32>().iter().map(degrees).collect::<Result<Float64Array>>()?;
+    Ok(Arc::new(column))
 }

@@ -1,14 +1,13 @@
-//! Arguments of functions: columns, and texts that are the same for all rows.
+//! Arguments of functions: columns, and systems, which are the same for all rows.
 
 use crate::error::refused;
 use crate::system;
 use datafusion::arrow::array::ArrayRef;
-use datafusion::arrow::datatypes::{DataType, FieldRef};
+use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::common::{DFSchema, ScalarValue};
 use datafusion::error::Result;
-use datafusion::logical_expr::simplify::{ExprSimplifyResult, SimplifyContext};
 use datafusion::logical_expr::{
-    ColumnarValue, Expr, ExprSchemable, ReturnFieldArgs, ScalarFunctionArgs, lit,
+    ColumnarValue, Expr, ExprSchemable, ReturnFieldArgs, ScalarFunctionArgs,
 };
 
 /// The text of an argument, or the number of a system as a text; none if it is not the same for all rows.
@@ -47,11 +46,10 @@ pub(super) fn named_system(args: &ReturnFieldArgs<'_>, at: usize) -> Result<Stri
 ///
 /// # Errors
 /// If its field states none.
-pub(super) fn system_of(function: &str, field: &FieldRef) -> Result<String> {
+pub(super) fn system_of(field: &Field) -> Result<String> {
     system::of_field(field).ok_or_else(|| {
         refused(format!(
-            "{function}: the geometries of `{}` have no reference system; state it with declare_system(geometry, \
-             'EPSG:…')",
+            "the geometries of `{}` have no reference system; state it with declare_system(geometry, 'EPSG:…')",
             field.name()
         ))
     })
@@ -59,50 +57,34 @@ pub(super) fn system_of(function: &str, field: &FieldRef) -> Result<String> {
 
 /// The system of an argument while the query runs: the text at `stated`, or the metadata of the geometries, which
 /// calls of constants have that are computed before the plan is made.
+///
+/// # Errors
+/// If neither says it.
 pub(super) fn system_at(
     args: &ScalarFunctionArgs,
     geometry: usize,
     stated: usize,
 ) -> Result<String> {
-    let text = match args.args.get(stated) {
-        Some(ColumnarValue::Scalar(value)) => constant(value),
-        Some(ColumnarValue::Array(_)) => None,
-        None => system::of_field(&args.arg_fields[geometry]),
-    };
-    text.ok_or_else(|| refused("a reference system is one for the whole column"))
+    match args.args.get(stated) {
+        Some(ColumnarValue::Scalar(value)) => {
+            constant(value).ok_or_else(|| refused("a reference system is one for the whole column"))
+        }
+        Some(ColumnarValue::Array(_)) => {
+            Err(refused("a reference system is one for the whole column"))
+        }
+        None => system_of(&args.arg_fields[geometry]),
+    }
 }
 
 /// A column of an argument.
-pub(super) fn column(arg: &ColumnarValue, rows: usize) -> Result<ArrayRef> {
-    arg.clone().into_array(rows)
+pub(super) fn column(args: &ScalarFunctionArgs, at: usize) -> Result<ArrayRef> {
+    args.args[at].clone().into_array(args.number_rows)
 }
 
-/// The call with the system of its first argument behind it, if it has so many arguments without.
-pub(super) fn with_system_of_first(
-    function: &str,
-    mut args: Vec<Expr>,
-    without: usize,
-    info: &SimplifyContext,
-    call: impl FnOnce(Vec<Expr>) -> Expr,
-) -> Result<ExprSimplifyResult> {
-    if args.len() != without {
-        return Ok(ExprSimplifyResult::Original(args));
-    }
-    let system = system_of(function, &field_of(&args[0], info.schema())?)?;
-    args.push(lit(system));
-    Ok(ExprSimplifyResult::Simplified(call(args)))
-}
-
-/// The field that an expression makes.
-pub(super) fn field_of(expr: &Expr, schema: &DFSchema) -> Result<FieldRef> {
-    Ok(expr.to_field(schema)?.1)
-}
-
-/// Refuses a number of arguments.
-pub(super) fn wrong_number(
-    function: &str,
-    wanted: &str,
-    types: &[DataType],
-) -> Result<Vec<DataType>> {
-    Err(refused(format!("{function} takes {wanted}, not {} arguments", types.len())))
+/// The system of the geometries that an expression makes.
+///
+/// # Errors
+/// If its field states none.
+pub(super) fn system_of_expr(expr: &Expr, schema: &DFSchema) -> Result<String> {
+    system_of(expr.to_field(schema)?.1.as_ref())
 }

@@ -1,30 +1,27 @@
 //! `scale_factor(point)`, `convergence(point)`: what the grid of a point's system does there.
 
 use super::arguments::system_at;
-use super::of_point::OfPoint;
+use super::of_geometry;
 use super::places::in_degrees;
 use crate::error::refused;
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
-use datafusion::arrow::datatypes::DataType;
 use datafusion::error::Result;
-use datafusion::logical_expr::ScalarFunctionArgs;
+use datafusion::logical_expr::{ScalarFunctionArgs, ScalarUDF};
 use std::sync::Arc;
 use velvet_peg_core::Geographic;
 use velvet_peg_core::projection::Factors;
 
 /// Length on the grid by length on the ellipsoid; the mean of both directions, √(h·k), where they differ.
-pub(super) fn scale() -> OfPoint {
-    OfPoint::new("scale_factor", DataType::Float64, |args| {
+pub(super) fn scale() -> ScalarUDF {
+    of_geometry::number("scale_factor", |args| {
         of_grid(args, |factors| (factors.meridian_scale * factors.parallel_scale).sqrt())
     })
 }
 
 /// Azimuth of grid north, degrees clockwise from true north.
-pub(super) fn convergence() -> OfPoint {
-    OfPoint::new("convergence", DataType::Float64, |args| {
-        of_grid(args, |factors| factors.convergence_deg)
-    })
+pub(super) fn convergence() -> ScalarUDF {
+    of_geometry::number("convergence", |args| of_grid(args, |factors| factors.convergence_deg))
 }
 
 fn of_grid(args: &ScalarFunctionArgs, figure: impl Fn(Factors) -> f64) -> Result<ArrayRef> {

@@ -2,22 +2,21 @@
 //! (Karney 2013: geodesics, and the area below them), as the library measures features.
 
 use super::arguments::{column, system_at};
-use super::of_point::OfPoint;
+use super::of_geometry;
 use crate::error::{refused, wrong};
 use crate::failures::Failures;
 use crate::geometry::{Kind, Shapes};
 use crate::plans::plan;
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
-use datafusion::arrow::datatypes::DataType;
 use datafusion::error::Result;
-use datafusion::logical_expr::ScalarFunctionArgs;
+use datafusion::logical_expr::{ScalarFunctionArgs, ScalarUDF};
 use std::sync::Arc;
 use velvet_peg_core::{Geodesic, Geographic};
 
 /// Metres along lines.
-pub(super) fn length() -> OfPoint {
-    OfPoint::new("st_length", DataType::Float64, |args| {
+pub(super) fn length() -> ScalarUDF {
+    of_geometry::number("st_length", |args| {
         of_runs(args, |geodesic, kind, run| match kind {
             Kind::Line => geodesic.line_length_m(run),
             Kind::Point | Kind::Outer | Kind::Hole => 0.0,
@@ -26,8 +25,8 @@ pub(super) fn length() -> OfPoint {
 }
 
 /// Metres around polygons, holes included.
-pub(super) fn perimeter() -> OfPoint {
-    OfPoint::new("st_perimeter", DataType::Float64, |args| {
+pub(super) fn perimeter() -> ScalarUDF {
+    of_geometry::number("st_perimeter", |args| {
         of_runs(args, |geodesic, kind, run| match kind {
             Kind::Outer | Kind::Hole => geodesic.polygon(run).perimeter_m,
             Kind::Point | Kind::Line => 0.0,
@@ -36,8 +35,8 @@ pub(super) fn perimeter() -> OfPoint {
 }
 
 /// Square metres of polygons without their holes.
-pub(super) fn area() -> OfPoint {
-    OfPoint::new("st_area", DataType::Float64, |args| {
+pub(super) fn area() -> ScalarUDF {
+    of_geometry::number("st_area", |args| {
         of_runs(args, |geodesic, kind, run| match kind {
             Kind::Outer => geodesic.polygon(run).area_m2.abs(),
             Kind::Hole => -geodesic.polygon(run).area_m2.abs(),
@@ -59,7 +58,7 @@ fn of_runs(
     let ellipsoid = degrees.ellipsoid().ok_or_else(|| refused("the system has no ellipsoid"))?;
     let geodesic = Geodesic::new(ellipsoid);
     let way = plan(&from, &system::text_of(&degrees)?)?;
-    let mut shapes = Shapes::of(&column(&args.args[0], args.number_rows)?)?;
+    let mut shapes = Shapes::of(&column(args, 0)?)?;
     way.convert_columns(&mut shapes.x, &mut shapes.y, None);
     let mut sums: Vec<Option<f64>> =
         shapes.there.iter().map(|there| there.then_some(0.0)).collect();

@@ -38,7 +38,7 @@ pub(super) fn positions(args: &ScalarFunctionArgs) -> Result<Vec<Geographic>> {
 /// If there is no way to it.
 pub(super) fn carried(args: &ScalarFunctionArgs, degrees: &Crs) -> Result<Vec<Geographic>> {
     let way = plan(&system_at(args, 0, 1)?, &system::text_of(degrees)?)?;
-    let mut points = Points::of(&column(&args.args[0], args.number_rows)?)?;
+    let mut points = Points::of(&column(args, 0)?)?;
     way.convert_columns(&mut points.x, &mut points.y, None);
     Ok(points.x.into_iter().zip(points.y).map(|(lon, lat)| Geographic { lat, lon }).collect())
 }

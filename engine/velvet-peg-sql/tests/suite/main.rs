@@ -3,4 +3,5 @@
 mod agreement;
 mod cluster;
 mod queries;
+mod shapes;
 mod support;
