@@ -104,6 +104,7 @@ fn main() -> ExitCode {
 async fn run(program: Program) -> Result<()> {
     match program {
         Program::Scheduler { host, port, executor_timeout } => {
+            eprintln!("scheduler at http://{host}:{port}; Ctrl-C ends it");
             let options = SchedulerOptions { host, port, executor_timeout_s: executor_timeout };
             Ok(scheduler(options).await?)
         }
@@ -123,6 +124,7 @@ async fn run(program: Program) -> Result<()> {
                 .ok_or_else(|| {
                     format!("`{scheduler}` is no host and port, such as 127.0.0.1:50050")
                 })?;
+            eprintln!("executor of the scheduler at {scheduler}; Ctrl-C ends it");
             let options = ExecutorOptions {
                 host,
                 port,

@@ -4,7 +4,7 @@ use crate::failures::Failures;
 use crate::functions::functions;
 use ballista::extension::SessionContextExt;
 use ballista_core::extension::SessionConfigExt;
-use datafusion::error::Result;
+use datafusion::error::{DataFusionError, Result};
 use datafusion::execution::SessionState;
 use datafusion::execution::memory_pool::FairSpillPool;
 use datafusion::execution::runtime_env::RuntimeEnvBuilder;
@@ -46,6 +46,11 @@ pub fn embedded(limits: Limits) -> Result<SessionContext> {
 /// # Errors
 /// If the URL is none.
 pub async fn clustered(url: &str) -> Result<SessionContext> {
+    if !url.starts_with("http://") {
+        return Err(DataFusionError::Configuration(format!(
+            "`{url}` is no address of a scheduler, such as http://localhost:50050"
+        )));
+    }
     let config = cluster_config().with_information_schema(true);
     let context = SessionContext::remote_with_state(url, state(config)?).await?;
     crate::register(&context);

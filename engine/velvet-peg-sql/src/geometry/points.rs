@@ -28,9 +28,14 @@ impl Points {
     /// # Errors
     /// If the column is none of points.
     pub(crate) fn of(column: &ArrayRef) -> Result<Points> {
-        let DataType::Struct(_) = column.data_type() else {
-            return Err(wrong(format!("{} is no column of points", column.data_type())));
-        };
+        match column.data_type() {
+            DataType::Struct(_) => {}
+            DataType::Null => {
+                let none = vec![f64::NAN; column.len()];
+                return Ok(Points { x: none.clone(), y: none });
+            }
+            other => return Err(wrong(format!("{other} is no column of points"))),
+        }
         let column = column.as_struct();
         let part = |name: &str| -> Result<Vec<f64>> {
             let values = column

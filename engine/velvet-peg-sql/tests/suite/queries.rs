@@ -68,6 +68,23 @@ async fn rows_that_cannot_be_computed_are_null_or_an_error() {
     }
 }
 
+/// Nothing stays nothing.
+#[tokio::test]
+async fn nulls_stay_nulls() {
+    let context = context();
+    for sql in [
+        "SELECT st_x(NULL) AS x",
+        "SELECT st_x(st_point(NULL, 47, 'EPSG:4326')) AS x",
+        "SELECT st_y(st_transform(st_point(-120, NULL, 'EPSG:4326'), 'EPSG:2285')) AS x",
+        "SELECT latitude_degrees(NULL) AS x",
+        "SELECT st_area(declare_system(CAST(NULL AS BYTEA), 'EPSG:4326')) AS x",
+        "SELECT st_distance(st_point(NULL, 1, 4326), st_point(1, 1, 4326)) AS x",
+        "SELECT scale_factor(st_point(NULL, 1, 2285)) AS x",
+    ] {
+        assert_eq!(bits(&rows(&context, sql).await, "x"), [None], "{sql}");
+    }
+}
+
 #[tokio::test]
 async fn what_is_wrong_with_a_query_is_told_before_it_runs() {
     let context = context();
