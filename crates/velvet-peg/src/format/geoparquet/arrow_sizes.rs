@@ -1,6 +1,7 @@
 //! What an Arrow file or stream says of its sizes, held against the file before it is read: the reader of its
 //! crate takes the memory that it says (Arrow Columnar Format, "Serialization and Interprocess Communication").
 
+use super::unpacked::too_many_rows;
 use arrow_ipc::{RecordBatch, root_as_footer, root_as_message};
 use std::fs::File;
 use std::io::{Read, Result, Seek, SeekFrom};
@@ -34,6 +35,7 @@ pub(super) fn fault(path: &Path) -> Result<Option<String>> {
     }
     let bytes = part(&mut file, length - 10 - footer, footer)?;
     let Ok(footer) = root_as_footer(&bytes) else { return Ok(None) };
+    let mut rows = 0;
     let blocks = footer.dictionaries().into_iter().chain(footer.recordBatches()).flatten();
     for block in blocks {
         let known = |number: i64| u64::try_from(number).ok();
@@ -47,17 +49,25 @@ pub(super) fn fault(path: &Path) -> Result<Option<String>> {
         };
         let message = part(&mut file, at, head)?;
         let skipped = if message.starts_with(&CONTINUES) { 8 } else { 4 };
-        let fault = of_message(&mut file, message.get(skipped..).unwrap_or(&[]), at + head, body)?;
+        let message = message.get(skipped..).unwrap_or(&[]);
+        rows = rows_with(rows, message);
+        let fault = of_message(&mut file, message, at + head, body)?;
         if fault.is_some() {
             return Ok(fault);
         }
     }
-    Ok(None)
+    Ok(too_many_rows(rows, length))
+}
+
+/// The rows of a message and of those before it; fewer than none count as no end of them, as they do for the reader.
+fn rows_with(rows: u64, message: &[u8]) -> u64 {
+    let batch = root_as_message(message).ok().and_then(|message| message.header_as_record_batch());
+    rows.saturating_add(batch.map_or(0, |batch| u64::try_from(batch.length()).unwrap_or(u64::MAX)))
 }
 
 /// Message after message, as they come.
 fn of_stream(file: &mut File, length: u64) -> Result<Option<String>> {
-    let mut at = 0;
+    let (mut at, mut rows) = (0, 0);
     loop {
         let head = part(file, at, 8)?;
         let size_at = if head.starts_with(&CONTINUES) { 4 } else { 0 };
@@ -80,7 +90,8 @@ fn of_stream(file: &mut File, length: u64) -> Result<Option<String>> {
         if body > length.saturating_sub(at) {
             return Ok(Some("a batch of it lies beyond its end".to_string()));
         }
-        let fault = of_message(file, &message, at, body)?;
+        rows = rows_with(rows, &message);
+        let fault = of_message(file, &message, at, body)?.or_else(|| too_many_rows(rows, length));
         if fault.is_some() {
             return Ok(fault);
         }

@@ -1,6 +1,6 @@
 //! The files that hold batches of Arrow columns: Parquet, and Arrow's own (IPC, also called Feather).
 
-use super::unpacked::{Texts, batch_rows};
+use super::unpacked::{Texts, batch_rows, too_many_rows};
 use super::{DESCRIPTION, KEY, arrow_sizes};
 use crate::error::{Error, Result};
 use arrow_array::RecordBatch;
@@ -94,6 +94,11 @@ impl Container {
             };
             let (metadata, description) = (of(KEY), of(DESCRIPTION));
             let rows = u64::try_from(file.num_rows()).ok();
+            let size =
+                std::fs::metadata(path).map_err(|e| Error::file(path, "cannot be read", e))?;
+            if let Some(fault) = rows.and_then(|rows| too_many_rows(rows, size.len())) {
+                return Err(self.wrong(path, fault));
+            }
             return Ok(Facts { schema: builder.schema().clone(), metadata, description, rows });
         }
         let unread = |e| Error::file(path, "cannot be read", e);

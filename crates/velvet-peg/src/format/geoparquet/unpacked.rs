@@ -70,6 +70,18 @@ fn longest_in(mut dictionary: &[u8]) -> u64 {
     longest
 }
 
+/// Rows that a file of so many bytes may state: as many as this, and times its size if that is more. What is the same
+/// in all rows takes hardly a byte, and a column of nothing none.
+const MOST_ROWS: u64 = 1_000_000;
+const MOST_ROWS_A_BYTE: u64 = 1_000;
+
+/// What is wrong if so few bytes state so many rows.
+pub(super) fn too_many_rows(rows: u64, size: u64) -> Option<String> {
+    (rows > size.saturating_mul(MOST_ROWS_A_BYTE).max(MOST_ROWS)).then(|| {
+        format!("its {size} bytes state {rows} rows, more than {MOST_ROWS_A_BYTE} a byte: that is no layer")
+    })
+}
+
 /// The texts and bytes that were unpacked so far, of a file of so many bytes.
 pub(super) struct Texts {
     size: u64,
