@@ -31,6 +31,15 @@ pub(crate) fn text_of(crs: &Crs) -> Result<String> {
         .ok_or_else(|| refused(format!("{} cannot be written down for others", crs.label())))
 }
 
+/// The system of degrees on the datum of a system.
+///
+/// # Errors
+/// If it has no places on an ellipsoid.
+pub(crate) fn in_degrees(crs: &Crs) -> Result<Crs> {
+    crs.in_degrees()
+        .ok_or_else(|| refused(format!("{} has no places on an ellipsoid", crs.label())))
+}
+
 /// The text of the system that a field of geometries states, if it states one.
 pub(crate) fn of_field(field: &Field) -> Option<String> {
     let metadata: Value = serde_json::from_str(field.metadata().get(METADATA)?).ok()?;

@@ -5,9 +5,10 @@ use super::arguments::{
     column, named_system, reference_type, system_at, system_of, system_of_expr,
 };
 use super::function::{Function, What};
-use crate::error::{refused, wrong};
+use crate::error::wrong;
+use crate::failures::Failures;
 use crate::geometry::Points;
-use crate::plans::plan;
+use crate::plans::{carry, plan};
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::arrow::datatypes::{DataType, Field};
@@ -72,7 +73,8 @@ fn figure(args: &ScalarFunctionArgs, figure: fn(GeodesicColumns) -> Vec<f64>) ->
     let places = |at: usize| -> Result<Points> {
         let mut points = Points::of(&column(args, at)?)?;
         let way = plan(&system_at(args, at, at + 2)?, &degrees)?;
-        way.convert_columns(&mut points.x, &mut points.y, None);
+        let fail = Failures::end_the_query(&args.config_options);
+        carry(&way, &mut points.x, &mut points.y, fail)?;
         Ok(points)
     };
     let (from, to) = (places(0)?, places(1)?);
@@ -86,9 +88,5 @@ fn figure(args: &ScalarFunctionArgs, figure: fn(GeodesicColumns) -> Vec<f64>) ->
 
 /// The system of degrees on the datum of a system.
 fn degrees_of(text: &str) -> Result<String> {
-    let crs = system::named(text)?;
-    let degrees = crs
-        .in_degrees()
-        .ok_or_else(|| refused(format!("{} has no places on an ellipsoid", crs.label())))?;
-    system::text_of(&degrees)
+    system::text_of(&system::in_degrees(&system::named(text)?)?)
 }

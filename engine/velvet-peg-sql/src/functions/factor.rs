@@ -3,7 +3,8 @@
 use super::arguments::system_at;
 use super::of_geometry;
 use super::places::in_degrees;
-use crate::error::refused;
+use crate::error::{refused, wrong};
+use crate::failures::Failures;
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::error::Result;
@@ -29,7 +30,11 @@ fn of_grid(args: &ScalarFunctionArgs, figure: impl Fn(Factors) -> f64) -> Result
     let projection = grid.projection().map_err(refused)?;
     let (_, places) = in_degrees(args)?;
     let there = |at: &Geographic| at.lat.is_finite() && at.lon.is_finite();
-    let of = |at: Geographic| projection.factors(at).ok().map(&figure);
-    let figures: Float64Array = places.into_iter().map(|at| there(&at).then(|| of(at))?).collect();
-    Ok(Arc::new(figures))
+    let fail = Failures::end_the_query(&args.config_options);
+    let of = |at: Geographic| match projection.factors(at) {
+        _ if !there(&at) => Ok(None),
+        Err(error) if fail => Err(wrong(error)),
+        factors => Ok(factors.ok().map(&figure)),
+    };
+    Ok(Arc::new(places.into_iter().map(of).collect::<Result<Float64Array>>()?))
 }

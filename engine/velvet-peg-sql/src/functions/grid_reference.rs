@@ -13,8 +13,8 @@ use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
 use datafusion::logical_expr::{ScalarFunctionArgs, ScalarUDF};
 use std::sync::Arc;
-use velvet_peg_core::Crs;
 use velvet_peg_core::zones::{grid_reference, parse_grid_reference};
+use velvet_peg_core::{Crs, Geographic};
 
 /// The system that grid references are in.
 const WGS84: u32 = 4326;
@@ -23,9 +23,13 @@ const WGS84: u32 = 4326;
 pub(super) fn of_point() -> ScalarUDF {
     of_geometry::text("grid_reference", |args| {
         let places = carried(args, &Crs::from_epsg(WGS84).map_err(refused)?)?;
-        let text = |at| grid_reference(at).ok();
-        let texts: StringArray =
-            places.into_iter().map(|at| text(at).filter(|_| at.lat.is_finite())).collect();
+        let fail = Failures::end_the_query(&args.config_options);
+        let text = |at: Geographic| match grid_reference(at) {
+            _ if !at.lat.is_finite() => Ok(None),
+            Err(error) if fail => Err(wrong(error)),
+            text => Ok(text.ok()),
+        };
+        let texts = places.into_iter().map(text).collect::<Result<StringArray>>()?;
         Ok(Arc::new(texts))
     })
 }

@@ -3,10 +3,10 @@
 
 use super::arguments::{column, system_at};
 use super::of_geometry;
-use crate::error::{refused, wrong};
+use crate::error::refused;
 use crate::failures::Failures;
 use crate::geometry::{Kind, Shapes};
-use crate::plans::plan;
+use crate::plans::{carry, plan};
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::error::Result;
@@ -52,14 +52,13 @@ fn of_runs(
 ) -> Result<ArrayRef> {
     let from = system_at(args, 0, 1)?;
     let crs = system::named(&from)?;
-    let degrees = crs
-        .in_degrees()
-        .ok_or_else(|| refused(format!("{} has no places on an ellipsoid", crs.label())))?;
+    let degrees = system::in_degrees(&crs)?;
     let ellipsoid = degrees.ellipsoid().ok_or_else(|| refused("the system has no ellipsoid"))?;
     let geodesic = Geodesic::new(ellipsoid);
     let way = plan(&from, &system::text_of(&degrees)?)?;
-    let mut shapes = Shapes::of(&column(args, 0)?)?;
-    way.convert_columns(&mut shapes.x, &mut shapes.y, None);
+    let fail = Failures::end_the_query(&args.config_options);
+    let mut shapes = Shapes::of(&column(args, 0)?, fail)?;
+    carry(&way, &mut shapes.x, &mut shapes.y, fail)?;
     let mut sums: Vec<Option<f64>> =
         shapes.there.iter().map(|there| there.then_some(0.0)).collect();
     let mut places = Vec::new();
@@ -68,9 +67,6 @@ fn of_runs(
         places.clear();
         places.extend(vertices.map(|at| Geographic { lat: shapes.y[at], lon: shapes.x[at] }));
         let lost = places.iter().any(|at| !at.lat.is_finite() || !at.lon.is_finite());
-        if lost && Failures::end_the_query(&args.config_options) {
-            return Err(wrong(format!("a vertex is out of range for {}", crs.label())));
-        }
         let sum = &mut sums[run.row];
         *sum = match *sum {
             Some(sum) if !lost => Some(sum + figure(&geodesic, run.kind, &places)),

@@ -1,9 +1,9 @@
 //! Points as positions: latitude and longitude in degrees.
 
 use super::arguments::{column, system_at};
-use crate::error::refused;
+use crate::failures::Failures;
 use crate::geometry::Points;
-use crate::plans::plan;
+use crate::plans::{carry, plan};
 use crate::system;
 use datafusion::error::Result;
 use datafusion::logical_expr::ScalarFunctionArgs;
@@ -15,9 +15,7 @@ use velvet_peg_core::{Coordinate, Crs, Geographic};
 /// If the system has no positions.
 pub(super) fn in_degrees(args: &ScalarFunctionArgs) -> Result<(Crs, Vec<Geographic>)> {
     let crs = system::named(&system_at(args, 0, 1)?)?;
-    let degrees = crs
-        .in_degrees()
-        .ok_or_else(|| refused(format!("{} has no places on an ellipsoid", crs.label())))?;
+    let degrees = system::in_degrees(&crs)?;
     let places = carried(args, &degrees)?;
     Ok((degrees, places))
 }
@@ -35,10 +33,11 @@ pub(super) fn positions(args: &ScalarFunctionArgs) -> Result<Vec<Geographic>> {
 /// Points in the degrees of a system.
 ///
 /// # Errors
-/// If there is no way to it.
+/// If there is no way to it; of the first point that cannot be carried, where that ends the query.
 pub(super) fn carried(args: &ScalarFunctionArgs, degrees: &Crs) -> Result<Vec<Geographic>> {
     let way = plan(&system_at(args, 0, 1)?, &system::text_of(degrees)?)?;
     let mut points = Points::of(&column(args, 0)?)?;
-    way.convert_columns(&mut points.x, &mut points.y, None);
+    let fail = Failures::end_the_query(&args.config_options);
+    carry(&way, &mut points.x, &mut points.y, fail)?;
     Ok(points.x.into_iter().zip(points.y).map(|(lon, lat)| Geographic { lat, lon }).collect())
 }

@@ -5,17 +5,15 @@ use super::arguments::{
     column, constant, named_system, reference_type, system_at, system_of, system_of_expr,
 };
 use super::function::{Function, What};
-use crate::error::wrong;
 use crate::failures::Failures;
 use crate::geometry::{Points, Shapes, point_type};
-use crate::plans::plan;
+use crate::plans::{carry, plan};
 use crate::system::{text_of, with_system};
 use datafusion::arrow::array::{Array, ArrayRef};
 use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
 use datafusion::logical_expr::simplify::SimplifyContext;
 use datafusion::logical_expr::{Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit};
-use velvet_peg_core::{Converter, Coordinate};
 
 pub(super) fn transform() -> ScalarUDF {
     Function::of(
@@ -81,7 +79,7 @@ fn compute(args: &ScalarFunctionArgs) -> Result<ArrayRef> {
     let fail = Failures::end_the_query(&args.config_options);
     let geometries = column(args, 0)?;
     if carried_type(geometries.data_type()) == DataType::Binary {
-        let mut shapes = Shapes::of(&geometries)?;
+        let mut shapes = Shapes::of(&geometries, fail)?;
         carry(&way, &mut shapes.x, &mut shapes.y, fail)?;
         return Ok(shapes.into_binary());
     }
@@ -95,17 +93,5 @@ fn carried_type(geometries: &DataType) -> DataType {
     match geometries {
         DataType::Binary | DataType::LargeBinary | DataType::BinaryView => DataType::Binary,
         _ => point_type(),
-    }
-}
-
-/// Carries coordinates; with `fail`, the first that cannot be is an error.
-fn carry(way: &Converter, x: &mut [f64], y: &mut [f64], fail: bool) -> Result<()> {
-    let before = fail.then(|| (x.to_vec(), y.to_vec()));
-    let failed = way.convert_columns(x, y, None);
-    let Some((from_x, from_y)) = before.filter(|_| failed > 0) else { return Ok(()) };
-    let lost = |at: &usize| from_x[*at].is_finite() && !x[*at].is_finite();
-    match (0..x.len()).find(lost) {
-        Some(at) => way.convert(Coordinate::xy(from_x[at], from_y[at])).map(drop).map_err(wrong),
-        None => Ok(()),
     }
 }

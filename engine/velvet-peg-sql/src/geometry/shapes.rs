@@ -43,9 +43,12 @@ pub(crate) struct Shapes {
 }
 
 impl Shapes {
+    /// The geometries of a column; one that cannot be read counts as none.
+    ///
     /// # Errors
-    /// If the column is neither of points nor of well-known binary, or a geometry cannot be read.
-    pub(crate) fn of(column: &ArrayRef) -> Result<Shapes> {
+    /// If the column is neither of points nor of well-known binary; with `fail`, of the first geometry that cannot be
+    /// read.
+    pub(crate) fn of(column: &ArrayRef, fail: bool) -> Result<Shapes> {
         let mut shapes = Shapes::default();
         match column.data_type() {
             DataType::Struct(_) => {
@@ -58,24 +61,37 @@ impl Shapes {
                     shapes.runs.push(Run { row, kind: Kind::Point, vertices: at..at + 1 });
                 }
             }
-            DataType::Binary => shapes.read(column.as_binary::<i32>().iter())?,
-            DataType::LargeBinary => shapes.read(column.as_binary::<i64>().iter())?,
-            DataType::BinaryView => shapes.read(column.as_binary_view().iter())?,
+            DataType::Binary => shapes.read(column.as_binary::<i32>().iter(), fail)?,
+            DataType::LargeBinary => shapes.read(column.as_binary::<i64>().iter(), fail)?,
+            DataType::BinaryView => shapes.read(column.as_binary_view().iter(), fail)?,
             other => return Err(wrong(format!("{other} is no column of geometries"))),
         }
         Ok(shapes)
     }
 
-    fn read<'a>(&mut self, geometries: impl Iterator<Item = Option<&'a [u8]>>) -> Result<()> {
+    fn read<'a>(
+        &mut self,
+        geometries: impl Iterator<Item = Option<&'a [u8]>>,
+        fail: bool,
+    ) -> Result<()> {
         for (row, bytes) in geometries.enumerate() {
-            let bytes = bytes.unwrap_or_default();
-            self.there.push(!bytes.is_empty());
-            if !bytes.is_empty() {
-                let mut reading = Reading { bytes, at: 0, row, shapes: self };
-                reading.geometry(0).ok_or_else(|| {
-                    wrong("a geometry is no well-known binary: it ends too early, or states what is not known")
-                })?;
+            let mut bytes = bytes.unwrap_or_default();
+            let (vertices, runs) = (self.x.len(), self.runs.len());
+            let mut reading = Reading { bytes, at: 0, row, shapes: self };
+            if !bytes.is_empty() && reading.geometry(0).is_none() {
+                if fail {
+                    return Err(wrong(
+                        "a geometry is no well-known binary: it ends too early, or states what is not known",
+                    ));
+                }
+                // Nothing is left of it.
+                self.x.truncate(vertices);
+                self.y.truncate(vertices);
+                self.stands.truncate(vertices);
+                self.runs.truncate(runs);
+                bytes = &[];
             }
+            self.there.push(!bytes.is_empty());
             self.bytes.push(bytes.to_vec());
         }
         Ok(())

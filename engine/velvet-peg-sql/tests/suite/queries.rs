@@ -57,10 +57,20 @@ async fn rows_that_cannot_be_computed_are_null_or_an_error() {
     assert_eq!(bits(&rows(&context, carried).await, "x").iter().flatten().count(), 1);
     let angle = "SELECT latitude_degrees('47°64''41.76\"N') AS x";
     assert_eq!(bits(&rows(&context, angle).await, "x"), [None]);
+    let distance = "SELECT st_distance(st_point(x, y, 4326), st_point(0, 0, 4326)) AS x FROM t";
+    assert_eq!(bits(&rows(&context, distance).await, "x").iter().flatten().count(), 1);
+    // The grid of a zone ends where the other side of the Earth begins.
+    let scale = "SELECT scale_factor(st_point(x * 1e12, y, 32610)) AS x FROM t";
+    assert_eq!(bits(&rows(&context, scale).await, "x"), [None, None]);
+    let reference = "SELECT grid_reference(st_point(x, y, 4326)) AS x FROM t";
+    assert_eq!(texts(&rows(&context, reference).await, "x").iter().flatten().count(), 1);
     context.sql("SET velvet_peg.fail = true").await.unwrap().collect().await.unwrap();
     for (sql, says) in [
         (carried, "-123, 97 cannot be carried from EPSG:4326"),
         (angle, "minutes must be under 60"),
+        (distance, "-123, 97 cannot be carried"),
+        (scale, "cannot be carried from EPSG:32610"),
+        (reference, "-123, 97 cannot be carried"),
         ("SELECT point_of_grid_reference('10T IT 1 2')", "is not a grid reference"),
     ] {
         let told = error(&context, sql).await;
