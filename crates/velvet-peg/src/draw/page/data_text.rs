@@ -1,5 +1,5 @@
 //! The data of a page: what grows with the features is text as soon as it is known, since values in a tree take
-//! ten times the room; the rest is values.
+//! many times the room; the rest is values.
 
 use crate::error::{Error, Result};
 use crate::notice::{Notice, NoticeKind};
@@ -100,15 +100,12 @@ impl List {
 }
 
 /// The room that a page has for what grows with its features.
+#[derive(Default)]
 pub(super) struct Room {
     taken: usize,
 }
 
 impl Room {
-    pub(super) fn new() -> Room {
-        Room { taken: 0 }
-    }
-
     /// Refuses what does not fit beside what is taken.
     pub(super) fn check(&self, more: usize) -> Result<()> {
         let whole = self.taken.saturating_add(more);
@@ -117,7 +114,7 @@ impl Room {
         }
         Err(Error::usage(format!(
             "a page holds every feature with its attributes, and of these more than {} MB, which no browser \
-             opens: draw a picture, or a page of fewer features or attributes. Nothing was written",
+             opens: draw a picture, or a page of fewer features or attributes. The page was not written",
             MOST / 1_000_000
         )))
     }

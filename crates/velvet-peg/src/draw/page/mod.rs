@@ -66,7 +66,7 @@ pub(super) fn html<'a>(
     }
     let mut notices: Vec<Notice> = Vec::new();
     let mut tabs: Vec<TabData> = Vec::new();
-    let mut room = Room::new();
+    let mut room = Room::default();
     let own = options.crs.clone().or_else(|| {
         let readers = layers.layers.iter().chain(&layers.before);
         let rasters = layers.rasters.iter().map(MapRaster::outline);
@@ -114,7 +114,7 @@ pub(super) fn stages_html<'a>(
 ) -> Result<(Page<'a>, Vec<Notice>)> {
     let mut notices: Vec<Notice> = Vec::new();
     let mut tabs: Vec<TabData> = Vec::new();
-    let mut room = Room::new();
+    let mut room = Room::default();
     for stage in stages {
         let has_shapes = |reader: &LayerReader| !reader.info().bare;
         let layers = &stage.layers;

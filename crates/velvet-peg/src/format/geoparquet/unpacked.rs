@@ -71,7 +71,7 @@ fn longest_in(mut dictionary: &[u8]) -> u64 {
 }
 
 /// Rows that a file of so many bytes may state: as many as this, and times its size if that is more. What is the same
-/// in all rows takes hardly a byte, and a column of nothing none.
+/// in all rows takes hardly a byte, and a column of nothing none: written page by page, 20,000 rows of one place take 36.
 const MOST_ROWS: u64 = 1_000_000;
 const MOST_ROWS_A_BYTE: u64 = 1_000;
 
