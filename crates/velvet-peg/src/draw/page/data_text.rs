@@ -126,6 +126,11 @@ impl Room {
         Ok(())
     }
 
+    /// Gives back what was left out again.
+    pub(super) fn give_back(&mut self, bytes: usize) {
+        self.taken = self.taken.saturating_sub(bytes);
+    }
+
     /// What there is to be known of a page with so much in it.
     pub(super) fn notice(&self) -> Option<Notice> {
         (self.taken > LARGE).then(|| {

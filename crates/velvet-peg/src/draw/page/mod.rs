@@ -83,7 +83,7 @@ pub(super) fn html<'a>(
             .collect();
         let (mut next, told) = tab(layers, system, &others, options, &mut room, watch)?;
         if let Some(first) = tabs.first() {
-            tab::share(&mut next, first);
+            room.give_back(tab::share(&mut next, first));
         }
         if !options.beside.is_empty() {
             next.few["tab"] = json!(system.map_or("bare numbers", Crs::name));

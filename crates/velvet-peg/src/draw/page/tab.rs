@@ -81,16 +81,20 @@ pub(super) fn rows(
     Ok(TabData { few: json!({}), layers: Some(list) })
 }
 
-/// Leaves out of a tab what another has of the same features.
-pub(super) fn share(tab: &mut TabData, first: &TabData) {
-    let (Some(layers), Some(others)) = (&mut tab.layers, &first.layers) else { return };
+/// Leaves out of a tab what another has of the same features; gives the bytes that are saved.
+pub(super) fn share(tab: &mut TabData, first: &TabData) -> usize {
+    let (Some(layers), Some(others)) = (&mut tab.layers, &first.layers) else { return 0 };
+    let mut saved = 0;
     for (at, (layer, other)) in layers.iter_mut().zip(others).enumerate() {
         if layer.many("numbers") != other.many("numbers") {
             continue;
         }
+        let before = layer.size();
         layer.many.retain(|(name, _)| !["columns", "values", "numbers", "measures"].contains(name));
         layer.few["same"] = json!(at);
+        saved += before - layer.size();
     }
+    saved
 }
 
 fn vertices(panel: &Panel<'_>) -> u64 {
