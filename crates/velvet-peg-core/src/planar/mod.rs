@@ -7,8 +7,10 @@
 
 mod crossing;
 mod flaws;
+mod meetings;
 mod mosaic;
 mod nesting;
+mod order;
 mod orientation;
 mod pairs;
 mod place;

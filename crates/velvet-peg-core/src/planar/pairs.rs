@@ -24,6 +24,8 @@ pub(super) enum Leaves {
     First,
     /// The second.
     Second,
+    /// None is looked at any further.
+    All,
 }
 
 /// Calls `each` with every pair of boxes that have a place in common, touching ones too; the first of a pair
@@ -39,8 +41,10 @@ pub(super) fn each_pair(
     let mut open = if count <= FEW { Open::few() } else { Open::strips(count, of) };
     for (_, next) in order {
         let new = of(next);
-        if open.meeting(new, of, &mut |other| each(other, next)) {
-            open.add(next, new);
+        match open.meeting(new, of, &mut |other| each(other, next)) {
+            Leaves::All => return,
+            Leaves::Second => {}
+            _ => open.add(next, new),
         }
     }
 }
@@ -74,27 +78,30 @@ impl Open {
         Open::Strips(Strips { south, lowest, levels: Vec::new() })
     }
 
-    /// Those that have a place in common with a box; what ends before it is forgotten. False if
-    /// the box leaves.
+    /// Those that have a place in common with a box; what ends before it is forgotten. What of the
+    /// box or of all leaves.
     fn meeting(
         &mut self,
         new: Box_,
         of: &dyn Fn(usize) -> Box_,
         each: &mut dyn FnMut(usize) -> Leaves,
-    ) -> bool {
-        let mut stays = true;
+    ) -> Leaves {
+        let mut then = Leaves::Neither;
         let mut look = |boxes: &mut Vec<usize>| {
             boxes.retain(|at| {
                 let known = of(*at);
                 if known[2] < new[0] {
                     return false;
                 }
-                if !stays || known[1] > new[3] || new[1] > known[3] {
+                let over = then != Leaves::Neither;
+                if over || known[1] > new[3] || new[1] > known[3] {
                     return true;
                 }
-                let leaves = each(*at);
-                stays = leaves != Leaves::Second;
-                leaves != Leaves::First
+                match each(*at) {
+                    Leaves::First => return false,
+                    leaves => then = leaves,
+                }
+                true
             });
         };
         match self {
@@ -117,7 +124,7 @@ impl Open {
                 }
             }
         }
-        stays
+        then
     }
 
     fn add(&mut self, at: usize, new: Box_) {

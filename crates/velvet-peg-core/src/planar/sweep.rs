@@ -1,18 +1,13 @@
 //! What is wrong with rings by their vertices and edges, without looking at which lies in which.
 
-use super::crossing::{Crossing, Segment, box_of, meet};
+use super::crossing::{Crossing, Segment, meet};
 use super::flaws::{Flaw, FlawKind, Ring, is_spike, same_ring};
-use super::pairs::{Leaves, each_pair};
+use super::meetings::{bits, each_meeting};
 use super::ring_area;
 use std::collections::{HashMap, HashSet};
 
 /// Places in which one ring crosses itself that are told; further ones are not looked for.
 const MOST_CROSSINGS: usize = 10_000;
-
-/// A place as a key; 0 has one sign.
-fn bits((x, y): (f64, f64)) -> [u64; 2] {
-    [(x + 0.0).to_bits(), (y + 0.0).to_bits()]
-}
 
 /// What is found of rings without looking at which lies in which.
 pub(super) struct Swept {
@@ -146,15 +141,15 @@ pub(super) fn sweep(rings: &[Ring<'_>]) -> Swept {
     found
 }
 
-/// Where edges meet: of one ring, each place once; of two rings, the first place.
+/// Where edges meet: of one ring, each place once; of two rings, the first place. Of edges that cross
+/// more others than can be looked at, one place.
 fn meet_edges(edges: &Edges, found: &mut Swept) {
     let Edges { segments, owners } = edges;
     // By ring and place, and by ring, the first pair of edges.
     let mut own: HashMap<(usize, [u64; 2]), Crossing> = HashMap::new();
     let mut places: HashMap<usize, usize> = HashMap::new();
     let mut foreign: HashMap<usize, Crossing> = HashMap::new();
-    each_pair(segments.len(), &|at| box_of(segments[at]), &mut |first, second| {
-        let (a, b) = (first.min(second), first.max(second));
+    let all = each_meeting(segments, &mut |a, b| {
         let (ring_a, ring_b) = (owners[a].0, owners[b].0);
         let known = foreign.get(&ring_b).is_some_and(|known| known.segments < (a, b));
         let told = match ring_a == ring_b {
@@ -162,15 +157,15 @@ fn meet_edges(edges: &Edges, found: &mut Swept) {
             false => known && found.meets[ring_a] && found.meets[ring_b],
         };
         if told {
-            return Leaves::Neither;
+            return;
         }
-        let Some((at, overlap)) = meet(segments[a], segments[b]) else { return Leaves::Neither };
+        let Some((at, overlap)) = meet(segments[a], segments[b]) else { return };
         let crossing = Crossing { segments: (a, b), at, overlap };
         if ring_a == ring_b {
             // Neighbours share a vertex.
             let joint = segments[a].1 == segments[b].0 || segments[b].1 == segments[a].0;
             if joint && !overlap {
-                return Leaves::Neither;
+                return;
             }
             let place = own.entry((ring_a, bits(at))).or_insert_with(|| {
                 *places.entry(ring_a).or_default() += 1;
@@ -179,7 +174,7 @@ fn meet_edges(edges: &Edges, found: &mut Swept) {
             if crossing.segments < place.segments {
                 *place = crossing;
             }
-            return Leaves::Neither;
+            return;
         }
         found.meets[ring_a] = true;
         found.meets[ring_b] = true;
@@ -187,8 +182,11 @@ fn meet_edges(edges: &Edges, found: &mut Swept) {
         if !known && (overlap || passes_through(segments[a], segments[b], at)) {
             foreign.insert(ring_b, crossing);
         }
-        Leaves::Neither
     });
+    if !all {
+        // Which rings the others meet is not known.
+        owners.iter().for_each(|(ring, _)| found.meets[*ring] = true);
+    }
     let mut crossings: Vec<(FlawKind, usize, Crossing)> = own
         .into_iter()
         .map(|((ring, _), crossing)| (FlawKind::SelfCrossing, ring, crossing))

@@ -3,8 +3,8 @@
 use proptest::prelude::*;
 use velvet_peg_core::bearing::{parse_bearing, quadrant};
 use velvet_peg_core::planar::{
-    Mosaic, Placing, Region, Ring, crossings, flaws_between_parts, flaws_of_polygon, orientation,
-    place_in_ring, ring_area,
+    FlawKind, Mosaic, Placing, Region, Ring, crossings, flaws_between_parts, flaws_of_polygon,
+    orientation, place_in_ring, ring_area,
 };
 use velvet_peg_core::traverse::{Leg, Traverse, Turn};
 use velvet_peg_core::{AreaUnit, LengthUnit};
@@ -178,6 +178,64 @@ fn crowds_of_rings_are_told_apart() {
     assert_eq!(parts(islands.clone()), 0, "islands in holes");
     islands[0].truncate(1);
     assert_eq!(parts(islands), MANY, "islands without holes");
+}
+
+/// Long edges beside each other in any direction: the flaws are those that all pairs tell, and a hundred
+/// thousand edges take a moment.
+#[test]
+fn combs_in_any_direction_are_told_apart() {
+    // Teeth of a comb, turned, and the tips that are drawn out beyond their neighbours.
+    let comb = |teeth: usize, turn: f64, wrong: &[usize]| -> (Vec<f64>, Vec<f64>) {
+        let mut corners = vec![(-1.0, -1.0), (teeth as f64, -1.0)];
+        for tooth in (0..teeth).rev() {
+            let at = tooth as f64;
+            let tip = at + if wrong.contains(&tooth) { 2.7 } else { 0.6 };
+            corners.extend([(at + 0.9, 0.0), (tip, 5e3), (at + 0.4, 5e3), (at, 0.0)]);
+        }
+        let (sin, cos) = turn.sin_cos();
+        corners.into_iter().map(|(x, y)| (x * cos - y * sin, x * sin + y * cos)).unzip()
+    };
+    for (turn, wrong) in [
+        (0.0, vec![]),
+        (0.5, vec![]),
+        (0.8, vec![17]),
+        (2.3, vec![0, 1, 2, 300, 999]),
+        (4.0, (100..900).collect()),
+    ] {
+        let (x, y) = comb(1_000, turn, &wrong);
+        let ring: Vec<(f64, f64)> = x.iter().copied().zip(y.iter().copied()).collect();
+        let next = |at: usize| (at + 1) % ring.len();
+        let segments: Vec<_> = (0..ring.len()).map(|at| (ring[at], ring[next(at)])).collect();
+        // Each place once, however many segments meet there.
+        let mut places = std::collections::HashSet::new();
+        let wanted: Vec<(usize, (f64, f64))> =
+            crossings(&segments, &|a, b| next(a) != b && next(b) != a)
+                .into_iter()
+                .map(|crossing| (crossing.segments.0, crossing.at))
+                .filter(|(_, at)| places.insert((at.0.to_bits(), at.1.to_bits())))
+                .collect();
+        assert_eq!(wanted.is_empty(), wrong.is_empty(), "{turn}");
+        let found: Vec<(usize, (f64, f64))> = flaws_of_polygon(&[Ring { x: &x, y: &y }])
+            .into_iter()
+            .filter(|flaw| flaw.kind == FlawKind::SelfCrossing)
+            .map(|flaw| (flaw.vertex, flaw.at))
+            .collect();
+        assert_eq!(found, wanted, "{turn}");
+    }
+    // As long a comb again, and one with a line across all of its teeth, and all teeth across another.
+    let (x, y) = comb(25_000, 0.7, &[]);
+    assert_eq!(flaws_of_polygon(&[Ring { x: &x, y: &y }]), []);
+    let (x, y) = comb(25_000, 0.7, &[600, 24_000]);
+    let told = flaws_of_polygon(&[Ring { x: &x, y: &y }]);
+    assert!((2..100).contains(&told.len()), "{}", told.len());
+    let (mut a, mut b) = comb(25_000, 0.0, &[]);
+    let (sin, cos) = 0.7_f64.sin_cos();
+    b[..2].fill(2_500.0);
+    (a, b) = a.iter().zip(&b).map(|(x, y)| (x * cos - y * sin, x * sin + y * cos)).unzip();
+    let told = flaws_of_polygon(&[Ring { x: &a, y: &b }]);
+    assert!(told.len() > 9_000, "{}", told.len());
+    let other: Vec<_> = told.iter().filter(|flaw| flaw.kind != FlawKind::SelfCrossing).collect();
+    assert!(other.is_empty(), "{other:?}");
 }
 
 #[test]
