@@ -28,6 +28,7 @@ pub mod fit;
 pub mod geocentric;
 pub mod geodesic;
 pub mod grid;
+mod ground_scale;
 #[cfg(feature = "zones")]
 pub mod guess;
 mod height_model;
@@ -53,6 +54,7 @@ pub use ellipsoid::Ellipsoid;
 pub use error::{Ambiguity, Error, Result};
 pub use extent::{Bounds, Extent};
 pub use geodesic::{Geodesic, GeodesicColumns};
+pub use ground_scale::metres_per_unit;
 pub use position::{Coordinate, Geographic};
 pub use route::{CandidateRoute, Policy, Route};
 pub use unit::{AngleUnit, AreaUnit, LengthUnit};

@@ -36,15 +36,19 @@ mod geometry;
 mod plans;
 pub mod session;
 mod system;
+mod tagging;
 
 pub use failures::Failures;
 pub use functions::functions;
 
 use datafusion::prelude::SessionContext;
 
-/// Adds the functions to a session.
+/// Adds the functions to a session, and the rule by which points and polygons are joined with an index.
 pub fn register(context: &SessionContext) {
     for function in functions() {
         context.register_udf(function.as_ref().clone());
     }
+    let state = context.state_ref();
+    let mut state = state.write();
+    *state = tagging::with_rule(&state);
 }

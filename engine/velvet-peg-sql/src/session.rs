@@ -2,6 +2,7 @@
 
 use crate::failures::Failures;
 use crate::functions::functions;
+use crate::tagging::Planner;
 use ballista::extension::SessionContextExt;
 use ballista_core::extension::SessionConfigExt;
 use datafusion::error::{DataFusionError, Result};
@@ -67,7 +68,7 @@ pub(crate) fn state(config: SessionConfig) -> Result<SessionState> {
     let builder = SessionStateBuilder::new_from_existing(
         ballista_core::utils::default_session_builder(config)?,
     );
-    let mut state = builder.build();
+    let mut state = builder.with_query_planner(Arc::new(Planner)).build();
     for function in functions() {
         datafusion::execution::FunctionRegistry::register_udf(&mut state, function)?;
     }

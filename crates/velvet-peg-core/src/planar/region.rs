@@ -145,6 +145,10 @@ impl Region {
 
     /// As [`Region::place`], where a place within so much of the boundary counts as on it.
     pub fn place_within(&self, at: (f64, f64), tolerance: f64) -> Placing {
+        // A distance is rounded, the side of an edge is not.
+        if tolerance == 0.0 {
+            return self.place(at);
+        }
         let [west, south, east, north] = self.bounds;
         let out = at.0 < west - tolerance
             || at.0 > east + tolerance

@@ -2,7 +2,6 @@
 
 use super::shores::Shores;
 use crate::error::{Error, Result};
-use crate::geometry::Ground;
 use crate::layer::GeometryKind;
 use crate::layer::column_names::position;
 use crate::layer_io::LayerReader;
@@ -14,8 +13,8 @@ use arrow_select::take::take_record_batch;
 use rstar::RTree;
 use rstar::primitives::{GeomWithData, Rectangle};
 use std::sync::{Arc, OnceLock};
-use velvet_peg_core::Crs;
 use velvet_peg_core::planar::{Mosaic, Region};
+use velvet_peg_core::{Crs, metres_per_unit};
 
 type Boxed = GeomWithData<Rectangle<[f64; 2]>, u32>;
 
@@ -43,21 +42,12 @@ struct Scale {
 }
 
 impl Scale {
-    /// By geodesics from a place a little to the east, and a little to the north.
+    /// By geodesics; of a system without places on an ellipsoid, its unit.
     fn of(crs: Option<&Crs>, middle: (f64, f64)) -> Scale {
-        let found = crs.and_then(|crs| {
-            let ground = Ground::of(crs).ok()?;
-            let step = if crs.is_geographic() { 1e-3 } else { 100.0 };
-            let from = ground.place(middle)?;
-            let along = |to: (f64, f64)| -> Option<f64> {
-                let to = ground.place(to)?;
-                Some(ground.geodesic().inverse(from, to).distance_m / step)
-            };
-            let (x, y) = (along((middle.0 + step, middle.1))?, along((middle.0, middle.1 + step))?);
-            (x > 0.0 && y > 0.0).then_some(Scale { x, y })
-        });
+        let found = crs.and_then(|crs| metres_per_unit(crs, middle));
         let unit = crs.and_then(Crs::length_unit).map_or(1.0, |unit| unit.metres());
-        found.unwrap_or(Scale { x: unit, y: unit })
+        let (x, y) = found.unwrap_or((unit, unit));
+        Scale { x, y }
     }
 }
 

@@ -11,7 +11,7 @@ use datafusion::logical_expr::{
 };
 
 /// The text of an argument, or the number of a system as a text; none if it is not the same for all rows.
-pub(super) fn constant(value: &ScalarValue) -> Option<String> {
+pub(crate) fn constant(value: &ScalarValue) -> Option<String> {
     match value {
         ScalarValue::Utf8(text) | ScalarValue::Utf8View(text) | ScalarValue::LargeUtf8(text) => {
             text.clone()

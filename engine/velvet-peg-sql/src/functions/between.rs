@@ -71,9 +71,9 @@ fn resolved(args: &[Expr], info: &SimplifyContext) -> Result<Option<Vec<Expr>>> 
 fn figure(args: &ScalarFunctionArgs, figure: fn(GeodesicColumns) -> Vec<f64>) -> Result<ArrayRef> {
     let degrees = degrees_of(&system_at(args, 0, 2)?)?;
     let places = |at: usize| -> Result<Points> {
-        let mut points = Points::of(&column(args, at)?)?;
-        let way = plan(&system_at(args, at, at + 2)?, &degrees)?;
         let fail = Failures::end_the_query(&args.config_options);
+        let mut points = Points::of(&column(args, at)?, fail)?;
+        let way = plan(&system_at(args, at, at + 2)?, &degrees)?;
         carry(&way, &mut points.x, &mut points.y, fail)?;
         Ok(points)
     };

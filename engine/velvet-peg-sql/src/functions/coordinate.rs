@@ -2,6 +2,7 @@
 
 use super::arguments::column;
 use super::function::{Function, What, as_it_is};
+use crate::failures::Failures;
 use crate::geometry::Points;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::arrow::datatypes::{DataType, Field};
@@ -34,7 +35,8 @@ fn of_points(
 }
 
 fn part(args: &ScalarFunctionArgs, part: fn(&Points) -> &Vec<f64>) -> Result<ArrayRef> {
-    let points = Points::of(&column(args, 0)?)?;
+    let fail = Failures::end_the_query(&args.config_options);
+    let points = Points::of(&column(args, 0)?, fail)?;
     let there = |row: usize| points.is_there(row).then_some(part(&points)[row]);
     Ok(Arc::new((0..points.len()).map(there).collect::<Float64Array>()))
 }

@@ -12,8 +12,12 @@ mod measure;
 mod of_geometry;
 mod places;
 mod point;
+mod relation;
 mod transform;
 mod zone;
+
+pub(crate) use arguments::constant;
+pub(crate) use relation::POLYGON_FIRST;
 
 use datafusion::logical_expr::ScalarUDF;
 use std::sync::Arc;
@@ -36,6 +40,10 @@ pub fn functions() -> Vec<Arc<ScalarUDF>> {
         measure::length(),
         measure::perimeter(),
         point::point(),
+        relation::contains(),
+        relation::falls_in(),
+        relation::intersects(),
+        relation::within(),
         transform::transform(),
         zone::state_plane(),
         zone::utm(),

@@ -36,8 +36,8 @@ pub(super) fn positions(args: &ScalarFunctionArgs) -> Result<Vec<Geographic>> {
 /// If there is no way to it; of the first point that cannot be carried, where that ends the query.
 pub(super) fn carried(args: &ScalarFunctionArgs, degrees: &Crs) -> Result<Vec<Geographic>> {
     let way = plan(&system_at(args, 0, 1)?, &system::text_of(degrees)?)?;
-    let mut points = Points::of(&column(args, 0)?)?;
     let fail = Failures::end_the_query(&args.config_options);
+    let mut points = Points::of(&column(args, 0)?, fail)?;
     carry(&way, &mut points.x, &mut points.y, fail)?;
     Ok(points.x.into_iter().zip(points.y).map(|(lon, lat)| Geographic { lat, lon }).collect())
 }

@@ -83,7 +83,7 @@ fn compute(args: &ScalarFunctionArgs) -> Result<ArrayRef> {
         carry(&way, &mut shapes.x, &mut shapes.y, fail)?;
         return Ok(shapes.into_binary());
     }
-    let mut points = Points::of(&geometries)?;
+    let mut points = Points::of(&geometries, fail)?;
     carry(&way, &mut points.x, &mut points.y, fail)?;
     Ok(points.into_column())
 }

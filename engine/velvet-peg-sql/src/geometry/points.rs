@@ -1,5 +1,6 @@
 //! Points as the columns of their coordinates (GeoArrow, "separated" coordinates).
 
+use super::shapes::{Kind, Shapes};
 use crate::error::wrong;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, Float64Array, StructArray};
 use datafusion::arrow::buffer::NullBuffer;
@@ -25,11 +26,16 @@ pub(crate) struct Points {
 }
 
 impl Points {
+    /// Points as columns or as well-known binary; a geometry that is not one point counts as none.
+    ///
     /// # Errors
-    /// If the column is none of points.
-    pub(crate) fn of(column: &ArrayRef) -> Result<Points> {
+    /// If the column is none of points; with `fail`, of the first geometry that is not one point.
+    pub(crate) fn of(column: &ArrayRef, fail: bool) -> Result<Points> {
         match column.data_type() {
             DataType::Struct(_) => {}
+            DataType::Binary | DataType::LargeBinary | DataType::BinaryView => {
+                return Points::of_shapes(&Shapes::of(column, fail)?, fail);
+            }
             DataType::Null => {
                 let none = vec![f64::NAN; column.len()];
                 return Ok(Points { x: none.clone(), y: none });
@@ -49,6 +55,30 @@ impl Points {
             Ok((0..column.len()).map(at).collect())
         };
         Ok(Points { x: part("x")?, y: part("y")? })
+    }
+
+    fn of_shapes(shapes: &Shapes, fail: bool) -> Result<Points> {
+        let none = vec![f64::NAN; shapes.len()];
+        let mut points = Points { x: none.clone(), y: none };
+        let mut vertices = vec![0_u32; shapes.len()];
+        for run in &shapes.runs {
+            let at = run.vertices.start;
+            // What is no point is counted twice, as several are.
+            vertices[run.row] += match run.kind {
+                Kind::Point => run.vertices.len() as u32,
+                Kind::Line | Kind::Outer | Kind::Hole => 2,
+            };
+            if vertices[run.row] == 1 && at < run.vertices.end {
+                (points.x[run.row], points.y[run.row]) = (shapes.x[at], shapes.y[at]);
+            }
+        }
+        for (row, _) in vertices.iter().enumerate().filter(|(_, count)| **count > 1) {
+            if fail {
+                return Err(wrong("a geometry is not one point"));
+            }
+            (points.x[row], points.y[row]) = (f64::NAN, f64::NAN);
+        }
+        Ok(points)
     }
 
     pub(crate) fn len(&self) -> usize {

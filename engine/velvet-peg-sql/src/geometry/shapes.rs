@@ -52,7 +52,7 @@ impl Shapes {
         let mut shapes = Shapes::default();
         match column.data_type() {
             DataType::Struct(_) => {
-                let points = Points::of(column)?;
+                let points = Points::of(column, fail)?;
                 shapes.there = (0..points.len()).map(|row| points.is_there(row)).collect();
                 for row in (0..points.len()).filter(|row| points.is_there(*row)) {
                     let at = shapes.x.len();

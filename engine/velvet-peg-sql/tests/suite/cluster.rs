@@ -1,5 +1,6 @@
 //! A cluster of a scheduler and two executors as processes.
 
+use crate::support::Wkb;
 use std::net::TcpListener;
 use std::path::Path;
 use std::process::{Child, Command, Output, Stdio};
@@ -82,6 +83,21 @@ fn numbers(folder: &Path, count: u64) -> String {
 const POINTS: &str = "(SELECT st_point(-123.0 + (value % 1000) * 0.01, 45.0 + (value % 997) * 0.002, 'EPSG:4326') \
                       AS p, value FROM numbers)";
 
+/// Two polygons beside each other, in another system.
+fn fields() -> String {
+    let square = |west: f64| {
+        let ring = [west, 45.2, west + 3.0, 45.2, west + 3.0, 46.4, west, 46.4, west, 45.2];
+        let bytes = Wkb::of(3).count(1).count(5).doubles(&ring).0;
+        bytes.iter().map(|byte| format!("{byte:02x}")).collect::<String>()
+    };
+    format!(
+        "(SELECT field, declare_system(shape, 'EPSG:4269') AS boundary \
+         FROM (VALUES ('west', X'{}'), ('east', X'{}')) AS t (field, shape))",
+        square(-122.5),
+        square(-119.5)
+    )
+}
+
 fn text(output: &Output) -> String {
     let out = String::from_utf8_lossy(&output.stdout);
     format!("{out}{}", String::from_utf8_lossy(&output.stderr))
@@ -107,6 +123,22 @@ fn a_cluster_gives_what_one_process_gives() {
                  FROM {POINTS}"
             ),
             "true",
+        ),
+        (
+            format!(
+                "SELECT field, count(*) AS n FROM {POINTS} AS points LEFT JOIN {} AS fields \
+                 ON falls_in(p, boundary) GROUP BY field ORDER BY field",
+                fields()
+            ),
+            "| west  | ",
+        ),
+        (
+            format!(
+                "SELECT count(*) FROM {POINTS} AS points JOIN {} AS fields \
+                 ON st_within(p, boundary) AND value > 70000",
+                fields()
+            ),
+            "| ",
         ),
         ("SELECT st_point(value, value, 'EPSG:99999') FROM numbers".to_string(), "99999"),
     ] {

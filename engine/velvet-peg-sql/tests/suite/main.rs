@@ -5,3 +5,4 @@ mod cluster;
 mod queries;
 mod shapes;
 mod support;
+mod tagging;

@@ -1,32 +1,8 @@
 //! Lines and polygons as well-known binary: heights stay, holes are taken off, what is cut or made up is refused.
 
-use crate::support::{binaries, bits, context, error, rows};
+use crate::support::{Wkb, binaries, bits, context, error, rows};
 use datafusion::arrow::array::AsArray;
 use velvet_peg_core::{Converter, Crs, Geodesic, Geographic};
-
-/// Bytes of a geometry: kind, then numbers and doubles as they come.
-struct Wkb(Vec<u8>);
-
-impl Wkb {
-    fn of(kind: u32) -> Wkb {
-        Wkb(vec![1]).count(kind)
-    }
-
-    fn count(mut self, number: u32) -> Wkb {
-        self.0.extend(number.to_le_bytes());
-        self
-    }
-
-    fn doubles(mut self, numbers: &[f64]) -> Wkb {
-        numbers.iter().for_each(|number| self.0.extend(number.to_le_bytes()));
-        self
-    }
-
-    fn with(mut self, other: Wkb) -> Wkb {
-        self.0.extend(other.0);
-        self
-    }
-}
 
 const SQUARE: [f64; 10] = [-120.0, 47.0, -119.0, 47.0, -119.0, 48.0, -120.0, 48.0, -120.0, 47.0];
 const HOLE: [f64; 8] = [-119.8, 47.2, -119.2, 47.2, -119.5, 47.8, -119.8, 47.2];

@@ -67,3 +67,27 @@ pub fn truth(name: &str) -> Vec<HashMap<String, String>> {
 pub fn number(row: &HashMap<String, String>, column: &str) -> f64 {
     row[column].parse().unwrap_or_else(|_| panic!("{column}: {}", row[column]))
 }
+
+/// Bytes of a geometry: kind, then numbers and doubles as they come.
+pub struct Wkb(pub Vec<u8>);
+
+impl Wkb {
+    pub fn of(kind: u32) -> Wkb {
+        Wkb(vec![1]).count(kind)
+    }
+
+    pub fn count(mut self, number: u32) -> Wkb {
+        self.0.extend(number.to_le_bytes());
+        self
+    }
+
+    pub fn doubles(mut self, numbers: &[f64]) -> Wkb {
+        numbers.iter().for_each(|number| self.0.extend(number.to_le_bytes()));
+        self
+    }
+
+    pub fn with(mut self, other: Wkb) -> Wkb {
+        self.0.extend(other.0);
+        self
+    }
+}
