@@ -2,7 +2,7 @@
 //! tasks, and executors, which run these.
 
 use crate::session::{cluster_config, state};
-use crate::tagging::Codec;
+use crate::{tables, tagging};
 use ballista_core::error::{BallistaError, Result};
 use ballista_core::registry::BallistaFunctionRegistry;
 use ballista_executor::executor_process::{ExecutorProcessConfig, start_executor_process};
@@ -38,7 +38,8 @@ pub async fn scheduler(options: SchedulerOptions) -> Result<()> {
         expire_dead_executor_interval_seconds: (options.executor_timeout_s / 4).max(1),
         override_config_producer: Some(Arc::new(cluster_config)),
         override_session_builder: Some(Arc::new(state)),
-        override_physical_codec: Some(Arc::new(Codec::default())),
+        override_logical_codec: Some(Arc::new(tables::Codec::default())),
+        override_physical_codec: Some(Arc::new(tagging::Codec::default())),
         ..SchedulerConfig::default()
     };
     let address: SocketAddr = format!("{}:{}", options.host, options.port)
@@ -89,7 +90,8 @@ pub async fn executor(options: ExecutorOptions) -> Result<()> {
         executor_heartbeat_interval_seconds: options.heartbeat_s,
         override_function_registry: Some(Arc::new(BallistaFunctionRegistry::from(&state))),
         override_config_producer: Some(Arc::new(cluster_config)),
-        override_physical_codec: Some(Arc::new(Codec::default())),
+        override_logical_codec: Some(Arc::new(tables::Codec::default())),
+        override_physical_codec: Some(Arc::new(tagging::Codec::default())),
         ..ExecutorProcessConfig::default()
     };
     start_executor_process(Arc::new(config)).await

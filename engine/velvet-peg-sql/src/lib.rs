@@ -36,6 +36,7 @@ mod geometry;
 mod plans;
 pub mod session;
 mod system;
+mod tables;
 mod tagging;
 
 pub use failures::Failures;
@@ -43,12 +44,12 @@ pub use functions::functions;
 
 use datafusion::prelude::SessionContext;
 
-/// Adds the functions to a session, and the rule by which points and polygons are joined with an index.
+/// Adds the functions to a session, the rule by which points and polygons are joined with an index, and GeoParquet.
 pub fn register(context: &SessionContext) {
     for function in functions() {
         context.register_udf(function.as_ref().clone());
     }
     let state = context.state_ref();
     let mut state = state.write();
-    *state = tagging::with_rule(&state);
+    *state = session::completed(&state);
 }

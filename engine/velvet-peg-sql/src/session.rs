@@ -2,7 +2,8 @@
 
 use crate::failures::Failures;
 use crate::functions::functions;
-use crate::tagging::Planner;
+use crate::tables::{Codec, Factory, GeoParquet, WithMetadata};
+use crate::tagging::{Planner, with_rule};
 use ballista::extension::SessionContextExt;
 use ballista_core::extension::SessionConfigExt;
 use datafusion::error::{DataFusionError, Result};
@@ -58,9 +59,25 @@ pub async fn clustered(url: &str) -> Result<SessionContext> {
     Ok(context)
 }
 
+/// A state with the rules and formats that the functions work with.
+pub(crate) fn completed(state: &SessionState) -> SessionState {
+    let mut state = with_rule(state);
+    for (name, geometries) in [("PARQUET", false), ("GEOPARQUET", true)] {
+        state.table_factories_mut().insert(name.to_string(), Arc::new(Factory { geometries }));
+    }
+    if state.get_file_format_factory("geoparquet").is_none() {
+        // It is not there yet, so that this cannot fail.
+        let _ = state.register_file_format(Arc::new(GeoParquet), true);
+        state.add_analyzer_rule(Arc::new(WithMetadata));
+    }
+    state
+}
+
 /// The settings of the parts of a cluster.
 pub(crate) fn cluster_config() -> SessionConfig {
-    SessionConfig::new_with_ballista().with_option_extension(Failures::default())
+    SessionConfig::new_with_ballista()
+        .with_option_extension(Failures::default())
+        .with_ballista_logical_extension_codec(Arc::new(Codec::default()))
 }
 
 /// The state of a part of a cluster, with all functions.
@@ -68,7 +85,7 @@ pub(crate) fn state(config: SessionConfig) -> Result<SessionState> {
     let builder = SessionStateBuilder::new_from_existing(
         ballista_core::utils::default_session_builder(config)?,
     );
-    let mut state = builder.with_query_planner(Arc::new(Planner)).build();
+    let mut state = completed(&builder.with_query_planner(Arc::new(Planner)).build());
     for function in functions() {
         datafusion::execution::FunctionRegistry::register_udf(&mut state, function)?;
     }

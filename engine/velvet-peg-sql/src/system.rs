@@ -50,6 +50,11 @@ pub(crate) fn of_field(field: &Field) -> Option<String> {
     }
 }
 
+/// Whether a field says that it is one of geometries.
+pub(crate) fn is_geometry(field: &Field) -> bool {
+    field.metadata().get(EXTENSION).is_some_and(|name| name.starts_with("geoarrow."))
+}
+
 /// A field with the kind of its geometries and their system.
 pub(crate) fn with_system(field: Field, kind: &str, system: Option<&str>) -> Field {
     let crs = match system {

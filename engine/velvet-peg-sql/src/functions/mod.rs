@@ -3,6 +3,7 @@
 mod angle;
 mod arguments;
 mod between;
+mod bounds;
 mod coordinate;
 mod declare;
 mod factor;
@@ -17,6 +18,7 @@ mod transform;
 mod zone;
 
 pub(crate) use arguments::constant;
+pub(crate) use bounds::{BOUNDS, bounds_of};
 pub(crate) use relation::POLYGON_FIRST;
 
 use datafusion::logical_expr::ScalarUDF;
@@ -29,6 +31,7 @@ pub fn functions() -> Vec<Arc<ScalarUDF>> {
         angle::longitude(),
         between::azimuth(),
         between::distance(),
+        bounds::bounds(),
         coordinate::x(),
         coordinate::y(),
         declare::declare(),

@@ -5,4 +5,5 @@ mod cluster;
 mod queries;
 mod shapes;
 mod support;
+mod tables;
 mod tagging;

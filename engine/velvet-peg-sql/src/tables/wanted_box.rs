@@ -1,0 +1,149 @@
+//! The box in which the geometries of a column must have a place for a condition to be true.
+
+use crate::functions::{POLYGON_FIRST, constant};
+use crate::geometry::Shapes;
+use crate::plans::{carry, plan};
+use crate::system;
+use crate::tagging::{Relation, Test, middle, regions};
+use datafusion::common::ScalarValue;
+use datafusion::logical_expr::{BinaryExpr, Expr, Operator};
+
+/// West, south, east and north.
+pub(super) type Box4 = [f64; 4];
+
+const EVERYWHERE: Box4 = [f64::NEG_INFINITY, f64::NEG_INFINITY, f64::INFINITY, f64::INFINITY];
+
+/// The column and its box; none if a condition says nothing of where geometries are.
+pub(super) fn of_condition(condition: &Expr) -> Option<(String, Box4)> {
+    match condition {
+        Expr::BinaryExpr(comparison) => of_comparison(comparison),
+        Expr::ScalarFunction(call) => of_relation(call.name(), &call.args),
+        _ => None,
+    }
+}
+
+/// `st_x(column) >= 5` and the like; `AND` comes as two conditions, `BETWEEN` as two comparisons.
+fn of_comparison(comparison: &BinaryExpr) -> Option<(String, Box4)> {
+    let BinaryExpr { left, op, right } = comparison;
+    if *op == Operator::And {
+        let (Some(a), Some(b)) = (of_condition(left), of_condition(right)) else {
+            return of_condition(left).or_else(|| of_condition(right));
+        };
+        return Some(if a.0 == b.0 { (a.0, both(a.1, b.1)) } else { a });
+    }
+    let (call, op, number) = match (number(left), number(right)) {
+        (None, Some(number)) => (left, *op, number),
+        (Some(number), None) => (right, op.swap()?, number),
+        _ => return None,
+    };
+    let Expr::ScalarFunction(call) = call.as_ref() else { return None };
+    let low = match call.name() {
+        "st_x" => 0,
+        "st_y" => 1,
+        _ => return None,
+    };
+    let column = column(call.args.first()?)?;
+    let mut wanted = EVERYWHERE;
+    match op {
+        Operator::Gt | Operator::GtEq => wanted[low] = number,
+        Operator::Lt | Operator::LtEq => wanted[low + 2] = number,
+        Operator::Eq => (wanted[low], wanted[low + 2]) = (number, number),
+        _ => return None,
+    }
+    Some((column, wanted))
+}
+
+/// What is in both.
+pub(super) fn both(a: Box4, b: Box4) -> Box4 {
+    [a[0].max(b[0]), a[1].max(b[1]), a[2].min(b[2]), a[3].min(b[3])]
+}
+
+fn number(expr: &Expr) -> Option<f64> {
+    match expr {
+        Expr::Literal(ScalarValue::Float64(number), _) => *number,
+        _ => None,
+    }
+}
+
+fn column(expr: &Expr) -> Option<String> {
+    match expr {
+        Expr::Column(column) => Some(column.name.clone()),
+        _ => None,
+    }
+}
+
+/// A relation of a column and one geometry, in either place.
+fn of_relation(name: &str, args: &[Expr]) -> Option<(String, Box4)> {
+    let polygon_first = name == POLYGON_FIRST;
+    let relation = if polygon_first { Relation::Within } else { Relation::named(name)? };
+    let [a, b, a_system, b_system, metres] = args else { return None };
+    let text = |expr: &Expr| match expr {
+        Expr::Literal(value, _) => constant(value),
+        _ => None,
+    };
+    let tolerance_m = if relation == Relation::FallsIn { number(metres)? } else { 0.0 };
+    let test = Test::new(relation, tolerance_m).ok()?;
+    let (a_system, b_system) = (text(a_system)?, text(b_system)?);
+    match (column(a), column(b)) {
+        (Some(name), None) => Some((name, around(b, &b_system, &a_system, test)?)),
+        (None, Some(name)) => Some((name, around(a, &a_system, &b_system, test)?)),
+        _ => None,
+    }
+}
+
+/// Places on an edge that stand for all of it when it is carried.
+const STEPS: usize = 16;
+
+/// A share of the size that is added on all sides: carried edges bend between the places on them.
+const SLACK: f64 = 0.01;
+
+/// The box around one geometry in another system; none where a box would not hold it.
+fn around(geometry: &Expr, from: &str, to: &str, test: Test) -> Option<Box4> {
+    let Expr::Literal(value, _) = geometry else { return None };
+    let column = value.to_array().ok()?;
+    let shapes = Shapes::of(&column, false).ok()?;
+    let crs = system::named(to).ok()?;
+    let way = plan(from, to).ok()?;
+    let (mut x, mut y) = (Vec::new(), Vec::new());
+    for run in &shapes.runs {
+        let (run_x, run_y) = (&shapes.x[run.vertices.clone()], &shapes.y[run.vertices.clone()]);
+        x.extend(run_x.last());
+        y.extend(run_y.last());
+        for (a, b) in run_x.windows(2).zip(run_y.windows(2)) {
+            let along =
+                |side: &[f64], step| side[0] + (side[1] - side[0]) * step as f64 / STEPS as f64;
+            x.extend((0..STEPS).map(|step| along(a, step)));
+            y.extend((0..STEPS).map(|step| along(b, step)));
+        }
+    }
+    if x.is_empty() {
+        return None;
+    }
+    carry(&way, &mut x, &mut y, false).ok()?;
+    let least = |side: &[f64]| side.iter().copied().fold(f64::INFINITY, f64::min);
+    let most = |side: &[f64]| side.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+    let [west, south, east, north] = [least(&x), least(&y), most(&x), most(&y)];
+    if x.iter().chain(&y).any(|number| !number.is_finite()) {
+        return None;
+    }
+    // A polygon around a pole, or over the meridian where longitudes begin, is in no box of its vertices.
+    let whole = from == to;
+    if !whole && crs.is_geographic() {
+        let degrees = crs.degrees_per_unit().unwrap_or(1.0);
+        if (east - west) * degrees > 90.0 || north.max(-south) * degrees > 85.0 {
+            return None;
+        }
+    }
+    let place = match regions(&column, false).ok()?.into_iter().next()? {
+        Some(region) if whole => middle(std::iter::once(&region)),
+        _ => ((west + east) / 2.0, (south + north) / 2.0),
+    };
+    // Twice, since the unit of the tolerance is that of one place.
+    let slack = 2.0 * test.tolerance(&crs, place)
+        + if whole {
+            0.0
+        } else {
+            SLACK * (east - west).max(north - south) + 1e-9 * (1.0 + east.abs().max(north.abs()))
+        };
+    Some([west - slack, south - slack, east + slack, north + slack])
+}
