@@ -1,8 +1,9 @@
 //! The programs of a cluster, with the functions built in: a scheduler, which plans queries and divides them into
 //! tasks, and executors, which run these.
 
+use crate::plan_codec::PlanCodec;
 use crate::session::{cluster_config, state};
-use crate::{tables, tagging};
+use crate::tables::TableCodec;
 use ballista_core::error::{BallistaError, Result};
 use ballista_core::registry::BallistaFunctionRegistry;
 use ballista_executor::executor_process::{ExecutorProcessConfig, start_executor_process};
@@ -38,8 +39,8 @@ pub async fn scheduler(options: SchedulerOptions) -> Result<()> {
         expire_dead_executor_interval_seconds: (options.executor_timeout_s / 4).max(1),
         override_config_producer: Some(Arc::new(cluster_config)),
         override_session_builder: Some(Arc::new(state)),
-        override_logical_codec: Some(Arc::new(tables::Codec::default())),
-        override_physical_codec: Some(Arc::new(tagging::Codec::default())),
+        override_logical_codec: Some(Arc::new(TableCodec::default())),
+        override_physical_codec: Some(Arc::new(PlanCodec::default())),
         ..SchedulerConfig::default()
     };
     let address: SocketAddr = format!("{}:{}", options.host, options.port)
@@ -90,8 +91,8 @@ pub async fn executor(options: ExecutorOptions) -> Result<()> {
         executor_heartbeat_interval_seconds: options.heartbeat_s,
         override_function_registry: Some(Arc::new(BallistaFunctionRegistry::from(&state))),
         override_config_producer: Some(Arc::new(cluster_config)),
-        override_logical_codec: Some(Arc::new(tables::Codec::default())),
-        override_physical_codec: Some(Arc::new(tagging::Codec::default())),
+        override_logical_codec: Some(Arc::new(TableCodec::default())),
+        override_physical_codec: Some(Arc::new(PlanCodec::default())),
         ..ExecutorProcessConfig::default()
     };
     start_executor_process(Arc::new(config)).await

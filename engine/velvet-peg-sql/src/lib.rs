@@ -26,21 +26,27 @@
 //! **Units.** Lengths and distances are metres on the ellipsoid, areas square metres, angles degrees, azimuths
 //! clockwise from true north.
 //!
-//! **Rows.** What cannot be computed of a row is NULL, or ends the query: [`Failures`].
+//! **Rows.** What cannot be computed of a row is NULL, or ends the query: [`Settings`].
 
 pub mod cluster;
 mod error;
-mod failures;
 mod functions;
 mod geometry;
+pub mod grid_folder;
+mod plan_codec;
+mod planner;
 mod plans;
+mod rejects;
 pub mod session;
+mod settings;
 mod system;
 mod tables;
 mod tagging;
 
-pub use failures::Failures;
 pub use functions::functions;
+pub use geometry::readable;
+pub use rejects::Count;
+pub use settings::Settings;
 
 use datafusion::prelude::SessionContext;
 

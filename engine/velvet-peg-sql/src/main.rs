@@ -6,7 +6,9 @@ use datafusion::sql::parser::DFParser;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use velvet_peg_sql::cluster::{ExecutorOptions, SchedulerOptions, executor, scheduler};
+use velvet_peg_sql::grid_folder;
 use velvet_peg_sql::session::{Limits, clustered, embedded};
+use velvet_peg_sql::{Settings, readable};
 
 /// Reference systems, conversions and measures in SQL
 #[derive(Parser)]
@@ -16,6 +18,8 @@ struct Words {
     program: Option<Program>,
     #[command(flatten)]
     query: Query,
+    #[command(flatten)]
+    folder: GridFolder,
 }
 
 #[derive(Args)]
@@ -34,6 +38,14 @@ struct Query {
     /// Threads
     #[arg(long)]
     threads: Option<usize>,
+}
+
+/// Grid files, for all programs.
+#[derive(Args)]
+struct GridFolder {
+    /// Folder of grid files for changes of datum; all machines of a cluster need the same
+    #[arg(long, env = "VELVET_PEG_GRIDS", value_name = "DIR", global = true)]
+    grids: Option<PathBuf>,
 }
 
 #[derive(Subcommand)]
@@ -83,6 +95,12 @@ type Result<T> = std::result::Result<T, Box<dyn std::error::Error>>;
 
 fn main() -> ExitCode {
     let words = Words::parse();
+    if let Some(folder) = words.folder.grids
+        && let Err(error) = grid_folder::use_folder(&folder)
+    {
+        eprintln!("error: {error}");
+        return ExitCode::FAILURE;
+    }
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build();
     let done = runtime.map_err(Into::into).and_then(|runtime| {
         runtime.block_on(async {
@@ -157,8 +175,13 @@ async fn ask(query: Query) -> Result<()> {
     for statement in DFParser::parse_sql(&text)? {
         let plan = context.state().statement_to_plan(statement).await?;
         let rows = context.execute_logical_plan(plan).await?.collect().await?;
-        if rows.iter().any(|batch| batch.num_columns() > 0 && batch.num_rows() > 0) {
-            println!("{}", pretty_format_batches(&rows)?);
+        if rows.iter().any(|batch| batch.num_columns() > 0) {
+            println!("{}", pretty_format_batches(&readable(&rows)?)?);
+        }
+        let state = context.state();
+        let counted = Settings::of_config(state.config_options()).map(Settings::take_counts);
+        for count in counted.into_iter().flatten() {
+            eprintln!("note: {count}");
         }
     }
     Ok(())

@@ -1,44 +1,76 @@
 //! Ways between systems, planned once and used for every batch.
 
 use crate::error::{refused, wrong};
+use crate::rejects::Rejects;
 use crate::system;
 use datafusion::error::Result;
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
-use velvet_peg_core::{Converter, Coordinate};
+use velvet_peg_core::{Bounds, Converter, Coordinate, PlanOptions};
 
-/// Plans by the two references as they were given.
-type Plans = HashMap<(String, String), Arc<Converter>>;
+/// Plans by the two references as they were given, and the area.
+type Plans = HashMap<(String, String, String), Arc<Converter>>;
 
 static PLANS: LazyLock<Mutex<Plans>> = LazyLock::new(Mutex::default);
 
-/// The way from one system to another.
+/// The way from one system to another, for data that lies in an area.
 ///
 /// # Errors
 /// If one of them is none, or there is no way.
-pub(crate) fn plan(from: &str, to: &str) -> Result<Arc<Converter>> {
-    let key = (from.to_string(), to.to_string());
+pub(crate) fn plan(from: &str, to: &str, area: Option<Bounds>) -> Result<Arc<Converter>> {
+    let key = (from.to_string(), to.to_string(), format!("{area:?}"));
     let held = || PLANS.lock().unwrap_or_else(PoisonError::into_inner);
     if let Some(plan) = held().get(&key) {
         return Ok(plan.clone());
     }
-    let plan = Converter::new(&system::named(from)?, &system::named(to)?).map_err(refused)?;
-    let plan = Arc::new(plan);
+    let options = PlanOptions { area, ..PlanOptions::default() };
+    let plan = Converter::plan(&system::named(from)?, &system::named(to)?, &options);
+    let plan = Arc::new(plan.map_err(refused)?);
     held().insert(key, plan.clone());
     Ok(plan)
+}
+
+/// Makes sure that the way is the one that the query was planned with: another machine may have other grids.
+///
+/// # Errors
+/// If it is another.
+pub(crate) fn same_route(way: &Converter, planned: &str) -> Result<()> {
+    let here = way.route().summary();
+    match here == planned {
+        true => Ok(()),
+        false => Err(wrong(format!(
+            "the query was planned with the route `{planned}`, and here it is `{here}`: all machines need the same \
+             grid files (--grids)"
+        ))),
+    }
 }
 
 /// Carries coordinates in place; those that cannot be become NaN.
 ///
 /// # Errors
-/// With `fail`, of the first that cannot be.
-pub(crate) fn carry(way: &Converter, x: &mut [f64], y: &mut [f64], fail: bool) -> Result<()> {
-    let before = fail.then(|| (x.to_vec(), y.to_vec()));
-    let failed = way.convert_columns(x, y, None);
-    let Some((from_x, from_y)) = before.filter(|_| failed > 0) else { return Ok(()) };
-    let lost = |at: &usize| from_x[*at].is_finite() && !x[*at].is_finite();
-    match (0..x.len()).find(lost) {
-        Some(at) => way.convert(Coordinate::xy(from_x[at], from_y[at])).map(drop).map_err(wrong),
-        None => Ok(()),
+/// Of the first that cannot be, where that ends the query.
+pub(crate) fn carry(
+    way: &Converter,
+    x: &mut [f64],
+    y: &mut [f64],
+    rejects: &Rejects,
+) -> Result<()> {
+    // Only a reason needs the numbers as they were; most batches have none.
+    let (from_x, from_y) = (x.to_vec(), y.to_vec());
+    if way.convert_columns(x, y, None) == 0 {
+        return Ok(());
+    }
+    let lost =
+        |at: &usize| from_x[*at].is_finite() && from_y[*at].is_finite() && !x[*at].is_finite();
+    let mut lost = (0..x.len()).filter(lost);
+    let Some(first) = lost.next() else { return Ok(()) };
+    rejects.add_many(1 + lost.count() as u64, || why(way, (from_x[first], from_y[first])))
+}
+
+/// Why a place cannot be carried.
+pub(crate) fn why(way: &Converter, (x, y): (f64, f64)) -> String {
+    match way.convert(Coordinate::xy(x, y)) {
+        Err(error) => error.to_string(),
+        Ok(_) => format!("{x}, {y} cannot be carried"),
     }
 }

@@ -1,9 +1,9 @@
 //! Sessions with the functions: of this process, and of a cluster's client.
 
-use crate::failures::Failures;
-use crate::functions::functions;
-use crate::tables::{Codec, Factory, GeoParquet, WithMetadata};
-use crate::tagging::{Planner, with_rule};
+use crate::functions::{ROUTES, Routes, functions};
+use crate::planner::{Planner, with_rule};
+use crate::settings::Settings;
+use crate::tables::{Factory, GeoParquet, TableCodec, WithMetadata};
 use ballista::extension::SessionContextExt;
 use ballista_core::extension::SessionConfigExt;
 use datafusion::error::{DataFusionError, Result};
@@ -30,7 +30,7 @@ pub struct Limits {
 pub fn embedded(limits: Limits) -> Result<SessionContext> {
     let mut config = SessionConfig::new()
         .with_information_schema(true)
-        .with_option_extension(Failures::default());
+        .with_option_extension(Settings::default());
     if let Some(threads) = limits.threads {
         config = config.with_target_partitions(threads);
     }
@@ -65,6 +65,7 @@ pub(crate) fn completed(state: &SessionState) -> SessionState {
     for (name, geometries) in [("PARQUET", false), ("GEOPARQUET", true)] {
         state.table_factories_mut().insert(name.to_string(), Arc::new(Factory { geometries }));
     }
+    state.register_udtf(ROUTES, Arc::new(Routes));
     if state.get_file_format_factory("geoparquet").is_none() {
         // It is not there yet, so that this cannot fail.
         let _ = state.register_file_format(Arc::new(GeoParquet), true);
@@ -76,8 +77,8 @@ pub(crate) fn completed(state: &SessionState) -> SessionState {
 /// The settings of the parts of a cluster.
 pub(crate) fn cluster_config() -> SessionConfig {
     SessionConfig::new_with_ballista()
-        .with_option_extension(Failures::default())
-        .with_ballista_logical_extension_codec(Arc::new(Codec::default()))
+        .with_option_extension(Settings::of_process())
+        .with_ballista_logical_extension_codec(Arc::new(TableCodec::default()))
 }
 
 /// The state of a part of a cluster, with all functions.

@@ -7,7 +7,7 @@
 //!
 //! 1,000,000 rows, and a tenth of them, if not given; with a word only the floods whose line has it. Files lie in
 //! the temporary folder, and are removed. The program is the `vpeg` that lies beside this one. Peak memory is what
-//! Linux counts of the process; elsewhere it is left out.
+//! Linux counts of the process; elsewhere it is left out. What is refused is told with the reason.
 
 use std::error::Error;
 use std::fs::File;
@@ -252,7 +252,11 @@ struct Took {
     memory: Option<f64>,
 }
 
-fn run(program: &Path, folder: &Path, line: &str) -> Result<Took> {
+fn run(program: &Path, folder: &Path, line: &str) -> std::result::Result<Took, String> {
+    ran(program, folder, line).map_err(|error| error.to_string())
+}
+
+fn ran(program: &Path, folder: &Path, line: &str) -> Result<Took> {
     let said = folder.join("said.txt");
     let began = Instant::now();
     let mut child = Command::new(program)
@@ -308,19 +312,36 @@ fn main() -> Result<()> {
     println!("| of | how many | command | s | MB | a tenth takes: time | memory |");
     println!("| --- | ---: | --- | ---: | ---: | ---: | ---: |");
     for (of, line) in FLOODS.iter().filter(|(_, line)| line.contains(&word)) {
-        let mut took = Vec::new();
-        for rows in [rows / 10, rows] {
-            let path = made(&program, folder.path(), *of, of.count(rows))?;
+        let took = [rows / 10, rows].map(|rows| {
+            let made = |of: Of| {
+                made(&program, folder.path(), of, of.count(rows)).map_err(|error| error.to_string())
+            };
+            let path = made(*of)?;
             let name = |path: &Path| path.display().to_string();
             let mut filled = line.replace("IN", &name(&path));
             if line.contains("OTHER") {
                 let other = if line.starts_with("join") { Of::Keys } else { Of::Polygons };
-                let other = made(&program, folder.path(), other, other.count(rows))?;
+                let other = made(other)?;
                 filled = filled.replace("OTHER", &name(&other));
             }
-            took.push(run(&program, folder.path(), &filled.replace("OUT", "out"))?);
+            run(&program, folder.path(), &filled.replace("OUT", "out"))
+        });
+        for entry in std::fs::read_dir(folder.path())? {
+            let entry = entry?;
+            if entry.file_name().to_string_lossy().starts_with("out.") {
+                std::fs::remove_file(entry.path())?;
+            }
         }
-        let [tenth, whole] = &took[..] else { unreachable!() };
+        let (tenth, whole) = match took {
+            [Ok(tenth), Ok(whole)] => (tenth, whole),
+            [Err(error), _] | [_, Err(error)] => {
+                let words: Vec<&str> =
+                    error.lines().filter(|line| line.contains("error")).collect();
+                let (name, count) = (of.name(), of.count(rows));
+                println!("| {name} | {count} | `{line}` | refused: {} | | | |", words.join(" "));
+                continue;
+            }
+        };
         let share = |a: f64, b: f64| format!("1/{:.1}", b / a);
         let memory = whole.memory.map_or(String::new(), |mb| format!("{mb:.0}"));
         println!(

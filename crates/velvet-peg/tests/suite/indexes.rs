@@ -198,3 +198,56 @@ fn an_index_of_nothing_is_whole() {
     }
     assert_eq!(found_in_geopackage(&folder.path().join("bare.gpkg"), WINDOWS[0]), [0, 1]);
 }
+
+/// A layer that comes into a file that holds others brings its tree with it; it is replaced by more and by fewer
+/// features, and added to, in files of other page sizes too.
+#[test]
+fn an_index_goes_into_a_file_that_is_there() {
+    let folder = tempfile::tempdir().expect("a folder");
+    for page in [512, 4096, 65_536] {
+        let file = folder.path().join(format!("district-{page}.gpkg"));
+        let mut other = Layer::new("others", Some(Crs::from_epsg(32610).expect("a system")));
+        other
+            .push(Geometry::Point((612_000.0, 5_251_000.0)), [("number", 7.into())])
+            .expect("it fits");
+        other.write(&file).expect("it is written");
+        let paged = Connection::open(&file).expect("a database");
+        paged.execute_batch(&format!("PRAGMA page_size = {page}; VACUUM")).expect("other pages");
+        drop(paged);
+        let mut before = 0;
+        for (count, append) in
+            [(3_000, false), (10_000, false), (20, false), (5_000, true), (1, false), (60, true)]
+        {
+            let features = features(count);
+            let options = WriteOptions { append, overwrite: !append, ..WriteOptions::default() };
+            layer(&features).write_with(&file, &options).expect("it is written");
+            before = if append { before + count } else { count };
+            for window in WINDOWS {
+                let found = found_in_geopackage(&file, window);
+                let lies = |at: &usize| meet(around(&features[*at]), window);
+                let least = (0..count).filter(lies).count();
+                assert!(found.len() >= least, "{page}: {count} features, {window:?}");
+            }
+            let connection = whole(&file);
+            let number =
+                |sql: &str| -> i64 { connection.query_row(sql, [], |row| row.get(0)).expect(sql) };
+            assert_eq!(
+                number("SELECT count(*) FROM rtree_places_geom"),
+                before as i64,
+                "{page}: {count}"
+            );
+            assert_eq!(number("SELECT count(*) FROM places"), before as i64, "{page}: {count}");
+            assert_eq!(number("SELECT number FROM others"), 7);
+        }
+        // What comes later finds its place.
+        let connection = whole(&file);
+        connection
+            .execute("INSERT INTO rtree_places_geom VALUES (9999, 1, 2, 1, 2)", [])
+            .expect("a box");
+        assert_eq!(
+            whole(&file)
+                .query_row("SELECT count(*) FROM rtree_places_geom", [], |r| r.get::<_, i64>(0)),
+            Ok(62)
+        );
+    }
+}

@@ -1,9 +1,7 @@
 //! `latitude_degrees(text)`, `longitude_degrees(text)`: angles as they are written (`47°24'46.66"N`), in degrees.
 
-use super::arguments::column;
+use super::arguments::{column, rejects};
 use super::function::{Function, What, as_it_is};
-use crate::error::wrong;
-use crate::failures::Failures;
 use datafusion::arrow::array::{ArrayRef, AsArray, Float64Array};
 use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
@@ -34,12 +32,10 @@ fn of_texts(name: &'static str, compute: fn(&ScalarFunctionArgs) -> Result<Array
 
 fn degrees(args: &ScalarFunctionArgs, axis: Axis) -> Result<ArrayRef> {
     let texts = column(args, 0)?;
-    let fail = Failures::end_the_query(&args.config_options);
-    let degrees = |text: Option<&str>| match text.map(|text| angle::parse(text, axis)) {
+    let rejects = rejects(args);
+    let degrees = |text: Option<&str>| match text {
+        Some(text) => rejects.value(angle::parse(text, axis)),
         None => Ok(None),
-        Some(Ok(degrees)) => Ok(Some(degrees)),
-        Some(Err(error)) if fail => Err(wrong(error)),
-        Some(Err(_)) => Ok(None),
     };
     let column = texts.as_string::<i32>().iter().map(degrees).collect::<Result<Float64Array>>()?;
     Ok(Arc::new(column))

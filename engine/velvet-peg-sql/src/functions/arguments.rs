@@ -1,6 +1,9 @@
 //! Arguments of functions: columns, and systems, which are the same for all rows.
 
 use crate::error::refused;
+use crate::plans::plan;
+use crate::rejects::Rejects;
+use crate::settings::area_of;
 use crate::system;
 use datafusion::arrow::array::ArrayRef;
 use datafusion::arrow::datatypes::{DataType, Field};
@@ -9,6 +12,8 @@ use datafusion::error::Result;
 use datafusion::logical_expr::{
     ColumnarValue, Expr, ExprSchemable, ReturnFieldArgs, ScalarFunctionArgs,
 };
+use std::sync::Arc;
+use velvet_peg_core::Converter;
 
 /// The text of an argument, or the number of a system as a text; none if it is not the same for all rows.
 pub(crate) fn constant(value: &ScalarValue) -> Option<String> {
@@ -74,6 +79,19 @@ pub(super) fn system_at(
         }
         None => system_of(&args.arg_fields[geometry]),
     }
+}
+
+/// The rows of a call that cannot be computed.
+pub(super) fn rejects(args: &ScalarFunctionArgs) -> Rejects {
+    Rejects::of(&args.config_options, args.return_field.name())
+}
+
+/// The way between two systems for the data of a call's session.
+///
+/// # Errors
+/// If there is none.
+pub(super) fn way(args: &ScalarFunctionArgs, from: &str, to: &str) -> Result<Arc<Converter>> {
+    plan(from, to, area_of(&args.config_options))
 }
 
 /// A column of an argument.

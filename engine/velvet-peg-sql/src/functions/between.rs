@@ -1,20 +1,24 @@
 //! `st_distance(from, to)` and `azimuth(from, to)`: the geodesic between two points (Karney 2013), on the ellipsoid of
-//! the first. Before the query runs the call gets the systems of both.
+//! the first. Before the query runs the call gets the systems of both, and the route from the
+//! second to the first.
 
 use super::arguments::{
-    column, named_system, reference_type, system_at, system_of, system_of_expr,
+    column, constant, named_system, reference_type, rejects, system_at, system_of, system_of_expr,
+    way,
 };
 use super::function::{Function, What};
 use crate::error::wrong;
-use crate::failures::Failures;
 use crate::geometry::Points;
-use crate::plans::{carry, plan};
+use crate::plans::{carry, plan, same_route};
+use crate::settings::area_of;
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
 use datafusion::logical_expr::simplify::SimplifyContext;
-use datafusion::logical_expr::{Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit};
+use datafusion::logical_expr::{
+    ColumnarValue, Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit,
+};
 use std::sync::Arc;
 use velvet_peg_core::geodesic::full_circle;
 use velvet_peg_core::{Geodesic, GeodesicColumns};
@@ -38,9 +42,9 @@ fn of_two(name: &'static str, compute: fn(&ScalarFunctionArgs) -> Result<ArrayRe
             takes: "two points",
             arguments: |types| match types {
                 [a, b] => Some(vec![a.clone(), b.clone()]),
-                [a, b, systems @ ..] if systems.len() == 2 => {
+                [a, b, texts @ ..] if texts.len() == 3 => {
                     let points = [a.clone(), b.clone()].into_iter();
-                    Some(points.chain(systems.iter().map(reference_type)).collect())
+                    Some(points.chain(texts.iter().map(reference_type)).collect())
                 }
                 _ => None,
             },
@@ -57,24 +61,28 @@ fn field(args: &ReturnFieldArgs<'_>) -> Result<Field> {
         _ => named_system(args, at + 2),
     };
     // Refused before the query runs.
-    plan(&at(1)?, &degrees_of(&at(0)?)?)?;
+    plan(&at(1)?, &degrees_of(&at(0)?)?, None)?;
     Ok(Field::new("", DataType::Float64, true))
 }
 
 fn resolved(args: &[Expr], info: &SimplifyContext) -> Result<Option<Vec<Expr>>> {
     let [a, b] = args else { return Ok(None) };
-    let systems =
-        [system_of_expr(a, info.schema())?, system_of_expr(b, info.schema())?].map(lit::<String>);
-    Ok(Some([a.clone(), b.clone()].into_iter().chain(systems).collect()))
+    let systems = [system_of_expr(a, info.schema())?, system_of_expr(b, info.schema())?];
+    let way = plan(&systems[1], &degrees_of(&systems[0])?, area_of(info.config_options()))?;
+    let texts = systems.into_iter().chain([way.route().summary()]).map(lit::<String>);
+    Ok(Some([a.clone(), b.clone()].into_iter().chain(texts).collect()))
 }
 
 fn figure(args: &ScalarFunctionArgs, figure: fn(GeodesicColumns) -> Vec<f64>) -> Result<ArrayRef> {
     let degrees = degrees_of(&system_at(args, 0, 2)?)?;
     let places = |at: usize| -> Result<Points> {
-        let fail = Failures::end_the_query(&args.config_options);
-        let mut points = Points::of(&column(args, at)?, fail)?;
-        let way = plan(&system_at(args, at, at + 2)?, &degrees)?;
-        carry(&way, &mut points.x, &mut points.y, fail)?;
+        let rejects = rejects(args);
+        let mut points = Points::of(&column(args, at)?, &rejects)?;
+        let way = way(args, &system_at(args, at, at + 2)?, &degrees)?;
+        if let (1, Some(ColumnarValue::Scalar(planned))) = (at, args.args.get(4)) {
+            same_route(&way, &constant(planned).unwrap_or_default())?;
+        }
+        carry(&way, &mut points.x, &mut points.y, &rejects)?;
         Ok(points)
     };
     let (from, to) = (places(0)?, places(1)?);

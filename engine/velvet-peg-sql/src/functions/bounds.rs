@@ -1,8 +1,7 @@
 //! `bounds(geometry)`: its west, south, east and north side, in the unit of its system, as GeoParquet names them.
 
-use super::arguments::column;
+use super::arguments::{column, rejects};
 use super::function::{Function, What, as_it_is};
-use crate::failures::Failures;
 use crate::geometry::Shapes;
 use datafusion::arrow::array::{ArrayRef, Float64Array, StructArray};
 use datafusion::arrow::buffer::NullBuffer;
@@ -37,8 +36,8 @@ fn fields() -> Fields {
 }
 
 fn compute(args: &ScalarFunctionArgs) -> Result<ArrayRef> {
-    let fail = Failures::end_the_query(&args.config_options);
-    let shapes = Shapes::of(&column(args, 0)?, fail)?;
+    let rejects = rejects(args);
+    let shapes = Shapes::of(&column(args, 0)?, &rejects)?;
     let low = vec![f64::INFINITY; shapes.len()];
     let high = vec![f64::NEG_INFINITY; shapes.len()];
     let (mut west, mut south, mut east, mut north) = (low.clone(), low, high.clone(), high);

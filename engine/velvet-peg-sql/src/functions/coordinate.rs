@@ -1,8 +1,7 @@
 //! `st_x(point)`, `st_y(point)`: longitude or easting, latitude or northing, in the unit of the point's system.
 
-use super::arguments::column;
+use super::arguments::{column, rejects};
 use super::function::{Function, What, as_it_is};
-use crate::failures::Failures;
 use crate::geometry::Points;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::arrow::datatypes::{DataType, Field};
@@ -35,8 +34,8 @@ fn of_points(
 }
 
 fn part(args: &ScalarFunctionArgs, part: fn(&Points) -> &Vec<f64>) -> Result<ArrayRef> {
-    let fail = Failures::end_the_query(&args.config_options);
-    let points = Points::of(&column(args, 0)?, fail)?;
+    let rejects = rejects(args);
+    let points = Points::of(&column(args, 0)?, &rejects)?;
     let there = |row: usize| points.is_there(row).then_some(part(&points)[row]);
     Ok(Arc::new((0..points.len()).map(there).collect::<Float64Array>()))
 }

@@ -1,10 +1,9 @@
 //! `scale_factor(point)`, `convergence(point)`: what the grid of a point's system does there.
 
-use super::arguments::system_at;
+use super::arguments::{rejects, system_at};
 use super::of_geometry;
 use super::places::in_degrees;
-use crate::error::{refused, wrong};
-use crate::failures::Failures;
+use crate::error::refused;
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::error::Result;
@@ -30,11 +29,10 @@ fn of_grid(args: &ScalarFunctionArgs, figure: impl Fn(Factors) -> f64) -> Result
     let projection = grid.projection().map_err(refused)?;
     let (_, places) = in_degrees(args)?;
     let there = |at: &Geographic| at.lat.is_finite() && at.lon.is_finite();
-    let fail = Failures::end_the_query(&args.config_options);
-    let of = |at: Geographic| match projection.factors(at) {
-        _ if !there(&at) => Ok(None),
-        Err(error) if fail => Err(wrong(error)),
-        factors => Ok(factors.ok().map(&figure)),
+    let rejects = rejects(args);
+    let of = |at: Geographic| match there(&at) {
+        true => Ok(rejects.value(projection.factors(at))?.map(&figure)),
+        false => Ok(None),
     };
     Ok(Arc::new(places.into_iter().map(of).collect::<Result<Float64Array>>()?))
 }

@@ -1,11 +1,10 @@
 //! `grid_reference(point)` and `point_of_grid_reference(text)`: references on the grids of UTM and the poles.
 
-use super::arguments::column;
+use super::arguments::{column, rejects};
 use super::function::{Function, What, as_it_is};
 use super::of_geometry;
 use super::places::carried;
-use crate::error::{refused, wrong};
-use crate::failures::Failures;
+use crate::error::refused;
 use crate::geometry::{Points, point_type};
 use crate::system::with_system;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, StringArray};
@@ -23,11 +22,10 @@ const WGS84: u32 = 4326;
 pub(super) fn of_point() -> ScalarUDF {
     of_geometry::text("grid_reference", |args| {
         let places = carried(args, &Crs::from_epsg(WGS84).map_err(refused)?)?;
-        let fail = Failures::end_the_query(&args.config_options);
-        let text = |at: Geographic| match grid_reference(at) {
-            _ if !at.lat.is_finite() => Ok(None),
-            Err(error) if fail => Err(wrong(error)),
-            text => Ok(text.ok()),
+        let rejects = rejects(args);
+        let text = |at: Geographic| match at.lat.is_finite() {
+            true => rejects.value(grid_reference(at)),
+            false => Ok(None),
         };
         let texts = places.into_iter().map(text).collect::<Result<StringArray>>()?;
         Ok(Arc::new(texts))
@@ -54,12 +52,12 @@ pub(super) fn point() -> ScalarUDF {
 fn compute(args: &ScalarFunctionArgs) -> Result<ArrayRef> {
     let texts = column(args, 0)?;
     let texts = texts.as_string::<i32>();
-    let fail = Failures::end_the_query(&args.config_options);
+    let rejects = rejects(args);
     let mut points = Points { x: Vec::new(), y: Vec::new() };
     for text in texts {
-        let square = match text.map(parse_grid_reference) {
-            Some(Err(error)) if fail => return Err(wrong(error)),
-            square => square.and_then(|square| square.ok()),
+        let square = match text {
+            Some(text) => rejects.value(parse_grid_reference(text))?,
+            None => None,
         };
         let middle = square.map(|square| square.middle);
         points.x.push(middle.map_or(f64::NAN, |at| at.lon));

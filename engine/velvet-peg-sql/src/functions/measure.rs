@@ -1,12 +1,10 @@
 //! `st_length(geometry)`, `st_perimeter(geometry)`, `st_area(geometry)`: on the ellipsoid of the geometry's system
 //! (Karney 2013: geodesics, and the area below them), as the library measures features.
 
-use super::arguments::{column, system_at};
+use super::arguments::{column, rejects, system_at, way};
 use super::of_geometry;
 use crate::error::refused;
-use crate::failures::Failures;
 use crate::geometry::{Kind, Shapes};
-use crate::plans::{carry, plan};
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::error::Result;
@@ -55,10 +53,10 @@ fn of_runs(
     let degrees = system::in_degrees(&crs)?;
     let ellipsoid = degrees.ellipsoid().ok_or_else(|| refused("the system has no ellipsoid"))?;
     let geodesic = Geodesic::new(ellipsoid);
-    let way = plan(&from, &system::text_of(&degrees)?)?;
-    let fail = Failures::end_the_query(&args.config_options);
-    let mut shapes = Shapes::of(&column(args, 0)?, fail)?;
-    carry(&way, &mut shapes.x, &mut shapes.y, fail)?;
+    let way = way(args, &from, &system::text_of(&degrees)?)?;
+    let rejects = rejects(args);
+    let mut shapes = Shapes::of(&column(args, 0)?, &rejects)?;
+    shapes.carry(&way, &rejects)?;
     let mut sums: Vec<Option<f64>> =
         shapes.there.iter().map(|there| there.then_some(0.0)).collect();
     let mut places = Vec::new();

@@ -1,9 +1,8 @@
 //! Points as positions: latitude and longitude in degrees.
 
-use super::arguments::{column, system_at};
-use crate::failures::Failures;
+use super::arguments::{column, rejects, system_at, way};
 use crate::geometry::Points;
-use crate::plans::{carry, plan};
+use crate::plans::carry;
 use crate::system;
 use datafusion::error::Result;
 use datafusion::logical_expr::ScalarFunctionArgs;
@@ -35,9 +34,9 @@ pub(super) fn positions(args: &ScalarFunctionArgs) -> Result<Vec<Geographic>> {
 /// # Errors
 /// If there is no way to it; of the first point that cannot be carried, where that ends the query.
 pub(super) fn carried(args: &ScalarFunctionArgs, degrees: &Crs) -> Result<Vec<Geographic>> {
-    let way = plan(&system_at(args, 0, 1)?, &system::text_of(degrees)?)?;
-    let fail = Failures::end_the_query(&args.config_options);
-    let mut points = Points::of(&column(args, 0)?, fail)?;
-    carry(&way, &mut points.x, &mut points.y, fail)?;
+    let way = way(args, &system_at(args, 0, 1)?, &system::text_of(degrees)?)?;
+    let rejects = rejects(args);
+    let mut points = Points::of(&column(args, 0)?, &rejects)?;
+    carry(&way, &mut points.x, &mut points.y, &rejects)?;
     Ok(points.x.into_iter().zip(points.y).map(|(lon, lat)| Geographic { lat, lon }).collect())
 }

@@ -4,13 +4,14 @@
 //! there.
 
 use super::arguments::{
-    column, named_system, reference_type, system_at, system_of, system_of_expr,
+    column, constant, named_system, reference_type, rejects, system_at, system_of, system_of_expr,
+    way,
 };
 use super::function::{Function, What};
 use crate::error::refused;
-use crate::failures::Failures;
 use crate::geometry::Points;
-use crate::plans::{carry, plan};
+use crate::plans::{carry, plan, same_route};
+use crate::settings::area_of;
 use crate::system;
 use crate::tagging::{Relation, TOLERANCE_M, Test, middle, regions};
 use datafusion::arrow::array::{ArrayRef, BooleanArray};
@@ -47,6 +48,11 @@ fn of_relation(
     takes: &'static str,
     compute: fn(&ScalarFunctionArgs) -> Result<ArrayRef>,
 ) -> ScalarUDF {
+    let arguments = match relation {
+        Relation::Within | Relation::Intersects => two,
+        Relation::FallsIn => two_and_metres,
+    };
+    let resolved = |args: &[Expr], info: &SimplifyContext| resolved(args, info, (0, 1));
     Function::of(relation.name(), What { takes, arguments, field, resolved, compute })
 }
 
@@ -59,29 +65,38 @@ pub(super) fn contains() -> ScalarUDF {
         POLYGON_FIRST,
         What {
             takes: "a polygon and a point",
-            arguments,
+            arguments: two,
             field: |args| {
                 let systems = systems_of(args)?;
                 checked(&systems[1], &systems[0])
             },
-            resolved,
-            compute: |args| of_columns(args, Relation::Within, 1, 0),
+            resolved: |args, info| resolved(args, info, (1, 0)),
+            compute: |args| of_columns(args, Relation::Within, (1, 0)),
         },
     )
 }
 
-/// Two geometries and perhaps metres; then their systems and the tolerance.
-fn arguments(types: &[DataType]) -> Option<Vec<DataType>> {
-    let metres = |given: &[DataType]| given.iter().map(|_| DataType::Float64).collect::<Vec<_>>();
+/// Two geometries; before the query runs, their systems, the tolerance and the route are added.
+fn two(types: &[DataType]) -> Option<Vec<DataType>> {
     match types {
-        [a, b, rest @ ..] if rest.len() <= 1 => {
-            Some([vec![a.clone(), b.clone()], metres(rest)].concat())
-        }
-        [a, b, c, d, rest @ ..] if rest.len() == 1 => {
-            let systems = vec![reference_type(c), reference_type(d)];
-            Some([vec![a.clone(), b.clone()], systems, metres(rest)].concat())
-        }
+        [a, b] => Some(vec![a.clone(), b.clone()]),
+        [a, b, c, d, _, _] => Some(vec![
+            a.clone(),
+            b.clone(),
+            reference_type(c),
+            reference_type(d),
+            DataType::Float64,
+            DataType::Utf8,
+        ]),
         _ => None,
+    }
+}
+
+/// The same, and perhaps metres.
+fn two_and_metres(types: &[DataType]) -> Option<Vec<DataType>> {
+    match types {
+        [a, b, _] => Some(vec![a.clone(), b.clone(), DataType::Float64]),
+        _ => two(types),
     }
 }
 
@@ -101,44 +116,56 @@ fn systems_of(args: &ReturnFieldArgs<'_>) -> Result<[String; 2]> {
 
 /// The column of answers, if there is a way from the points to the polygons.
 fn checked(point: &str, polygon: &str) -> Result<Field> {
-    plan(point, polygon)?;
+    plan(point, polygon, None)?;
     Ok(Field::new("", DataType::Boolean, true))
 }
 
-fn resolved(args: &[Expr], info: &SimplifyContext) -> Result<Option<Vec<Expr>>> {
-    let (a, b, metres) = match args {
-        [a, b] => (a, b, lit(TOLERANCE_M)),
-        [a, b, metres] => (a, b, metres.clone()),
+fn resolved(
+    args: &[Expr],
+    info: &SimplifyContext,
+    (point, polygon): (usize, usize),
+) -> Result<Option<Vec<Expr>>> {
+    let metres = match args {
+        [_, _] => lit(TOLERANCE_M),
+        [_, _, metres] => metres.clone(),
         _ => return Ok(None),
     };
-    let system = |geometry: &Expr| system_of_expr(geometry, info.schema());
-    Ok(Some(vec![a.clone(), b.clone(), lit(system(a)?), lit(system(b)?), metres]))
+    let systems = [0, 1].map(|at| system_of_expr(&args[at], info.schema()));
+    let [Ok(a), Ok(b)] = systems else {
+        return systems.into_iter().find_map(Result::err).map_or(Ok(None), Err);
+    };
+    let of = |at: usize| if at == 0 { &a } else { &b };
+    let route = plan(of(point), of(polygon), area_of(info.config_options()))?.route().summary();
+    Ok(Some(vec![args[0].clone(), args[1].clone(), lit(a), lit(b), metres, lit(route)]))
 }
 
 fn compute(args: &ScalarFunctionArgs, relation: Relation) -> Result<ArrayRef> {
-    of_columns(args, relation, 0, 1)
+    of_columns(args, relation, (0, 1))
 }
 
 /// The answers, where points and polygons are the arguments of these numbers.
 fn of_columns(
     args: &ScalarFunctionArgs,
     relation: Relation,
-    point: usize,
-    polygon: usize,
+    (point, polygon): (usize, usize),
 ) -> Result<ArrayRef> {
-    let fail = Failures::end_the_query(&args.config_options);
+    let rejects = rejects(args);
     let test = Test::new(relation, tolerance(args, relation)?)?;
     let (from, to) = (system_at(args, point, point + 2)?, system_at(args, polygon, polygon + 2)?);
     let crs = system::named(&to)?;
-    let mut points = Points::of(&column(args, point)?, fail)?;
-    carry(&*plan(&from, &to)?, &mut points.x, &mut points.y, fail)?;
+    let mut points = Points::of(&column(args, point)?, &rejects)?;
+    let way = way(args, &from, &to)?;
+    if let Some(ColumnarValue::Scalar(planned)) = args.args.get(5) {
+        same_route(&way, &constant(planned).unwrap_or_default())?;
+    }
+    carry(&way, &mut points.x, &mut points.y, &rejects)?;
     // One polygon for all rows is made ready once.
     let one = matches!(args.args[polygon], ColumnarValue::Scalar(_));
     let polygons = match &args.args[polygon] {
         ColumnarValue::Scalar(value) => value.to_array()?,
         ColumnarValue::Array(column) => column.clone(),
     };
-    let regions: Vec<_> = regions(&polygons, fail)?
+    let regions: Vec<_> = regions(&polygons, &rejects)?
         .into_iter()
         .map(|region| {
             region.map(|region| (test.tolerance(&crs, middle(std::iter::once(&region))), region))

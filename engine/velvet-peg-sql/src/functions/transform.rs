@@ -2,18 +2,21 @@
 //! geometries are in and the route, `st_transform(geometry, 'FROM', 'TO', 'ROUTE')`, which `EXPLAIN` shows.
 
 use super::arguments::{
-    column, constant, named_system, reference_type, system_at, system_of, system_of_expr,
+    column, constant, named_system, reference_type, rejects, system_at, system_of, system_of_expr,
+    way,
 };
 use super::function::{Function, What};
-use crate::failures::Failures;
 use crate::geometry::{Points, Shapes, point_type};
-use crate::plans::{carry, plan};
+use crate::plans::{carry, plan, same_route};
+use crate::settings::area_of;
 use crate::system::{text_of, with_system};
 use datafusion::arrow::array::{Array, ArrayRef};
 use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
 use datafusion::logical_expr::simplify::SimplifyContext;
-use datafusion::logical_expr::{Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit};
+use datafusion::logical_expr::{
+    ColumnarValue, Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit,
+};
 
 pub(super) fn transform() -> ScalarUDF {
     Function::of(
@@ -47,7 +50,7 @@ fn field(args: &ReturnFieldArgs<'_>) -> Result<Field> {
         _ => named_system(args, 1)?,
     };
     // Refused before the query runs.
-    plan(&from, &to)?;
+    plan(&from, &to, None)?;
     let gives = carried_type(args.arg_fields[0].data_type());
     let kind = if gives == DataType::Binary { "wkb" } else { "point" };
     Ok(with_system(Field::new("", gives, true), kind, Some(&to)))
@@ -64,7 +67,7 @@ fn resolved(args: &[Expr], info: &SimplifyContext) -> Result<Option<Vec<Expr>>> 
         _ => return Ok(None),
     };
     let (Some(from), Some(to)) = (from, to) else { return Ok(None) };
-    let way = plan(&from, &to)?;
+    let way = plan(&from, &to, area_of(info.config_options()))?;
     let (from, to) = (text_of(way.source())?, text_of(way.target())?);
     Ok(Some(vec![geometry.clone(), lit(from), lit(to), lit(way.route().summary())]))
 }
@@ -75,16 +78,19 @@ fn compute(args: &ScalarFunctionArgs) -> Result<ArrayRef> {
         1 => system_of(&args.arg_fields[0])?,
         _ => system_at(args, 0, 1)?,
     };
-    let way = plan(&from, &system_at(args, 0, target)?)?;
-    let fail = Failures::end_the_query(&args.config_options);
+    let way = way(args, &from, &system_at(args, 0, target)?)?;
+    if let Some(ColumnarValue::Scalar(planned)) = args.args.get(3) {
+        same_route(&way, &constant(planned).unwrap_or_default())?;
+    }
+    let rejects = rejects(args);
     let geometries = column(args, 0)?;
     if carried_type(geometries.data_type()) == DataType::Binary {
-        let mut shapes = Shapes::of(&geometries, fail)?;
-        carry(&way, &mut shapes.x, &mut shapes.y, fail)?;
+        let mut shapes = Shapes::of(&geometries, &rejects)?;
+        shapes.carry(&way, &rejects)?;
         return Ok(shapes.into_binary());
     }
-    let mut points = Points::of(&geometries, fail)?;
-    carry(&way, &mut points.x, &mut points.y, fail)?;
+    let mut points = Points::of(&geometries, &rejects)?;
+    carry(&way, &mut points.x, &mut points.y, &rejects)?;
     Ok(points.into_column())
 }
 

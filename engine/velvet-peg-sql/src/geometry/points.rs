@@ -2,6 +2,7 @@
 
 use super::shapes::{Kind, Shapes};
 use crate::error::wrong;
+use crate::rejects::Rejects;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, Float64Array, StructArray};
 use datafusion::arrow::buffer::NullBuffer;
 use datafusion::arrow::datatypes::{DataType, Field, Fields, Float64Type};
@@ -29,12 +30,13 @@ impl Points {
     /// Points as columns or as well-known binary; a geometry that is not one point counts as none.
     ///
     /// # Errors
-    /// If the column is none of points; with `fail`, of the first geometry that is not one point.
-    pub(crate) fn of(column: &ArrayRef, fail: bool) -> Result<Points> {
+    /// If the column is none of points; of the first geometry that is not one point, where that ends the
+    /// query.
+    pub(crate) fn of(column: &ArrayRef, rejects: &Rejects) -> Result<Points> {
         match column.data_type() {
             DataType::Struct(_) => {}
             DataType::Binary | DataType::LargeBinary | DataType::BinaryView => {
-                return Points::of_shapes(&Shapes::of(column, fail)?, fail);
+                return Points::of_shapes(&Shapes::of(column, rejects)?, rejects);
             }
             DataType::Null => {
                 let none = vec![f64::NAN; column.len()];
@@ -57,7 +59,7 @@ impl Points {
         Ok(Points { x: part("x")?, y: part("y")? })
     }
 
-    fn of_shapes(shapes: &Shapes, fail: bool) -> Result<Points> {
+    fn of_shapes(shapes: &Shapes, rejects: &Rejects) -> Result<Points> {
         let none = vec![f64::NAN; shapes.len()];
         let mut points = Points { x: none.clone(), y: none };
         let mut vertices = vec![0_u32; shapes.len()];
@@ -73,9 +75,7 @@ impl Points {
             }
         }
         for (row, _) in vertices.iter().enumerate().filter(|(_, count)| **count > 1) {
-            if fail {
-                return Err(wrong("a geometry is not one point"));
-            }
+            rejects.add("a geometry is not one point")?;
             (points.x[row], points.y[row]) = (f64::NAN, f64::NAN);
         }
         Ok(points)

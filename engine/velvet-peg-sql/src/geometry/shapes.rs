@@ -3,11 +3,14 @@
 
 use super::points::Points;
 use crate::error::wrong;
+use crate::plans::why;
+use crate::rejects::Rejects;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, BinaryArray};
 use datafusion::arrow::datatypes::DataType;
 use datafusion::error::Result;
 use std::ops::Range;
 use std::sync::Arc;
+use velvet_peg_core::Converter;
 
 /// What a part of a geometry is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -46,13 +49,13 @@ impl Shapes {
     /// The geometries of a column; one that cannot be read counts as none.
     ///
     /// # Errors
-    /// If the column is neither of points nor of well-known binary; with `fail`, of the first geometry that cannot be
-    /// read.
-    pub(crate) fn of(column: &ArrayRef, fail: bool) -> Result<Shapes> {
+    /// If the column is neither of points nor of well-known binary; of the first geometry that cannot be
+    /// read, where that ends the query.
+    pub(crate) fn of(column: &ArrayRef, rejects: &Rejects) -> Result<Shapes> {
         let mut shapes = Shapes::default();
         match column.data_type() {
             DataType::Struct(_) => {
-                let points = Points::of(column, fail)?;
+                let points = Points::of(column, rejects)?;
                 shapes.there = (0..points.len()).map(|row| points.is_there(row)).collect();
                 for row in (0..points.len()).filter(|row| points.is_there(*row)) {
                     let at = shapes.x.len();
@@ -61,9 +64,9 @@ impl Shapes {
                     shapes.runs.push(Run { row, kind: Kind::Point, vertices: at..at + 1 });
                 }
             }
-            DataType::Binary => shapes.read(column.as_binary::<i32>().iter(), fail)?,
-            DataType::LargeBinary => shapes.read(column.as_binary::<i64>().iter(), fail)?,
-            DataType::BinaryView => shapes.read(column.as_binary_view().iter(), fail)?,
+            DataType::Binary => shapes.read(column.as_binary::<i32>().iter(), rejects)?,
+            DataType::LargeBinary => shapes.read(column.as_binary::<i64>().iter(), rejects)?,
+            DataType::BinaryView => shapes.read(column.as_binary_view().iter(), rejects)?,
             other => return Err(wrong(format!("{other} is no column of geometries"))),
         }
         Ok(shapes)
@@ -72,18 +75,16 @@ impl Shapes {
     fn read<'a>(
         &mut self,
         geometries: impl Iterator<Item = Option<&'a [u8]>>,
-        fail: bool,
+        rejects: &Rejects,
     ) -> Result<()> {
         for (row, bytes) in geometries.enumerate() {
             let mut bytes = bytes.unwrap_or_default();
             let (vertices, runs) = (self.x.len(), self.runs.len());
             let mut reading = Reading { bytes, at: 0, row, shapes: self };
             if !bytes.is_empty() && reading.geometry(0).is_none() {
-                if fail {
-                    return Err(wrong(
-                        "a geometry is no well-known binary: it ends too early, or states what is not known",
-                    ));
-                }
+                rejects.add(
+                    "a geometry is no well-known binary: it ends too early, or states what is not known",
+                )?;
                 // Nothing is left of it.
                 self.x.truncate(vertices);
                 self.y.truncate(vertices);
@@ -99,6 +100,28 @@ impl Shapes {
 
     pub(crate) fn len(&self) -> usize {
         self.there.len()
+    }
+
+    /// Carries all vertices to another system; those that cannot be become NaN. Rows with such are counted once.
+    ///
+    /// # Errors
+    /// Of the first that cannot be, where that ends the query.
+    pub(crate) fn carry(&mut self, way: &Converter, rejects: &Rejects) -> Result<()> {
+        let (from_x, from_y) = (self.x.clone(), self.y.clone());
+        if way.convert_columns(&mut self.x, &mut self.y, None) == 0 {
+            return Ok(());
+        }
+        let lost = |at: &usize| from_x[*at].is_finite() && !self.x[*at].is_finite();
+        let mut firsts: Vec<(usize, usize)> = Vec::new();
+        for run in &self.runs {
+            if let Some(at) = run.vertices.clone().find(lost)
+                && firsts.last().is_none_or(|(row, _)| *row != run.row)
+            {
+                firsts.push((run.row, at));
+            }
+        }
+        rejects
+            .add_many(firsts.len() as u64, || why(way, (from_x[firsts[0].1], from_y[firsts[0].1])))
     }
 
     /// Well-known binary with the coordinates that the columns have now; NULL where one of a row is no number.

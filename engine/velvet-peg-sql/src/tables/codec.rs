@@ -1,6 +1,6 @@
 //! Tables of GeoParquet on their way to the scheduler of a cluster.
 
-use super::geo_table::{GeoTable, listing, of_another_version, plain_format};
+use super::geo_table::{GeoTable, listing, of_another_version};
 use super::row_groups::KnownFile;
 use crate::error::refused;
 use ballista_core::serde::BallistaLogicalExtensionCodec;
@@ -8,7 +8,7 @@ use datafusion::arrow::datatypes::SchemaRef;
 use datafusion::catalog::TableProvider;
 use datafusion::common::TableReference;
 use datafusion::datasource::file_format::FileFormatFactory;
-use datafusion::datasource::file_format::parquet::ParquetFormat;
+use datafusion::datasource::file_format::parquet::{ParquetFormat, ParquetFormatFactory};
 use datafusion::datasource::listing::{ListingOptions, ListingTableUrl};
 use datafusion::error::Result;
 use datafusion::execution::TaskContext;
@@ -24,6 +24,8 @@ const MARK: &[u8] = b"velvet-peg table\n";
 #[derive(Serialize, Deserialize)]
 struct Written {
     paths: Vec<String>,
+    /// The format with its options, as the cluster writes it.
+    format: Vec<u8>,
     extension: String,
     /// Columns that the names of folders give.
     folders: Vec<String>,
@@ -33,9 +35,9 @@ struct Written {
 
 /// Writes and reads what the cluster does, and tables of GeoParquet.
 #[derive(Debug, Default)]
-pub(crate) struct Codec(BallistaLogicalExtensionCodec);
+pub(crate) struct TableCodec(BallistaLogicalExtensionCodec);
 
-impl LogicalExtensionCodec for Codec {
+impl LogicalExtensionCodec for TableCodec {
     fn try_decode(
         &self,
         bytes: &[u8],
@@ -66,7 +68,10 @@ impl LogicalExtensionCodec for Codec {
         };
         let folders = table.folders.iter().map(of_folder).collect::<Result<Vec<_>>>()?;
         let paths = table.paths.iter().map(ListingTableUrl::parse).collect::<Result<Vec<_>>>()?;
-        let options = ListingOptions::new(plain_format())
+        let format = self.0.try_decode_file_format(&table.format, context)?;
+        let format = format.downcast_ref::<ParquetFormatFactory>().and_then(|f| f.options.clone());
+        let format = ParquetFormat::default().with_options(format.unwrap_or_default());
+        let options = ListingOptions::new(Arc::new(format))
             .with_file_extension(table.extension)
             .with_table_partition_cols(folders);
         let files = listing(paths, options, &schema)?;
@@ -83,16 +88,14 @@ impl LogicalExtensionCodec for Codec {
             return self.0.try_encode_table_provider(name, table, bytes);
         };
         let options = table.files.options();
-        let format = options.format.downcast_ref::<ParquetFormat>();
-        let plain = plain_format();
-        let plain = plain.downcast_ref::<ParquetFormat>();
-        if format.map(ParquetFormat::options) != plain.map(ParquetFormat::options) {
-            return Err(refused(format!(
-                "the options of the table {name} do not go to a cluster: make it without OPTIONS"
-            )));
-        }
+        let of_format = options.format.downcast_ref::<ParquetFormat>().map(ParquetFormat::options);
+        let factory =
+            ParquetFormatFactory::new_with_options(of_format.cloned().unwrap_or_default());
+        let mut format = Vec::new();
+        self.0.try_encode_file_format(&mut format, Arc::new(factory))?;
         let written = Written {
             paths: table.files.table_paths().iter().map(ToString::to_string).collect(),
+            format,
             extension: options.file_extension.clone(),
             folders: options.table_partition_cols.iter().map(|(name, _)| name.clone()).collect(),
             geometries: table.geometries.clone(),

@@ -7,7 +7,7 @@ use crate::functions::bounds_of;
 use crate::system::is_geometry;
 use datafusion::arrow::datatypes::DataType;
 use datafusion::catalog::Session;
-use datafusion::common::config::ConfigOptions;
+use datafusion::common::config::{ConfigFileType, ConfigOptions, TableOptions};
 use datafusion::common::{Column, GetExt};
 use datafusion::datasource::file_format::parquet::ParquetFormatFactory;
 use datafusion::datasource::file_format::{
@@ -52,11 +52,11 @@ const OPTION: &str = "format.metadata::";
 pub(crate) struct WithMetadata;
 
 impl AnalyzerRule for WithMetadata {
-    fn analyze(&self, plan: LogicalPlan, _config: &ConfigOptions) -> Result<LogicalPlan> {
+    fn analyze(&self, plan: LogicalPlan, config: &ConfigOptions) -> Result<LogicalPlan> {
         let LogicalPlan::Copy(copy) = plan else { return Ok(plan) };
         let format = file_type_to_format(&copy.file_type)?;
         match format.is::<GeoParquet>() {
-            true => with_metadata(copy),
+            true => with_metadata(copy, config),
             false => Ok(LogicalPlan::Copy(copy)),
         }
     }
@@ -66,8 +66,8 @@ impl AnalyzerRule for WithMetadata {
     }
 }
 
-fn with_metadata(copy: CopyTo) -> Result<LogicalPlan> {
-    let CopyTo { input, output_url, partition_by, mut options, .. } = copy;
+fn with_metadata(copy: CopyTo, config: &ConfigOptions) -> Result<LogicalPlan> {
+    let CopyTo { input, output_url, partition_by, options, .. } = copy;
     let schema = input.schema().clone();
     let mut columns: Vec<Expr> = Vec::new();
     let mut fields = Vec::new();
@@ -90,7 +90,13 @@ fn with_metadata(copy: CopyTo) -> Result<LogicalPlan> {
         }
         fields.push((field.as_ref().clone(), name));
     }
-    options.insert(format!("{OPTION}{KEY}"), written(&fields)?);
+    // With the format itself, since options beside it do not go to a cluster.
+    let (mut of_format, options): (HashMap<_, _>, HashMap<_, _>) =
+        options.into_iter().partition(|(name, _)| name.starts_with("format."));
+    of_format.insert(format!("{OPTION}{KEY}"), written(&fields)?);
+    let mut formats = TableOptions::default_from_session_config(config);
+    formats.set_config_format(ConfigFileType::PARQUET);
+    formats.alter_with_string_hash_map(&of_format)?;
     let input = match boxes.is_empty() {
         true => input,
         false => {
@@ -98,6 +104,7 @@ fn with_metadata(copy: CopyTo) -> Result<LogicalPlan> {
             Arc::new(LogicalPlanBuilder::from(input).project(columns)?.build()?)
         }
     };
-    let format = format_as_file_type(Arc::new(ParquetFormatFactory::new()));
+    let format = ParquetFormatFactory::new_with_options(formats.parquet);
+    let format = format_as_file_type(Arc::new(format));
     Ok(LogicalPlan::Copy(CopyTo::new(input, output_url, partition_by, format, options)))
 }

@@ -9,7 +9,6 @@ use datafusion::arrow::datatypes::{Schema, SchemaRef};
 use datafusion::catalog::{Session, TableProvider, TableProviderFactory};
 use datafusion::common::{DataFusionError, Statistics};
 use datafusion::datasource::TableType;
-use datafusion::datasource::file_format::FileFormat;
 use datafusion::datasource::listing::{
     ListingOptions, ListingTable, ListingTableConfig, ListingTableUrl, PartitionedFile,
 };
@@ -233,11 +232,6 @@ fn shared(parts: Vec<(PartitionedFile, i64)>, tasks: usize) -> Vec<FileGroup> {
     }
     groups.push(FileGroup::new(group));
     groups
-}
-
-/// A format with the settings that it has where nothing is said.
-pub(super) fn plain_format() -> Arc<dyn FileFormat> {
-    Arc::new(datafusion::datasource::file_format::parquet::ParquetFormat::default())
 }
 
 /// What is wrong with what came from elsewhere.

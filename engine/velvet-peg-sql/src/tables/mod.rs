@@ -2,11 +2,13 @@
 
 mod codec;
 mod copy;
+mod geo_sink;
 mod geo_table;
 mod metadata;
 mod row_groups;
 mod wanted_box;
 
-pub(crate) use codec::Codec;
+pub(crate) use codec::TableCodec;
 pub(crate) use copy::{GeoParquet, WithMetadata};
+pub(crate) use geo_sink::{GeoSink, Texts, keep_metadata};
 pub(crate) use geo_table::Factory;

@@ -3,10 +3,12 @@
 use crate::functions::{POLYGON_FIRST, constant};
 use crate::geometry::Shapes;
 use crate::plans::{carry, plan};
+use crate::rejects::Rejects;
 use crate::system;
 use crate::tagging::{Relation, Test, middle, regions};
 use datafusion::common::ScalarValue;
 use datafusion::logical_expr::{BinaryExpr, Expr, Operator};
+use velvet_peg_core::metres_per_unit;
 
 /// West, south, east and north.
 pub(super) type Box4 = [f64; 4];
@@ -76,7 +78,7 @@ fn column(expr: &Expr) -> Option<String> {
 fn of_relation(name: &str, args: &[Expr]) -> Option<(String, Box4)> {
     let polygon_first = name == POLYGON_FIRST;
     let relation = if polygon_first { Relation::Within } else { Relation::named(name)? };
-    let [a, b, a_system, b_system, metres] = args else { return None };
+    let [a, b, a_system, b_system, metres, _] = args else { return None };
     let text = |expr: &Expr| match expr {
         Expr::Literal(value, _) => constant(value),
         _ => None,
@@ -97,13 +99,17 @@ const STEPS: usize = 16;
 /// A share of the size that is added on all sides: carried edges bend between the places on them.
 const SLACK: f64 = 0.01;
 
+/// Metres by which routes between two datums may differ.
+const SHIFT_M: f64 = 1_000.0;
+
 /// The box around one geometry in another system; none where a box would not hold it.
 fn around(geometry: &Expr, from: &str, to: &str, test: Test) -> Option<Box4> {
     let Expr::Literal(value, _) = geometry else { return None };
     let column = value.to_array().ok()?;
-    let shapes = Shapes::of(&column, false).ok()?;
+    let unseen = Rejects::unseen();
+    let shapes = Shapes::of(&column, &unseen).ok()?;
     let crs = system::named(to).ok()?;
-    let way = plan(from, to).ok()?;
+    let way = plan(from, to, None).ok()?;
     let (mut x, mut y) = (Vec::new(), Vec::new());
     for run in &shapes.runs {
         let (run_x, run_y) = (&shapes.x[run.vertices.clone()], &shapes.y[run.vertices.clone()]);
@@ -119,7 +125,7 @@ fn around(geometry: &Expr, from: &str, to: &str, test: Test) -> Option<Box4> {
     if x.is_empty() {
         return None;
     }
-    carry(&way, &mut x, &mut y, false).ok()?;
+    carry(&way, &mut x, &mut y, &unseen).ok()?;
     let least = |side: &[f64]| side.iter().copied().fold(f64::INFINITY, f64::min);
     let most = |side: &[f64]| side.iter().copied().fold(f64::NEG_INFINITY, f64::max);
     let [west, south, east, north] = [least(&x), least(&y), most(&x), most(&y)];
@@ -134,16 +140,20 @@ fn around(geometry: &Expr, from: &str, to: &str, test: Test) -> Option<Box4> {
             return None;
         }
     }
-    let place = match regions(&column, false).ok()?.into_iter().next()? {
+    let place = match regions(&column, &unseen).ok()?.into_iter().next()? {
         Some(region) if whole => middle(std::iter::once(&region)),
         _ => ((west + east) / 2.0, (south + north) / 2.0),
     };
     // Twice, since the unit of the tolerance is that of one place.
-    let slack = 2.0 * test.tolerance(&crs, place)
-        + if whole {
-            0.0
-        } else {
-            SLACK * (east - west).max(north - south) + 1e-9 * (1.0 + east.abs().max(north.abs()))
-        };
+    let mut slack = 2.0 * test.tolerance(&crs, place);
+    if !whole {
+        let size = (east - west).max(north - south);
+        slack += SLACK * size + 1e-9 * (1.0 + east.abs().max(north.abs()));
+    }
+    if way.route().operations().next().is_some() {
+        // Another area may have another route.
+        let (x, y) = metres_per_unit(&crs, place)?;
+        slack += SHIFT_M / x.min(y);
+    }
     Some([west - slack, south - slack, east + slack, north + slack])
 }

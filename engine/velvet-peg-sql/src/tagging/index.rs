@@ -3,6 +3,7 @@
 use super::relation::{Relation, Test, middle};
 use crate::error::wrong;
 use crate::geometry::{Kind, Points, Shapes};
+use crate::rejects::Rejects;
 use datafusion::arrow::array::{ArrayRef, RecordBatch};
 use datafusion::error::Result;
 use velvet_peg_core::Crs;
@@ -11,9 +12,10 @@ use velvet_peg_core::planar::{Mosaic, Placing, Region};
 /// The polygons of a column, one of more than one part as one region; none where there is no polygon.
 ///
 /// # Errors
-/// If the column is none of geometries; with `fail`, of the first geometry that is no polygon.
-pub(crate) fn regions(column: &ArrayRef, fail: bool) -> Result<Vec<Option<Region>>> {
-    let shapes = Shapes::of(column, fail)?;
+/// If the column is none of geometries; of the first geometry that is no polygon, where that ends
+/// the query.
+pub(crate) fn regions(column: &ArrayRef, rejects: &Rejects) -> Result<Vec<Option<Region>>> {
+    let shapes = Shapes::of(column, rejects)?;
     let mut regions = Vec::with_capacity(shapes.len());
     let mut runs = shapes.runs.iter().peekable();
     for row in 0..shapes.len() {
@@ -23,8 +25,8 @@ pub(crate) fn regions(column: &ArrayRef, fail: bool) -> Result<Vec<Option<Region
             polygons_alone &= matches!(run.kind, Kind::Outer | Kind::Hole);
             rings.push((&shapes.x[run.vertices.clone()], &shapes.y[run.vertices.clone()]));
         }
-        if !polygons_alone && fail {
-            return Err(wrong("a geometry is no polygon: points fall in polygons"));
+        if !polygons_alone {
+            rejects.add("a geometry is no polygon: points fall in polygons")?;
         }
         regions.push((polygons_alone && !rings.is_empty()).then(|| Region::new(rings)));
     }
@@ -52,9 +54,9 @@ impl Polygons {
         geometry: usize,
         crs: &Crs,
         test: Test,
-        fail: bool,
+        rejects: &Rejects,
     ) -> Result<Polygons> {
-        let found = regions(rows.column(geometry), fail)?;
+        let found = regions(rows.column(geometry), rejects)?;
         let (mut numbers, mut regions) = (Vec::new(), Vec::new());
         for (row, region) in found.into_iter().enumerate() {
             let Some(region) = region else { continue };

@@ -3,9 +3,10 @@
 use super::index::Polygons;
 use super::relation::Test;
 use crate::error::wrong;
-use crate::failures::Failures;
 use crate::geometry::Points;
-use crate::plans::{carry, plan};
+use crate::plans::{carry, plan, same_route};
+use crate::rejects::Rejects;
+use crate::settings::area_of;
 use crate::system;
 use datafusion::arrow::array::{RecordBatch, RecordBatchOptions, UInt32Array};
 use datafusion::arrow::compute::{concat_batches, take, take_record_batch};
@@ -44,9 +45,9 @@ pub(crate) enum Kind {
 }
 
 impl Kind {
-    pub(super) const ALL: [Kind; 4] = [Kind::Inner, Kind::All, Kind::In, Kind::Out];
+    pub(crate) const ALL: [Kind; 4] = [Kind::Inner, Kind::All, Kind::In, Kind::Out];
 
-    pub(super) fn name(self) -> &'static str {
+    pub(crate) fn name(self) -> &'static str {
         match self {
             Kind::Inner => "points in polygons",
             Kind::All => "all points",
@@ -72,6 +73,8 @@ pub(crate) struct How {
     /// Systems of both.
     pub(crate) from: String,
     pub(crate) to: String,
+    /// The route between them that the query was planned with.
+    pub(crate) route: String,
     /// Whether the columns of points come first.
     pub(crate) points_first: bool,
 }
@@ -124,7 +127,7 @@ impl PolygonJoin {
         }
     }
 
-    pub(super) fn how(&self) -> &How {
+    pub(crate) fn how(&self) -> &How {
         &self.how
     }
 }
@@ -147,15 +150,15 @@ fn schema(points: &Schema, polygons: &Schema, how: &How) -> Schema {
 
 impl DisplayAs for PolygonJoin {
     fn fmt_as(&self, _kind: DisplayFormatType, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let How { kind, test, from, to, .. } = &self.how;
+        let How { kind, test, from, to, route, .. } = &self.how;
         write!(f, "PolygonJoin: {} by {}", kind.name(), test.relation.name())?;
         if test.tolerance_m > 0.0 {
             write!(f, " with {} m", test.tolerance_m)?;
         }
         write!(f, ", points {from}, polygons {to}")?;
-        match plan(from, to) {
-            Ok(way) if from != to => write!(f, ", by {}", way.route().summary()),
-            _ => Ok(()),
+        match from == to {
+            true => Ok(()),
+            false => write!(f, ", by {route}"),
         }
     }
 }
@@ -217,18 +220,19 @@ impl ExecutionPlan for PolygonJoin {
         context: Arc<TaskContext>,
     ) -> Result<SendableRecordBatchStream> {
         let metrics = BaselineMetrics::new(&self.metrics, partition);
-        let fail = Failures::end_the_query(context.session_config().options());
-        let asked = Asked {
-            how: self.how.clone(),
-            schema: self.schema(),
-            way: plan(&self.how.from, &self.how.to)?,
-            fail,
-        };
+        let name = self.how.test.relation.name();
+        let rejects = Rejects::of(context.session_config().options(), name);
+        let area = area_of(context.session_config().options());
+        let way = plan(&self.how.from, &self.how.to, area)?;
+        same_route(&way, &self.how.route)?;
+        let asked =
+            Asked { how: self.how.clone(), schema: self.schema(), way, rejects: rejects.clone() };
         let (held, polygons) = (self.held.clone(), self.polygons.clone());
         let (how, of_polygons) = (self.how.clone(), context.clone());
         let points = self.points.execute(partition, context)?;
         let rows = async move {
-            let held = held.get_or_try_init(|| collect(polygons, how, of_polygons, fail)).await?;
+            let held =
+                held.get_or_try_init(|| collect(polygons, how, of_polygons, rejects)).await?;
             let held = held.clone();
             let answers = points.map_ok(move |batch| {
                 stream::iter(Answers::new(asked.clone(), held.clone(), batch, metrics.clone()))
@@ -245,7 +249,7 @@ async fn collect(
     polygons: Arc<dyn ExecutionPlan>,
     how: How,
     context: Arc<TaskContext>,
-    fail: bool,
+    rejects: Rejects,
 ) -> Result<Arc<Held>> {
     let memory = MemoryConsumer::new("polygons of a join").register(context.memory_pool());
     let mut batches = Vec::new();
@@ -261,7 +265,7 @@ async fn collect(
     let rows = concat_batches(&polygons.schema(), &batches)?;
     drop(batches);
     let crs = system::named(&how.to)?;
-    let polygons = Polygons::new(rows, how.polygon, &crs, how.test, fail)?;
+    let polygons = Polygons::new(rows, how.polygon, &crs, how.test, &rejects)?;
     Ok(Arc::new(Held { polygons, _memory: memory }))
 }
 
@@ -271,7 +275,7 @@ struct Asked {
     how: How,
     schema: SchemaRef,
     way: Arc<Converter>,
-    fail: bool,
+    rejects: Rejects,
 }
 
 /// The rows of a batch of points, in batches.
@@ -350,8 +354,8 @@ fn pairs(
     polygons: &Polygons,
     rows: &RecordBatch,
 ) -> Result<Vec<(u32, Option<u32>)>> {
-    let mut points = Points::of(rows.column(asked.how.point), asked.fail)?;
-    carry(&asked.way, &mut points.x, &mut points.y, asked.fail)?;
+    let mut points = Points::of(rows.column(asked.how.point), &asked.rejects)?;
+    carry(&asked.way, &mut points.x, &mut points.y, &asked.rejects)?;
     let found = polygons.pairs(&points);
     if asked.how.kind == Kind::Inner {
         return Ok(found.into_iter().map(|(point, polygon)| (point, Some(polygon))).collect());

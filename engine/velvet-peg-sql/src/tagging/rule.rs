@@ -40,7 +40,7 @@ impl PhysicalOptimizerRule for PointsInPolygons {
     }
 
     fn name(&self) -> &'static str {
-        NAME
+        POINTS_IN_POLYGONS
     }
 
     fn schema_check(&self) -> bool {
@@ -48,13 +48,15 @@ impl PhysicalOptimizerRule for PointsInPolygons {
     }
 }
 
-pub(super) const NAME: &str = "points_in_polygons";
+/// The name of the rule.
+pub(crate) const POINTS_IN_POLYGONS: &str = "points_in_polygons";
 
 /// A call of a relation in the condition of a join.
 struct Call {
     test: Test,
     from: String,
     to: String,
+    route: String,
     /// The geometries, in terms of the columns of their own side.
     point: Arc<dyn PhysicalExpr>,
     polygon: Arc<dyn PhysicalExpr>,
@@ -85,8 +87,8 @@ fn with_index(join: &NestedLoopJoinExec) -> Result<Option<Arc<dyn ExecutionPlan>
     let (polygons, polygon) = with_column(polygons, &call.polygon)?;
     let more = |plan: &Arc<dyn ExecutionPlan>, before: usize| plan.schema().fields().len() - before;
     let added = (more(&points, of_points), more(&polygons, of_polygons));
-    let Call { test, from, to, .. } = call;
-    let how = How { kind, test, point, polygon, from, to, points_first };
+    let Call { test, from, to, route, .. } = call;
+    let how = How { kind, test, point, polygon, from, to, route, points_first };
     let mut plan: Arc<dyn ExecutionPlan> = Arc::new(PolygonJoin::new(points, polygons, how));
     // Columns that were added to compute geometries go, so that the rest finds its own by number.
     let has_polygons = matches!(kind, Kind::Inner | Kind::All);
@@ -141,7 +143,7 @@ fn call(part: &Arc<dyn PhysicalExpr>, filter: &JoinFilter) -> Option<Call> {
         true => Relation::Within,
         false => Relation::named(function.name())?,
     };
-    let [a, b, a_system, b_system, metres] = function.args() else { return None };
+    let [a, b, a_system, b_system, metres, route] = function.args() else { return None };
     let text = |expr: &Arc<dyn PhysicalExpr>| constant(expr.downcast_ref::<Literal>()?.value());
     let tolerance_m = match relation {
         Relation::FallsIn => match metres.downcast_ref::<Literal>()?.value() {
@@ -160,6 +162,7 @@ fn call(part: &Arc<dyn PhysicalExpr>, filter: &JoinFilter) -> Option<Call> {
         test: Test::new(relation, tolerance_m).ok()?,
         from,
         to,
+        route: text(route)?,
         point: of_one_side(point, filter)?,
         polygon: of_one_side(polygon, filter)?,
         points,

@@ -1,5 +1,6 @@
 //! A cluster of a scheduler and two executors as processes.
 
+use crate::reports::shifts;
 use crate::support::Wkb;
 use std::net::TcpListener;
 use std::path::Path;
@@ -147,6 +148,52 @@ fn a_cluster_gives_what_one_process_gives() {
         assert!(here.contains(has), "{query}: {here}");
         assert_eq!(text(&cluster.ask(&sql)), here, "{query}");
     }
+    // Points and polygons are joined with an index there, too.
+    let sql = format!(
+        "{table} EXPLAIN SELECT count(*) FROM {POINTS} AS points JOIN {} AS fields ON st_within(p, boundary)",
+        fields()
+    );
+    let plan = text(&cluster.ask(&sql));
+    assert!(plan.contains("PolygonJoin") && !plan.contains("NestedLoop"), "{plan}");
+    // GeoParquet goes out and comes in: what one process writes the cluster reads, and the other way round.
+    let file = folder.path().join("points.parquet").display().to_string();
+    let other = folder.path().join("again.parquet").display().to_string();
+    let copy = |to: &str| {
+        format!(
+            "{table} COPY (SELECT value, p FROM {POINTS}) TO '{to}' STORED AS GEOPARQUET \
+             OPTIONS ('format.max_row_group_size' '10000')"
+        )
+    };
+    assert!(text(&program().args(["-c", &copy(&file)]).output().unwrap()).contains("100000"));
+    assert!(text(&cluster.ask(&copy(&other))).contains("100000"));
+    let answers: Vec<String> = [&file, &other]
+        .into_iter()
+        .flat_map(|file| {
+            let sql = format!(
+                "CREATE EXTERNAL TABLE places STORED AS GEOPARQUET LOCATION '{file}'; \
+                 SELECT utm_zone(p) AS zone, count(*) AS n FROM places WHERE st_x(p) < -120.5 \
+                 AND st_y(p) < 46 GROUP BY utm_zone(p) ORDER BY zone"
+            );
+            [text(&program().args(["-c", &sql]).output().unwrap()), text(&cluster.ask(&sql))]
+        })
+        .collect();
+    assert!(answers[0].contains("10N"), "{}", answers[0]);
+    assert!(answers.iter().all(|answer| *answer == answers[0]), "{answers:#?}");
+    // The machine that plans has grid files that those that compute do not have.
+    let grids = folder.path().join("grids");
+    std::fs::create_dir(&grids).unwrap();
+    for name in ["conus.las", "conus.los"] {
+        std::fs::write(grids.join(name), shifts(&|_, _| 1.0)).unwrap();
+    }
+    let shifted = format!(
+        "{table} SET velvet_peg.area = '47.3,-120.7,47.7,-120.3'; SELECT max(st_x(st_transform(st_point(-120.5, 47.5, 4267), 4269))) FROM numbers"
+    );
+    let shifted = shifted.replace("-120.5", "-120.5 + value * 1e-9");
+    let output = program()
+        .args(["--cluster", &cluster.url, "--grids", &grids.display().to_string(), "-c", &shifted])
+        .output()
+        .unwrap();
+    assert!(text(&output).contains("all machines need the same grid files"), "{}", text(&output));
     // A row that cannot be computed ends the query there, too.
     let sql = format!(
         "{table} SET velvet_peg.fail = true; \

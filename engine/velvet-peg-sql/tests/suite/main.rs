@@ -3,6 +3,7 @@
 mod agreement;
 mod cluster;
 mod queries;
+mod reports;
 mod shapes;
 mod support;
 mod tables;

@@ -21,6 +21,11 @@ pub(super) fn distrust(connection: &Connection) -> Result<()> {
     Ok(())
 }
 
+/// Lets statements of our own write to the tables that SQLite keeps an index in, or no longer.
+pub(super) fn allow_shadow_tables(connection: &Connection, allow: bool) -> Result<()> {
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_DEFENSIVE, !allow).map(drop)
+}
+
 /// Reading ends, in memory that has to do with the size of the file: a view may ask for rows without end,
 /// or for values that the file does not hold.
 pub(super) fn bound(connection: &mut Connection) -> Result<()> {

@@ -1,8 +1,8 @@
-//! Joins of points and polygons on their way to the executors of a cluster.
+//! Parts of plans that are ours on their way to the executors of a cluster.
 
-use super::join::{How, Kind, PolygonJoin};
-use super::relation::{Relation, Test};
 use crate::error::wrong;
+use crate::tables::{GeoSink, Texts};
+use crate::tagging::{How, Kind, PolygonJoin, Relation, Test};
 use ballista_core::serde::BallistaPhysicalExtensionCodec;
 use datafusion::error::Result;
 use datafusion::execution::TaskContext;
@@ -11,14 +11,15 @@ use datafusion_proto::physical_plan::{PhysicalExtensionCodec, PhysicalProtoConve
 use serde_json::{Value, json};
 use std::sync::Arc;
 
-/// In front of a join; no node of the cluster's own begins so.
-const MARK: &[u8] = b"velvet-peg join\n";
+/// In front of a join, and of a writer; no node of the cluster's own begins so.
+const JOIN: &[u8] = b"velvet-peg join\n";
+const SINK: &[u8] = b"velvet-peg sink\n";
 
-/// Writes and reads what the cluster does, and joins.
+/// Writes and reads what the cluster does, joins of points with polygons, and writers of GeoParquet.
 #[derive(Debug, Default)]
-pub(crate) struct Codec(BallistaPhysicalExtensionCodec);
+pub(crate) struct PlanCodec(BallistaPhysicalExtensionCodec);
 
-impl PhysicalExtensionCodec for Codec {
+impl PhysicalExtensionCodec for PlanCodec {
     fn try_decode(
         &self,
         bytes: &[u8],
@@ -26,7 +27,14 @@ impl PhysicalExtensionCodec for Codec {
         context: &TaskContext,
         converter: &dyn PhysicalProtoConverterExtension,
     ) -> Result<Arc<dyn ExecutionPlan>> {
-        let Some(text) = bytes.strip_prefix(MARK) else {
+        if let Some(text) = bytes.strip_prefix(SINK) {
+            let texts: Option<Texts> = serde_json::from_slice(text).ok();
+            return match (texts, inputs) {
+                (Some(texts), [writer]) => Ok(Arc::new(GeoSink::new(writer.clone(), texts))),
+                _ => Err(wrong("a writer of GeoParquet is of another version")),
+            };
+        }
+        let Some(text) = bytes.strip_prefix(JOIN) else {
             return self.0.try_decode(bytes, inputs, context, converter);
         };
         let how = serde_json::from_slice(text).ok().and_then(|text| how(&text));
@@ -44,11 +52,15 @@ impl PhysicalExtensionCodec for Codec {
         bytes: &mut Vec<u8>,
         converter: &dyn PhysicalProtoConverterExtension,
     ) -> Result<()> {
+        if let Some(sink) = node.downcast_ref::<GeoSink>() {
+            bytes.extend_from_slice(SINK);
+            return serde_json::to_writer(bytes, sink.texts()).map_err(wrong);
+        }
         let Some(join) = node.downcast_ref::<PolygonJoin>() else {
             return self.0.try_encode(node, bytes, converter);
         };
-        let How { kind, test, point, polygon, from, to, points_first } = join.how();
-        bytes.extend_from_slice(MARK);
+        let How { kind, test, point, polygon, from, to, route, points_first } = join.how();
+        bytes.extend_from_slice(JOIN);
         let text = json!({
             "kind": kind.name(),
             "relation": test.relation.name(),
@@ -57,6 +69,7 @@ impl PhysicalExtensionCodec for Codec {
             "polygon": polygon,
             "from": from,
             "to": to,
+            "route": route,
             "points_first": points_first,
         });
         bytes.extend_from_slice(text.to_string().as_bytes());
@@ -75,6 +88,7 @@ fn how(text: &Value) -> Option<How> {
         polygon: column("polygon")?,
         from: text["from"].as_str()?.to_string(),
         to: text["to"].as_str()?.to_string(),
+        route: text["route"].as_str()?.to_string(),
         points_first: text["points_first"].as_bool()?,
     })
 }
