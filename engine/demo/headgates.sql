@@ -18,3 +18,12 @@ FROM (SELECT *, st_transform(place, 'EPSG:2285') AS plane FROM gates) AS gates
 WHERE place IS NOT NULL
 GROUP BY gates.ditch, utm_zone(place)
 ORDER BY gates.ditch, zone;
+
+-- The fields that gates lie in, and the water that each of these fields has by right. The fields are a file of
+-- GeoParquet, which `vpeg convert fields.geojson -o fields.parquet` makes of the demo's layer.
+CREATE EXTERNAL TABLE fields STORED AS GEOPARQUET LOCATION 'demo/fields.parquet';
+
+SELECT field, crop, right_acres, count(gate) AS gates, round(st_area(geometry) / 4046.8564224, 1) AS acres
+FROM fields JOIN gates ON falls_in(place, geometry)
+GROUP BY field, crop, right_acres, geometry
+ORDER BY field;

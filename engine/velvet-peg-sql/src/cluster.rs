@@ -2,7 +2,9 @@
 //! tasks, and executors, which run these.
 
 use crate::plan_codec::PlanCodec;
+use crate::rejects::Count;
 use crate::session::{cluster_config, state};
+use crate::settings::Settings;
 use crate::tables::TableCodec;
 use ballista_core::error::{BallistaError, Result};
 use ballista_core::registry::BallistaFunctionRegistry;
@@ -69,6 +71,11 @@ pub struct ExecutorOptions {
     pub folder: Option<PathBuf>,
     /// Seconds between two signs of life.
     pub heartbeat_s: u64,
+}
+
+/// What functions could not compute in the tasks of this process since the last time.
+pub fn take_counts() -> Vec<Count> {
+    Settings::of_process().take_counts()
 }
 
 /// Runs an executor until the process ends.

@@ -5,7 +5,10 @@ use datafusion::arrow::util::pretty::pretty_format_batches;
 use datafusion::sql::parser::DFParser;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use velvet_peg_sql::cluster::{ExecutorOptions, SchedulerOptions, executor, scheduler};
+use std::time::Duration;
+use velvet_peg_sql::cluster::{
+    ExecutorOptions, SchedulerOptions, executor, scheduler, take_counts,
+};
 use velvet_peg_sql::grid_folder;
 use velvet_peg_sql::session::{Limits, clustered, embedded};
 use velvet_peg_sql::{Settings, readable};
@@ -91,6 +94,9 @@ enum Program {
     },
 }
 
+/// How often an executor tells what could not be computed.
+const COUNTED: Duration = Duration::from_secs(5);
+
 type Result<T> = std::result::Result<T, Box<dyn std::error::Error>>;
 
 fn main() -> ExitCode {
@@ -153,6 +159,12 @@ async fn run(program: Program) -> Result<()> {
                 folder,
                 heartbeat_s: heartbeat,
             };
+            tokio::spawn(async {
+                loop {
+                    tokio::time::sleep(COUNTED).await;
+                    take_counts().iter().for_each(|count| eprintln!("note: {count}"));
+                }
+            });
             Ok(executor(options).await?)
         }
     }
