@@ -1,8 +1,8 @@
 //! The programs of a cluster, with the functions built in: a scheduler, which plans queries and divides them into
 //! tasks, and executors, which run these.
 
+use crate::counts::Count;
 use crate::plan_codec::PlanCodec;
-use crate::rejects::Count;
 use crate::session::{cluster_config, state};
 use crate::settings::Settings;
 use crate::tables::TableCodec;

@@ -29,6 +29,8 @@
 //! **Rows.** What cannot be computed of a row is NULL, or ends the query: [`Settings`].
 
 pub mod cluster;
+mod constant;
+mod counts;
 mod error;
 mod functions;
 mod geometry;
@@ -43,9 +45,9 @@ mod system;
 mod tables;
 mod tagging;
 
+pub use counts::Count;
 pub use functions::functions;
 pub use geometry::readable;
-pub use rejects::Count;
 pub use settings::Settings;
 
 use datafusion::prelude::SessionContext;

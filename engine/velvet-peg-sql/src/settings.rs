@@ -1,7 +1,7 @@
 //! Settings of a session: `SET velvet_peg.fail = true`, `SET velvet_peg.area = '47.3,-120.1,47.5,-119.9'`.
 
+use crate::counts::{Count, Counts};
 use crate::error::refused;
-use crate::rejects::{Count, Counts};
 use datafusion::config::{ConfigEntry, ConfigExtension, ConfigOptions, ExtensionOptions};
 use datafusion::error::Result;
 use std::any::Any;

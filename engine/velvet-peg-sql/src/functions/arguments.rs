@@ -1,5 +1,6 @@
 //! Arguments of functions: columns, and systems, which are the same for all rows.
 
+use crate::constant::constant;
 use crate::error::refused;
 use crate::plans::plan;
 use crate::rejects::Rejects;
@@ -7,25 +8,13 @@ use crate::settings::area_of;
 use crate::system;
 use datafusion::arrow::array::ArrayRef;
 use datafusion::arrow::datatypes::{DataType, Field};
-use datafusion::common::{DFSchema, ScalarValue};
+use datafusion::common::DFSchema;
 use datafusion::error::Result;
 use datafusion::logical_expr::{
     ColumnarValue, Expr, ExprSchemable, ReturnFieldArgs, ScalarFunctionArgs,
 };
 use std::sync::Arc;
 use velvet_peg_core::Converter;
-
-/// The text of an argument, or the number of a system as a text; none if it is not the same for all rows.
-pub(crate) fn constant(value: &ScalarValue) -> Option<String> {
-    match value {
-        ScalarValue::Utf8(text) | ScalarValue::Utf8View(text) | ScalarValue::LargeUtf8(text) => {
-            text.clone()
-        }
-        ScalarValue::Int64(Some(code)) => Some(code.to_string()),
-        ScalarValue::Int32(Some(code)) => Some(code.to_string()),
-        _ => None,
-    }
-}
 
 /// The type that the argument of a system is brought to: numbers stay what they are, since they are constants.
 pub(super) fn reference_type(given: &DataType) -> DataType {

@@ -3,10 +3,10 @@
 //! second to the first.
 
 use super::arguments::{
-    column, constant, named_system, reference_type, rejects, system_at, system_of, system_of_expr,
-    way,
+    column, named_system, reference_type, rejects, system_at, system_of, system_of_expr, way,
 };
 use super::function::{Function, What};
+use crate::constant::constant;
 use crate::error::wrong;
 use crate::geometry::Points;
 use crate::plans::{carry, plan, same_route};

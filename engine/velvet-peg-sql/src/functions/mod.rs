@@ -18,9 +18,7 @@ mod routes;
 mod transform;
 mod zone;
 
-pub(crate) use arguments::constant;
 pub(crate) use bounds::{BOUNDS, bounds_of};
-pub(crate) use relation::POLYGON_FIRST;
 pub(crate) use routes::{ROUTES, Routes};
 
 use datafusion::logical_expr::ScalarUDF;

@@ -4,16 +4,16 @@
 //! there.
 
 use super::arguments::{
-    column, constant, named_system, reference_type, rejects, system_at, system_of, system_of_expr,
-    way,
+    column, named_system, reference_type, rejects, system_at, system_of, system_of_expr, way,
 };
 use super::function::{Function, What};
+use crate::constant::constant;
 use crate::error::refused;
 use crate::geometry::Points;
 use crate::plans::{carry, plan, same_route};
 use crate::settings::area_of;
 use crate::system;
-use crate::tagging::{Relation, TOLERANCE_M, Test, middle, regions};
+use crate::tagging::{POLYGON_FIRST, Relation, TOLERANCE_M, Test, middle, regions};
 use datafusion::arrow::array::{ArrayRef, BooleanArray};
 use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::common::ScalarValue;
@@ -55,9 +55,6 @@ fn of_relation(
     let resolved = |args: &[Expr], info: &SimplifyContext| resolved(args, info, (0, 1));
     Function::of(relation.name(), What { takes, arguments, field, resolved, compute })
 }
-
-/// The name of the function whose first argument is the polygon.
-pub(crate) const POLYGON_FIRST: &str = "st_contains";
 
 /// In the interior, the polygon first.
 pub(super) fn contains() -> ScalarUDF {

@@ -2,7 +2,7 @@
 //! what they are known to, the share of the area of use of both systems that they cover, and what those need that
 //! cannot be run.
 
-use super::arguments::constant;
+use crate::constant::constant;
 use crate::error::refused;
 use crate::plans::plan;
 use crate::settings::area_of;

@@ -2,10 +2,10 @@
 //! geometries are in and the route, `st_transform(geometry, 'FROM', 'TO', 'ROUTE')`, which `EXPLAIN` shows.
 
 use super::arguments::{
-    column, constant, named_system, reference_type, rejects, system_at, system_of, system_of_expr,
-    way,
+    column, named_system, reference_type, rejects, system_at, system_of, system_of_expr, way,
 };
 use super::function::{Function, What};
+use crate::constant::constant;
 use crate::geometry::{Points, Shapes, point_type};
 use crate::plans::{carry, plan, same_route};
 use crate::settings::area_of;

@@ -2,8 +2,10 @@
 
 mod in_words;
 mod points;
+mod separated;
 mod shapes;
 
 pub use in_words::readable;
-pub(crate) use points::{Points, point_type};
+pub(crate) use points::Points;
+pub(crate) use separated::point_type;
 pub(crate) use shapes::{Kind, Shapes};

@@ -1,23 +1,14 @@
 //! Points as the columns of their coordinates (GeoArrow, "separated" coordinates).
 
+use super::separated::{coordinates, fields};
 use super::shapes::{Kind, Shapes};
 use crate::error::wrong;
 use crate::rejects::Rejects;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, Float64Array, StructArray};
 use datafusion::arrow::buffer::NullBuffer;
-use datafusion::arrow::datatypes::{DataType, Field, Fields, Float64Type};
+use datafusion::arrow::datatypes::DataType;
 use datafusion::error::Result;
 use std::sync::Arc;
-
-/// The type of a column of points.
-pub(crate) fn point_type() -> DataType {
-    DataType::Struct(fields())
-}
-
-fn fields() -> Fields {
-    let coordinate = |name: &str| Field::new(name, DataType::Float64, false);
-    Fields::from(vec![coordinate("x"), coordinate("y")])
-}
 
 /// Points; the coordinates of one that is NULL are NaN.
 #[derive(Clone, Debug)]
@@ -44,19 +35,8 @@ impl Points {
             }
             other => return Err(wrong(format!("{other} is no column of points"))),
         }
-        let column = column.as_struct();
-        let part = |name: &str| -> Result<Vec<f64>> {
-            let values = column
-                .column_by_name(name)
-                .and_then(|values| values.as_primitive_opt::<Float64Type>())
-                .ok_or_else(|| wrong(format!("the points have no column `{name}` of doubles")))?;
-            let at = |row: usize| match column.is_null(row) || values.is_null(row) {
-                true => f64::NAN,
-                false => values.value(row),
-            };
-            Ok((0..column.len()).map(at).collect())
-        };
-        Ok(Points { x: part("x")?, y: part("y")? })
+        let (x, y) = coordinates(column.as_struct())?;
+        Ok(Points { x, y })
     }
 
     fn of_shapes(shapes: &Shapes, rejects: &Rejects) -> Result<Points> {

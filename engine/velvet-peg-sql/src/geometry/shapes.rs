@@ -1,7 +1,7 @@
 //! Lines and polygons as well-known binary (ISO 19125-1:2004, 8.2; heights and measures as ISO 13249-3 numbers them):
 //! their vertices in columns, and where each stands, so that others can be put in its place.
 
-use super::points::Points;
+use super::separated::coordinates;
 use crate::error::wrong;
 use crate::plans::why;
 use crate::rejects::Rejects;
@@ -55,12 +55,13 @@ impl Shapes {
         let mut shapes = Shapes::default();
         match column.data_type() {
             DataType::Struct(_) => {
-                let points = Points::of(column, rejects)?;
-                shapes.there = (0..points.len()).map(|row| points.is_there(row)).collect();
-                for row in (0..points.len()).filter(|row| points.is_there(*row)) {
+                let (x, y) = coordinates(column.as_struct())?;
+                let is_there = |row: usize| x[row].is_finite() && y[row].is_finite();
+                shapes.there = (0..x.len()).map(is_there).collect();
+                for row in (0..x.len()).filter(|row| is_there(*row)) {
                     let at = shapes.x.len();
-                    shapes.x.push(points.x[row]);
-                    shapes.y.push(points.y[row]);
+                    shapes.x.push(x[row]);
+                    shapes.y.push(y[row]);
                     shapes.runs.push(Run { row, kind: Kind::Point, vertices: at..at + 1 });
                 }
             }

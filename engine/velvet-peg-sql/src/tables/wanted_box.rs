@@ -1,11 +1,11 @@
 //! The box in which the geometries of a column must have a place for a condition to be true.
 
-use crate::functions::{POLYGON_FIRST, constant};
+use crate::constant::constant;
 use crate::geometry::Shapes;
 use crate::plans::{carry, plan};
 use crate::rejects::Rejects;
 use crate::system;
-use crate::tagging::{Relation, Test, middle, regions};
+use crate::tagging::{POLYGON_FIRST, Relation, Test, middle, regions};
 use datafusion::common::ScalarValue;
 use datafusion::logical_expr::{BinaryExpr, Expr, Operator};
 use velvet_peg_core::metres_per_unit;

@@ -8,5 +8,5 @@ mod rule;
 
 pub(crate) use index::regions;
 pub(crate) use join::{How, Kind, PolygonJoin};
-pub(crate) use relation::{Relation, TOLERANCE_M, Test, middle};
+pub(crate) use relation::{POLYGON_FIRST, Relation, TOLERANCE_M, Test, middle};
 pub(crate) use rule::{POINTS_IN_POLYGONS, PointsInPolygons};

@@ -16,6 +16,9 @@ pub(crate) enum Relation {
     FallsIn,
 }
 
+/// The name of the function whose first argument is the polygon.
+pub(crate) const POLYGON_FIRST: &str = "st_contains";
+
 /// Metres from the boundary within which a point counts as on it, where nothing else is said.
 pub(crate) const TOLERANCE_M: f64 = 0.001;
 

@@ -1,8 +1,8 @@
 //! Joins that compare every point with every polygon become joins that ask an index.
 
 use super::join::{How, Kind, PolygonJoin};
-use super::relation::{Relation, Test};
-use crate::functions::{POLYGON_FIRST, constant};
+use super::relation::{POLYGON_FIRST, Relation, Test};
+use crate::constant::constant;
 use datafusion::common::config::ConfigOptions;
 use datafusion::common::tree_node::{Transformed, TransformedResult, TreeNode};
 use datafusion::common::{JoinSide, JoinType};

@@ -310,7 +310,8 @@ fn place_in(
                 && (&table.key, &table.geometry) == (&staged.key, &staged.geometry);
             if alike {
                 connection.execute_batch(&format!("DELETE FROM main.{};", quoted(name)))?;
-                if table.indexed {
+                // An index that is taken over node by node goes with its nodes.
+                if table.indexed && !table.has_plain_index(connection)? {
                     let index = quoted(&table.index());
                     connection.execute_batch(&format!("DELETE FROM main.{index};"))?;
                 }
