@@ -15,8 +15,8 @@ type Result<T> = std::result::Result<T, Box<dyn Error>>;
 const ROWS: f64 = 1e11;
 const MACHINES: usize = 100;
 const CORES: usize = 16;
-/// Rows of a task: a file of some 2 GB in row groups of a million.
-const TASK_ROWS: f64 = 5e7;
+/// Rows of a task: ten row groups of a million.
+const TASK_ROWS: f64 = 1e7;
 /// Bytes of a row in Parquet, and between machines: a number and two coordinates.
 const ROW_BYTES: f64 = 24.0;
 /// Bytes a second that a machine reads from storage, and sends or receives.
@@ -29,7 +29,7 @@ const GROUPS: f64 = 4_000.0;
 const SILENCE: f64 = 60.0;
 
 /// Nanoseconds of one core for a row, as `docs/hundred-billion.md` has them.
-const COSTS: [f64; 4] = [15.0, 60.0, 120.0, 60.0];
+const COSTS: [f64; 4] = [5.0, 45.0, 170.0, 90.0];
 
 /// Numbers that are the same in every run.
 struct Random(u64);
@@ -134,8 +134,8 @@ fn main() -> Result<()> {
     let machine_hours = |seconds: f64| seconds * MACHINES as f64 / 3_600.0;
     let row = |what: &str, seconds: f64, bytes: f64| {
         println!(
-            "| {what} | {:.0} | {:.0} | {:.1} |",
-            seconds / 60.0,
+            "| {what} | {:.0} | {:.1} | {:.1} |",
+            seconds,
             machine_hours(seconds),
             bytes / 1e9
         );
@@ -144,7 +144,7 @@ fn main() -> Result<()> {
         "{ROWS:.0e} points, {MACHINES} machines of {CORES} cores; a row costs {read} ns to read, {convert} to convert, {tag} to \
          tag, {write} to write\n"
     );
-    println!("| | minutes | machine hours | GB between machines |\n| --- | ---: | ---: | ---: |");
+    println!("| | seconds | machine hours | GB between machines |\n| --- | ---: | ---: | ---: |");
     let scan = tasks(read + convert + tag, &mut random);
     let counted = scan.len() as f64 * GROUPS * GROUP_BYTES;
     let once = ends(&scan, None);

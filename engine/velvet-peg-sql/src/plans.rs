@@ -1,7 +1,6 @@
 //! Ways between systems, planned once and used for every batch.
 
 use crate::error::{refused, wrong};
-use crate::rejects::Rejects;
 use crate::system;
 use datafusion::error::Result;
 use std::collections::HashMap;
@@ -43,28 +42,6 @@ pub(crate) fn same_route(way: &Converter, planned: &str) -> Result<()> {
              grid files (--grids)"
         ))),
     }
-}
-
-/// Carries coordinates in place; those that cannot be become NaN.
-///
-/// # Errors
-/// Of the first that cannot be, where that ends the query.
-pub(crate) fn carry(
-    way: &Converter,
-    x: &mut [f64],
-    y: &mut [f64],
-    rejects: &Rejects,
-) -> Result<()> {
-    // Only a reason needs the numbers as they were; most batches have none.
-    let (from_x, from_y) = (x.to_vec(), y.to_vec());
-    if way.convert_columns(x, y, None) == 0 {
-        return Ok(());
-    }
-    let lost =
-        |at: &usize| from_x[*at].is_finite() && from_y[*at].is_finite() && !x[*at].is_finite();
-    let mut lost = (0..x.len()).filter(lost);
-    let Some(first) = lost.next() else { return Ok(()) };
-    rejects.add_many(1 + lost.count() as u64, || why(way, (from_x[first], from_y[first])))
 }
 
 /// Why a place cannot be carried.

@@ -9,7 +9,7 @@ use super::function::{Function, What};
 use crate::constant::constant;
 use crate::error::wrong;
 use crate::geometry::Points;
-use crate::plans::{carry, plan, same_route};
+use crate::plans::{plan, same_route};
 use crate::settings::area_of;
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
@@ -77,12 +77,13 @@ fn figure(args: &ScalarFunctionArgs, figure: fn(GeodesicColumns) -> Vec<f64>) ->
     let degrees = degrees_of(&system_at(args, 0, 2)?)?;
     let places = |at: usize| -> Result<Points> {
         let rejects = rejects(args);
-        let mut points = Points::of(&column(args, at)?, &rejects)?;
+        let column = column(args, at)?;
+        let mut points = Points::of(&column, &rejects)?;
         let way = way(args, &system_at(args, at, at + 2)?, &degrees)?;
         if let (1, Some(ColumnarValue::Scalar(planned))) = (at, args.args.get(4)) {
             same_route(&way, &constant(planned).unwrap_or_default())?;
         }
-        carry(&way, &mut points.x, &mut points.y, &rejects)?;
+        points.carry(&way, &column, &rejects)?;
         Ok(points)
     };
     let (from, to) = (places(0)?, places(1)?);

@@ -4,6 +4,7 @@ use super::arguments::{column, rejects};
 use super::function::{Function, What, as_it_is};
 use crate::geometry::Points;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
+use datafusion::arrow::buffer::NullBuffer;
 use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
 use datafusion::logical_expr::{ScalarFunctionArgs, ScalarUDF};
@@ -34,8 +35,8 @@ fn of_points(
 }
 
 fn part(args: &ScalarFunctionArgs, part: fn(&Points) -> &Vec<f64>) -> Result<ArrayRef> {
-    let rejects = rejects(args);
-    let points = Points::of(&column(args, 0)?, &rejects)?;
-    let there = |row: usize| points.is_there(row).then_some(part(&points)[row]);
-    Ok(Arc::new((0..points.len()).map(there).collect::<Float64Array>()))
+    let points = Points::of(&column(args, 0)?, &rejects(args))?;
+    let there: Vec<bool> = (0..points.len()).map(|row| points.is_there(row)).collect();
+    let nulls = there.contains(&false).then(|| NullBuffer::from(there));
+    Ok(Arc::new(Float64Array::new(part(&points).clone().into(), nulls)))
 }

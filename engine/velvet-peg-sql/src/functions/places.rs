@@ -2,7 +2,6 @@
 
 use super::arguments::{column, rejects, system_at, way};
 use crate::geometry::Points;
-use crate::plans::carry;
 use crate::system;
 use datafusion::error::Result;
 use datafusion::logical_expr::ScalarFunctionArgs;
@@ -36,7 +35,8 @@ pub(super) fn positions(args: &ScalarFunctionArgs) -> Result<Vec<Geographic>> {
 pub(super) fn carried(args: &ScalarFunctionArgs, degrees: &Crs) -> Result<Vec<Geographic>> {
     let way = way(args, &system_at(args, 0, 1)?, &system::text_of(degrees)?)?;
     let rejects = rejects(args);
-    let mut points = Points::of(&column(args, 0)?, &rejects)?;
-    carry(&way, &mut points.x, &mut points.y, &rejects)?;
+    let column = column(args, 0)?;
+    let mut points = Points::of(&column, &rejects)?;
+    points.carry(&way, &column, &rejects)?;
     Ok(points.x.into_iter().zip(points.y).map(|(lon, lat)| Geographic { lat, lon }).collect())
 }

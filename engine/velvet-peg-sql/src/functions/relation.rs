@@ -10,7 +10,7 @@ use super::function::{Function, What};
 use crate::constant::constant;
 use crate::error::refused;
 use crate::geometry::Points;
-use crate::plans::{carry, plan, same_route};
+use crate::plans::{plan, same_route};
 use crate::settings::area_of;
 use crate::system;
 use crate::tagging::{POLYGON_FIRST, Relation, TOLERANCE_M, Test, middle, regions};
@@ -150,12 +150,13 @@ fn of_columns(
     let test = Test::new(relation, tolerance(args, relation)?)?;
     let (from, to) = (system_at(args, point, point + 2)?, system_at(args, polygon, polygon + 2)?);
     let crs = system::named(&to)?;
-    let mut points = Points::of(&column(args, point)?, &rejects)?;
+    let places = column(args, point)?;
+    let mut points = Points::of(&places, &rejects)?;
     let way = way(args, &from, &to)?;
     if let Some(ColumnarValue::Scalar(planned)) = args.args.get(5) {
         same_route(&way, &constant(planned).unwrap_or_default())?;
     }
-    carry(&way, &mut points.x, &mut points.y, &rejects)?;
+    points.carry(&way, &places, &rejects)?;
     // One polygon for all rows is made ready once.
     let one = matches!(args.args[polygon], ColumnarValue::Scalar(_));
     let polygons = match &args.args[polygon] {

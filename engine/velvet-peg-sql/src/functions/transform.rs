@@ -7,7 +7,7 @@ use super::arguments::{
 use super::function::{Function, What};
 use crate::constant::constant;
 use crate::geometry::{Points, Shapes, point_type};
-use crate::plans::{carry, plan, same_route};
+use crate::plans::{plan, same_route};
 use crate::settings::area_of;
 use crate::system::{text_of, with_system};
 use datafusion::arrow::array::{Array, ArrayRef};
@@ -90,7 +90,7 @@ fn compute(args: &ScalarFunctionArgs) -> Result<ArrayRef> {
         return Ok(shapes.into_binary());
     }
     let mut points = Points::of(&geometries, &rejects)?;
-    carry(&way, &mut points.x, &mut points.y, &rejects)?;
+    points.carry(&way, &geometries, &rejects)?;
     Ok(points.into_column())
 }
 

@@ -3,12 +3,14 @@
 use super::separated::{coordinates, fields};
 use super::shapes::{Kind, Shapes};
 use crate::error::wrong;
+use crate::plans::why;
 use crate::rejects::Rejects;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, Float64Array, StructArray};
 use datafusion::arrow::buffer::NullBuffer;
 use datafusion::arrow::datatypes::DataType;
 use datafusion::error::Result;
 use std::sync::Arc;
+use velvet_peg_core::Converter;
 
 /// Points; the coordinates of one that is NULL are NaN.
 #[derive(Clone, Debug)]
@@ -37,6 +39,26 @@ impl Points {
         }
         let (x, y) = coordinates(column.as_struct())?;
         Ok(Points { x, y })
+    }
+
+    /// Carries points to another system in place; those that cannot be become NaN. `column` has them as they were.
+    ///
+    /// # Errors
+    /// Of the first that cannot be, where that ends the query.
+    pub(crate) fn carry(
+        &mut self,
+        way: &Converter,
+        column: &ArrayRef,
+        rejects: &Rejects,
+    ) -> Result<()> {
+        if way.convert_columns(&mut self.x, &mut self.y, None) == 0 {
+            return Ok(());
+        }
+        let before = Points::of(column, &Rejects::unseen())?;
+        let mut lost = (0..self.len()).filter(|row| before.is_there(*row) && !self.is_there(*row));
+        let Some(first) = lost.next() else { return Ok(()) };
+        let at = (before.x[first], before.y[first]);
+        rejects.add_many(1 + lost.count() as u64, || why(way, at))
     }
 
     fn of_shapes(shapes: &Shapes, rejects: &Rejects) -> Result<Points> {
@@ -72,9 +94,12 @@ impl Points {
 
     /// The column; a point of which a coordinate is no number is NULL.
     pub(crate) fn into_column(self) -> ArrayRef {
-        let there: Vec<bool> = (0..self.len()).map(|row| self.is_there(row)).collect();
+        let all = self.x.iter().chain(&self.y).all(|number| number.is_finite());
+        let nulls = (!all).then(|| {
+            NullBuffer::from((0..self.len()).map(|row| self.is_there(row)).collect::<Vec<bool>>())
+        });
         let columns: Vec<ArrayRef> =
             vec![Arc::new(Float64Array::from(self.x)), Arc::new(Float64Array::from(self.y))];
-        Arc::new(StructArray::new(fields(), columns, Some(NullBuffer::from(there))))
+        Arc::new(StructArray::new(fields(), columns, nulls))
     }
 }

@@ -26,6 +26,9 @@ pub(super) fn coordinates(column: &StructArray) -> Result<(Vec<f64>, Vec<f64>)> 
             .column_by_name(name)
             .and_then(|values| values.as_primitive_opt::<Float64Type>())
             .ok_or_else(|| wrong(format!("the points have no column `{name}` of doubles")))?;
+        if column.null_count() == 0 && values.null_count() == 0 {
+            return Ok(values.values().to_vec());
+        }
         let at = |row: usize| match column.is_null(row) || values.is_null(row) {
             true => f64::NAN,
             false => values.value(row),

@@ -47,7 +47,10 @@ impl TableProviderFactory for Factory {
     ) -> Result<Arc<dyn TableProvider>> {
         let mut command = command.clone();
         command.file_type = "PARQUET".to_string();
-        let table = ListingTableFactory::new().create(state, &command).await?;
+        let table = match ListingTableFactory::new().create(state, &command).await {
+            Ok(table) => table,
+            Err(error) => return Err(unreadable(state, &command.locations).await.unwrap_or(error)),
+        };
         let Some(files) = table.downcast_ref::<ListingTable>() else { return Ok(table) };
         let (known, columns) = known(state, files).await?;
         let columns = match columns {
@@ -67,6 +70,21 @@ impl TableProviderFactory for Factory {
         let files = listing(paths, files.options().clone(), &schema)?;
         Ok(Arc::new(GeoTable { files, geometries, known }))
     }
+}
+
+/// What is wrong with the first file that cannot be read, with its name.
+async fn unreadable(state: &dyn Session, locations: &[String]) -> Option<DataFusionError> {
+    for location in locations {
+        let path = ListingTableUrl::parse(location).ok()?;
+        let store = state.runtime_env().object_store(&path).ok()?;
+        let files = path.list_all_files(state, store.as_ref(), "").await.ok()?;
+        for file in files.try_collect::<Vec<_>>().await.ok()? {
+            if let Err(error) = KnownFile::read(store.as_ref(), &file).await {
+                return Some(error);
+            }
+        }
+    }
+    None
 }
 
 /// The files of a table under another schema.

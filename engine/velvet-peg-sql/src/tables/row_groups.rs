@@ -45,14 +45,21 @@ impl KnownFile {
         store: &dyn ObjectStore,
         file: &ObjectMeta,
     ) -> Result<(KnownFile, Option<Vec<GeoColumn>>)> {
-        let footer = DFParquetMetadata::new(store, file).fetch_metadata().await?;
+        let footer = DFParquetMetadata::new(store, file).fetch_metadata().await;
+        let footer = footer.map_err(|error| {
+            refused(format!(
+                "/{}: cannot be read as Parquet: {}",
+                file.location,
+                error.strip_backtrace()
+            ))
+        })?;
         let texts = footer.file_metadata().key_value_metadata();
         let geo = texts.and_then(|texts| texts.iter().find(|text| text.key == KEY));
         let columns = geo
             .and_then(|geo| geo.value.as_deref())
             .map(read)
             .transpose()
-            .map_err(|error| refused(format!("{}: {}", file.location, error.message())))?;
+            .map_err(|error| refused(format!("/{}: {}", file.location, error.message())))?;
         let groups = footer.row_groups().iter();
         let known = columns.as_deref().unwrap_or_default();
         let groups = groups.map(|group| of_group(&footer, group, known)).collect();

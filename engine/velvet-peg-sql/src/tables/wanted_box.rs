@@ -2,7 +2,7 @@
 
 use crate::constant::constant;
 use crate::geometry::Shapes;
-use crate::plans::{carry, plan};
+use crate::plans::plan;
 use crate::rejects::Rejects;
 use crate::system;
 use crate::tagging::{POLYGON_FIRST, Relation, Test, middle, regions};
@@ -125,7 +125,7 @@ fn around(geometry: &Expr, from: &str, to: &str, test: Test) -> Option<Box4> {
     if x.is_empty() {
         return None;
     }
-    carry(&way, &mut x, &mut y, &unseen).ok()?;
+    way.convert_columns(&mut x, &mut y, None);
     let least = |side: &[f64]| side.iter().copied().fold(f64::INFINITY, f64::min);
     let most = |side: &[f64]| side.iter().copied().fold(f64::NEG_INFINITY, f64::max);
     let [west, south, east, north] = [least(&x), least(&y), most(&x), most(&y)];

@@ -4,7 +4,7 @@ use super::index::Polygons;
 use super::relation::Test;
 use crate::error::wrong;
 use crate::geometry::Points;
-use crate::plans::{carry, plan, same_route};
+use crate::plans::{plan, same_route};
 use crate::rejects::Rejects;
 use crate::settings::area_of;
 use crate::system;
@@ -354,8 +354,9 @@ fn pairs(
     polygons: &Polygons,
     rows: &RecordBatch,
 ) -> Result<Vec<(u32, Option<u32>)>> {
-    let mut points = Points::of(rows.column(asked.how.point), &asked.rejects)?;
-    carry(&asked.way, &mut points.x, &mut points.y, &asked.rejects)?;
+    let column = rows.column(asked.how.point);
+    let mut points = Points::of(column, &asked.rejects)?;
+    points.carry(&asked.way, column, &asked.rejects)?;
     let found = polygons.pairs(&points);
     if asked.how.kind == Kind::Inner {
         return Ok(found.into_iter().map(|(point, polygon)| (point, Some(polygon))).collect());

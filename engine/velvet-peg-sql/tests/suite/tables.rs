@@ -174,6 +174,7 @@ async fn files_that_do_not_fit_are_refused() {
         &format!("COPY (SELECT x, y FROM p) TO '{}' STORED AS PARQUET", at("bare.parquet")),
     )
     .await;
+    std::fs::write(at("text.parquet"), "no Parquet at all").unwrap();
     for (sql, says) in [
         (
             format!("CREATE EXTERNAL TABLE t STORED AS GEOPARQUET LOCATION '{}/'", at("both")),
@@ -189,6 +190,10 @@ async fn files_that_do_not_fit_are_refused() {
                 at("bare.parquet")
             ),
             "has no metadata of geometries",
+        ),
+        (
+            format!("CREATE EXTERNAL TABLE t STORED AS PARQUET LOCATION '{}'", at("text.parquet")),
+            "text.parquet: cannot be read as Parquet",
         ),
         (
             format!("COPY (SELECT x FROM p) TO '{}' STORED AS GEOPARQUET", at("none.parquet")),

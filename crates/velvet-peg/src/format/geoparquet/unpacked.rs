@@ -75,8 +75,11 @@ fn longest_in(mut dictionary: &[u8]) -> u64 {
 const MOST_ROWS: u64 = 1_000_000;
 const MOST_ROWS_A_BYTE: u64 = 1_000;
 
-/// What is wrong if so few bytes state so many rows.
+/// What is wrong if so few bytes state so many rows; no end of them stands for fewer than none.
 pub(super) fn too_many_rows(rows: u64, size: u64) -> Option<String> {
+    if rows == u64::MAX {
+        return Some("a batch of it states fewer rows than none".to_string());
+    }
     (rows > size.saturating_mul(MOST_ROWS_A_BYTE).max(MOST_ROWS)).then(|| {
         format!("its {size} bytes state {rows} rows, more than {MOST_ROWS_A_BYTE} a byte: that is no layer")
     })
