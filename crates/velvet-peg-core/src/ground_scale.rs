@@ -10,7 +10,7 @@ use crate::{Converter, Coordinate, Crs, Geodesic, Geographic};
 /// use velvet_peg_core::{Crs, metres_per_unit};
 /// let degrees = Crs::from_epsg(4326)?;
 /// let (x, y) = metres_per_unit(&degrees, (-120.0, 47.4)).unwrap();
-/// assert_eq!((x.round(), y.round()), (75_463.0, 111_178.0));
+/// assert_eq!((x.round(), y.round()), (75_487.0, 111_179.0));
 /// # Ok::<(), velvet_peg_core::Error>(())
 /// ```
 pub fn metres_per_unit(crs: &Crs, at: (f64, f64)) -> Option<(f64, f64)> {

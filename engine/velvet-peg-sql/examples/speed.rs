@@ -205,18 +205,18 @@ async fn main() -> Result<()> {
         figure(
             "the engine, columns in memory",
             engine,
-            format!("{:.2} of the library", engine / library),
+            format!("{:.2} times the library", engine / library),
         ),
         figure(
             "tagged with 10,000 fields in memory",
             tagged,
-            format!("{:.2} of converting", tagged / engine),
+            format!("{:.2} times converting", tagged / engine),
         ),
         figure("reading Parquet", read, String::new()),
         figure(
             "reading Parquet and converting",
             read_and_converted,
-            format!("{:.2} of reading", read_and_converted / read),
+            format!("{:.2} times reading", read_and_converted / read),
         ),
     ];
     if program.exists() {
@@ -225,7 +225,7 @@ async fn main() -> Result<()> {
         figures.push(figure(
             "a cluster of one executor",
             alone,
-            format!("{:.2} of one process", alone / read_and_converted),
+            format!("{:.2} times one process", alone / read_and_converted),
         ));
         figures.push(figure(
             "a cluster of two executors",
@@ -251,32 +251,35 @@ fn figure(what: &str, seconds: f64, ratio: String) -> Figure {
     Figure { what: what.to_string(), seconds, ratio }
 }
 
-/// Bars of millions of points a second.
+/// Bars of seconds.
 fn drawn(figures: &[Figure], rows: usize) -> String {
-    let speed = |figure: &Figure| rows as f64 / figure.seconds / 1e6;
-    let most = figures.iter().map(speed).fold(0.0, f64::max);
-    let (left, width, row) = (300.0, 620.0, 44.0);
+    let most = figures.iter().map(|figure| figure.seconds).fold(0.0, f64::max);
+    let (left, width, row) = (340.0, 560.0, 44.0);
     let height = 96.0 + row * figures.len() as f64;
     let mut svg = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 1180 {height}\" font-family=\"sans-serif\" font-size=\"16\">\n\
          <rect width=\"1180\" height=\"{height}\" fill=\"#fffdf7\"/>\n\
-         <text x=\"24\" y=\"36\" font-size=\"20\">{rows} points, EPSG:4269 to EPSG:2285: million points a second</text>\n"
+         <text x=\"24\" y=\"36\" font-size=\"20\">Seconds for {rows} points, EPSG:4269 to EPSG:2285 (shorter is faster)</text>\n"
     );
     for (at, figure) in figures.iter().enumerate() {
         let y = 64.0 + row * at as f64;
-        let long = width * speed(figure) / most;
+        let long = width * figure.seconds / most;
         let fill = if figure.what.contains("executor") { "#8a5a2b" } else { "#3f6f5e" };
+        let ratio = match figure.ratio.as_str() {
+            "" => String::new(),
+            ratio => format!(" s, {ratio}"),
+        };
         svg += &format!(
             "<text x=\"{}\" y=\"{}\" text-anchor=\"end\">{}</text>\n\
              <rect x=\"{left}\" y=\"{y}\" width=\"{long:.1}\" height=\"28\" fill=\"{fill}\"/>\n\
-             <text x=\"{:.1}\" y=\"{}\">{:.1} {}</text>\n",
+             <text x=\"{:.1}\" y=\"{}\">{:.2}{}</text>\n",
             left - 12.0,
             y + 20.0,
             figure.what,
             left + long + 8.0,
             y + 20.0,
-            speed(figure),
-            if figure.ratio.is_empty() { String::new() } else { format!("({})", figure.ratio) },
+            figure.seconds,
+            if ratio.is_empty() { " s" } else { &ratio },
         );
     }
     svg + "</svg>\n"

@@ -3,9 +3,9 @@
 use crate::error::{refused, wrong};
 use crate::system;
 use datafusion::error::Result;
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
-use velvet_peg_core::{Bounds, Converter, Coordinate, PlanOptions};
+use velvet_peg_core::{Bounds, CandidateRoute, Converter, Coordinate, PlanOptions};
 
 /// Plans by the two references as they were given, and the area.
 type Plans = HashMap<(String, String, String), Arc<Converter>>;
@@ -27,6 +27,38 @@ pub(crate) fn plan(from: &str, to: &str, area: Option<Bounds>) -> Result<Arc<Con
     let plan = Arc::new(plan.map_err(refused)?);
     held().insert(key, plan.clone());
     Ok(plan)
+}
+
+/// Routes that queries were planned with, where the area of the data would decide between several.
+static UNDECIDED: LazyLock<Mutex<BTreeSet<String>>> = LazyLock::new(Mutex::default);
+
+/// The way that a query is planned with.
+///
+/// # Errors
+/// As [`plan`].
+pub(crate) fn planned(from: &str, to: &str, area: Option<Bounds>) -> Result<Arc<Converter>> {
+    let way = plan(from, to, area)?;
+    let route = way.route();
+    let best = route.alternatives.iter().filter_map(CandidateRoute::accuracy_m).reduce(f64::min);
+    if let (None, Some(best)) = (area, best)
+        && route.accuracy_m().is_none_or(|known| known > best)
+    {
+        let mut undecided = UNDECIDED.lock().unwrap_or_else(PoisonError::into_inner);
+        undecided.insert(format!(
+            "{} to {} by {}; in parts of the area of use there are routes known to {best} m: say where the data lies \
+             with SET velvet_peg.area = 'SOUTH,WEST,NORTH,EAST', and see routes('{from}', '{to}')",
+            way.source().reference(),
+            way.target().reference(),
+            route.summary()
+        ));
+    }
+    Ok(way)
+}
+
+/// What was said of routes since the last time.
+pub(crate) fn take_undecided() -> Vec<String> {
+    let mut undecided = UNDECIDED.lock().unwrap_or_else(PoisonError::into_inner);
+    std::mem::take(&mut *undecided).into_iter().collect()
 }
 
 /// Makes sure that the way is the one that the query was planned with: another machine may have other grids.

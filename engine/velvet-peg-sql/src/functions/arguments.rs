@@ -2,7 +2,7 @@
 
 use crate::constant::constant;
 use crate::error::refused;
-use crate::plans::plan;
+use crate::plans::planned;
 use crate::rejects::Rejects;
 use crate::settings::area_of;
 use crate::system;
@@ -80,7 +80,7 @@ pub(super) fn rejects(args: &ScalarFunctionArgs) -> Rejects {
 /// # Errors
 /// If there is none.
 pub(super) fn way(args: &ScalarFunctionArgs, from: &str, to: &str) -> Result<Arc<Converter>> {
-    plan(from, to, area_of(&args.config_options))
+    planned(from, to, area_of(&args.config_options))
 }
 
 /// A column of an argument.

@@ -9,7 +9,7 @@ use super::function::{Function, What};
 use crate::constant::constant;
 use crate::error::wrong;
 use crate::geometry::Points;
-use crate::plans::{plan, same_route};
+use crate::plans::{plan, planned, same_route};
 use crate::settings::area_of;
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
@@ -68,7 +68,7 @@ fn field(args: &ReturnFieldArgs<'_>) -> Result<Field> {
 fn resolved(args: &[Expr], info: &SimplifyContext) -> Result<Option<Vec<Expr>>> {
     let [a, b] = args else { return Ok(None) };
     let systems = [system_of_expr(a, info.schema())?, system_of_expr(b, info.schema())?];
-    let way = plan(&systems[1], &degrees_of(&systems[0])?, area_of(info.config_options()))?;
+    let way = planned(&systems[1], &degrees_of(&systems[0])?, area_of(info.config_options()))?;
     let texts = systems.into_iter().chain([way.route().summary()]).map(lit::<String>);
     Ok(Some([a.clone(), b.clone()].into_iter().chain(texts).collect()))
 }

@@ -10,7 +10,7 @@ use super::function::{Function, What};
 use crate::constant::constant;
 use crate::error::refused;
 use crate::geometry::Points;
-use crate::plans::{plan, same_route};
+use crate::plans::{plan, planned, same_route};
 use crate::settings::area_of;
 use crate::system;
 use crate::tagging::{POLYGON_FIRST, Relation, TOLERANCE_M, Test, middle, regions};
@@ -132,7 +132,7 @@ fn resolved(
         return systems.into_iter().find_map(Result::err).map_or(Ok(None), Err);
     };
     let of = |at: usize| if at == 0 { &a } else { &b };
-    let route = plan(of(point), of(polygon), area_of(info.config_options()))?.route().summary();
+    let route = planned(of(point), of(polygon), area_of(info.config_options()))?.route().summary();
     Ok(Some(vec![args[0].clone(), args[1].clone(), lit(a), lit(b), metres, lit(route)]))
 }
 

@@ -7,7 +7,7 @@ use super::arguments::{
 use super::function::{Function, What};
 use crate::constant::constant;
 use crate::geometry::{Points, Shapes, point_type};
-use crate::plans::{plan, same_route};
+use crate::plans::{plan, planned, same_route};
 use crate::settings::area_of;
 use crate::system::{text_of, with_system};
 use datafusion::arrow::array::{Array, ArrayRef};
@@ -67,7 +67,7 @@ fn resolved(args: &[Expr], info: &SimplifyContext) -> Result<Option<Vec<Expr>>> 
         _ => return Ok(None),
     };
     let (Some(from), Some(to)) = (from, to) else { return Ok(None) };
-    let way = plan(&from, &to, area_of(info.config_options()))?;
+    let way = planned(&from, &to, area_of(info.config_options()))?;
     let (from, to) = (text_of(way.source())?, text_of(way.target())?);
     Ok(Some(vec![geometry.clone(), lit(from), lit(to), lit(way.route().summary())]))
 }

@@ -167,6 +167,17 @@ fn the_runner_tells_counts_and_takes_grids() {
     // A second north, and four seconds west: the shift of longitude counts west.
     assert!(text.contains("47.50027777") && text.contains("-120.50111111"), "{text}");
     assert_ne!(String::from_utf8_lossy(&runner(&["-c", query]).stdout), text);
+    // Where a better route is known somewhere and nothing says where the data lies, that is told, and once.
+    let told = |query: &str| String::from_utf8_lossy(&runner(&["-c", query]).stderr).into_owned();
+    let carried = "SELECT st_x(st_transform(st_point(-120.5, 47.5, 4267), 4269)) AS x";
+    let notes = told(carried);
+    assert!(
+        notes.starts_with("note: EPSG:4267 to EPSG:4269 by ") && notes.lines().count() == 1,
+        "{notes}"
+    );
+    assert!(notes.contains("SET velvet_peg.area"), "{notes}");
+    assert_eq!(told(&format!("SET velvet_peg.area = '47,-121,48,-120'; {carried}")), "");
+    assert_eq!(told("SELECT st_x(st_transform(st_point(-120.5, 47.5, 4326), 2285)) AS x"), "");
     let lacking = runner(&["--grids", "/nowhere/at/all", "-c", "SELECT 1"]);
     assert!(String::from_utf8_lossy(&lacking.stderr).contains("is no folder of grid files"));
     assert_eq!(lacking.status.code(), Some(1));
