@@ -19,7 +19,7 @@ pub(super) fn bounds() -> ScalarUDF {
         What {
             takes: "a geometry",
             arguments: |types| (types.len() == 1).then(|| types.to_vec()),
-            field: |_| Ok(Field::new("", DataType::Struct(fields()), true)),
+            field: |_| Ok(Field::new("", bounds_type(), true)),
             resolved: as_it_is,
             compute,
         },
@@ -29,6 +29,11 @@ pub(super) fn bounds() -> ScalarUDF {
 /// The call for a geometry.
 pub(crate) fn bounds_of(geometry: Expr) -> Expr {
     bounds().call(vec![geometry])
+}
+
+/// The type of the sides.
+pub(crate) fn bounds_type() -> DataType {
+    DataType::Struct(fields())
 }
 
 fn fields() -> Fields {

@@ -18,7 +18,7 @@ mod routes;
 mod transform;
 mod zone;
 
-pub(crate) use bounds::{BOUNDS, bounds_of};
+pub(crate) use bounds::{BOUNDS, bounds_of, bounds_type};
 pub(crate) use routes::{ROUTES, Routes};
 
 use datafusion::logical_expr::ScalarUDF;

@@ -3,11 +3,12 @@
 
 use super::metadata::{KEY, written};
 use crate::error::refused;
-use crate::functions::bounds_of;
+use crate::functions::{bounds_of, bounds_type};
 use crate::system::is_geometry;
-use datafusion::arrow::datatypes::DataType;
+use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::catalog::Session;
 use datafusion::common::config::{ConfigFileType, ConfigOptions, TableOptions};
+use datafusion::common::tree_node::{Transformed, TransformedResult, TreeNode};
 use datafusion::common::{Column, GetExt};
 use datafusion::datasource::file_format::parquet::ParquetFormatFactory;
 use datafusion::datasource::file_format::{
@@ -53,12 +54,15 @@ pub(crate) struct WithMetadata;
 
 impl AnalyzerRule for WithMetadata {
     fn analyze(&self, plan: LogicalPlan, config: &ConfigOptions) -> Result<LogicalPlan> {
-        let LogicalPlan::Copy(copy) = plan else { return Ok(plan) };
-        let format = file_type_to_format(&copy.file_type)?;
-        match format.is::<GeoParquet>() {
-            true => with_metadata(copy, config),
-            false => Ok(LogicalPlan::Copy(copy)),
-        }
+        let of_copy = |node: LogicalPlan| {
+            let LogicalPlan::Copy(copy) = node else { return Ok(Transformed::no(node)) };
+            let format = file_type_to_format(&copy.file_type)?;
+            Ok(match format.is::<GeoParquet>() {
+                true => Transformed::yes(with_metadata(copy, config)?),
+                false => Transformed::no(LogicalPlan::Copy(copy)),
+            })
+        };
+        plan.transform_down(of_copy).data()
     }
 
     fn name(&self) -> &'static str {
@@ -71,21 +75,33 @@ fn with_metadata(copy: CopyTo, config: &ConfigOptions) -> Result<LogicalPlan> {
     let schema = input.schema().clone();
     let mut columns: Vec<Expr> = Vec::new();
     let mut fields = Vec::new();
-    let names: Vec<&String> = schema.fields().iter().map(|field| field.name()).collect();
+    // Points of two columns are their own boxes.
+    let is_boxed =
+        |field: &Field| is_geometry(field) && !matches!(field.data_type(), DataType::Struct(_));
+    let box_name = |field: &Field| format!("{}_bbox", field.name());
+    let box_names: Vec<String> = schema
+        .fields()
+        .iter()
+        .filter(|field| is_boxed(field))
+        .map(|field| box_name(field))
+        .collect();
     let mut boxes: Vec<Expr> = Vec::new();
     for (qualifier, field) in schema.iter() {
+        if box_names.contains(field.name()) {
+            // Boxes of a file that was read are made anew.
+            if field.data_type() == &bounds_type() {
+                continue;
+            }
+            return Err(refused(format!(
+                "the column `{0}` is in the way of the boxes of geometries, which are called so: give it another name, \
+                 such as `{0} AS other`",
+                field.name()
+            )));
+        }
         let column = Expr::Column(Column::new(qualifier.cloned(), field.name()));
         columns.push(column.clone());
-        // Points of two columns are their own boxes.
-        let is_boxed = is_geometry(field) && !matches!(field.data_type(), DataType::Struct(_));
-        let name = is_boxed.then(|| format!("{}_bbox", field.name()));
+        let name = is_boxed(field).then(|| box_name(field));
         if let Some(name) = &name {
-            if names.contains(&name) {
-                return Err(refused(format!(
-                    "the column `{name}` is in the way of the boxes of `{}`: give it another name",
-                    field.name()
-                )));
-            }
             boxes.push(bounds_of(column).alias(name));
         }
         fields.push((field.as_ref().clone(), name));

@@ -91,6 +91,22 @@ async fn geometries_go_to_a_file_and_come_back_with_their_systems() {
         .await;
         assert_eq!(bits(&zones, "area"), bits(&before, "area"));
     }
+    // What was read goes out again with boxes made anew, also where it is watched.
+    let again = folder.path().join("again.parquet");
+    let read = context();
+    run(&read, &format!("CREATE EXTERNAL TABLE f STORED AS GEOPARQUET LOCATION '{file}'")).await;
+    let copy = format!(
+        "EXPLAIN ANALYZE COPY (SELECT * FROM f) TO '{}' STORED AS GEOPARQUET",
+        again.display()
+    );
+    run(&read, &copy).await;
+    assert_eq!(self::geo(&again), self::geo(&path));
+    let wrong = format!(
+        "COPY (SELECT boundary, field AS boundary_bbox FROM f) TO '{}' STORED AS GEOPARQUET",
+        again.display()
+    );
+    let told = error(&read, &wrong).await;
+    assert!(told.contains("`boundary_bbox` is in the way"), "{told}");
 }
 
 /// What is outside of the box that a query asks for is not read, and the answer is the same.
