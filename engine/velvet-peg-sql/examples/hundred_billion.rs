@@ -1,5 +1,5 @@
-//! What 100,000,000,000 points on 100 machines would take, by a simulation with costs of a row that `--example speed`
-//! measured: seconds, bytes between machines, what the skew of zones does, and what a machine that dies costs.
+//! What 100,000,000,000 points on 100 machines would take, by a simulation with costs of a row that were
+//! measured (`docs/hundred-billion.md`): seconds, bytes between machines, what the skew of zones does, and what a machine that dies costs.
 //!
 //! ```text
 //! cargo run --release --example hundred_billion [READ CONVERT TAG WRITE]

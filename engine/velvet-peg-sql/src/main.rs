@@ -10,7 +10,7 @@ use velvet_peg_sql::cluster::{
     ExecutorOptions, SchedulerOptions, executor, scheduler, take_counts,
 };
 use velvet_peg_sql::grid_folder;
-use velvet_peg_sql::session::{Limits, clustered, embedded, take_undecided_routes};
+use velvet_peg_sql::session::{Limits, clustered, embedded};
 use velvet_peg_sql::{Settings, readable};
 
 /// Reference systems, conversions and measures in SQL
@@ -190,11 +190,10 @@ async fn ask(query: Query) -> Result<()> {
         if rows.iter().any(|batch| batch.num_columns() > 0) {
             println!("{}", pretty_format_batches(&readable(&rows)?)?);
         }
-        take_undecided_routes().iter().for_each(|route| eprintln!("note: {route}"));
         let state = context.state();
-        let counted = Settings::of_config(state.config_options()).map(Settings::take_counts);
-        for count in counted.into_iter().flatten() {
-            eprintln!("note: {count}");
+        if let Some(settings) = Settings::of_config(state.config_options()) {
+            settings.take_undecided_routes().iter().for_each(|route| eprintln!("note: {route}"));
+            settings.take_counts().iter().for_each(|count| eprintln!("note: {count}"));
         }
     }
     Ok(())

@@ -2,13 +2,12 @@
 
 use crate::error::wrong;
 use crate::tables::{GeoSink, Texts};
-use crate::tagging::{How, Kind, PolygonJoin, Relation, Test};
+use crate::tagging::{How, PolygonJoin};
 use ballista_core::serde::BallistaPhysicalExtensionCodec;
 use datafusion::error::Result;
 use datafusion::execution::TaskContext;
 use datafusion::physical_plan::ExecutionPlan;
 use datafusion_proto::physical_plan::{PhysicalExtensionCodec, PhysicalProtoConverterExtension};
-use serde_json::{Value, json};
 use std::sync::Arc;
 
 /// In front of a join, and of a writer; no node of the cluster's own begins so.
@@ -37,7 +36,7 @@ impl PhysicalExtensionCodec for PlanCodec {
         let Some(text) = bytes.strip_prefix(JOIN) else {
             return self.0.try_decode(bytes, inputs, context, converter);
         };
-        let how = serde_json::from_slice(text).ok().and_then(|text| how(&text));
+        let how: Option<How> = serde_json::from_slice(text).ok();
         match (how, inputs) {
             (Some(how), [points, polygons]) => {
                 Ok(Arc::new(PolygonJoin::new(points.clone(), polygons.clone(), how)))
@@ -59,36 +58,7 @@ impl PhysicalExtensionCodec for PlanCodec {
         let Some(join) = node.downcast_ref::<PolygonJoin>() else {
             return self.0.try_encode(node, bytes, converter);
         };
-        let How { kind, test, point, polygon, from, to, route, points_first } = join.how();
         bytes.extend_from_slice(JOIN);
-        let text = json!({
-            "kind": kind.name(),
-            "relation": test.relation.name(),
-            "tolerance_m": test.tolerance_m,
-            "point": point,
-            "polygon": polygon,
-            "from": from,
-            "to": to,
-            "route": route,
-            "points_first": points_first,
-        });
-        bytes.extend_from_slice(text.to_string().as_bytes());
-        Ok(())
+        serde_json::to_writer(bytes, join.how()).map_err(wrong)
     }
-}
-
-fn how(text: &Value) -> Option<How> {
-    let column = |name: &str| usize::try_from(text[name].as_u64()?).ok();
-    let kind = text["kind"].as_str()?;
-    let relation = Relation::named(text["relation"].as_str()?)?;
-    Some(How {
-        kind: Kind::ALL.into_iter().find(|known| known.name() == kind)?,
-        test: Test::new(relation, text["tolerance_m"].as_f64()?).ok()?,
-        point: column("point")?,
-        polygon: column("polygon")?,
-        from: text["from"].as_str()?.to_string(),
-        to: text["to"].as_str()?.to_string(),
-        route: text["route"].as_str()?.to_string(),
-        points_first: text["points_first"].as_bool()?,
-    })
 }

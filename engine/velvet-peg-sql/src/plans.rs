@@ -1,9 +1,11 @@
 //! Ways between systems, planned once and used for every batch.
 
 use crate::error::{refused, wrong};
+use crate::settings::{Settings, area_of};
 use crate::system;
+use datafusion::config::ConfigOptions;
 use datafusion::error::Result;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 use velvet_peg_core::{Bounds, CandidateRoute, Converter, Coordinate, PlanOptions};
 
@@ -29,22 +31,20 @@ pub(crate) fn plan(from: &str, to: &str, area: Option<Bounds>) -> Result<Arc<Con
     Ok(plan)
 }
 
-/// Routes that queries were planned with, where the area of the data would decide between several.
-static UNDECIDED: LazyLock<Mutex<BTreeSet<String>>> = LazyLock::new(Mutex::default);
-
-/// The way that a query is planned with.
+/// The way for the data of a session. Where the area of the data would decide between several and nothing says it, the
+/// session is told.
 ///
 /// # Errors
 /// As [`plan`].
-pub(crate) fn planned(from: &str, to: &str, area: Option<Bounds>) -> Result<Arc<Converter>> {
+pub(crate) fn planned(from: &str, to: &str, config: &ConfigOptions) -> Result<Arc<Converter>> {
+    let area = area_of(config);
     let way = plan(from, to, area)?;
     let route = way.route();
     let best = route.alternatives.iter().filter_map(CandidateRoute::accuracy_m).reduce(f64::min);
-    if let (None, Some(best)) = (area, best)
+    if let (None, Some(best), Some(settings)) = (area, best, Settings::of_config(config))
         && route.accuracy_m().is_none_or(|known| known > best)
     {
-        let mut undecided = UNDECIDED.lock().unwrap_or_else(PoisonError::into_inner);
-        undecided.insert(format!(
+        settings.add_undecided(format!(
             "{} to {} by {}; in parts of the area of use there are routes known to {best} m: say where the data lies \
              with SET velvet_peg.area = 'SOUTH,WEST,NORTH,EAST', and see routes('{from}', '{to}')",
             way.source().reference(),
@@ -53,12 +53,6 @@ pub(crate) fn planned(from: &str, to: &str, area: Option<Bounds>) -> Result<Arc<
         ));
     }
     Ok(way)
-}
-
-/// What was said of routes since the last time.
-pub(crate) fn take_undecided() -> Vec<String> {
-    let mut undecided = UNDECIDED.lock().unwrap_or_else(PoisonError::into_inner);
-    std::mem::take(&mut *undecided).into_iter().collect()
 }
 
 /// Makes sure that the way is the one that the query was planned with: another machine may have other grids.

@@ -2,7 +2,6 @@
 
 use crate::functions::{ROUTES, Routes, functions};
 use crate::planner::{Planner, with_rule};
-use crate::plans::take_undecided;
 use crate::settings::Settings;
 use crate::tables::{Factory, GeoParquet, TableCodec, WithMetadata};
 use ballista::extension::SessionContextExt;
@@ -73,12 +72,6 @@ pub(crate) fn completed(state: &SessionState) -> SessionState {
         state.add_analyzer_rule(Arc::new(WithMetadata));
     }
     state
-}
-
-/// What is to be known of the routes that queries of this process were planned with since the last time: where a
-/// better one is known in a part of the area of use, and nothing says where the data lies.
-pub fn take_undecided_routes() -> Vec<String> {
-    take_undecided()
 }
 
 /// The settings of the parts of a cluster.

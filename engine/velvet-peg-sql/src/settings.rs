@@ -5,7 +5,8 @@ use crate::error::refused;
 use datafusion::config::{ConfigEntry, ConfigExtension, ConfigOptions, ExtensionOptions};
 use datafusion::error::Result;
 use std::any::Any;
-use std::sync::LazyLock;
+use std::collections::BTreeSet;
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 use velvet_peg_core::Bounds;
 
 /// What a session says of all functions, and what was counted in it.
@@ -17,6 +18,7 @@ pub struct Settings {
     /// area. None for the area of use that both systems share.
     pub area: Option<Bounds>,
     pub(crate) counts: Counts,
+    undecided: Arc<Mutex<BTreeSet<String>>>,
 }
 
 const FAIL: &str = "fail";
@@ -34,6 +36,17 @@ impl Settings {
     /// What could not be computed since the last time.
     pub fn take_counts(&self) -> Vec<Count> {
         self.counts.take()
+    }
+
+    pub(crate) fn add_undecided(&self, route: String) {
+        self.undecided.lock().unwrap_or_else(PoisonError::into_inner).insert(route);
+    }
+
+    /// What is to be known of the routes that queries were planned with since the last time: where a better one is known
+    /// in a part of the area of use, and nothing says where the data lies.
+    pub fn take_undecided_routes(&self) -> Vec<String> {
+        let mut held = self.undecided.lock().unwrap_or_else(PoisonError::into_inner);
+        std::mem::take(&mut *held).into_iter().collect()
     }
 
     /// The settings of a session.

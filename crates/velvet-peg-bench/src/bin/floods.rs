@@ -252,11 +252,7 @@ struct Took {
     memory: Option<f64>,
 }
 
-fn run(program: &Path, folder: &Path, line: &str) -> std::result::Result<Took, String> {
-    ran(program, folder, line).map_err(|error| error.to_string())
-}
-
-fn ran(program: &Path, folder: &Path, line: &str) -> Result<Took> {
+fn run(program: &Path, folder: &Path, line: &str) -> Result<Took> {
     let said = folder.join("said.txt");
     let began = Instant::now();
     let mut child = Command::new(program)
@@ -312,10 +308,8 @@ fn main() -> Result<()> {
     println!("| of | how many | command | s | MB | a tenth takes: time | memory |");
     println!("| --- | ---: | --- | ---: | ---: | ---: | ---: |");
     for (of, line) in FLOODS.iter().filter(|(_, line)| line.contains(&word)) {
-        let took = [rows / 10, rows].map(|rows| {
-            let made = |of: Of| {
-                made(&program, folder.path(), of, of.count(rows)).map_err(|error| error.to_string())
-            };
+        let took = [rows / 10, rows].map(|rows| -> Result<Took> {
+            let made = |of: Of| made(&program, folder.path(), of, of.count(rows));
             let path = made(*of)?;
             let name = |path: &Path| path.display().to_string();
             let mut filled = line.replace("IN", &name(&path));
@@ -335,8 +329,8 @@ fn main() -> Result<()> {
         let (tenth, whole) = match took {
             [Ok(tenth), Ok(whole)] => (tenth, whole),
             [Err(error), _] | [_, Err(error)] => {
-                let words: Vec<&str> =
-                    error.lines().filter(|line| line.contains("error")).collect();
+                let text = error.to_string();
+                let words: Vec<&str> = text.lines().filter(|line| line.contains("error")).collect();
                 let (name, count) = (of.name(), of.count(rows));
                 println!("| {name} | {count} | `{line}` | refused: {} | | | |", words.join(" "));
                 continue;

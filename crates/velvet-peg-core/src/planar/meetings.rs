@@ -17,7 +17,7 @@ pub(super) fn bits((x, y): (f64, f64)) -> [u64; 2] {
 
 /// Calls `each` with pairs of segments (the smaller number first), some of them more than once: all that meet, but
 /// that of those with an end at one place each is called with the next three. False if there are too many
-/// that cross others: each of these is then called with one of the others at least.
+/// that cross others: then some pairs that meet are left out, and not all.
 pub(super) fn each_meeting(segments: &[Segment], each: &mut dyn FnMut(usize, usize)) -> bool {
     let most = IN_ALL.saturating_add(FOR_EACH.saturating_mul(segments.len()));
     let mut looked = 0_usize;

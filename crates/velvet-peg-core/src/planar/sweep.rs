@@ -141,8 +141,8 @@ pub(super) fn sweep(rings: &[Ring<'_>]) -> Swept {
     found
 }
 
-/// Where edges meet: of one ring, each place once; of two rings, the first place. Of edges that cross
-/// more others than can be looked at, one place.
+/// Where edges meet: of one ring, each place once; of two rings, the first place. Where more edges
+/// cross others than can be looked at, some places.
 fn meet_edges(edges: &Edges, found: &mut Swept) {
     let Edges { segments, owners } = edges;
     // By ring and place, and by ring, the first pair of edges.

@@ -1,6 +1,7 @@
 //! Geometry in the plane: what lies where, what is wrong with rings, traverses.
 
 use proptest::prelude::*;
+use std::collections::HashSet;
 use velvet_peg_core::bearing::{parse_bearing, quadrant};
 use velvet_peg_core::planar::{
     FlawKind, Mosaic, Placing, Region, Ring, crossings, flaws_between_parts, flaws_of_polygon,
@@ -195,19 +196,22 @@ fn combs_in_any_direction_are_told_apart() {
         let (sin, cos) = turn.sin_cos();
         corners.into_iter().map(|(x, y)| (x * cos - y * sin, x * sin + y * cos)).unzip()
     };
-    for (turn, wrong) in [
-        (0.0, vec![]),
-        (0.5, vec![]),
-        (0.8, vec![17]),
-        (2.3, vec![0, 1, 2, 300, 999]),
-        (4.0, (100..900).collect()),
+    // So many that their boxes are more than are looked at, with flaws at both ends and in the middle; of more
+    // crossings than are looked for, some.
+    for (turn, wrong, all) in [
+        (0.5, vec![], true),
+        (0.8, vec![17], true),
+        (0.8, vec![2_990], true),
+        (2.3, vec![0, 1, 2, 300, 1_500, 2_999], true),
+        (4.0, (1_400..1_450).collect(), true),
+        (0.7, (500..2_500).collect(), false),
     ] {
-        let (x, y) = comb(1_000, turn, &wrong);
+        let (x, y) = comb(3_000, turn, &wrong);
         let ring: Vec<(f64, f64)> = x.iter().copied().zip(y.iter().copied()).collect();
         let next = |at: usize| (at + 1) % ring.len();
         let segments: Vec<_> = (0..ring.len()).map(|at| (ring[at], ring[next(at)])).collect();
         // Each place once, however many segments meet there.
-        let mut places = std::collections::HashSet::new();
+        let mut places = HashSet::new();
         let wanted: Vec<(usize, (f64, f64))> =
             crossings(&segments, &|a, b| next(a) != b && next(b) != a)
                 .into_iter()
@@ -215,27 +219,20 @@ fn combs_in_any_direction_are_told_apart() {
                 .filter(|(_, at)| places.insert((at.0.to_bits(), at.1.to_bits())))
                 .collect();
         assert_eq!(wanted.is_empty(), wrong.is_empty(), "{turn}");
-        let found: Vec<(usize, (f64, f64))> = flaws_of_polygon(&[Ring { x: &x, y: &y }])
-            .into_iter()
-            .filter(|flaw| flaw.kind == FlawKind::SelfCrossing)
-            .map(|flaw| (flaw.vertex, flaw.at))
-            .collect();
-        assert_eq!(found, wanted, "{turn}");
+        let flaws = flaws_of_polygon(&[Ring { x: &x, y: &y }]);
+        assert!(flaws.iter().all(|flaw| flaw.kind == FlawKind::SelfCrossing), "{turn}");
+        let found: Vec<(usize, (f64, f64))> =
+            flaws.into_iter().map(|flaw| (flaw.vertex, flaw.at)).collect();
+        if all {
+            assert_eq!(found, wanted, "{turn}");
+        } else {
+            let is_one =
+                |(_, at): &(usize, (f64, f64))| places.contains(&(at.0.to_bits(), at.1.to_bits()));
+            assert!(found.len() > 400 && found.iter().all(is_one), "{}", found.len());
+        }
     }
-    // As long a comb again, and one with a line across all of its teeth, and all teeth across another.
     let (x, y) = comb(25_000, 0.7, &[]);
     assert_eq!(flaws_of_polygon(&[Ring { x: &x, y: &y }]), []);
-    let (x, y) = comb(25_000, 0.7, &[600, 24_000]);
-    let told = flaws_of_polygon(&[Ring { x: &x, y: &y }]);
-    assert!((2..100).contains(&told.len()), "{}", told.len());
-    let (mut a, mut b) = comb(25_000, 0.0, &[]);
-    let (sin, cos) = 0.7_f64.sin_cos();
-    b[..2].fill(2_500.0);
-    (a, b) = a.iter().zip(&b).map(|(x, y)| (x * cos - y * sin, x * sin + y * cos)).unzip();
-    let told = flaws_of_polygon(&[Ring { x: &a, y: &b }]);
-    assert!(told.len() > 9_000, "{}", told.len());
-    let other: Vec<_> = told.iter().filter(|flaw| flaw.kind != FlawKind::SelfCrossing).collect();
-    assert!(other.is_empty(), "{other:?}");
 }
 
 #[test]

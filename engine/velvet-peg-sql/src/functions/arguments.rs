@@ -2,9 +2,8 @@
 
 use crate::constant::constant;
 use crate::error::refused;
-use crate::plans::planned;
+use crate::plans::{planned, same_route};
 use crate::rejects::Rejects;
-use crate::settings::area_of;
 use crate::system;
 use datafusion::arrow::array::ArrayRef;
 use datafusion::arrow::datatypes::{DataType, Field};
@@ -75,12 +74,22 @@ pub(super) fn rejects(args: &ScalarFunctionArgs) -> Rejects {
     Rejects::of(&args.config_options, args.return_field.name())
 }
 
-/// The way between two systems for the data of a call's session.
+/// The way between two systems for the data of a call's session; `route` is the number of the argument that has the route
+/// that the query was planned with, in calls that have one.
 ///
 /// # Errors
-/// If there is none.
-pub(super) fn way(args: &ScalarFunctionArgs, from: &str, to: &str) -> Result<Arc<Converter>> {
-    planned(from, to, area_of(&args.config_options))
+/// If there is none, or the query was planned with another route.
+pub(super) fn way(
+    args: &ScalarFunctionArgs,
+    from: &str,
+    to: &str,
+    route: Option<usize>,
+) -> Result<Arc<Converter>> {
+    let way = planned(from, to, &args.config_options)?;
+    if let Some(ColumnarValue::Scalar(route)) = route.and_then(|at| args.args.get(at)) {
+        same_route(&way, &constant(route).unwrap_or_default())?;
+    }
+    Ok(way)
 }
 
 /// A column of an argument.

@@ -6,19 +6,15 @@ use super::arguments::{
     column, named_system, reference_type, rejects, system_at, system_of, system_of_expr, way,
 };
 use super::function::{Function, What};
-use crate::constant::constant;
 use crate::error::wrong;
 use crate::geometry::Points;
-use crate::plans::{plan, planned, same_route};
-use crate::settings::area_of;
+use crate::plans::{plan, planned};
 use crate::system;
 use datafusion::arrow::array::{ArrayRef, Float64Array};
 use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
 use datafusion::logical_expr::simplify::SimplifyContext;
-use datafusion::logical_expr::{
-    ColumnarValue, Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit,
-};
+use datafusion::logical_expr::{Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit};
 use std::sync::Arc;
 use velvet_peg_core::geodesic::full_circle;
 use velvet_peg_core::{Geodesic, GeodesicColumns};
@@ -68,7 +64,7 @@ fn field(args: &ReturnFieldArgs<'_>) -> Result<Field> {
 fn resolved(args: &[Expr], info: &SimplifyContext) -> Result<Option<Vec<Expr>>> {
     let [a, b] = args else { return Ok(None) };
     let systems = [system_of_expr(a, info.schema())?, system_of_expr(b, info.schema())?];
-    let way = planned(&systems[1], &degrees_of(&systems[0])?, area_of(info.config_options()))?;
+    let way = planned(&systems[1], &degrees_of(&systems[0])?, info.config_options())?;
     let texts = systems.into_iter().chain([way.route().summary()]).map(lit::<String>);
     Ok(Some([a.clone(), b.clone()].into_iter().chain(texts).collect()))
 }
@@ -79,10 +75,7 @@ fn figure(args: &ScalarFunctionArgs, figure: fn(GeodesicColumns) -> Vec<f64>) ->
         let rejects = rejects(args);
         let column = column(args, at)?;
         let mut points = Points::of(&column, &rejects)?;
-        let way = way(args, &system_at(args, at, at + 2)?, &degrees)?;
-        if let (1, Some(ColumnarValue::Scalar(planned))) = (at, args.args.get(4)) {
-            same_route(&way, &constant(planned).unwrap_or_default())?;
-        }
+        let way = way(args, &system_at(args, at, at + 2)?, &degrees, (at == 1).then_some(4))?;
         points.carry(&way, &column, &rejects)?;
         Ok(points)
     };

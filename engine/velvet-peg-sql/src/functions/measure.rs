@@ -53,7 +53,7 @@ fn of_runs(
     let degrees = system::in_degrees(&crs)?;
     let ellipsoid = degrees.ellipsoid().ok_or_else(|| refused("the system has no ellipsoid"))?;
     let geodesic = Geodesic::new(ellipsoid);
-    let way = way(args, &from, &system::text_of(&degrees)?)?;
+    let way = way(args, &from, &system::text_of(&degrees)?, None)?;
     let rejects = rejects(args);
     let mut shapes = Shapes::of(&column(args, 0)?, &rejects)?;
     shapes.carry(&way, &rejects)?;

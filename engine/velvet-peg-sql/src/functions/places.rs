@@ -33,7 +33,7 @@ pub(super) fn positions(args: &ScalarFunctionArgs) -> Result<Vec<Geographic>> {
 /// # Errors
 /// If there is no way to it; of the first point that cannot be carried, where that ends the query.
 pub(super) fn carried(args: &ScalarFunctionArgs, degrees: &Crs) -> Result<Vec<Geographic>> {
-    let way = way(args, &system_at(args, 0, 1)?, &system::text_of(degrees)?)?;
+    let way = way(args, &system_at(args, 0, 1)?, &system::text_of(degrees)?, None)?;
     let rejects = rejects(args);
     let column = column(args, 0)?;
     let mut points = Points::of(&column, &rejects)?;

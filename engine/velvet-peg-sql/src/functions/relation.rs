@@ -1,17 +1,15 @@
 //! `st_within(point, polygon)`, `st_contains(polygon, point)`, `st_intersects(point, polygon)` and
 //! `falls_in(point, polygon[, metres])`: whether a point is in a polygon. Before the query runs the call gets the
-//! systems of both and the tolerance; points are carried into the system of the polygons, and edges are straight
+//! systems of both, the tolerance and the route; points are carried into the system of the polygons, and edges are straight
 //! there.
 
 use super::arguments::{
     column, named_system, reference_type, rejects, system_at, system_of, system_of_expr, way,
 };
 use super::function::{Function, What};
-use crate::constant::constant;
 use crate::error::refused;
 use crate::geometry::Points;
-use crate::plans::{plan, planned, same_route};
-use crate::settings::area_of;
+use crate::plans::{plan, planned};
 use crate::system;
 use crate::tagging::{POLYGON_FIRST, Relation, TOLERANCE_M, Test, middle, regions};
 use datafusion::arrow::array::{ArrayRef, BooleanArray};
@@ -127,13 +125,12 @@ fn resolved(
         [_, _, metres] => metres.clone(),
         _ => return Ok(None),
     };
-    let systems = [0, 1].map(|at| system_of_expr(&args[at], info.schema()));
-    let [Ok(a), Ok(b)] = systems else {
-        return systems.into_iter().find_map(Result::err).map_or(Ok(None), Err);
-    };
-    let of = |at: usize| if at == 0 { &a } else { &b };
-    let route = planned(of(point), of(polygon), area_of(info.config_options()))?.route().summary();
-    Ok(Some(vec![args[0].clone(), args[1].clone(), lit(a), lit(b), metres, lit(route)]))
+    let system = |at: usize| system_of_expr(&args[at], info.schema());
+    let systems = [system(0)?, system(1)?];
+    let way = planned(&systems[point], &systems[polygon], info.config_options())?;
+    let [a, b] = systems.map(lit::<String>);
+    let route = lit(way.route().summary());
+    Ok(Some(vec![args[0].clone(), args[1].clone(), a, b, metres, route]))
 }
 
 fn compute(args: &ScalarFunctionArgs, relation: Relation) -> Result<ArrayRef> {
@@ -152,10 +149,7 @@ fn of_columns(
     let crs = system::named(&to)?;
     let places = column(args, point)?;
     let mut points = Points::of(&places, &rejects)?;
-    let way = way(args, &from, &to)?;
-    if let Some(ColumnarValue::Scalar(planned)) = args.args.get(5) {
-        same_route(&way, &constant(planned).unwrap_or_default())?;
-    }
+    let way = way(args, &from, &to, Some(5))?;
     points.carry(&way, &places, &rejects)?;
     // One polygon for all rows is made ready once.
     let one = matches!(args.args[polygon], ColumnarValue::Scalar(_));

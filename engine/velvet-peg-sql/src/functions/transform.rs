@@ -7,16 +7,13 @@ use super::arguments::{
 use super::function::{Function, What};
 use crate::constant::constant;
 use crate::geometry::{Points, Shapes, point_type};
-use crate::plans::{plan, planned, same_route};
-use crate::settings::area_of;
+use crate::plans::{plan, planned};
 use crate::system::{text_of, with_system};
 use datafusion::arrow::array::{Array, ArrayRef};
 use datafusion::arrow::datatypes::{DataType, Field};
 use datafusion::error::Result;
 use datafusion::logical_expr::simplify::SimplifyContext;
-use datafusion::logical_expr::{
-    ColumnarValue, Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit,
-};
+use datafusion::logical_expr::{Expr, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, lit};
 
 pub(super) fn transform() -> ScalarUDF {
     Function::of(
@@ -67,7 +64,7 @@ fn resolved(args: &[Expr], info: &SimplifyContext) -> Result<Option<Vec<Expr>>> 
         _ => return Ok(None),
     };
     let (Some(from), Some(to)) = (from, to) else { return Ok(None) };
-    let way = planned(&from, &to, area_of(info.config_options()))?;
+    let way = planned(&from, &to, info.config_options())?;
     let (from, to) = (text_of(way.source())?, text_of(way.target())?);
     Ok(Some(vec![geometry.clone(), lit(from), lit(to), lit(way.route().summary())]))
 }
@@ -78,10 +75,7 @@ fn compute(args: &ScalarFunctionArgs) -> Result<ArrayRef> {
         1 => system_of(&args.arg_fields[0])?,
         _ => system_at(args, 0, 1)?,
     };
-    let way = way(args, &from, &system_at(args, 0, target)?)?;
-    if let Some(ColumnarValue::Scalar(planned)) = args.args.get(3) {
-        same_route(&way, &constant(planned).unwrap_or_default())?;
-    }
+    let way = way(args, &from, &system_at(args, 0, target)?, Some(3))?;
     let rejects = rejects(args);
     let geometries = column(args, 0)?;
     if carried_type(geometries.data_type()) == DataType::Binary {

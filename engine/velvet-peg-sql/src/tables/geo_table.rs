@@ -233,8 +233,7 @@ impl GeoTable {
     }
 }
 
-/// Parts in as many groups as there are tasks, with about as many rows each; parts that follow one another in a file
-/// become one.
+/// Parts in as many groups as there are tasks, with about as many rows each.
 fn shared(parts: Vec<(PartitionedFile, i64)>, tasks: usize) -> Vec<FileGroup> {
     let rows: i64 = parts.iter().map(|(_, rows)| rows).sum();
     let each = (rows / i64::try_from(tasks.max(1)).unwrap_or(1)).max(1);

@@ -5,7 +5,7 @@ use crate::geometry::Shapes;
 use crate::plans::plan;
 use crate::rejects::Rejects;
 use crate::system;
-use crate::tagging::{POLYGON_FIRST, Relation, Test, middle, regions};
+use crate::tagging::{POLYGON_FIRST, Relation, Test};
 use datafusion::common::ScalarValue;
 use datafusion::logical_expr::{BinaryExpr, Expr, Operator};
 use velvet_peg_core::metres_per_unit;
@@ -102,12 +102,14 @@ const SLACK: f64 = 0.01;
 /// Metres by which routes between two datums may differ.
 const SHIFT_M: f64 = 1_000.0;
 
+/// Metres around a geometry beyond which units change too much from place to place.
+const FAR_M: f64 = 20_000.0;
+
 /// The box around one geometry in another system; none where a box would not hold it.
 fn around(geometry: &Expr, from: &str, to: &str, test: Test) -> Option<Box4> {
     let Expr::Literal(value, _) = geometry else { return None };
     let column = value.to_array().ok()?;
-    let unseen = Rejects::unseen();
-    let shapes = Shapes::of(&column, &unseen).ok()?;
+    let shapes = Shapes::of(&column, &Rejects::unseen()).ok()?;
     let crs = system::named(to).ok()?;
     let way = plan(from, to, None).ok()?;
     let (mut x, mut y) = (Vec::new(), Vec::new());
@@ -140,20 +142,23 @@ fn around(geometry: &Expr, from: &str, to: &str, test: Test) -> Option<Box4> {
             return None;
         }
     }
-    let place = match regions(&column, &unseen).ok()?.into_iter().next()? {
-        Some(region) if whole => middle(std::iter::once(&region)),
-        _ => ((west + east) / 2.0, (south + north) / 2.0),
-    };
-    // Twice, since the unit of the tolerance is that of one place.
-    let mut slack = 2.0 * test.tolerance(&crs, place);
+    let mut slack = 0.0;
     if !whole {
         let size = (east - west).max(north - south);
         slack += SLACK * size + 1e-9 * (1.0 + east.abs().max(north.abs()));
     }
-    if way.route().operations().next().is_some() {
-        // Another area may have another route.
-        let (x, y) = metres_per_unit(&crs, place)?;
-        slack += SHIFT_M / x.min(y);
+    // Another area may have another route.
+    let shift_m = if way.route().operations().next().is_some() { SHIFT_M } else { 0.0 };
+    let metres = test.tolerance_m + shift_m;
+    if metres > FAR_M {
+        return None;
+    }
+    if metres > 0.0 {
+        // The unit that is the shortest on the ground counts, twice, since it changes from place to place.
+        let middle = (west + east) / 2.0;
+        let at = |y: f64| metres_per_unit(&crs, (middle, y));
+        let (a, b) = (at(south)?, at(north)?);
+        slack += 2.0 * metres / a.0.min(a.1).min(b.0).min(b.1);
     }
     Some([west - slack, south - slack, east + slack, north + slack])
 }

@@ -26,13 +26,14 @@ use datafusion::physical_plan::{
     DisplayAs, DisplayFormatType, ExecutionPlan, ExecutionPlanProperties, PlanProperties,
 };
 use futures::{StreamExt, TryStreamExt, stream};
+use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::sync::Arc;
 use tokio::sync::OnceCell;
 use velvet_peg_core::Converter;
 
 /// What becomes of points.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) enum Kind {
     /// A row for each polygon that a point is in.
     Inner,
@@ -45,9 +46,7 @@ pub(crate) enum Kind {
 }
 
 impl Kind {
-    pub(crate) const ALL: [Kind; 4] = [Kind::Inner, Kind::All, Kind::In, Kind::Out];
-
-    pub(crate) fn name(self) -> &'static str {
+    fn name(self) -> &'static str {
         match self {
             Kind::Inner => "points in polygons",
             Kind::All => "all points",
@@ -63,7 +62,7 @@ impl Kind {
 }
 
 /// How points and polygons are joined.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct How {
     pub(crate) kind: Kind,
     pub(crate) test: Test,
@@ -244,6 +243,11 @@ impl ExecutionPlan for PolygonJoin {
     }
 }
 
+/// What polygons are reckoned to take, for each of their bytes (rows, which are held twice for a moment, and edges, which
+/// lie in several bands) and for each of them (cells, a region). An estimate.
+const BYTES: usize = 10;
+const POLYGON: usize = 1_000;
+
 /// The polygons of all partitions, made ready.
 async fn collect(
     polygons: Arc<dyn ExecutionPlan>,
@@ -257,8 +261,7 @@ async fn collect(
         let mut rows = polygons.execute(partition, context.clone())?;
         while let Some(batch) = rows.next().await {
             let batch = batch?;
-            // The rows are held twice for a moment; edges in bands and cells take some four times their bytes.
-            memory.try_grow(6 * batch.get_array_memory_size())?;
+            memory.try_grow(BYTES * batch.get_array_memory_size() + POLYGON * batch.num_rows())?;
             batches.push(batch);
         }
     }

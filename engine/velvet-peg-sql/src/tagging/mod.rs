@@ -7,6 +7,6 @@ mod relation;
 mod rule;
 
 pub(crate) use index::regions;
-pub(crate) use join::{How, Kind, PolygonJoin};
+pub(crate) use join::{How, PolygonJoin};
 pub(crate) use relation::{POLYGON_FIRST, Relation, TOLERANCE_M, Test, middle};
 pub(crate) use rule::{POINTS_IN_POLYGONS, PointsInPolygons};

@@ -2,11 +2,12 @@
 
 use crate::error::refused;
 use datafusion::error::Result;
+use serde::{Deserialize, Serialize};
 use velvet_peg_core::planar::{Placing, Region};
 use velvet_peg_core::{Crs, metres_per_unit};
 
 /// A relation of points to polygons.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub(crate) enum Relation {
     /// In the interior (ISO 19125-1, "within").
     Within,
@@ -23,7 +24,7 @@ pub(crate) const POLYGON_FIRST: &str = "st_contains";
 pub(crate) const TOLERANCE_M: f64 = 0.001;
 
 /// A relation with its tolerance in metres, which is 0 where there is none.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct Test {
     pub(crate) relation: Relation,
     pub(crate) tolerance_m: f64,

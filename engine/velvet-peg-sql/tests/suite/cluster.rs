@@ -31,7 +31,7 @@ fn start(words: &[&str]) -> Process {
 }
 
 struct Cluster {
-    url: String,
+    at: String,
     _scheduler: Process,
     executors: Vec<Process>,
 }
@@ -45,27 +45,25 @@ impl Cluster {
             assert!(began.elapsed() < Duration::from_secs(30), "no scheduler");
             std::thread::sleep(Duration::from_millis(50));
         }
-        let executors = (0..executors)
-            .map(|_| {
-                let (own, control) = (port().to_string(), port().to_string());
-                start(&[
-                    "executor",
-                    "--scheduler",
-                    &format!("127.0.0.1:{at}"),
-                    "--port",
-                    &own,
-                    "--control-port",
-                    &control,
-                    "--heartbeat",
-                    "2",
-                ])
-            })
-            .collect();
-        Cluster { url: format!("http://127.0.0.1:{at}"), _scheduler: scheduler, executors }
+        let mut cluster = Cluster { at, _scheduler: scheduler, executors: Vec::new() };
+        (0..executors).for_each(|_| cluster.add_executor());
+        cluster
+    }
+
+    fn add_executor(&mut self) {
+        let (own, control) = (port().to_string(), port().to_string());
+        let scheduler = format!("127.0.0.1:{}", self.at);
+        let mut words = vec!["executor", "--scheduler", &scheduler, "--port", &own];
+        words.extend(["--control-port", &control, "--heartbeat", "2"]);
+        self.executors.push(start(&words));
+    }
+
+    fn url(&self) -> String {
+        format!("http://127.0.0.1:{}", self.at)
     }
 
     fn ask(&self, sql: &str) -> Output {
-        program().args(["--cluster", &self.url, "-c", sql]).output().unwrap()
+        program().args(["--cluster", &self.url(), "-c", sql]).output().unwrap()
     }
 }
 
@@ -190,7 +188,14 @@ fn a_cluster_gives_what_one_process_gives() {
     );
     let shifted = shifted.replace("-120.5", "-120.5 + value * 1e-9");
     let output = program()
-        .args(["--cluster", &cluster.url, "--grids", &grids.display().to_string(), "-c", &shifted])
+        .args([
+            "--cluster",
+            &cluster.url(),
+            "--grids",
+            &grids.display().to_string(),
+            "-c",
+            &shifted,
+        ])
         .output()
         .unwrap();
     assert!(text(&output).contains("all machines need the same grid files"), "{}", text(&output));
@@ -224,7 +229,7 @@ fn a_query_survives_an_executor_or_fails_cleanly() {
         // Both are known to the scheduler when both have done something.
         assert!(text(&cluster.ask("SELECT 1")).contains('1'));
         std::thread::sleep(Duration::from_secs(2));
-        let url = cluster.url.clone();
+        let url = cluster.url();
         let query = sql.clone();
         let asked = std::thread::spawn(move || {
             program().args(["--cluster", &url, "-c", &query]).output().unwrap()
@@ -241,9 +246,41 @@ fn a_query_survives_an_executor_or_fails_cleanly() {
             }
             false => assert!(text(&output).starts_with("error: "), "{part}: {}", text(&output)),
         }
-        // The one that is left goes on.
-        let next = text(&cluster.ask(&sql));
-        assert_eq!(next, here, "{part}: the query after it");
+        // The one that is left goes on, and so does one that comes back.
+        assert_eq!(text(&cluster.ask(&sql)), here, "{part}: the query after it");
+        cluster.add_executor();
+        std::thread::sleep(Duration::from_secs(2));
+        assert_eq!(text(&cluster.ask(&sql)), here, "{part}: with a new executor");
     }
     assert!(ended > 0, "no query survived");
+    // A file that is written when its executor dies is whole, or not there.
+    let mut cluster = Cluster::of(2);
+    for part in [0.3, 0.6, 0.9] {
+        let to = folder.path().join(format!("{part}.parquet"));
+        let copy = format!(
+            "{table} COPY (SELECT value, st_transform(p, 'EPSG:2285') AS place FROM {POINTS}) \
+             TO '{}' STORED AS GEOPARQUET",
+            to.display()
+        );
+        let url = cluster.url();
+        let asked = std::thread::spawn(move || {
+            program().args(["--cluster", &url, "-c", &copy]).output().unwrap()
+        });
+        std::thread::sleep(takes.mul_f64(part));
+        drop(cluster.executors.remove(0));
+        let done = asked.join().unwrap();
+        if done.status.success() || to.exists() {
+            let count = format!(
+                "CREATE EXTERNAL TABLE c STORED AS GEOPARQUET LOCATION '{}'; \
+                 SELECT count(place) AS n FROM c",
+                to.display()
+            );
+            let counted = text(&program().args(["-c", &count]).output().unwrap());
+            assert!(counted.contains("| 2000000 |"), "{part}: {counted} {}", text(&done));
+        } else {
+            assert!(text(&done).starts_with("error: "), "{part}: {}", text(&done));
+        }
+        cluster.add_executor();
+        std::thread::sleep(Duration::from_secs(2));
+    }
 }

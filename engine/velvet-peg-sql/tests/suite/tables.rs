@@ -170,6 +170,46 @@ async fn row_groups_elsewhere_are_not_read() {
     assert_eq!(bits(&count, "n"), [Some(19_000.0_f64.to_bits())]);
 }
 
+/// Far north a degree of longitude is short: what lies near a polygon of another system is still read.
+#[tokio::test]
+async fn metres_around_a_polygon_count_in_both_directions() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("north.parquet").display().to_string();
+    let context = context();
+    let x: Vec<f64> = (0..10_000).map(|at| 10.0 + f64::from(at) / 1_000.0).collect();
+    let y = vec![78.0; x.len()];
+    context.register_batch("p", numbers(&[("x", x), ("y", y)])).unwrap();
+    let select = "SELECT st_point(x, y, 'EPSG:4326') AS place FROM p";
+    let options = "OPTIONS ('format.max_row_group_size' '50')";
+    run(&context, &format!("COPY ({select}) TO '{file}' STORED AS GEOPARQUET {options}")).await;
+    run(&context, &format!("CREATE EXTERNAL TABLE near STORED AS GEOPARQUET LOCATION '{file}'"))
+        .await;
+    run(&context, &format!("CREATE VIEW far AS {select}")).await;
+    // A square of 100 m about 15° E, 78° N in zone 33 of UTM, on whose central meridian it lies.
+    let (x, y) = (500_000.0, 8_658_300.0);
+    let ring = [x, y, x + 100.0, y, x + 100.0, y + 100.0, x, y + 100.0, x, y];
+    let field: String = Wkb::of(3)
+        .count(1)
+        .count(5)
+        .doubles(&ring)
+        .0
+        .iter()
+        .map(|byte| format!("{byte:02x}"))
+        .collect();
+    for metres in [500, 5_000, 50_000] {
+        let count = |table: &str| {
+            format!(
+                "SELECT CAST(count(*) AS DOUBLE) AS n FROM {table} \
+                 WHERE falls_in(place, declare_system(X'{field}', 'EPSG:32633'), {metres})"
+            )
+        };
+        let (near, far) =
+            (rows(&context, &count("near")).await, rows(&context, &count("far")).await);
+        assert!(bits(&far, "n")[0] > Some(1.0_f64.to_bits()), "{metres}: {far:?}");
+        assert_eq!(near, far, "{metres}");
+    }
+}
+
 #[tokio::test]
 async fn files_that_do_not_fit_are_refused() {
     let folder = tempfile::tempdir().unwrap();
