@@ -86,12 +86,11 @@ const POINTS: &str = "(SELECT st_point(-123.0 + (value % 1000) * 0.01, 45.0 + (v
 fn fields() -> String {
     let square = |west: f64| {
         let ring = [west, 45.2, west + 3.0, 45.2, west + 3.0, 46.4, west, 46.4, west, 45.2];
-        let bytes = Wkb::of(3).count(1).count(5).doubles(&ring).0;
-        bytes.iter().map(|byte| format!("{byte:02x}")).collect::<String>()
+        Wkb::of(3).count(1).count(5).doubles(&ring).literal()
     };
     format!(
         "(SELECT field, declare_system(shape, 'EPSG:4269') AS boundary \
-         FROM (VALUES ('west', X'{}'), ('east', X'{}')) AS t (field, shape))",
+         FROM (VALUES ('west', {}), ('east', {})) AS t (field, shape))",
         square(-122.5),
         square(-119.5)
     )

@@ -86,6 +86,12 @@ impl Wkb {
         self
     }
 
+    /// As SQL writes bytes.
+    pub fn literal(&self) -> String {
+        let digits: String = self.0.iter().map(|byte| format!("{byte:02x}")).collect();
+        format!("X'{digits}'")
+    }
+
     pub fn with(mut self, other: Wkb) -> Wkb {
         self.0.extend(other.0);
         self

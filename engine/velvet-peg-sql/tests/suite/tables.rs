@@ -109,6 +109,22 @@ async fn geometries_go_to_a_file_and_come_back_with_their_systems() {
     assert!(told.contains("`boundary_bbox` is in the way"), "{told}");
 }
 
+/// The points of `p` as a file, `near`, in groups of so many, and as they are, `far`.
+async fn near_and_far(context: &SessionContext, file: &str, group: usize) {
+    let select = "SELECT *, st_point(x, y, 'EPSG:4326') AS place FROM p";
+    run(
+        context,
+        &format!(
+            "COPY ({select}) TO '{file}' STORED AS GEOPARQUET \
+             OPTIONS ('format.max_row_group_size' '{group}')"
+        ),
+    )
+    .await;
+    run(context, &format!("CREATE EXTERNAL TABLE near STORED AS GEOPARQUET LOCATION '{file}'"))
+        .await;
+    run(context, &format!("CREATE VIEW far AS {select}")).await;
+}
+
 /// What is outside of the box that a query asks for is not read, and the answer is the same.
 #[tokio::test]
 async fn row_groups_elsewhere_are_not_read() {
@@ -117,22 +133,10 @@ async fn row_groups_elsewhere_are_not_read() {
     let file = path.display();
     let context = context();
     context.register_batch("p", points()).unwrap();
-    let select = "SELECT number, st_point(x, y, 'EPSG:4326') AS place FROM p";
-    let options = "OPTIONS ('format.max_row_group_size' '1000')";
-    run(&context, &format!("COPY ({select}) TO '{file}' STORED AS GEOPARQUET {options}")).await;
-    run(&context, &format!("CREATE EXTERNAL TABLE near STORED AS GEOPARQUET LOCATION '{file}'"))
-        .await;
-    run(&context, &format!("CREATE VIEW far AS {select}")).await;
+    near_and_far(&context, &file.to_string(), 1_000).await;
     let ring = [-120.6, 47.2, -120.52, 47.2, -120.52, 47.9, -120.6, 47.9, -120.6, 47.2];
-    let field: String = Wkb::of(3)
-        .count(1)
-        .count(5)
-        .doubles(&ring)
-        .0
-        .iter()
-        .map(|byte| format!("{byte:02x}"))
-        .collect();
-    let field = format!("declare_system(X'{field}', 'EPSG:4326')");
+    let field = Wkb::of(3).count(1).count(5).doubles(&ring).literal();
+    let field = format!("declare_system({field}, 'EPSG:4326')");
     let feet = format!("st_transform({field}, 'EPSG:2285')");
     // A condition, and the groups of a thousand that it leaves of twenty: 0.05° each.
     for (condition, most) in [
@@ -163,7 +167,7 @@ async fn row_groups_elsewhere_are_not_read() {
     let elsewhere = "SELECT count(*) AS n FROM near WHERE st_x(place) > 0";
     assert_eq!(parts(&context, elsewhere).await, 0);
     let moved = "SELECT number, st_point(x + 200, y, 'EPSG:4326') AS place FROM p LIMIT 19000";
-    run(&context, &format!("COPY ({moved}) TO '{file}' STORED AS GEOPARQUET {options}")).await;
+    run(&context, &format!("COPY ({moved}) TO '{file}' STORED AS GEOPARQUET")).await;
     let count =
         rows(&context, "SELECT CAST(count(*) AS DOUBLE) AS n FROM near WHERE st_x(place) > 0")
             .await;
@@ -179,34 +183,25 @@ async fn metres_around_a_polygon_count_in_both_directions() {
     let x: Vec<f64> = (0..10_000).map(|at| 10.0 + f64::from(at) / 1_000.0).collect();
     let y = vec![78.0; x.len()];
     context.register_batch("p", numbers(&[("x", x), ("y", y)])).unwrap();
-    let select = "SELECT st_point(x, y, 'EPSG:4326') AS place FROM p";
-    let options = "OPTIONS ('format.max_row_group_size' '50')";
-    run(&context, &format!("COPY ({select}) TO '{file}' STORED AS GEOPARQUET {options}")).await;
-    run(&context, &format!("CREATE EXTERNAL TABLE near STORED AS GEOPARQUET LOCATION '{file}'"))
-        .await;
-    run(&context, &format!("CREATE VIEW far AS {select}")).await;
+    near_and_far(&context, &file, 50).await;
     // A square of 100 m about 15° E, 78° N in zone 33 of UTM, on whose central meridian it lies.
     let (x, y) = (500_000.0, 8_658_300.0);
     let ring = [x, y, x + 100.0, y, x + 100.0, y + 100.0, x, y + 100.0, x, y];
-    let field: String = Wkb::of(3)
-        .count(1)
-        .count(5)
-        .doubles(&ring)
-        .0
-        .iter()
-        .map(|byte| format!("{byte:02x}"))
-        .collect();
+    let field = Wkb::of(3).count(1).count(5).doubles(&ring).literal();
     for metres in [500, 5_000, 50_000] {
         let count = |table: &str| {
             format!(
                 "SELECT CAST(count(*) AS DOUBLE) AS n FROM {table} \
-                 WHERE falls_in(place, declare_system(X'{field}', 'EPSG:32633'), {metres})"
+                 WHERE falls_in(place, declare_system({field}, 'EPSG:32633'), {metres})"
             )
         };
         let (near, far) =
             (rows(&context, &count("near")).await, rows(&context, &count("far")).await);
         assert!(bits(&far, "n")[0] > Some(1.0_f64.to_bits()), "{metres}: {far:?}");
         assert_eq!(near, far, "{metres}");
+        // Beyond 20 km around it nothing is skipped.
+        let read = parts(&context, &count("near")).await;
+        assert_eq!(metres <= 20_000, (1..100).contains(&read), "{metres}: {read}");
     }
 }
 
