@@ -305,6 +305,8 @@ fn in_range(text: &str, axis: Axis, value: f64) -> Result<f64> {
     let (limit, what) = match axis {
         Axis::Latitude => (90.0, "latitude"),
         Axis::Longitude => (180.0, "longitude"),
+        // More digits than a double has room for.
+        Axis::Free if !value.is_finite() => return Err(unreadable(text, "too large")),
         Axis::Free => return Ok(value),
     };
     if value.abs() <= limit {

@@ -5,7 +5,7 @@
 //! cargo build --release -p vpeg && cargo run --release -p velvet-peg-bench --bin floods [ROWS [WORD]]
 //! ```
 //!
-//! 1,000,000 rows, and a tenth of them, if not given; with a word only the floods whose line has it. Files lie in
+//! 1,000,000 rows, and a tenth of them, if not given; with a word only the floods whose line, or what it is of, has it. Files lie in
 //! the temporary folder, and are removed. The program is the `vpeg` that lies beside this one. Peak memory is what
 //! Linux counts of the process; elsewhere it is left out. What is refused is told with the reason.
 
@@ -39,6 +39,14 @@ enum Of {
     Holes,
     /// Parts of one polygon.
     Parts,
+    /// Long thin holes beside each other aslant, of one polygon.
+    Bars,
+    /// Parts of one polygon, each with a hole.
+    Ponds,
+    /// Rows of the vertices of one ring.
+    Corners,
+    /// Rows of four vertices of each of many rings of one polygon.
+    Rings,
     /// Columns of a table of 200 rows.
     Columns,
     /// Attributes of one placemark.
@@ -46,7 +54,7 @@ enum Of {
 }
 
 /// What a run is given, and the command; `IN`, `OTHER` and `OUT.` stand for files.
-const FLOODS: [(Of, &str); 38] = [
+const FLOODS: [(Of, &str); 42] = [
     (Of::Rows, "look IN"),
     (Of::Rows, "build points IN --crs EPSG:4269 -o OUT.gpkg"),
     (Of::Rows, "build lines IN --crs EPSG:4269 --by rider -o OUT.gpkg"),
@@ -82,6 +90,10 @@ const FLOODS: [(Of, &str); 38] = [
     (Of::Holes, "check IN"),
     (Of::Parts, "measure IN"),
     (Of::Parts, "convert IN -o OUT.shp"),
+    (Of::Bars, "check IN"),
+    (Of::Ponds, "convert IN -o OUT.shp"),
+    (Of::Corners, "build polygons IN --crs EPSG:4269 --by field -o OUT.gpkg"),
+    (Of::Rings, "build polygons IN --crs EPSG:4269 --by field --ring ring -o OUT.gpkg"),
     (Of::Columns, "build points IN --crs EPSG:4269 -o OUT.geojson"),
     (Of::Columns, "look IN"),
     (Of::Attributes, "convert IN -o OUT.geojson"),
@@ -99,6 +111,10 @@ impl Of {
             Of::Vertices => "vertices of a ring",
             Of::Holes => "holes",
             Of::Parts => "parts",
+            Of::Bars => "holes aslant",
+            Of::Ponds => "parts with a hole",
+            Of::Corners => "rows of a ring",
+            Of::Rings => "rows of rings",
             Of::Columns => "columns",
             Of::Attributes => "attributes",
         }
@@ -111,16 +127,18 @@ impl Of {
             Of::Polygons => rows * 3 / 10,
             Of::Columns => rows / 200,
             Of::Attributes => rows / 20,
+            Of::Ponds => rows / 2,
             _ => rows,
         }
     }
 
     fn file(self) -> &'static str {
         match self {
-            Of::Rows | Of::Keys | Of::Pairs | Of::Columns => "csv",
+            Of::Rows | Of::Keys | Of::Pairs | Of::Columns | Of::Corners | Of::Rings => "csv",
             Of::Points => "gpkg",
             Of::Attributes => "kml",
-            Of::Polygons | Of::OneLine | Of::Vertices | Of::Holes | Of::Parts => "geojson",
+            Of::Polygons | Of::OneLine | Of::Vertices => "geojson",
+            Of::Holes | Of::Parts | Of::Bars | Of::Ponds => "geojson",
         }
     }
 }
@@ -218,6 +236,52 @@ fn write(of: Of, count: usize, to: &Path) -> Result<()> {
             }
             write!(out, "]}}}}]}}")?;
         }
+        Of::Bars => {
+            feature(&mut out, "Polygon")?;
+            write!(out, "[[-130,40],[-110,40],[-110,56],[-130,56],[-130,40]]")?;
+            for at in 0..count {
+                // One beside the other, of different lengths.
+                let (x, width) = (-121.0 + 2.0 * at as f64 / count as f64, 1.0 / count as f64);
+                let long = 1.0 + ((at * 7_919) % count) as f64 / count as f64;
+                let far = |x: f64| format!("[{:.9},{:.9}]", x + long, 46.0 + long);
+                let near = |x: f64| format!("[{x:.9},46]");
+                let (a, b) = (x, x + width);
+                write!(out, ",[{},{},{},{},{}]", near(a), far(a), far(b), near(b), near(a))?;
+            }
+            write!(out, "]}}}}]}}")?;
+        }
+        Of::Ponds => {
+            feature(&mut out, "MultiPolygon")?;
+            for at in 0..count {
+                let comma = if at == 0 { "" } else { "," };
+                // The hole fills the middle quarter.
+                let (x, y, side) = place(at, count);
+                let (a, b) = (x + side / 4.0, y + side / 4.0);
+                let (c, d) = (a + side / 2.0, b + side / 2.0);
+                write!(
+                    out,
+                    "{comma}[{},[[{a:.9},{b:.9}],[{a:.9},{d:.9}],[{c:.9},{d:.9}],[{c:.9},{b:.9}],[{a:.9},{b:.9}]]]",
+                    square(at, count, false)
+                )?;
+            }
+            write!(out, "]}}}}]}}")?;
+        }
+        Of::Corners => {
+            writeln!(out, "field,longitude,latitude")?;
+            for at in 0..count {
+                let turn = std::f64::consts::TAU * at as f64 / count as f64;
+                writeln!(out, "F1,{:.9},{:.9}", -120.0 + turn.cos(), 47.3 + turn.sin())?;
+            }
+        }
+        Of::Rings => {
+            writeln!(out, "field,ring,longitude,latitude")?;
+            for ring in 0..count / 4 {
+                let (x, y, side) = place(ring, count / 4);
+                for (dx, dy) in [(0.0, 0.0), (side, 0.0), (side, side), (0.0, side)] {
+                    writeln!(out, "F1,{ring},{:.9},{:.9}", x + dx, y + dy)?;
+                }
+            }
+        }
         Of::Columns => {
             let names: Vec<String> = (0..count).map(|at| format!("c{at}")).collect();
             writeln!(out, "latitude,longitude,{}", names.join(","))?;
@@ -307,7 +371,9 @@ fn main() -> Result<()> {
     let folder = tempfile::tempdir()?;
     println!("| of | how many | command | s | MB | a tenth takes: time | memory |");
     println!("| --- | ---: | --- | ---: | ---: | ---: | ---: |");
-    for (of, line) in FLOODS.iter().filter(|(_, line)| line.contains(&word)) {
+    for (of, line) in
+        FLOODS.iter().filter(|(of, line)| line.contains(&word) || of.name().contains(&word))
+    {
         let took = [rows / 10, rows].map(|rows| -> Result<Took> {
             let made = |of: Of| made(&program, folder.path(), of, of.count(rows));
             let path = made(*of)?;

@@ -1,7 +1,8 @@
 //! Which segments of many meet, found by a sweep along x.
 
 use super::orientation;
-use super::pairs::{Box_, Leaves, each_pair};
+use super::pairs::{Box_, each_pair};
+use std::ops::ControlFlow;
 
 /// Two segments that meet.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -34,7 +35,7 @@ pub fn crossings(segments: &[Segment], wanted: &dyn Fn(usize, usize) -> bool) ->
         {
             found.push(Crossing { segments: pair, at, overlap });
         }
-        Leaves::Neither
+        ControlFlow::Continue(())
     });
     found.sort_by_key(|crossing| crossing.segments);
     found

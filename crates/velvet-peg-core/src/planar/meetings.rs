@@ -3,8 +3,9 @@
 
 use super::crossing::{Segment, box_of};
 use super::order::in_the_way;
-use super::pairs::{Leaves, each_pair};
+use super::pairs::each_pair;
 use std::collections::HashMap;
+use std::ops::ControlFlow;
 
 /// Pairs of boxes, for each segment and in all, after which the order of the segments is asked.
 const FOR_EACH: usize = 64;
@@ -24,10 +25,10 @@ pub(super) fn each_meeting(segments: &[Segment], each: &mut dyn FnMut(usize, usi
     each_pair(segments.len(), &|at| box_of(segments[at]), &mut |first, second| {
         looked += 1;
         if looked > most {
-            return Leaves::All;
+            return ControlFlow::Break(());
         }
         each(first.min(second), first.max(second));
-        Leaves::Neither
+        ControlFlow::Continue(())
     });
     if looked <= most {
         return true;

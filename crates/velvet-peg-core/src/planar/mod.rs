@@ -6,6 +6,7 @@
 //! by the exact sign of determinants, so that a vertex on a line is on it from both sides.
 
 mod crossing;
+mod enclosing;
 mod flaws;
 mod meetings;
 mod mosaic;
@@ -14,10 +15,13 @@ mod order;
 mod orientation;
 mod pairs;
 mod place;
+mod places;
 mod region;
 mod sweep;
+mod vertex;
 
 pub use crossing::{Crossing, crossings};
+pub use enclosing::Enclosing;
 pub use flaws::{Flaw, FlawKind, Ring, flaws_of_line, same_ring};
 pub use mosaic::Mosaic;
 pub use nesting::{flaws_between_parts, flaws_of_polygon};

@@ -13,21 +13,23 @@ use std::ops::Bound::{Excluded, Unbounded};
 
 /// A segment that the sweep crosses, its western end first; of ends above each other the southern one.
 #[derive(Clone, Copy, Debug)]
-struct Open {
-    west: (f64, f64),
-    east: (f64, f64),
-    number: usize,
+pub(super) struct Open {
+    pub(super) west: (f64, f64),
+    pub(super) east: (f64, f64),
+    /// The order of those that lie on each other.
+    rank: u64,
+    pub(super) number: usize,
 }
 
-fn by_place(a: (f64, f64), b: (f64, f64)) -> Ordering {
+pub(super) fn by_place(a: (f64, f64), b: (f64, f64)) -> Ordering {
     // 0 has one sign.
     (a.0 + 0.0).total_cmp(&(b.0 + 0.0)).then((a.1 + 0.0).total_cmp(&(b.1 + 0.0)))
 }
 
 impl Open {
-    fn new(number: usize, (a, b): Segment) -> Open {
+    pub(super) fn new(number: usize, (a, b): Segment, rank: u64) -> Open {
         let (west, east) = if by_place(a, b).is_le() { (a, b) } else { (b, a) };
-        Open { west, east, number }
+        Open { west, east, rank, number }
     }
 
     /// On which side of this one another begins that begins no further west, or else ends.
@@ -45,7 +47,7 @@ impl Ord for Open {
             Ordering::Greater => other.side(self),
             _ => self.side(other).reverse(),
         };
-        side.then(self.number.cmp(&other.number))
+        side.then(self.rank.cmp(&other.rank)).then(self.number.cmp(&other.number))
     }
 }
 
@@ -71,7 +73,7 @@ pub(super) fn in_the_way(segments: &[Segment]) -> Vec<(usize, usize)> {
     for (number, segment) in segments.iter().enumerate() {
         let numbers = [segment.0.0, segment.0.1, segment.1.0, segment.1.1];
         if segment.0 != segment.1 && numbers.iter().all(|number| number.is_finite()) {
-            let open = Open::new(number, *segment);
+            let open = Open::new(number, *segment, 0);
             stops.extend([(open, false), (open, true)]);
         }
     }

@@ -5,6 +5,7 @@
 //! that are open.
 
 use std::collections::BTreeMap;
+use std::ops::ControlFlow;
 
 /// West, south, east and north.
 pub(super) type Box_ = [f64; 4];
@@ -15,37 +16,23 @@ const FEW: usize = 64;
 /// Halvings of the whole height down to the lowest strips.
 const LEVELS: i32 = 24;
 
-/// What is not looked at any further after a pair was.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Leaves {
-    /// Both stay.
-    Neither,
-    /// The first of the pair.
-    First,
-    /// The second.
-    Second,
-    /// None is looked at any further.
-    All,
-}
-
-/// Calls `each` with every pair of boxes that have a place in common, touching ones too; the first of a pair
+/// Calls `each` with every pair of boxes that have a place in common, touching ones too, until it breaks off; the first of a pair
 /// begins no further west than the second. Boxes are taken from west to east. Those that are still open
 /// are kept by their height and their strip of y, so that each box is compared with its neighbours alone.
 pub(super) fn each_pair(
     count: usize,
     of: &dyn Fn(usize) -> Box_,
-    each: &mut dyn FnMut(usize, usize) -> Leaves,
+    each: &mut dyn FnMut(usize, usize) -> ControlFlow<()>,
 ) {
     let mut order: Vec<(f64, usize)> = (0..count).map(|at| (of(at)[0], at)).collect();
     order.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
     let mut open = if count <= FEW { Open::few() } else { Open::strips(count, of) };
     for (_, next) in order {
         let new = of(next);
-        match open.meeting(new, of, &mut |other| each(other, next)) {
-            Leaves::All => return,
-            Leaves::Second => {}
-            _ => open.add(next, new),
+        if open.meeting(new, of, &mut |other| each(other, next)).is_break() {
+            return;
         }
+        open.add(next, new);
     }
 }
 
@@ -78,28 +65,23 @@ impl Open {
         Open::Strips(Strips { south, lowest, levels: Vec::new() })
     }
 
-    /// Those that have a place in common with a box; what ends before it is forgotten. What of the
-    /// box or of all leaves.
+    /// Those that have a place in common with a box, until one ends the search; what ends before the box is
+    /// forgotten.
     fn meeting(
         &mut self,
         new: Box_,
         of: &dyn Fn(usize) -> Box_,
-        each: &mut dyn FnMut(usize) -> Leaves,
-    ) -> Leaves {
-        let mut then = Leaves::Neither;
+        each: &mut dyn FnMut(usize) -> ControlFlow<()>,
+    ) -> ControlFlow<()> {
+        let mut then = ControlFlow::Continue(());
         let mut look = |boxes: &mut Vec<usize>| {
             boxes.retain(|at| {
                 let known = of(*at);
                 if known[2] < new[0] {
                     return false;
                 }
-                let over = then != Leaves::Neither;
-                if over || known[1] > new[3] || new[1] > known[3] {
-                    return true;
-                }
-                match each(*at) {
-                    Leaves::First => return false,
-                    leaves => then = leaves,
+                if then.is_continue() && known[1] <= new[3] && new[1] <= known[3] {
+                    then = each(*at);
                 }
                 true
             });
@@ -198,7 +180,7 @@ mod tests {
             let mut found = Vec::new();
             each_pair(count, &|at| boxes[at], &mut |a, b| {
                 found.push((a.min(b), a.max(b)));
-                Leaves::Neither
+                ControlFlow::Continue(())
             });
             found.sort_unstable();
             assert_eq!(found, all(&boxes), "{count} boxes at {offset}");

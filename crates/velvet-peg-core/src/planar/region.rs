@@ -107,6 +107,12 @@ impl Region {
         &self.edges[self.starts[from] as usize..self.starts[to + 1] as usize]
     }
 
+    /// How many edges are looked at for a place at this height.
+    pub(super) fn edges_at(&self, y: f64) -> usize {
+        let band = self.band(y);
+        self.edges_of(band, band).len()
+    }
+
     /// All edges, some more than once.
     pub(super) fn banded_edges(&self) -> &[Edge] {
         &self.edges

@@ -4,6 +4,7 @@ use super::crossing::{Crossing, Segment, meet};
 use super::flaws::{Flaw, FlawKind, Ring, is_spike, same_ring};
 use super::meetings::{bits, each_meeting};
 use super::ring_area;
+use super::vertex::{Bend, cross_at};
 use std::collections::{HashMap, HashSet};
 
 /// Places in which one ring crosses itself that are told; further ones are not looked for.
@@ -14,10 +15,6 @@ pub(super) struct Swept {
     pub(super) flaws: Vec<Flaw>,
     /// For each ring, true if it crosses an earlier one or is the same.
     pub(super) told: Vec<bool>,
-    /// For each ring, true if it is the same as an earlier one.
-    pub(super) twin: Vec<bool>,
-    /// For each ring, true if it has a place in common with another.
-    pub(super) meets: Vec<bool>,
 }
 
 /// The edges of rings, and ring and vertex that each begins at.
@@ -25,6 +22,8 @@ pub(super) struct Swept {
 struct Edges {
     segments: Vec<Segment>,
     owners: Vec<(usize, usize)>,
+    /// For each ring, where its edges begin.
+    starts: Vec<usize>,
 }
 
 impl Edges {
@@ -32,11 +31,32 @@ impl Edges {
         self.segments.truncate(count);
         self.owners.truncate(count);
     }
+
+    /// The boundary through a place on an edge that does not begin there; none if what follows was left out.
+    fn bend(&self, edge: usize, at: (f64, f64)) -> Option<Bend> {
+        let (from, end) = self.segments[edge];
+        if at == from {
+            return None;
+        }
+        if at != end {
+            return Some(Bend { from, at, to: end });
+        }
+        let first = self.starts[self.owners[edge].0];
+        let next = [edge + 1, first].into_iter().filter_map(|next| self.segments.get(next));
+        next.into_iter().find(|next| next.0 == at).map(|next| Bend { from, at, to: next.1 })
+    }
+
+    /// Two edges of rings pass through each other, between their ends or at a vertex.
+    fn pass_through(&self, a: usize, b: usize, at: (f64, f64)) -> bool {
+        let bends = self.bend(a, at).zip(self.bend(b, at));
+        bends.is_some_and(|(a, b)| cross_at(&a, &b))
+    }
 }
 
 /// What is found of one ring by itself; its edges are added, without those of spikes.
 fn sweep_ring(number: usize, ring: &Ring<'_>, flaws: &mut Vec<Flaw>, edges: &mut Edges) {
-    let Edges { segments, owners } = edges;
+    let Edges { segments, owners, starts } = edges;
+    starts.push(segments.len());
     let n = ring.count();
     let mut add = |kind, vertex: usize| {
         flaws.push(Flaw { kind, ring: number, vertex, at: ring.at(vertex) });
@@ -107,29 +127,21 @@ fn mark(ring: &Ring<'_>) -> (usize, u64) {
 
 /// What is found of rings by their vertices and edges alone.
 pub(super) fn sweep(rings: &[Ring<'_>]) -> Swept {
-    let mut found = Swept {
-        flaws: Vec::new(),
-        told: vec![false; rings.len()],
-        twin: vec![false; rings.len()],
-        meets: vec![false; rings.len()],
-    };
+    let mut found = Swept { flaws: Vec::new(), told: vec![false; rings.len()] };
     let mut edges = Edges::default();
     let mut seen: HashMap<(usize, u64), Vec<usize>> = HashMap::new();
     for (i, ring) in rings.iter().enumerate() {
         let alike = seen.entry(mark(ring)).or_default();
-        let twin = alike.iter().copied().find(|j| same_ring(rings[*j], *ring));
+        let twin = alike.iter().any(|other| same_ring(rings[*other], *ring));
         let first = edges.segments.len();
         sweep_ring(i, ring, &mut found.flaws, &mut edges);
-        let Some(j) = twin else {
+        if !twin {
             alike.push(i);
             continue;
-        };
+        }
         // What its edges meet, those of the first one meet.
         edges.truncate(first);
         found.told[i] = true;
-        found.twin[i] = true;
-        found.meets[i] = true;
-        found.meets[j] = true;
         let kind = FlawKind::DuplicateRing;
         found.flaws.push(Flaw { kind, ring: i, vertex: 0, at: ring.at(0) });
     }
@@ -144,17 +156,17 @@ pub(super) fn sweep(rings: &[Ring<'_>]) -> Swept {
 /// Where edges meet: of one ring, each place once; of two rings, the first place. Where more edges
 /// cross others than can be looked at, some places.
 fn meet_edges(edges: &Edges, found: &mut Swept) {
-    let Edges { segments, owners } = edges;
+    let Edges { segments, owners, .. } = edges;
     // By ring and place, and by ring, the first pair of edges.
     let mut own: HashMap<(usize, [u64; 2]), Crossing> = HashMap::new();
     let mut places: HashMap<usize, usize> = HashMap::new();
     let mut foreign: HashMap<usize, Crossing> = HashMap::new();
-    let all = each_meeting(segments, &mut |a, b| {
+    each_meeting(segments, &mut |a, b| {
         let (ring_a, ring_b) = (owners[a].0, owners[b].0);
         let known = foreign.get(&ring_b).is_some_and(|known| known.segments < (a, b));
         let told = match ring_a == ring_b {
             true => places.get(&ring_a).is_some_and(|count| *count >= MOST_CROSSINGS),
-            false => known && found.meets[ring_a] && found.meets[ring_b],
+            false => known,
         };
         if told {
             return;
@@ -176,17 +188,11 @@ fn meet_edges(edges: &Edges, found: &mut Swept) {
             }
             return;
         }
-        found.meets[ring_a] = true;
-        found.meets[ring_b] = true;
         // Rings may touch in a point.
-        if !known && (overlap || passes_through(segments[a], segments[b], at)) {
+        if overlap || edges.pass_through(a, b, at) {
             foreign.insert(ring_b, crossing);
         }
     });
-    if !all {
-        // Which rings the others meet is not known.
-        owners.iter().for_each(|(ring, _)| found.meets[*ring] = true);
-    }
     let mut crossings: Vec<(FlawKind, usize, Crossing)> = own
         .into_iter()
         .map(|((ring, _), crossing)| (FlawKind::SelfCrossing, ring, crossing))
@@ -200,13 +206,4 @@ fn meet_edges(edges: &Edges, found: &mut Swept) {
         let vertex = owners[if kind == FlawKind::SelfCrossing { a } else { b }].1;
         found.flaws.push(Flaw { kind, ring, vertex, at: crossing.at });
     }
-}
-
-/// Two segments cross, neither beginning nor ending where they meet.
-fn passes_through(
-    a: ((f64, f64), (f64, f64)),
-    b: ((f64, f64), (f64, f64)),
-    at: (f64, f64),
-) -> bool {
-    ![a.0, a.1, b.0, b.1].contains(&at)
 }

@@ -13,6 +13,7 @@ mod guesses;
 mod heights;
 mod laws;
 mod lines;
+mod nests;
 mod operations;
 mod plane;
 mod polar;

@@ -209,8 +209,13 @@ impl Coordinates {
             return;
         }
         let coarse: u64 = self.decimals[..=usual - 3].iter().sum();
+        // Where zeros at the end are not written, some have fewer by right: as many as the numbers with one
+        // and two decimals less let expect.
+        let (below, next) = (self.decimals[usual - 1] as f64, self.decimals[usual - 2] as f64);
+        let share = ((next + 1.0) / (below + 1.0)).min(0.2);
+        let by_chance = next * share / (1.0 - share);
         // One may be a round number by right.
-        if coarse > 1 {
+        if coarse > 1 && coarse as f64 > 3.0 * by_chance {
             let least = self.decimals.iter().position(|count| *count > 0).unwrap_or(0);
             let text = format!(
                 "mixed precision: {coarse} of {total} vertices have {least} to {} decimals where \

@@ -10,10 +10,10 @@ use crate::layer::{GeometryColumn, GeometryKind};
 use crate::outcome::Summary;
 use crate::plausibility::short;
 use crate::progress::{NoProgress, Progress};
+use std::collections::HashMap;
 use std::path::Path;
 use velvet_peg_core::planar::{
-    FlawKind, Placing, Ring, flaws_between_parts, flaws_of_polygon, place_in_ring, ring_area,
-    same_ring,
+    Enclosing, FlawKind, Ring, flaws_between_parts, flaws_of_polygon, ring_area,
 };
 
 /// What to build polygons from.
@@ -123,6 +123,8 @@ impl BuildPolygons {
         };
         let mut rings: Vec<Vec<Vertex>> = vec![Vec::new()];
         let mut closed = false;
+        // Vertices of the last ring that lie elsewhere than its first one.
+        let mut elsewhere = 0;
         for vertex in vertices {
             if closed && self.ring.is_none() {
                 let label = gathered.label(&vertex);
@@ -130,12 +132,14 @@ impl BuildPolygons {
                     format!("{label} from row {}", vertex.row)
                 });
                 rings.push(Vec::new());
+                elsewhere = 0;
             }
             closed = false;
             let Some(ring) = rings.last_mut() else { continue };
-            let first = ring.first().map(|v| (v.x, v.y));
-            let distinct = ring.iter().filter(|v| Some((v.x, v.y)) != first).count();
-            if distinct >= 2 && first == Some((vertex.x, vertex.y)) {
+            let first = ring.first().map_or((vertex.x, vertex.y), |v| (v.x, v.y));
+            if first != (vertex.x, vertex.y) {
+                elsewhere += 1;
+            } else if elsewhere >= 2 {
                 closed = true;
                 if self.ring.is_none() {
                     continue;
@@ -176,80 +180,9 @@ impl BuildPolygons {
     /// Polygons of rings: each an outer ring and its holes.
     fn nest(&self, gathered: &mut Gathered, mut loops: Vec<Loop>) -> Vec<Vec<Loop>> {
         if self.repair {
-            let mut at = 1;
-            while at < loops.len() {
-                let (x, y) = coordinates(&loops[at].vertices);
-                let twin = loops[..at].iter().any(|other| {
-                    let (ox, oy) = coordinates(&other.vertices);
-                    same_ring(Ring { x: &ox, y: &oy }, Ring { x: &x, y: &y })
-                });
-                let flat = flaws_of_polygon(&[Ring { x: &x, y: &y }])
-                    .iter()
-                    .any(|flaw| flaw.kind == FlawKind::NoArea);
-                if !twin && !flat {
-                    at += 1;
-                    continue;
-                }
-                let what = match twin {
-                    true => "duplicate rings left out",
-                    false => "rings that enclose nothing left out",
-                };
-                let ring = loops.remove(at);
-                let label = gathered.label(&ring.vertices[0]);
-                let rows = (ring.vertices[0].row, ring.vertices[ring.vertices.len() - 1].row);
-                gathered.findings.add(what, || format!("{label}, rows {} to {}", rows.0, rows.1));
-            }
+            loops = worth_keeping(gathered, loops);
         }
-        // Larger rings first: a ring can only lie in one before it.
-        let mut order: Vec<usize> = (0..loops.len()).collect();
-        let areas: Vec<f64> = loops.iter().map(|ring| ring.area().abs()).collect();
-        order.sort_by(|a, b| areas[*b].total_cmp(&areas[*a]));
-        let holds = |outer: &Loop, inner: &Loop| {
-            let (x, y) = coordinates(&outer.vertices);
-            inner
-                .vertices
-                .iter()
-                .map(|v| place_in_ring(&x, &y, (v.x, v.y)))
-                .find(|place| *place != Placing::Boundary)
-                // All on the boundary: the same ring, or one drawn along it.
-                .is_none_or(|place| place == Placing::Inside)
-        };
-        // For each ring, the polygon it begins, or that it is a hole of.
-        let mut depth = vec![0; loops.len()];
-        let mut owner: Vec<Option<usize>> = vec![None; loops.len()];
-        for (place, at) in order.iter().enumerate() {
-            let around: Vec<usize> = order[..place]
-                .iter()
-                .copied()
-                .filter(|outer| holds(&loops[*outer], &loops[*at]))
-                .collect();
-            depth[*at] = around.len();
-            let hole = loops[*at].told.unwrap_or(depth[*at] % 2 == 1);
-            if hole {
-                let outer = |at: &&usize| !loops[**at].told.unwrap_or(depth[**at] % 2 == 1);
-                // The smallest around it; a hole by word of mouth that lies outside goes with
-                // the largest.
-                owner[*at] = around
-                    .iter()
-                    .rev()
-                    .find(outer)
-                    .or_else(|| order[..place].iter().find(outer))
-                    .copied();
-            }
-        }
-        let mut polygons: Vec<Vec<usize>> = Vec::new();
-        for (at, owner) in owner.iter().enumerate() {
-            if owner.is_none() {
-                polygons.push(vec![at]);
-            }
-        }
-        for (at, owner) in owner.iter().enumerate() {
-            if let Some(outer) = *owner
-                && let Some(polygon) = polygons.iter_mut().find(|polygon| polygon[0] == outer)
-            {
-                polygon.push(at);
-            }
-        }
+        let polygons = polygons_of(&loops);
         let mut rings: Vec<Option<Loop>> = loops.into_iter().map(Some).collect();
         let mut nested: Vec<Vec<Loop>> = Vec::new();
         for polygon in polygons {
@@ -269,6 +202,62 @@ impl BuildPolygons {
         }
         nested
     }
+}
+
+/// Rings without those that are the same as an earlier one or enclose nothing; what is left out is told. The first one
+/// stays.
+fn worth_keeping(gathered: &mut Gathered, loops: Vec<Loop>) -> Vec<Loop> {
+    let columns: Vec<_> = loops.iter().map(|ring| coordinates(&ring.vertices)).collect();
+    let flat: Vec<Ring<'_>> = columns.iter().map(|(x, y)| Ring { x, y }).collect();
+    let mut left_out: HashMap<usize, &str> = HashMap::new();
+    for flaw in flaws_of_polygon(&flat).iter().filter(|flaw| flaw.ring > 0) {
+        if flaw.kind == FlawKind::DuplicateRing {
+            left_out.insert(flaw.ring, "duplicate rings left out");
+        } else if flaw.kind == FlawKind::NoArea {
+            left_out.entry(flaw.ring).or_insert("rings that enclose nothing left out");
+        }
+    }
+    let mut kept = Vec::new();
+    for (at, ring) in loops.into_iter().enumerate() {
+        let Some(what) = left_out.get(&at) else {
+            kept.push(ring);
+            continue;
+        };
+        let label = gathered.label(&ring.vertices[0]);
+        let rows = (ring.vertices[0].row, ring.vertices[ring.vertices.len() - 1].row);
+        gathered.findings.add(what, || format!("{label}, rows {} to {}", rows.0, rows.1));
+    }
+    kept
+}
+
+/// The rings of each polygon: an outer one, then its holes.
+fn polygons_of(loops: &[Loop]) -> Vec<Vec<usize>> {
+    let columns: Vec<_> = loops.iter().map(|ring| coordinates(&ring.vertices)).collect();
+    let flat: Vec<Ring<'_>> = columns.iter().map(|(x, y)| Ring { x, y }).collect();
+    let enclosing = Enclosing::of(&flat);
+    let depths = enclosing.depths();
+    let is_hole = |at: usize| loops[at].told.unwrap_or(depths[at] % 2 == 1);
+    // A hole belongs to the smallest outer ring around it; one by word of mouth that lies outside of all, to the
+    // largest.
+    let nearest = enclosing.nearest(&|at| !is_hole(at));
+    let areas: Vec<f64> = loops.iter().map(|ring| ring.area().abs()).collect();
+    let (holes, outer): (Vec<usize>, Vec<usize>) = (0..loops.len()).partition(|at| is_hole(*at));
+    let largest =
+        outer.iter().copied().max_by(|a, b| areas[*a].total_cmp(&areas[*b]).then(b.cmp(a)));
+    let mut homes: HashMap<usize, usize> = HashMap::new();
+    let mut polygons: Vec<Vec<usize>> = Vec::new();
+    for at in outer {
+        homes.insert(at, polygons.len());
+        polygons.push(vec![at]);
+    }
+    for at in holes {
+        let owner = nearest[at].or(largest.filter(|outer| areas[*outer] >= areas[at]));
+        match owner.and_then(|owner| homes.get(&owner)) {
+            Some(home) => polygons[*home].push(at),
+            None => polygons.push(vec![at]),
+        }
+    }
+    polygons
 }
 
 /// Tells what is wrong with a polygon, each flaw with its place.

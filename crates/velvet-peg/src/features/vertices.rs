@@ -12,8 +12,7 @@ use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::geometry::Ruler;
 use crate::layer::{
-    BATCH, Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, RowBuilder,
-    SchemaInference,
+    Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, RowBuilder, SchemaInference,
 };
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Reason, Rejected, RejectedPlace, Summary};
@@ -530,7 +529,7 @@ impl Gathered {
             geometry.push_from(&column, 0);
             let values = &self.values[group];
             rows.push(self.kept.iter().map(|at| types[*at].value(&values[*at])))?;
-            if rows.len() == BATCH || at + 1 == count {
+            if rows.is_full() || at + 1 == count {
                 let size = rows.len() as u64;
                 batches.push(Batch::try_new(std::mem::take(&mut geometry), rows.finish()?, first)?);
                 first += size;

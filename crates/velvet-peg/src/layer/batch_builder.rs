@@ -4,6 +4,9 @@ use super::{BATCH, Batch, GeometryColumn, RowBuilder, Unreadable, Value};
 use crate::error::Result;
 use arrow_schema::SchemaRef;
 
+/// Vertices that a batch holds before it is full.
+const MOST_VERTICES: usize = 1 << 20;
+
 /// Takes features one by one and hands them on in batches.
 pub(crate) struct BatchBuilder<'a> {
     rows: RowBuilder,
@@ -38,7 +41,8 @@ impl<'a> BatchBuilder<'a> {
     pub(crate) fn feature(&mut self, values: impl IntoIterator<Item = Value>) -> Result<()> {
         self.rows.push(values)?;
         self.next += 1;
-        if self.rows.len() >= BATCH { self.flush() } else { Ok(()) }
+        let full = self.rows.is_full() || self.geometry.x.len() >= MOST_VERTICES;
+        if full { self.flush() } else { Ok(()) }
     }
 
     /// Completes so many features, made of one record, whose geometries have been pushed: all of

@@ -1,7 +1,7 @@
 //! Rows of values gathered in columns.
 
 use super::value_type::EXACT;
-use super::{Value, type_name};
+use super::{BATCH, Value, type_name};
 use crate::error::{Error, Result};
 use arrow_array::builder::{
     BinaryBuilder, BooleanBuilder, Float64Builder, Int64Builder, StringBuilder,
@@ -67,9 +67,15 @@ pub(crate) struct RowBuilder {
     schema: SchemaRef,
     columns: Vec<Column>,
     count: usize,
+    /// Bytes of texts and of bytes in these rows.
+    bytes: usize,
     /// The row being added.
     row: Vec<Value>,
 }
+
+/// Values, and bytes of texts, that a batch holds before it is full, whatever the number of its rows.
+const MOST_VALUES: usize = 1 << 20;
+const MOST_BYTES: usize = 1 << 25;
 
 impl RowBuilder {
     pub(crate) fn new(schema: SchemaRef) -> RowBuilder {
@@ -84,11 +90,18 @@ impl RowBuilder {
                 _ => Column::Text(StringBuilder::new()),
             })
             .collect();
-        RowBuilder { schema, columns, count: 0, row: Vec::new() }
+        RowBuilder { schema, columns, count: 0, bytes: 0, row: Vec::new() }
     }
 
     pub(crate) fn len(&self) -> usize {
         self.count
+    }
+
+    /// True if it holds as much as a batch should: many rows, or fewer of many columns or long texts.
+    pub(crate) fn is_full(&self) -> bool {
+        self.count >= BATCH
+            || self.count.saturating_mul(self.columns.len()) >= MOST_VALUES
+            || self.bytes >= MOST_BYTES
     }
 
     /// Adds a row; missing values are nothing. A text column takes every value as text, a column of
@@ -107,8 +120,10 @@ impl RowBuilder {
         }
         self.row.resize(self.columns.len(), Value::Null);
         for (at, (column, value)) in self.columns.iter().zip(&mut self.row).enumerate() {
+            if *value == Value::Null {
+                continue;
+            }
             let fitted = match (column, std::mem::replace(value, Value::Null)) {
-                (_, Value::Null) => Value::Null,
                 (
                     Column::Text(_),
                     Value::Text(text) | Value::Date(text) | Value::DateTime(text),
@@ -131,11 +146,17 @@ impl RowBuilder {
         }
         for (column, value) in self.columns.iter_mut().zip(self.row.drain(..)) {
             match (column, value) {
-                (Column::Text(column), Value::Text(value)) => column.append_value(value),
+                (Column::Text(column), Value::Text(value)) => {
+                    self.bytes += value.len();
+                    column.append_value(value);
+                }
                 (Column::Integer(column), Value::Integer(value)) => column.append_value(value),
                 (Column::Real(column), Value::Real(value)) => column.append_value(value),
                 (Column::Boolean(column), Value::Boolean(value)) => column.append_value(value),
-                (Column::Binary(column), Value::Binary(value)) => column.append_value(value),
+                (Column::Binary(column), Value::Binary(value)) => {
+                    self.bytes += value.len();
+                    column.append_value(value);
+                }
                 // All that is left after fitting.
                 (column, _) => column.append_null(),
             }
@@ -148,7 +169,7 @@ impl RowBuilder {
     pub(crate) fn finish(&mut self) -> Result<RecordBatch> {
         let arrays: Vec<ArrayRef> = self.columns.iter_mut().map(Column::finish).collect();
         let options = RecordBatchOptions::new().with_row_count(Some(self.count));
-        self.count = 0;
+        (self.count, self.bytes) = (0, 0);
         Ok(RecordBatch::try_new_with_options(self.schema.clone(), arrays, &options)?)
     }
 

@@ -1,5 +1,6 @@
 //! Lines and polygons, built from tables with known answers.
 
+use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use velvet_peg::features::{BuildLines, BuildOptions, BuildPolygons, VertexOptions};
 use velvet_peg::measure::MeasureOptions;
@@ -255,6 +256,77 @@ fn rings_end_where_they_come_back_if_nothing_tells_them_apart() {
         written(&at("a.gpkg"))[0].1,
         "POLYGON ((0 0, 9 0, 9 9, 0 9, 0 0), (3 3, 6 6, 6 3, 3 3))"
     );
+}
+
+/// Very many rings of one polygon, and very many vertices of one ring: what is a hole of what does not take the time of all
+/// pairs.
+#[test]
+fn crowds_of_rings_become_parts_and_holes() {
+    const MANY: usize = 20_000;
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let square = |rows: &mut String, name: &str, x: f64, half: f64| {
+        for (dx, dy) in [(-half, -half), (half, -half), (half, half), (-half, half)] {
+            let _ = writeln!(rows, "all,{name},{},{}", 600_000.0 + x + dx, 5_250_000.0 + dy);
+        }
+    };
+    // Rings in one another; beside each other with a hole in each; some of them said to be holes outside of all.
+    let mut nested = String::from("parcel,ring,x,y\n");
+    (0..MANY / 10).for_each(|n| square(&mut nested, &format!("r{n}"), 0.0, (n + 1) as f64));
+    let mut beside = String::from("parcel,ring,x,y\n");
+    for n in 0..MANY / 2 {
+        square(&mut beside, &format!("a{n}"), 10.0 * n as f64, 4.0);
+        square(&mut beside, &format!("b{n}"), 10.0 * n as f64, 2.0);
+    }
+    let mut told = String::from("parcel,ring,x,y\n");
+    (0..3).for_each(|n| square(&mut told, &format!("outer {n}"), 100.0 * n as f64, 5.0 + n as f64));
+    (0..3).for_each(|n| square(&mut told, &format!("hole {n}"), 100.0 * n as f64, 2.0));
+    square(&mut told, "hole far away", 900.0, 2.0);
+    for (name, table, wanted) in [
+        ("nested", nested, vec![2; MANY / 20]),
+        ("beside", beside, vec![2; MANY / 2]),
+        ("told", told, vec![2, 2, 3]),
+    ] {
+        std::fs::write(at("a.csv"), table).unwrap();
+        let polygons = BuildPolygons {
+            vertices: vertices("parcel"),
+            ring: Some("ring".into()),
+            repair: false,
+        };
+        let out = at(&format!("{name}.gpkg"));
+        let outcome = polygons.run(&at("a.csv"), &out).unwrap();
+        assert_eq!((outcome.out, outcome.rejected.count), (1, 0), "{name}");
+        let layer = Layer::read(&out).unwrap();
+        let geometry = layer.batches().next().unwrap().geometry();
+        let rings: Vec<usize> = geometry.parts(0).map(|part| geometry.rings(part).len()).collect();
+        assert_eq!(rings, wanted, "{name}");
+        // Each hole has the middle of its own ring.
+        for part in geometry.parts(0) {
+            let middles = geometry.rings(part).map(|ring| {
+                let ring = geometry.ring(ring);
+                (geometry.x[ring.start] + geometry.x[ring.start + 2]) / 2.0
+            });
+            let middles: Vec<f64> = middles.collect();
+            let of_part = &middles[1..if name == "told" { 2 } else { middles.len() }];
+            assert!(of_part.iter().all(|middle| *middle == middles[0]), "{name}: {middles:?}");
+        }
+    }
+    // One ring, and the same one again: repaired, it is there once.
+    let mut ring = String::from("parcel,ring,x,y\n");
+    for name in ["one", "two"] {
+        for n in 0..5 * MANY {
+            let turn = std::f64::consts::TAU * n as f64 / (5 * MANY) as f64;
+            let (x, y) = (1e4 * turn.cos(), 1e4 * turn.sin());
+            let _ = writeln!(ring, "all,{name},{:.4},{:.4}", 600_000.0 + x, 5_250_000.0 + y);
+        }
+    }
+    std::fs::write(at("a.csv"), ring).unwrap();
+    let polygons =
+        BuildPolygons { vertices: vertices("parcel"), ring: Some("ring".into()), repair: true };
+    let outcome = polygons.run(&at("a.csv"), &at("ring.gpkg")).unwrap();
+    assert!(texts(&outcome).contains("duplicate rings left out"), "{}", texts(&outcome));
+    let layer = Layer::read(at("ring.gpkg")).unwrap();
+    assert_eq!(layer.features().next().unwrap().vertices().len(), 5 * MANY + 1);
 }
 
 #[test]

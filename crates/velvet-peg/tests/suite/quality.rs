@@ -104,6 +104,30 @@ fn mistakes_within_a_layer_are_found() {
     }
 }
 
+/// Where zeros at the end are not written, one number of a thousand has three decimals less: that is no mistake; more
+/// than that are one.
+#[test]
+fn round_numbers_by_chance_are_no_mistake() {
+    let bench = Bench(tempfile::tempdir().unwrap());
+    let along = |n: usize| ((-1_200_000 + n as i64) as f64 / 1e4, 47.5);
+    let coarse = |n: usize| ((-1200 + (n % 40) as i64) as f64 / 10.0, (471 + n / 40) as f64 / 10.0);
+    for (changed, wanted) in [(0, None), (160, Some("mixed precision: 199 of 40000 vertices have"))]
+    {
+        let points: Vec<(f64, f64)> =
+            (0..40_000).map(|n| if n < changed { coarse(n) } else { along(n) }).collect();
+        let found = findings(
+            &bench.check(&[bench.layer("stations", Some(4326), &points)], &CheckOptions::default()),
+        );
+        let told = found.iter().find(|(_, text)| text.starts_with("mixed precision"));
+        match wanted {
+            None => assert!(told.is_none(), "{told:?}"),
+            Some(wanted) => {
+                assert!(told.is_some_and(|(_, text)| text.starts_with(wanted)), "{told:?}")
+            }
+        }
+    }
+}
+
 #[test]
 fn layers_that_lie_elsewhere_are_told_what_would_bring_them_home() {
     let bench = Bench(tempfile::tempdir().unwrap());

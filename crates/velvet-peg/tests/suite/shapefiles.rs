@@ -113,6 +113,45 @@ fn rings_become_polygons_with_their_own_holes() {
     );
 }
 
+/// Land with a lake, an island in the lake and a pond on the island: whatever the order of the rings, the lake is a hole
+/// of the land and the pond one of the island.
+#[test]
+fn a_pond_on_an_island_is_a_hole_of_the_island() {
+    let folder = tempfile::tempdir().unwrap();
+    let ring = |half: f64, outer: bool| {
+        let mut corners = vec![(-half, -half), (-half, half), (half, half), (half, -half)];
+        corners.push(corners[0]);
+        if !outer {
+            corners.reverse();
+        }
+        let points: Vec<Point> = corners.into_iter().map(|(x, y)| Point::new(x, y)).collect();
+        if outer { PolygonRing::Outer(points) } else { PolygonRing::Inner(points) }
+    };
+    let (land, lake, island, pond) = (9.0, 7.0, 5.0, 3.0);
+    for (number, order) in [
+        [(land, true), (lake, false), (island, true), (pond, false)],
+        [(land, true), (island, true), (pond, false), (lake, false)],
+        [(island, true), (land, true), (lake, false), (pond, false)],
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        let path = folder.path().join(format!("land{number}.shp"));
+        let polygon = Polygon::with_rings(order.map(|(half, outer)| ring(half, outer)).to_vec());
+        ShapeWriter::from_path(&path).unwrap().write_shapes(&[polygon]).unwrap();
+        let layer = LayerReader::open(&path, None).unwrap().read().unwrap();
+        let geometry = layer.batches().next().unwrap().geometry();
+        let mut parts: Vec<Vec<f64>> = geometry
+            .parts(0)
+            .map(|part| {
+                geometry.rings(part).map(|ring| -geometry.x[geometry.ring(ring)][0]).collect()
+            })
+            .collect();
+        parts.sort_by(|a, b| b[0].total_cmp(&a[0]));
+        assert_eq!(parts, [[land, lake], [island, pond]], "order {number}");
+    }
+}
+
 /// Numbers of the records that could be read, and of those that could not.
 fn sorted_out(path: &Path) -> Option<(Vec<u64>, Vec<u64>)> {
     let (mut good, mut bad) = (Vec::new(), Vec::new());

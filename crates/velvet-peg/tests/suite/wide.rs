@@ -1,7 +1,7 @@
 //! Tables and features of very many columns.
 
 use std::fmt::Write as _;
-use velvet_peg::{BuildPoints, ConvertLayer, Crs, Layer, LayerReader};
+use velvet_peg::{BuildPoints, ConvertLayer, Crs, Layer, LayerReader, Value};
 
 const MANY: usize = 5_000;
 
@@ -68,5 +68,56 @@ fn crowds_of_attributes_are_carried() {
     for number in [0, 1, MANY / 2, MANY - 1] {
         let value = feature.value(&format!("k{number}")).map(|value| value.to_text());
         assert_eq!(value, Some(number.to_string()));
+    }
+}
+
+/// Features in a file, of which a batch holds fewer the more there is in each: columns, vertices, or long texts.
+#[test]
+fn batches_hold_less_of_large_features() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("large.geojsonl");
+    let point = "{\"type\":\"Point\",\"coordinates\":[-120,47]}";
+    let columns = |at: usize| (point.to_string(), format!("\"k{at}\":{at}"));
+    let line: Vec<String> =
+        (0..50_000).map(|at| format!("[-120,{}]", 47.0 + f64::from(at) * 1e-6)).collect();
+    let line = format!("{{\"type\":\"LineString\",\"coordinates\":[{}]}}", line.join(","));
+    let vertices = |at: usize| (line.clone(), format!("\"n\":{at}"));
+    let text = "weir ".repeat(200_000);
+    let texts = |at: usize| (point.to_string(), format!("\"note\":\"{text}{at}\""));
+    // What is large, how many features, what each is, and how many a batch may hold.
+    type Feature<'a> = &'a dyn Fn(usize) -> (String, String);
+    let cases: [(&str, usize, Feature<'_>, usize); 4] = [
+        ("nothing", 9_000, &|at| (point.to_string(), format!("\"n\":{at}")), 8_192),
+        ("columns", 3_000, &columns, 350),
+        ("vertices", 45, &vertices, 21),
+        ("texts", 70, &texts, 34),
+    ];
+    for (what, count, feature, most) in cases {
+        let mut file = String::new();
+        for at in 0..count {
+            let (geometry, values) = feature(at);
+            let _ = writeln!(
+                file,
+                "{{\"type\":\"Feature\",\"geometry\":{geometry},\"properties\":{{{values}}}}}"
+            );
+        }
+        std::fs::write(&path, file).unwrap();
+        let mut sizes = Vec::new();
+        let mut seen = 0;
+        for batch in LayerReader::open(&path, None).unwrap().batches() {
+            let batch = batch.unwrap();
+            assert_eq!(batch.first(), seen as u64 + 1, "{what}");
+            for row in 0..batch.len() {
+                let values = batch.values(row).into_iter().filter(|value| *value != Value::Null);
+                let last = values.last().unwrap().to_text();
+                assert!(last.ends_with(&seen.to_string()), "{what}: feature {seen}");
+                seen += 1;
+            }
+            sizes.push(batch.len());
+        }
+        assert_eq!(seen, count, "{what}");
+        let (last, others) = sizes.split_last().unwrap();
+        assert!(!others.is_empty() && *last <= most, "{what}: {sizes:?}");
+        assert!(others.iter().all(|size| *size <= most && *size > most / 2), "{what}: {sizes:?}");
     }
 }

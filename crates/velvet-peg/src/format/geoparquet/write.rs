@@ -28,6 +28,9 @@ use velvet_peg_core::{Crs, definition};
 /// Rows of a row group: what a reader has to hold at once, and the writer too.
 const GROUP: usize = 65_536;
 
+/// Columns up to which each is packed as well as can be: each packer takes some 50 kB.
+const WIDE: usize = 2_000;
+
 pub(super) struct Writer {
     path: PathBuf,
     /// None before the first batch, which decides how dates and times are written.
@@ -75,8 +78,12 @@ impl Writer {
 
     fn start(&self, forms: &[ColumnForm]) -> Result<ArrowWriter<File>> {
         let schema = self.schema(forms);
+        let compression = match schema.fields().len() <= WIDE {
+            true => Compression::ZSTD(ZstdLevel::default()),
+            false => Compression::SNAPPY,
+        };
         let mut properties = WriterProperties::builder()
-            .set_compression(Compression::ZSTD(ZstdLevel::default()))
+            .set_compression(compression)
             .set_max_row_group_row_count(Some(GROUP))
             .set_created_by("Velvet Peg".to_string());
         // Numbers and geometries rarely repeat: a dictionary of them takes time and saves nothing.

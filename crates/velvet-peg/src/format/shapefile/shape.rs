@@ -4,7 +4,7 @@
 use super::{NO_MEASURE, NULL};
 use crate::layer::{GeometryColumn, GeometryKind, Unread};
 use std::ops::Range;
-use velvet_peg_core::planar;
+use velvet_peg_core::planar::{self, Enclosing, Ring};
 
 /// Reads the content of a record into a column as one feature, or says what is wrong with it.
 pub(super) fn read(bytes: &[u8], column: &mut GeometryColumn) -> Result<(), Unread> {
@@ -187,28 +187,34 @@ fn lines(flat: &GeometryColumn, column: &mut GeometryColumn) -> Option<GeometryK
     }
 }
 
-/// Rings run clockwise outside and the other way round holes; a hole goes with the outer ring
+/// Rings run clockwise outside and the other way round holes; a hole goes with the smallest outer ring
 /// that holds it, or with the last one where none does.
 fn polygons(flat: &GeometryColumn, column: &mut GeometryColumn) -> Option<GeometryKind> {
     let area =
         |ring: &Range<usize>| planar::ring_area(&flat.x[ring.clone()], &flat.y[ring.clone()]);
-    let (inner, outer): (Vec<_>, Vec<_>) =
+    let (mut holes, mut outer): (Vec<_>, Vec<_>) =
         rings(flat).into_iter().partition(|ring| area(ring) > 0.0);
-    let mut outlines: Vec<(Range<usize>, Vec<Range<usize>>)> =
-        outer.into_iter().map(|ring| (ring, Vec::new())).collect();
-    if outlines.is_empty() {
+    if outer.is_empty() {
         // Written the wrong way round.
-        outlines = inner.into_iter().map(|ring| (ring, Vec::new())).collect();
-    } else {
-        for hole in inner {
-            let (x, y) = (flat.x[hole.start], flat.y[hole.start]);
-            let home = outlines.iter().position(|(outline, _)| holds(flat, outline, x, y));
-            let last = outlines.len() - 1;
-            outlines[home.unwrap_or(last)].1.push(hole);
-        }
+        std::mem::swap(&mut holes, &mut outer);
     }
-    let count = outlines.len();
-    for (outline, holes) in outlines {
+    let count = outer.len();
+    let mut holes_of: Vec<Vec<Range<usize>>> = vec![Vec::new(); count];
+    // With one outer ring nothing is to be told.
+    let homes = if count > 1 && !holes.is_empty() {
+        let rings: Vec<Ring<'_>> = outer
+            .iter()
+            .chain(&holes)
+            .map(|ring| Ring { x: &flat.x[ring.clone()], y: &flat.y[ring.clone()] })
+            .collect();
+        Enclosing::of(&rings).nearest(&|ring| ring < count).split_off(count)
+    } else {
+        vec![None; holes.len()]
+    };
+    for (hole, home) in holes.into_iter().zip(homes) {
+        holes_of[home.unwrap_or(count - 1)].push(hole);
+    }
+    for (outline, holes) in outer.into_iter().zip(holes_of) {
         copy(flat, outline, column);
         holes.into_iter().for_each(|hole| copy(flat, hole, column));
         column.end_part();
@@ -218,17 +224,6 @@ fn polygons(flat: &GeometryColumn, column: &mut GeometryColumn) -> Option<Geomet
         1 => Some(GeometryKind::Polygon),
         _ => Some(GeometryKind::MultiPolygon),
     }
-}
-
-fn holds(flat: &GeometryColumn, ring: &Range<usize>, x: f64, y: f64) -> bool {
-    let mut inside = false;
-    for at in ring.start + 1..ring.end {
-        let (x1, y1, x2, y2) = (flat.x[at - 1], flat.y[at - 1], flat.x[at], flat.y[at]);
-        if (y1 > y) != (y2 > y) && x < (x2 - x1) * (y - y1) / (y2 - y1) + x1 {
-            inside = !inside;
-        }
-    }
-    inside
 }
 
 /// What a file of shapes holds.
