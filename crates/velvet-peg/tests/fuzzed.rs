@@ -14,6 +14,7 @@ use mutatis::Session;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// What an input may take, where little is optimised and other tests run beside.
@@ -26,6 +27,13 @@ const LONGEST: usize = 1 << 16;
 
 #[global_allocator]
 static MEMORY: peak_alloc::PeakAlloc = peak_alloc::PeakAlloc;
+
+/// Panics that nothing catches, of any thread: those of threads that read ahead reach no other one.
+static PANICS: Mutex<Vec<String>> = Mutex::new(Vec::new());
+
+fn panics() -> Vec<String> {
+    std::mem::take(&mut *PANICS.lock().unwrap_or_else(PoisonError::into_inner))
+}
 
 /// Runs inputs of one target, each within its limits.
 struct Runner {
@@ -61,6 +69,7 @@ impl Runner {
 
     /// What is wrong with an input, if anything is.
     fn fault(&self, input: &[u8]) -> Option<String> {
+        panics();
         MEMORY.reset_peak_usage();
         let before = MEMORY.current_usage();
         let start = Instant::now();
@@ -73,9 +82,12 @@ impl Runner {
         let taken = MEMORY.peak_usage().saturating_sub(before);
         match end {
             Err(panic) => Some(format!("panics: {panic}")),
+            Ok(()) if let [first, ..] = &panics()[..] => {
+                Some(format!("has a thread panic: {first}"))
+            }
             Ok(()) if start.elapsed() > SLOWEST => Some(format!("takes {:?}", start.elapsed())),
             Ok(()) if taken > MOST_MEMORY => Some(format!("takes {} MB", taken >> 20)),
-            Ok(()) => None,
+            Ok(()) => panics().first().map(|panic| format!("has a thread panic: {panic}")),
         }
     }
 }
@@ -100,6 +112,7 @@ fn quietly() {
     let ends = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |panic| {
         if !velvet_peg::panics_are_caught() {
+            PANICS.lock().unwrap_or_else(PoisonError::into_inner).push(panic.to_string());
             ends(panic);
         }
     }));

@@ -151,7 +151,7 @@ pub(crate) fn said(severity: Severity, text: &str) {
 /// An answer was given.
 pub(crate) fn answered(text: &str) {
     if let Some(record) = record().as_mut() {
-        record.log.answer.push(console::strip_ansi_codes(text).into_owned());
+        record.log.answer.push(crate::show::unstyled(text));
     }
 }
 

@@ -70,9 +70,32 @@ fn turns(c: char) -> bool {
     matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
 }
 
+/// What ends a style in an answer, and what begins one. No text has these characters (Unicode 23.7, noncharacters);
+/// of data they are shown as what they are, as all that a terminal would take for a command.
+const PLAIN: char = '\u{fdd0}';
+const BOLD: char = '\u{fdd1}';
+const RED: char = '\u{fdd2}';
+const YELLOW: char = '\u{fdd3}';
+const CYAN: char = '\u{fdd4}';
+
+/// The style that a character stands for.
+fn style_of(c: char) -> Option<Style> {
+    let bold = Style::new().bold();
+    let coloured = |colour: AnsiColor| bold.fg_color(Some(colour.into()));
+    match c {
+        PLAIN => Some(Style::new()),
+        BOLD => Some(bold),
+        RED => Some(coloured(AnsiColor::Red)),
+        YELLOW => Some(coloured(AnsiColor::Yellow)),
+        CYAN => Some(coloured(AnsiColor::Cyan)),
+        _ => None,
+    }
+}
+
 /// Control characters of data as they are written in source texts: to a terminal they are commands.
 pub(crate) fn plain(text: &str) -> std::borrow::Cow<'_, str> {
-    let command = |c: char| (c.is_control() && c != '\n' && c != '\t') || turns(c);
+    let command =
+        |c: char| (c.is_control() && c != '\n' && c != '\t') || turns(c) || style_of(c).is_some();
     if !text.contains(command) {
         return text.into();
     }
@@ -86,27 +109,30 @@ pub(crate) fn plain(text: &str) -> std::borrow::Cow<'_, str> {
     shown.into()
 }
 
-/// As [`plain`], but colours and weights of letters stay: tables and headings are made with them.
-fn styled_plain(text: &str) -> String {
+/// As [`plain`], in one line.
+fn plain_cell(text: &str) -> String {
+    plain(text).replace('\n', "\\n").replace('\t', "\\t")
+}
+
+/// As [`plain`], with the styles of headings and tables.
+fn styled(text: &str) -> String {
     let mut shown = String::with_capacity(text.len());
-    let mut rest = text;
-    while let Some(at) = rest.find('\u{1b}') {
-        shown.push_str(&plain(&rest[..at]));
-        let inner = rest[at..].strip_prefix("\u{1b}[").unwrap_or_default();
-        let digits = inner.find(|c: char| !c.is_ascii_digit() && c != ';').unwrap_or(0);
-        let length = match inner[digits..].starts_with('m') {
-            true => digits + 3,
-            false => 1,
-        };
-        let (escape, after) = rest[at..].split_at(length);
-        match length {
-            1 => shown.push_str(&plain(escape)),
-            _ => shown.push_str(escape),
+    for piece in text.split_inclusive(|c| style_of(c).is_some()) {
+        let style = piece.chars().next_back().and_then(style_of);
+        let end = piece.len() - style.map_or(0, |_| PLAIN.len_utf8());
+        shown.push_str(&plain(&piece[..end]));
+        match style {
+            Some(style) if style.is_plain() => shown.push_str(&anstyle::Reset.to_string()),
+            Some(style) => shown.push_str(&style.to_string()),
+            None => {}
         }
-        rest = after;
     }
-    shown.push_str(&plain(rest));
     shown
+}
+
+/// An answer without styles.
+pub(crate) fn unstyled(text: &str) -> String {
+    plain(&text.replace(|c| style_of(c).is_some(), "")).into_owned()
 }
 
 /// On a terminal, lines broken between words and indented under their beginning.
@@ -199,15 +225,14 @@ pub(crate) fn rejected(text: &str) {
 /// # Errors
 /// If standard output is closed.
 pub(crate) fn finding(level: Severity, text: &str) -> Result<(), Error> {
-    let colour = match level {
-        Severity::Fault => AnsiColor::Red,
-        Severity::Warning => AnsiColor::Yellow,
-        Severity::Note => AnsiColor::Cyan,
+    let style = match level {
+        Severity::Fault => RED,
+        Severity::Warning => YELLOW,
+        Severity::Note => CYAN,
     };
-    let style = Style::new().bold().fg_color(Some(colour.into()));
     let word = format!("{}:", level.name());
-    let text = wrapped(text, word.len() + 3, &console::Term::stdout());
-    answer(&format!("  {style}{word}{style:#} {text}"))
+    let text = wrapped(&plain(text), word.len() + 3, &console::Term::stdout());
+    answer(&format!("  {style}{word}{PLAIN} {text}"))
 }
 
 /// Shows a remark.
@@ -346,11 +371,11 @@ pub(crate) fn answer(text: &str) -> Result<(), Error> {
     record::answered(text);
     if TAKEN.load(Ordering::Relaxed) {
         return anstream::stderr()
-            .write_all(format!("{}\n", styled_plain(text)).as_bytes())
+            .write_all(format!("{}\n", styled(text)).as_bytes())
             .map_err(Error::from);
     }
     let mut out = anstream::stdout().lock();
-    out.write_all(styled_plain(text).as_bytes())
+    out.write_all(styled(text).as_bytes())
         .and_then(|()| out.write_all(b"\n"))
         .and_then(|()| out.flush())
         .map_err(Error::from)
@@ -378,6 +403,7 @@ impl Table {
     }
 
     pub(crate) fn with_header(header: Vec<String>) -> Table {
+        let header = header.iter().map(|cell| plain_cell(cell)).collect();
         Table { header, rows: Vec::new(), noted: None }
     }
 
@@ -387,7 +413,7 @@ impl Table {
     }
 
     pub(crate) fn row(&mut self, cells: Vec<String>) {
-        self.rows.push(cells);
+        self.rows.push(cells.iter().map(|cell| plain_cell(cell)).collect());
     }
 
     /// Parts what follows from what went before.
@@ -433,8 +459,7 @@ impl Table {
                 .collect();
             cells.join("  ").trim_end().to_string()
         };
-        let bold = Style::new().bold();
-        let mut lines = vec![format!("{bold}{}{bold:#}", line(&self.header))];
+        let mut lines = vec![format!("{BOLD}{}{PLAIN}", line(&self.header))];
         lines.extend(self.rows.iter().map(line));
         lines.join("\n")
     }
@@ -449,7 +474,7 @@ pub(crate) fn pairs(pairs: &[(String, String)]) -> String {
         .iter()
         .map(|(label, text)| {
             let label = pad_str(label, width, Alignment::Left, None);
-            format!("  {label}  {}", wrapped(text, width + 4, &terminal))
+            format!("  {label}  {}", wrapped(&plain(text), width + 4, &terminal))
         })
         .collect();
     lines.join("\n")
@@ -457,6 +482,5 @@ pub(crate) fn pairs(pairs: &[(String, String)]) -> String {
 
 /// A heading.
 pub(crate) fn heading(text: &str) -> String {
-    let bold = Style::new().bold();
-    format!("{bold}{text}{bold:#}")
+    format!("{BOLD}{}{PLAIN}", plain(text))
 }

@@ -3,6 +3,8 @@
 use clap::{Args, Parser, Subcommand};
 use datafusion::arrow::util::pretty::pretty_format_batches;
 use datafusion::sql::parser::DFParser;
+use std::fmt::Display;
+use std::io::{ErrorKind, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::time::Duration;
@@ -99,12 +101,34 @@ const COUNTED: Duration = Duration::from_secs(5);
 
 type Result<T> = std::result::Result<T, Box<dyn std::error::Error>>;
 
+/// A text of which a terminal takes nothing for a command: control characters, and what has text run the other way, are
+/// shown as they are written in source texts.
+fn plain(text: &str) -> String {
+    let command = |c: char| {
+        (c.is_control() && c != '\n' && c != '\t')
+            || matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+    };
+    let mut shown = String::with_capacity(text.len());
+    for c in text.chars() {
+        match command(c) {
+            true => shown.extend(c.escape_default()),
+            false => shown.push(c),
+        }
+    }
+    shown
+}
+
+/// Tells something on standard error; nobody is left to tell if that is closed.
+fn tell(word: &str, what: &dyn Display) {
+    let _ = writeln!(std::io::stderr(), "{word}: {}", plain(&what.to_string()));
+}
+
 fn main() -> ExitCode {
     let words = Words::parse();
     if let Some(folder) = words.folder.grids
         && let Err(error) = grid_folder::use_folder(&folder)
     {
-        eprintln!("error: {error}");
+        tell("error", &error);
         return ExitCode::FAILURE;
     }
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build();
@@ -119,7 +143,7 @@ fn main() -> ExitCode {
     match done {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
-            eprintln!("error: {error}");
+            tell("error", &error);
             ExitCode::FAILURE
         }
     }
@@ -162,7 +186,7 @@ async fn run(program: Program) -> Result<()> {
             tokio::spawn(async {
                 loop {
                     tokio::time::sleep(COUNTED).await;
-                    take_counts().iter().for_each(|count| eprintln!("note: {count}"));
+                    take_counts().iter().for_each(|count| tell("note", count));
                 }
             });
             Ok(executor(options).await?)
@@ -188,12 +212,17 @@ async fn ask(query: Query) -> Result<()> {
         let plan = context.state().statement_to_plan(statement).await?;
         let rows = context.execute_logical_plan(plan).await?.collect().await?;
         if rows.iter().any(|batch| batch.num_columns() > 0) {
-            println!("{}", pretty_format_batches(&readable(&rows)?)?);
+            let text = plain(&pretty_format_batches(&readable(&rows)?)?.to_string());
+            match writeln!(std::io::stdout(), "{text}") {
+                // Whoever reads has seen enough.
+                Err(error) if error.kind() == ErrorKind::BrokenPipe => return Ok(()),
+                written => written?,
+            }
         }
         let state = context.state();
         if let Some(settings) = Settings::of_config(state.config_options()) {
-            settings.take_undecided_routes().iter().for_each(|route| eprintln!("note: {route}"));
-            settings.take_counts().iter().for_each(|count| eprintln!("note: {count}"));
+            settings.take_undecided_routes().iter().for_each(|route| tell("note", route));
+            settings.take_counts().iter().for_each(|count| tell("note", count));
         }
     }
     Ok(())

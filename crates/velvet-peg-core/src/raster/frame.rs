@@ -338,6 +338,9 @@ fn chosen(seen: &Seen, source: &PixelGrid, there: &Converter, square: bool) -> (
 
 /// To four digits, and no larger.
 fn rounded_down(value: f64) -> f64 {
+    if !value.is_normal() {
+        return value;
+    }
     let digits = (3.0 - value.log10().floor()) as i32;
     // Through the text, so that 0.0001234 is the double of its digits.
     let text = match digits >= 0 {

@@ -115,11 +115,11 @@ impl Seen {
         let doubles = self.geometries.cases()?;
         sheet.duplicate_geometries = doubles.count();
         if doubles.count() > 0 {
-            let text = format!(
-                "{} features have the same geometry as one before them: features {}",
-                doubles.count(),
-                doubles.listed()
-            );
+            let what = match doubles.count() {
+                1 => "1 feature has the same geometry as one before it".to_string(),
+                count => format!("{count} features have the same geometry as one before them"),
+            };
+            let text = format!("{what}: features {}", doubles.listed());
             let places = doubles.places();
             add(Finding::new(Severity::Warning, "geometry", text).at(places));
         }

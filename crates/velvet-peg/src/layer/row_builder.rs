@@ -4,10 +4,11 @@ use super::value_type::EXACT;
 use super::{BATCH, Value, type_name};
 use crate::error::{Error, Result};
 use arrow_array::builder::{
-    BinaryBuilder, BooleanBuilder, Float64Builder, Int64Builder, StringBuilder,
+    ArrayBuilder, BinaryBuilder, BooleanBuilder, Float64Builder, Int64Builder, StringBuilder,
 };
-use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions};
+use arrow_array::{ArrayRef, RecordBatch, RecordBatchOptions, new_null_array};
 use arrow_schema::{DataType, Field, SchemaRef};
+use arrow_select::concat::concat;
 use std::sync::Arc;
 
 #[derive(Debug)]
@@ -20,13 +21,29 @@ enum Column {
 }
 
 impl Column {
-    fn append_null(&mut self) {
+    /// Fills up to so many rows with nothing.
+    fn fill(&mut self, rows: usize) {
+        let missing = rows - self.len();
+        // None at all would make room for nothing.
+        if missing == 0 {
+            return;
+        }
         match self {
-            Column::Text(column) => column.append_null(),
-            Column::Integer(column) => column.append_null(),
-            Column::Real(column) => column.append_null(),
-            Column::Boolean(column) => column.append_null(),
-            Column::Binary(column) => column.append_null(),
+            Column::Text(column) => column.append_nulls(missing),
+            Column::Integer(column) => column.append_nulls(missing),
+            Column::Real(column) => column.append_nulls(missing),
+            Column::Boolean(column) => column.append_nulls(missing),
+            Column::Binary(column) => column.append_nulls(missing),
+        }
+    }
+
+    fn len(&self) -> usize {
+        match self {
+            Column::Text(column) => column.len(),
+            Column::Integer(column) => column.len(),
+            Column::Real(column) => column.len(),
+            Column::Boolean(column) => column.len(),
+            Column::Binary(column) => column.len(),
         }
     }
 
@@ -118,7 +135,6 @@ impl RowBuilder {
             let (values, columns) = (self.row.len(), self.columns.len());
             return Err(Error::data(format!("a row has {values} values for {columns} columns")));
         }
-        self.row.resize(self.columns.len(), Value::Null);
         for (at, (column, value)) in self.columns.iter().zip(&mut self.row).enumerate() {
             if *value == Value::Null {
                 continue;
@@ -144,7 +160,12 @@ impl RowBuilder {
             };
             *value = fitted;
         }
+        // Columns are filled up when a value comes: of very many, most hold none in a row.
         for (column, value) in self.columns.iter_mut().zip(self.row.drain(..)) {
+            if value == Value::Null {
+                continue;
+            }
+            column.fill(self.count);
             match (column, value) {
                 (Column::Text(column), Value::Text(value)) => {
                     self.bytes += value.len();
@@ -157,8 +178,8 @@ impl RowBuilder {
                     self.bytes += value.len();
                     column.append_value(value);
                 }
-                // All that is left after fitting.
-                (column, _) => column.append_null(),
+                // None is left after fitting.
+                (column, _) => column.fill(self.count + 1),
             }
         }
         self.count += 1;
@@ -167,6 +188,7 @@ impl RowBuilder {
 
     /// The batch of all rows pushed since the last call.
     pub(crate) fn finish(&mut self) -> Result<RecordBatch> {
+        self.columns.iter_mut().for_each(|column| column.fill(self.count));
         let arrays: Vec<ArrayRef> = self.columns.iter_mut().map(Column::finish).collect();
         let options = RecordBatchOptions::new().with_row_count(Some(self.count));
         (self.count, self.bytes) = (0, 0);
@@ -175,7 +197,12 @@ impl RowBuilder {
 
     /// A batch of all rows pushed since the last call of `finish`, which stay.
     pub(crate) fn snapshot(&self) -> Result<RecordBatch> {
-        let arrays: Vec<ArrayRef> = self.columns.iter().map(Column::snapshot).collect();
+        let filled = |column: &Column| -> Result<ArrayRef> {
+            let own = column.snapshot();
+            let rest = new_null_array(own.data_type(), self.count - column.len());
+            Ok(if rest.is_empty() { own } else { concat(&[own.as_ref(), rest.as_ref()])? })
+        };
+        let arrays: Vec<ArrayRef> = self.columns.iter().map(filled).collect::<Result<_>>()?;
         let options = RecordBatchOptions::new().with_row_count(Some(self.count));
         Ok(RecordBatch::try_new_with_options(self.schema.clone(), arrays, &options)?)
     }

@@ -3,6 +3,7 @@
 use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format::Format;
+use crate::format_support::guard::guarded;
 use crate::format_support::read_ahead::read_ahead;
 use crate::format_support::{
     CellType, OpenedLayer, ReadOptions, RowSource, SourceRow, TableFacts, TableSource, TableToOpen,
@@ -27,7 +28,7 @@ pub(super) struct OfLayer {
 
 /// The layer of a name.
 fn layer(format: Format, real: &Path, options: &ReadOptions, name: &str) -> Result<OpenedLayer> {
-    let layers = format.description().open(real, options)?;
+    let layers = guarded(real, "cannot be read", || format.description().open(real, options))?;
     let found = layers.into_iter().find(|(info, ..)| info.bare && info.name == name);
     found.ok_or_else(|| Error::data(format!("has no table `{name}` any more")).in_file(real))
 }
@@ -50,7 +51,8 @@ impl OfLayer {
         if !format.capability().no_geometry {
             return Err(features());
         }
-        let layers = format.description().open(&real, &options);
+        let layers =
+            guarded(&real, "cannot be read", || format.description().open(&real, &options));
         let layers = layers.map_err(|error| error.shown_as(&real, &shown))?;
         let mut bare: Vec<(LayerInfo, Vec<_>)> = layers
             .into_iter()
@@ -94,7 +96,9 @@ impl TableSource for OfLayer {
         let (real, shown) = (self.real.clone(), self.shown.clone());
         let batches = read_ahead(move |each| {
             layer(format, &real, &options, &name)
-                .and_then(|(info, source, _)| source.read(&info, each))
+                .and_then(|(info, source, _)| {
+                    guarded(&real, "cannot be read further", || source.read(&info, each))
+                })
                 .map_err(|error| error.shown_as(&real, &shown))
         });
         let fields = self.info.schema.fields();

@@ -84,7 +84,7 @@ fn mistakes_within_a_layer_are_found() {
         (
             "the same place twice",
             |n, (x, y)| if n == 30 { (-120.0200013, 47.4100017) } else { (x, y) },
-            Some("1 features have the same geometry as one before them: features 1 and 31"),
+            Some("1 feature has the same geometry as one before it: features 1 and 31"),
         ),
     ];
     for (name, change, wanted) in cases {

@@ -108,8 +108,9 @@ fn batches_hold_less_of_large_features() {
             let batch = batch.unwrap();
             assert_eq!(batch.first(), seen as u64 + 1, "{what}");
             for row in 0..batch.len() {
-                let values = batch.values(row).into_iter().filter(|value| *value != Value::Null);
-                let last = values.last().unwrap().to_text();
+                let mut values =
+                    batch.values(row).into_iter().filter(|value| *value != Value::Null);
+                let last = values.next_back().unwrap().to_text();
                 assert!(last.ends_with(&seen.to_string()), "{what}: feature {seen}");
                 seen += 1;
             }

@@ -2,6 +2,7 @@
 //! that names the file, soon, and never a command to the terminal.
 
 use crate::support::{Bench, words};
+use std::process::Command;
 
 #[test]
 fn odd_files_are_answered_or_refused_by_name() {
@@ -59,8 +60,8 @@ fn commands_to_the_terminal_in_data_are_shown_as_text() {
     let bench = Bench::new();
     bench.write(
         "e.csv",
-        "id,lat,lon,name\n1,47.1,-120,x\u{1b}]0;t\u{7}\u{202e}y\n2,47.2,-120.1,x\u{1b}]0;t\u{7}\u{202e}y\n\
-         3,4\u{1b}]0;t\u{7},-121,b\n",
+        "id,lat,lon,name,\u{1b}[8m\u{fdd1}\n1,47.1,-120,x\u{1b}]0;t\u{7}\u{202e}y,\u{1b}[31mred\n\
+         2,47.2,-120.1,x\u{1b}]0;t\u{7}\u{202e}y,\u{1b}[7mturned\n3,4\u{1b}]0;t\u{7},-121,b,\n",
     );
     let built = "build points e.csv --lon lon --lat lat --crs EPSG:4326 -o e.gpkg";
     for (command, shown) in [
@@ -75,8 +76,25 @@ fn commands_to_the_terminal_in_data_are_shown_as_text() {
         let text = format!("{}{}", run.out, run.err);
         // Commands, and what has text run the other way.
         let command_sign = |c: char| c.is_control() && c != '\n' && c != '\t';
-        let raw = text.contains(|c: char| command_sign(c) || c == '\u{202e}');
-        assert!(!raw, "{command}: {text:?}");
+        let raw = |c: char| command_sign(c) || c == '\u{202e}' || c == '\u{fdd1}';
+        assert!(!text.contains(raw), "{command}: {text:?}");
+        // With colours, as on a terminal: the styles are those of the program alone.
+        let coloured = Command::new(env!("CARGO_BIN_EXE_vpeg"))
+            .args(words(command))
+            .arg(if command.contains(" -o ") { "--overwrite" } else { "--quiet" })
+            .current_dir(bench.path(""))
+            .env_remove("NO_COLOR")
+            .env("CLICOLOR_FORCE", "1")
+            .output()
+            .unwrap();
+        let text = [coloured.stdout, coloured.stderr].concat();
+        let text = String::from_utf8(text).unwrap();
+        assert!(text.contains("\u{1b}[1m"), "{command}: {text:?}");
+        for piece in text.split('\u{1b}').skip(1) {
+            let begins = |styles: &[&str]| styles.iter().any(|style| piece.starts_with(style));
+            let own = begins(&["[0m", "[1m", "[31m", "[32m", "[33m", "[36m"]);
+            assert!(own && !begins(&["[31mred"]), "{command}: {piece:?}");
+        }
         assert_eq!(text.contains("\\u{1b}]0;t\\u{7}"), shown, "{command}: {text}");
     }
     // The data itself keeps every sign.
@@ -84,7 +102,29 @@ fn commands_to_the_terminal_in_data_are_shown_as_text() {
     assert!(bench.read("back.geojson").contains("x\\u001b]0;t\\u0007\u{202e}y"));
 }
 
-/// Squares of a fifth of their spacing, `number` of them.
+/// What a crate below cannot handle ends a table with an error, also where it is read in another thread: it does not
+/// end it early.
+#[test]
+fn tables_that_cannot_be_read_further_do_not_end_early() {
+    let bench = Bench::with_demo();
+    let found =
+        concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/fuzz/arrow/a-buffer-beyond-the-end");
+    bench.write("x.arrow", std::fs::read(found).unwrap());
+    bench.write("gates.csv", "gate,e,n\nG-001,1845000,150000\n");
+    bench.ok(&words("build points gates.csv --crs EPSG:2285 -o gates.gpkg"));
+    for command in [
+        "join gates.gpkg x.arrow --on gate -o out.gpkg",
+        "fields x.arrow -o out.csv",
+        "build points x.arrow --x gate --y cfs --crs EPSG:2285 -o out.gpkg",
+    ] {
+        let run = bench.run(&words(command));
+        assert_eq!(run.code, 1, "{command}: {}", run.err);
+        assert!(run.err.contains("x.arrow: cannot be read further"), "{command}: {}", run.err);
+        assert!(!run.err.contains("panicked"), "{command}: {}", run.err);
+        assert!(!bench.has("out.gpkg") && !bench.has("out.csv"), "{command}");
+    }
+}
+
 /// What lies in a log of the database belongs to it: values and rows that the file itself has no room for.
 #[test]
 fn what_lies_in_the_log_of_a_geopackage_is_read() {
@@ -222,6 +262,7 @@ fn formulas_in_data_are_told_and_marked_on_request() {
     assert_eq!(column("again.csv"), names);
 }
 
+/// Squares of a fifth of their spacing, `number` of them.
 fn squares(number: usize) -> Vec<String> {
     (0..number)
         .map(|i| {

@@ -5,7 +5,7 @@ use datafusion::arrow::array::{Array, ArrayRef, AsArray, BinaryArray, RecordBatc
 use datafusion::arrow::datatypes::Float64Type;
 use datafusion::arrow::util::pretty::pretty_format_batches;
 use datafusion::prelude::SessionContext;
-use std::process::{Command, Output};
+use std::process::{Command, Output, Stdio};
 use std::sync::Arc;
 use velvet_peg_sql::{Settings, readable};
 
@@ -197,4 +197,33 @@ pub fn shifts(shift: &dyn Fn(f64, f64) -> f32) -> Vec<u8> {
         }
     }
     bytes
+}
+
+/// What data has for a terminal is shown, not sent, and a reader that has seen enough may leave.
+#[test]
+fn data_gives_the_terminal_no_commands() {
+    let hostile = "\u{1b}[31mred\u{1b}]0;own\u{7}\u{202e}x";
+    for sql in [
+        format!("SELECT '{hostile}' AS a"),
+        format!("SELECT 1 AS \"{hostile}\""),
+        format!("SELECT latitude_degrees('{hostile}') AS a"),
+        format!("SELECT nothing('{hostile}')"),
+        format!("SELECT 1 FROM '{hostile}'"),
+    ] {
+        let out = runner(&["-c", &sql]);
+        let text = String::from_utf8([out.stdout, out.stderr].concat()).unwrap();
+        let raw = |c: char| (c.is_control() && c != '\n') || c == '\u{202e}';
+        assert!(!text.contains(raw), "{sql}: {text:?}");
+        let named = sql.contains("nothing");
+        assert!(named || text.contains("\\u{1b}[31mred"), "{sql}: {text}");
+    }
+    let mut long = Command::new(env!("CARGO_BIN_EXE_vpeg-sql"))
+        .args(["-c", "SELECT value, repeat('x', 200) FROM generate_series(1, 20000)"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    drop(long.stdout.take());
+    let ended = long.wait_with_output().unwrap();
+    assert!(ended.status.success(), "{}", String::from_utf8_lossy(&ended.stderr));
 }
