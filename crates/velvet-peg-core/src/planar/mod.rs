@@ -17,6 +17,8 @@ mod pairs;
 mod place;
 mod places;
 mod region;
+mod ring_edges;
+mod ring_sweep;
 mod sweep;
 mod vertex;
 
