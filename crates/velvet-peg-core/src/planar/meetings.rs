@@ -17,9 +17,9 @@ pub(super) fn bits((x, y): (f64, f64)) -> [u64; 2] {
 }
 
 /// Calls `each` with pairs of segments (the smaller number first), some of them more than once: all that meet, but
-/// that of those with an end at one place each is called with the next three. False if there are too many
-/// that cross others: then some pairs that meet are left out, and not all.
-pub(super) fn each_meeting(segments: &[Segment], each: &mut dyn FnMut(usize, usize)) -> bool {
+/// that of those with an end at one place each is called with the next three, and that of too many that cross others
+/// some are left out, and not all.
+pub(super) fn each_meeting(segments: &[Segment], each: &mut dyn FnMut(usize, usize)) {
     let most = IN_ALL.saturating_add(FOR_EACH.saturating_mul(segments.len()));
     let mut looked = 0_usize;
     each_pair(segments.len(), &|at| box_of(segments[at]), &mut |first, second| {
@@ -31,7 +31,7 @@ pub(super) fn each_meeting(segments: &[Segment], each: &mut dyn FnMut(usize, usi
         ControlFlow::Continue(())
     });
     if looked <= most {
-        return true;
+        return;
     }
     let out = in_the_way(segments);
     for (goes, stays) in &out {
@@ -44,7 +44,6 @@ pub(super) fn each_meeting(segments: &[Segment], each: &mut dyn FnMut(usize, usi
             .filter(|other| other != goes)
             .for_each(|other| each(other.min(*goes), other.max(*goes)));
     }
-    out.len() <= room
 }
 
 /// Those that have an end at the same place.

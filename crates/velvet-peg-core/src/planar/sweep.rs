@@ -41,9 +41,11 @@ impl Edges {
         if at != end {
             return Some(Bend { from, at, to: end });
         }
-        let first = self.starts[self.owners[edge].0];
-        let next = [edge + 1, first].into_iter().filter_map(|next| self.segments.get(next));
-        next.into_iter().find(|next| next.0 == at).map(|next| Bend { from, at, to: next.1 })
+        let ring = self.owners[edge].0;
+        let of_ring = |next: &usize| self.owners.get(*next).is_some_and(|owner| owner.0 == ring);
+        let next = [edge + 1, self.starts[ring]].into_iter().filter(of_ring);
+        let mut next = next.map(|next| self.segments[next]);
+        next.find(|next| next.0 == at).map(|next| Bend { from, at, to: next.1 })
     }
 
     /// Two edges of rings pass through each other, between their ends or at a vertex.

@@ -2,8 +2,8 @@
 
 use proptest::prelude::*;
 use velvet_peg_core::planar::{
-    Enclosing, FlawKind, Placing, Ring, flaws_between_parts, flaws_of_polygon, place_in_ring,
-    ring_area,
+    Enclosing, FlawKind, Placing, Ring, crossings, distance_to_segment, flaws_between_parts,
+    flaws_of_polygon, place_in_ring, ring_area,
 };
 
 type Vertices = (Vec<f64>, Vec<f64>);
@@ -122,6 +122,72 @@ proptest! {
             if let Some(wanted) = wanted {
                 prop_assert_eq!(found, wanted, "ring {} of {:?}", ring, rings);
             }
+        }
+    }
+}
+
+/// True if a ring passes to the other side of another, or runs along it: by the middles of the pieces that the other
+/// cuts its edges into.
+fn cross(a: &Vertices, b: &Vertices) -> bool {
+    let edges = |(x, y): &Vertices| -> Vec<((f64, f64), (f64, f64))> {
+        let n = x.len();
+        (0..n).map(|at| ((x[at], y[at]), (x[(at + 1) % n], y[(at + 1) % n]))).collect()
+    };
+    let others = edges(b);
+    let (mut inside, mut outside) = (false, false);
+    for (from, to) in edges(a) {
+        let share = |at: (f64, f64)| {
+            let (dx, dy) = (to.0 - from.0, to.1 - from.1);
+            ((at.0 - from.0) * dx + (at.1 - from.1) * dy) / (dx * dx + dy * dy)
+        };
+        let mut cuts = vec![0.0, 1.0];
+        for other in &others {
+            let met = crossings(&[(from, to), *other], &|_, _| true);
+            cuts.extend(met.iter().map(|crossing| share(crossing.at)));
+            cuts.extend(
+                [share(other.0), share(other.1)].into_iter().filter(|s| (0.0..1.0).contains(s)),
+            );
+        }
+        cuts.sort_by(f64::total_cmp);
+        for pair in cuts.windows(2).filter(|pair| pair[1] - pair[0] > 1e-9) {
+            let middle = (pair[0] + pair[1]) / 2.0;
+            let at = (from.0 + middle * (to.0 - from.0), from.1 + middle * (to.1 - from.1));
+            if others.iter().any(|(p, q)| distance_to_segment(at, *p, *q) < 1e-9) {
+                return true;
+            }
+            match place_in_ring(&b.0, &b.1, at) {
+                Placing::Inside => inside = true,
+                _ => outside = true,
+            }
+        }
+    }
+    inside && outside
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 3_000, ..ProptestConfig::default() })]
+
+    /// Each ring that crosses an earlier one is told, and no other: rings that touch, with common vertices or not, are
+    /// none.
+    #[test]
+    fn rings_that_cross_are_told_and_no_others(
+        corners in proptest::collection::vec(
+            proptest::collection::vec((0i32..9, 0i32..9), 3..6), 2..5,
+        ),
+    ) {
+        let rings: Vec<Vertices> = corners
+            .iter()
+            .map(|ring| ring.iter().map(|(x, y)| (f64::from(*x), f64::from(*y))).unzip())
+            .filter(|(x, y): &Vertices| (x[0], y[0]) != (x[x.len() - 1], y[y.len() - 1]))
+            .filter(|(x, y): &Vertices| flaws_of_polygon(&[Ring { x, y }]).is_empty())
+            .collect();
+        let flaws = flaws_of_polygon(&rings_of(&rings));
+        let told = |ring: usize, kind| {
+            flaws.iter().any(|flaw| flaw.ring == ring && flaw.kind == kind)
+        };
+        for ring in (0..rings.len()).filter(|ring| !told(*ring, FlawKind::DuplicateRing)) {
+            let wanted = (0..ring).any(|other| cross(&rings[ring], &rings[other]));
+            prop_assert_eq!(told(ring, FlawKind::RingsCross), wanted, "ring {} of {:?}", ring, rings);
         }
     }
 }
