@@ -47,7 +47,39 @@ impl Enclosing {
     /// assert_eq!(enclosing.nearest(&|ring| ring == 1), [Some(1), None, Some(1)]);
     /// ```
     pub fn of(rings: &[Ring<'_>]) -> Enclosing {
-        enclosing(rings)
+        // What lies in another has no larger box, however sizes are rounded.
+        let sizes: Vec<(f64, f64)> = rings
+            .iter()
+            .map(|ring| {
+                let [west, south, east, north] = ring.bounds();
+                let area = ring_area(&ring.x[..ring.count()], &ring.y[..ring.count()]);
+                (east - west + (north - south), area.abs())
+            })
+            .collect();
+        let mut order: Vec<usize> = (0..rings.len()).collect();
+        order.sort_by(|a, b| {
+            let (a_size, b_size) = (sizes[*a], sizes[*b]);
+            b_size.0.total_cmp(&a_size.0).then(b_size.1.total_cmp(&a_size.1)).then(a.cmp(b))
+        });
+        let mut ranks = vec![0; rings.len()];
+        order.iter().enumerate().for_each(|(rank, ring)| ranks[*ring] = rank);
+        let mut crossed = vec![false; rings.len()];
+        let mut around = vec![None; rings.len()];
+        let mut complete = true;
+        if rings.len() > 1 {
+            let edges = RingEdges::of(rings, &ranks);
+            enclosed(&edges, &mut crossed, &mut around);
+            if crossed.contains(&true) {
+                // Once more, with those alone that cross nothing; no more are found.
+                enclosed(&edges, &mut crossed, &mut around);
+                complete = compare_crossed(rings, &ranks, &crossed, &mut around);
+            }
+        }
+        // Rings with the same box and nearly the same area may be ranked the wrong way.
+        for ring in 0..rings.len() {
+            around[ring] = around[ring].filter(|other| ranks[*other] < ranks[ring]);
+        }
+        Enclosing { around, order, crossed, complete }
     }
 
     /// For each ring, the smallest other one that it lies in.
@@ -73,42 +105,6 @@ impl Enclosing {
         }
         nearest
     }
-}
-
-fn enclosing(rings: &[Ring<'_>]) -> Enclosing {
-    // What lies in another has no larger box, however sizes are rounded.
-    let sizes: Vec<(f64, f64)> = rings
-        .iter()
-        .map(|ring| {
-            let [west, south, east, north] = ring.bounds();
-            let area = ring_area(&ring.x[..ring.count()], &ring.y[..ring.count()]);
-            (east - west + (north - south), area.abs())
-        })
-        .collect();
-    let mut order: Vec<usize> = (0..rings.len()).collect();
-    order.sort_by(|a, b| {
-        let (a_size, b_size) = (sizes[*a], sizes[*b]);
-        b_size.0.total_cmp(&a_size.0).then(b_size.1.total_cmp(&a_size.1)).then(a.cmp(b))
-    });
-    let mut ranks = vec![0; rings.len()];
-    order.iter().enumerate().for_each(|(rank, ring)| ranks[*ring] = rank);
-    let mut crossed = vec![false; rings.len()];
-    let mut around = vec![None; rings.len()];
-    let mut complete = true;
-    if rings.len() > 1 {
-        let edges = RingEdges::of(rings, &ranks);
-        enclosed(&edges, &mut crossed, &mut around);
-        if crossed.contains(&true) {
-            // Once more, with those alone that cross nothing; no more are found.
-            enclosed(&edges, &mut crossed, &mut around);
-            complete = compare_crossed(rings, &ranks, &crossed, &mut around);
-        }
-    }
-    // Rings with the same box and nearly the same area may be ranked the wrong way.
-    for ring in 0..rings.len() {
-        around[ring] = around[ring].filter(|other| ranks[*other] < ranks[ring]);
-    }
-    Enclosing { around, order, crossed, complete }
 }
 
 /// Compares rings that cross others with all rings; false if there are too many to do so.

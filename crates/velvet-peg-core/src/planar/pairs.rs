@@ -16,9 +16,10 @@ const FEW: usize = 64;
 /// Halvings of the whole height down to the lowest strips.
 const LEVELS: i32 = 24;
 
-/// Calls `each` with every pair of boxes that have a place in common, touching ones too, until it breaks off; the first of a pair
-/// begins no further west than the second. Boxes are taken from west to east. Those that are still open
-/// are kept by their height and their strip of y, so that each box is compared with its neighbours alone.
+/// Calls `each` with every pair of boxes that have a place in common, touching ones too, until it breaks off;
+/// the first of a pair begins no further west than the second. Boxes are taken from west to east. Those that
+/// are still open are kept by their height and their strip of y, so that each box is compared with its
+/// neighbours alone.
 pub(super) fn each_pair(
     count: usize,
     of: &dyn Fn(usize) -> Box_,

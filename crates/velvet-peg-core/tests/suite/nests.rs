@@ -100,23 +100,26 @@ fn compared(rings: &[Vertices]) -> Vec<Option<Option<usize>>> {
         .collect()
 }
 
+/// Rings of three to five corners on a small lattice, without flaws: they cross, touch, share corners and edges in every
+/// way. None has a closing vertex, which would count twice.
+fn lattice_rings(side: i32, most: usize) -> impl Strategy<Value = Vec<Vertices>> {
+    let ring = proptest::collection::vec((0..side, 0..side), 3..6);
+    proptest::collection::vec(ring, 1..most).prop_map(|rings| {
+        let rings = rings.iter().map(|ring| -> Vertices {
+            ring.iter().map(|(x, y)| (f64::from(*x), f64::from(*y))).unzip()
+        });
+        rings
+            .filter(|(x, y)| (x[0], y[0]) != (x[x.len() - 1], y[y.len() - 1]))
+            .filter(|(x, y)| flaws_of_polygon(&[Ring { x, y }]).is_empty())
+            .collect()
+    })
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 4_000, ..ProptestConfig::default() })]
 
-    /// Rings on a small lattice cross, touch, share corners and edges in every way.
     #[test]
-    fn the_sweep_says_what_comparing_all_says(
-        corners in proptest::collection::vec(
-            proptest::collection::vec((0i32..14, 0i32..14), 3..6), 1..9,
-        ),
-    ) {
-        let rings: Vec<Vertices> = corners
-            .iter()
-            .map(|ring| ring.iter().map(|(x, y)| (f64::from(*x), f64::from(*y))).unzip())
-            // Without a closing vertex, which would count twice.
-            .filter(|(x, y): &Vertices| (x[0], y[0]) != (x[x.len() - 1], y[y.len() - 1]))
-            .filter(|(x, y): &Vertices| flaws_of_polygon(&[Ring { x, y }]).is_empty())
-            .collect();
+    fn the_sweep_says_what_comparing_all_says(rings in lattice_rings(14, 9)) {
         let wanted = compared(&rings);
         for (ring, (found, wanted)) in enclosing(&rings).iter().zip(&wanted).enumerate() {
             if let Some(wanted) = wanted {
@@ -170,17 +173,7 @@ proptest! {
     /// Each ring that crosses an earlier one is told, and no other: rings that touch, with common vertices or not, are
     /// none.
     #[test]
-    fn rings_that_cross_are_told_and_no_others(
-        corners in proptest::collection::vec(
-            proptest::collection::vec((0i32..9, 0i32..9), 3..6), 2..5,
-        ),
-    ) {
-        let rings: Vec<Vertices> = corners
-            .iter()
-            .map(|ring| ring.iter().map(|(x, y)| (f64::from(*x), f64::from(*y))).unzip())
-            .filter(|(x, y): &Vertices| (x[0], y[0]) != (x[x.len() - 1], y[y.len() - 1]))
-            .filter(|(x, y): &Vertices| flaws_of_polygon(&[Ring { x, y }]).is_empty())
-            .collect();
+    fn rings_that_cross_are_told_and_no_others(rings in lattice_rings(9, 5)) {
         let flaws = flaws_of_polygon(&rings_of(&rings));
         let told = |ring: usize, kind| {
             flaws.iter().any(|flaw| flaw.ring == ring && flaw.kind == kind)

@@ -430,7 +430,7 @@ pub struct Batches(Receiver<Result<Batch>>);
 
 impl Batches {
     fn read(reader: LayerReader) -> Batches {
-        Batches(read_ahead(move |each| reader.for_each_batch(each)))
+        Batches(read_ahead(reader.path.clone(), move |each| reader.for_each_batch(each)))
     }
 }
 

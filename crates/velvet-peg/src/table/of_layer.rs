@@ -28,7 +28,7 @@ pub(super) struct OfLayer {
 
 /// The layer of a name.
 fn layer(format: Format, real: &Path, options: &ReadOptions, name: &str) -> Result<OpenedLayer> {
-    let layers = guarded(real, "cannot be read", || format.description().open(real, options))?;
+    let layers = format.description().open(real, options)?;
     let found = layers.into_iter().find(|(info, ..)| info.bare && info.name == name);
     found.ok_or_else(|| Error::data(format!("has no table `{name}` any more")).in_file(real))
 }
@@ -94,11 +94,9 @@ impl TableSource for OfLayer {
     fn rows(&self) -> Result<Box<dyn RowSource>> {
         let (format, options, name) = (self.format, self.options.clone(), self.info.name.clone());
         let (real, shown) = (self.real.clone(), self.shown.clone());
-        let batches = read_ahead(move |each| {
+        let batches = read_ahead(shown.clone(), move |each| {
             layer(format, &real, &options, &name)
-                .and_then(|(info, source, _)| {
-                    guarded(&real, "cannot be read further", || source.read(&info, each))
-                })
+                .and_then(|(info, source, _)| source.read(&info, each))
                 .map_err(|error| error.shown_as(&real, &shown))
         });
         let fields = self.info.schema.fields();
