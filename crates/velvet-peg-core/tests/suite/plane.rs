@@ -99,6 +99,14 @@ fn parts_overlap_only_where_they_share_ground() {
             vec![vec![square(0.0, 0.0, 9.0), square(2.0, 2.0, 5.0)], vec![square(3.0, 3.0, 2.0)]],
             None,
         ),
+        (
+            "out of a hole",
+            vec![
+                vec![square(0.0, 0.0, 20.0), square(4.0, 4.0, 8.0)],
+                vec![(vec![6.0, 10.0, 13.0, 10.0, 6.0], vec![6.0, 6.0, 7.0, 9.0, 9.0])],
+            ],
+            Some((6.0, 6.0)),
+        ),
     ];
     for (name, parts, wanted) in cases {
         let rings: Vec<Vec<Ring<'_>>> =
