@@ -23,6 +23,8 @@ use std::path::PathBuf;
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Advice {
+    /// Allow the work to take more memory than is free or was allowed; so many bytes do.
+    AllowMemory(u64),
     /// Make features of the table first.
     BuildFirst,
     /// Check the layer: that says where its flaws are.
@@ -64,6 +66,8 @@ pub enum Advice {
     NameGrid,
     /// Name the columns that tell features apart.
     NameGroupColumn,
+    /// Name the column that tells the rings of a polygon apart; this one, by its name.
+    NameRingColumn(String),
     /// Name the row of the header.
     NameHeaderRow,
     /// Name one of the tables of attributes.

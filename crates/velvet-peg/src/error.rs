@@ -62,6 +62,7 @@ pub(crate) enum Kind {
     Exists,
     Usage,
     Compute,
+    Memory,
 }
 
 impl Error {
@@ -84,6 +85,29 @@ impl Error {
     /// The same error, told of a file if it is not of one already.
     pub fn with_path(self, path: &Path) -> Error {
         self.in_file(path)
+    }
+
+    /// More memory would be needed than there is.
+    pub(crate) fn memory(message: impl Into<String>) -> Error {
+        Error::new(Kind::Memory, message)
+    }
+
+    /// One of memory is told of what is worked on, not of where it goes.
+    pub(crate) fn of_input(mut self, input: &Path) -> Error {
+        if self.is_memory() {
+            self.0.location.file = Some(input.to_path_buf());
+        }
+        self
+    }
+
+    /// One of memory too, with what allows more, if its cause is.
+    #[cfg(feature = "jobs")]
+    pub(crate) fn of_memory(mut self, cause: &Error) -> Error {
+        if cause.is_memory() {
+            self.0.kind = Kind::Memory;
+            self.0.advice.clone_from(&cause.0.advice);
+        }
+        self
     }
 
     /// Adds what can be done about it, if nothing was said yet.
@@ -218,6 +242,12 @@ impl Error {
     /// system that is missing.
     pub fn is_usage(&self) -> bool {
         self.0.kind == Kind::Usage
+    }
+
+    /// The work would have to hold more in memory than is free, or was allowed
+    /// ([`limit_memory`](crate::limit_memory)).
+    pub fn is_memory(&self) -> bool {
+        self.0.kind == Kind::Memory
     }
 
     /// The computing core refused: unknown code, no route, out of domain.

@@ -58,6 +58,8 @@ pub enum NoticeKind {
     Height,
     /// Keys that do not meet.
     Keys,
+    /// Memory that work will take.
+    Memory,
     /// A file gets a layer that it does not have yet.
     NewLayer,
     /// Files beside the output.

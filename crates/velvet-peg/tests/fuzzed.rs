@@ -31,6 +31,9 @@ static MEMORY: peak_alloc::PeakAlloc = peak_alloc::PeakAlloc;
 /// Panics that nothing catches, of any thread: those of threads that read ahead reach no other one.
 static PANICS: Mutex<Vec<String>> = Mutex::new(Vec::new());
 
+/// Time and memory are those of the process: tests take turns.
+static TURN: Mutex<()> = Mutex::new(());
+
 fn panics() -> Vec<String> {
     std::mem::take(&mut *PANICS.lock().unwrap_or_else(PoisonError::into_inner))
 }
@@ -121,6 +124,7 @@ fn quietly() {
 /// Each folder of `testdata/fuzz` has the name of a target; each file in it, of what was wrong with it.
 #[test]
 fn what_was_found_once_does_no_harm_again() {
+    let _turn = TURN.lock().unwrap_or_else(PoisonError::into_inner);
     quietly();
     let found = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../testdata/fuzz");
     let mut faults = Vec::new();
@@ -262,6 +266,7 @@ fn setting(name: &str, otherwise: f64) -> f64 {
 
 #[test]
 fn inputs_that_are_changed_at_random_end_in_results_or_errors() {
+    let _turn = TURN.lock().unwrap_or_else(PoisonError::into_inner);
     quietly();
     let seconds = setting("VELVET_PEG_FUZZ_SECONDS", 1.0);
     let seed = setting("VELVET_PEG_FUZZ_SEED", 1.0) as u64;

@@ -1,6 +1,6 @@
 //! What can be done about an error or a notice, in the words of the command line.
 
-use crate::arguments::{in_shell, path_in_shell};
+use crate::arguments::{in_shell, memory_for, path_in_shell};
 use std::path::Path;
 use velvet_peg::{Advice, Error, Notice, Reason};
 
@@ -52,6 +52,12 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
             "do so with `vpeg build points` (or `vpeg build features` where a column holds \
              geometries as text)"
         }
+        Advice::AllowMemory(bytes) => {
+            return format!(
+                "divide the data or free memory; --memory {} goes on all the same",
+                memory_for(*bytes)
+            );
+        }
         // The message lists them with their codes.
         Advice::ChooseSystem(_) => return String::new(),
         Advice::Check => "`vpeg check` says where",
@@ -72,7 +78,7 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         }
         Advice::FormulasAsText => "--formulas-as-text marks them as text",
         Advice::FindSystem => "search with `vpeg crs find`",
-        Advice::KeepColumns => "leave columns out with --keep or --drop",
+        Advice::KeepColumns => "name the columns to keep with --keep",
         Advice::LooseKeys => "--loose has them meet",
         Advice::ManyRows => "or add --many to get the feature once for each row",
         Advice::NameCourseColumns => "name it with --bearing or --distance",
@@ -84,6 +90,9 @@ fn words(advice: &Advice, file: Option<&Path>) -> String {
         Advice::NameGeometryColumn => "name it with --geometry",
         Advice::NameGrid => "or name a grid with --grid (utm, state-plane, or a projected system)",
         Advice::NameGroupColumn => "name the column that tells them apart with --by",
+        Advice::NameRingColumn(name) => {
+            return format!("or tell rings apart with --ring {}", in_shell(name));
+        }
         Advice::NameHeaderRow => "name the row with --header-row",
         Advice::NameLayer => "name one with --layer",
         Advice::NameOutputLayer => "name one with --output-layer",

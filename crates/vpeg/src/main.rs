@@ -136,6 +136,7 @@ fn run(
     show::set_strict(arguments.strict);
     velvet_peg::output::sync_outputs(!arguments.no_sync);
     velvet_peg::limit_threads(arguments.threads);
+    velvet_peg::limit_memory(arguments.memory);
     arguments.take_grids()?;
     record::begin(arguments.log.as_deref(), words, matches)?;
     of_project.into_iter().for_each(show::remark);

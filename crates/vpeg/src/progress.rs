@@ -1,19 +1,22 @@
 //! A progress bar on a terminal; nothing elsewhere.
 
+use crate::show;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::time::Duration;
-use velvet_peg::Progress;
+use velvet_peg::{Notice, NoticeKind, Progress};
 
 /// Shows how far a stage has come, once it has run for a moment.
 pub(crate) struct TerminalProgress {
     bar: Option<ProgressBar>,
     what: &'static str,
     started: std::time::Instant,
+    /// True once the need for memory was told: a command may read its inputs several times.
+    told: bool,
 }
 
 impl TerminalProgress {
     pub(crate) fn new(what: &'static str) -> TerminalProgress {
-        TerminalProgress { bar: None, what, started: std::time::Instant::now() }
+        TerminalProgress { bar: None, what, started: std::time::Instant::now(), told: false }
     }
 }
 
@@ -37,6 +40,17 @@ impl Progress for TerminalProgress {
             bar
         });
         bar.set_position(done);
+    }
+
+    fn notice(&mut self, notice: &Notice) {
+        if notice.kind == NoticeKind::Memory && std::mem::replace(&mut self.told, true) {
+            return;
+        }
+        let show = || show::notices(std::slice::from_ref(notice));
+        match &self.bar {
+            Some(bar) => bar.suspend(show),
+            None => show(),
+        }
     }
 }
 

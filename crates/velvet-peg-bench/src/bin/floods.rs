@@ -6,7 +6,8 @@
 //! ```
 //!
 //! 1,000,000 rows, and a tenth of them, if not given; with a word only the floods whose line, or what it is of, has it. Files lie in
-//! the temporary folder, and are removed. The program is the `vpeg` that lies beside this one. Peak memory is what
+//! the temporary folder, and are removed. What a command says before its work that it will need stands beside what it
+//! took. The program is the `vpeg` that lies beside this one. Peak memory is what
 //! Linux counts of the process; elsewhere it is left out. What is refused is told with the reason.
 
 use std::error::Error;
@@ -35,6 +36,8 @@ enum Of {
     OneLine,
     /// Vertices of one ring.
     Vertices,
+    /// Vertices of one ring that goes to and fro.
+    Teeth,
     /// Holes of one polygon.
     Holes,
     /// Parts of one polygon.
@@ -54,7 +57,7 @@ enum Of {
 }
 
 /// What a run is given, and the command; `IN`, `OTHER` and `OUT.` stand for files.
-const FLOODS: [(Of, &str); 42] = [
+const FLOODS: [(Of, &str); 44] = [
     (Of::Rows, "look IN"),
     (Of::Rows, "build points IN --crs EPSG:4269 -o OUT.gpkg"),
     (Of::Rows, "build lines IN --crs EPSG:4269 --by rider -o OUT.gpkg"),
@@ -86,6 +89,8 @@ const FLOODS: [(Of, &str); 42] = [
     (Of::Vertices, "convert IN --to EPSG:2285 -o OUT.gpkg"),
     (Of::Vertices, "measure IN"),
     (Of::Vertices, "draw IN -o OUT.png"),
+    (Of::Teeth, "measure IN"),
+    (Of::Teeth, "draw IN -o OUT.png"),
     (Of::Holes, "measure IN"),
     (Of::Holes, "check IN"),
     (Of::Parts, "measure IN"),
@@ -109,6 +114,7 @@ impl Of {
             Of::Polygons => "polygons",
             Of::OneLine => "features in a line",
             Of::Vertices => "vertices of a ring",
+            Of::Teeth => "teeth of a ring",
             Of::Holes => "holes",
             Of::Parts => "parts",
             Of::Bars => "holes aslant",
@@ -137,7 +143,7 @@ impl Of {
             Of::Rows | Of::Keys | Of::Pairs | Of::Columns | Of::Corners | Of::Rings => "csv",
             Of::Points => "gpkg",
             Of::Attributes => "kml",
-            Of::Polygons | Of::OneLine | Of::Vertices => "geojson",
+            Of::Polygons | Of::OneLine | Of::Vertices | Of::Teeth => "geojson",
             Of::Holes | Of::Parts | Of::Bars | Of::Ponds => "geojson",
         }
     }
@@ -212,6 +218,19 @@ fn write(of: Of, count: usize, to: &Path) -> Result<()> {
             let vertex = |at: usize| {
                 let turn = std::f64::consts::TAU * at as f64 / count as f64;
                 let radius = 0.2 * (1.0 + 0.05 * (97.0 * turn).sin());
+                format!("[{:.9},{:.9}]", -120.0 + radius * turn.cos(), 47.3 + radius * turn.sin())
+            };
+            write!(out, "[")?;
+            for at in 0..count {
+                write!(out, "{},", vertex(at))?;
+            }
+            write!(out, "{}]]}}}}]}}", vertex(0))?;
+        }
+        Of::Teeth => {
+            feature(&mut out, "Polygon")?;
+            let vertex = |at: usize| {
+                let turn = std::f64::consts::TAU * at as f64 / count as f64;
+                let radius = 0.2 * (1.0 + 0.05 * (at % 2) as f64);
                 format!("[{:.9},{:.9}]", -120.0 + radius * turn.cos(), 47.3 + radius * turn.sin())
             };
             write!(out, "[")?;
@@ -314,6 +333,8 @@ fn write(of: Of, count: usize, to: &Path) -> Result<()> {
 struct Took {
     time: Duration,
     memory: Option<f64>,
+    /// What it was said to need before the work, where that was much.
+    told: Option<String>,
 }
 
 fn run(program: &Path, folder: &Path, line: &str) -> Result<Took> {
@@ -339,7 +360,10 @@ fn run(program: &Path, folder: &Path, line: &str) -> Result<Took> {
                 let said = std::fs::read_to_string(&said)?;
                 return Err(format!("vpeg {line}: {}", said.trim_end()).into());
             }
-            return Ok(Took { time: began.elapsed(), memory });
+            let said = std::fs::read_to_string(&said)?;
+            let told = said.lines().find_map(|line| line.split_once("which needs "));
+            let told = told.and_then(|(_, rest)| rest.split(';').next()).map(String::from);
+            return Ok(Took { time: began.elapsed(), memory, told });
         }
         std::thread::sleep(Duration::from_millis(5));
     }
@@ -404,6 +428,10 @@ fn main() -> Result<()> {
         };
         let share = |a: f64, b: f64| format!("1/{:.1}", b / a);
         let memory = whole.memory.map_or(String::new(), |mb| format!("{mb:.0}"));
+        let memory = match &whole.told {
+            Some(told) => format!("{memory} (told before: {told})"),
+            None => memory,
+        };
         println!(
             "| {} | {} | `{line}` | {:.1} | {memory} | {} | {} |",
             of.name(),

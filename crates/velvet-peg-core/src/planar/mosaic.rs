@@ -27,8 +27,13 @@ struct Entry {
     passes: bool,
 }
 
-/// Cells that a region of usual size lies over.
+/// Cells that a region of usual size lies over, and most of all.
 const CELLS: f64 = 64.0;
+const MOST_CELLS: f64 = 4_194_304.0;
+
+/// Of a plane with regions beside each other these take so much, and fill so much of the box around them.
+const TAKEN: f64 = 0.7;
+const FILLED: f64 = 0.5;
 
 impl Mosaic {
     /// Of regions; a place within the tolerance of a boundary counts as on it.
@@ -57,7 +62,7 @@ impl Mosaic {
                 // As many as give every region its cells, however much regions overlap.
                 let share = regions.iter().map(|region| size(region.bounds()));
                 let covered: f64 = share.map(|(w, h)| w / width * (h / height)).sum();
-                let count = (CELLS * regions.len() as f64 / covered).clamp(1.0, 4_194_304.0);
+                let count = (CELLS * regions.len() as f64 / covered).clamp(1.0, MOST_CELLS);
                 let across = (count * width / height).sqrt().clamp(1.0, count);
                 (across as usize, (count / across) as usize)
             }
@@ -92,6 +97,24 @@ impl Mosaic {
         }
         mosaic.regions = regions;
         mosaic
+    }
+
+    /// Bytes that a mosaic of so many regions takes besides these while it is made, about: for its cells, and for what
+    /// lies in them. Regions are taken as lying beside each other.
+    ///
+    /// ```
+    /// use velvet_peg_core::planar::Mosaic;
+    /// let each = |count: usize| Mosaic::bytes_beside(count) / count;
+    /// assert!(each(1_000) > 5 * each(10_000_000)); // fewer cells for each of very many
+    /// ```
+    pub fn bytes_beside(regions: usize) -> usize {
+        let (count, most) = (regions.max(1) as f64, MOST_CELLS);
+        let cells = (CELLS / TAKEN * count).min(most);
+        // A region lies in its own cells, and in those along its sides.
+        let own = (CELLS).min(most / count);
+        let entries = count * (own.sqrt() + 1.0).powi(2) * FILLED;
+        let of_entry = size_of::<(u32, Entry)>() * 3 / 2 + size_of::<Entry>();
+        (cells * 2.0 * size_of::<u32>() as f64 + entries * of_entry as f64) as usize
     }
 
     /// Column and row of a place, those at the edge for what lies beyond.

@@ -30,6 +30,20 @@ fn band(y: f64, low: f64, per_band: f64, count: usize) -> usize {
 }
 
 impl Region {
+    /// Bytes that it takes in memory.
+    ///
+    /// ```
+    /// use velvet_peg_core::planar::Region;
+    /// let (x, y) = ([0.0, 9.0, 9.0, 0.0], [0.0, 0.0, 9.0, 9.0]);
+    /// let square = Region::new([(&x[..], &y[..])]);
+    /// assert!((200..400).contains(&square.bytes())); // 4 edges of 32 bytes, and what holds them
+    /// ```
+    pub fn bytes(&self) -> usize {
+        size_of::<Region>()
+            + self.edges.capacity() * size_of::<Edge>()
+            + self.starts.capacity() * size_of::<u32>()
+    }
+
     /// Of rings, whose first vertex may be repeated at the end or not.
     ///
     /// ```

@@ -34,6 +34,7 @@ use crate::input::format_of;
 use crate::layer::column_names::position;
 use crate::layer::{AttributeColumn, Batch, Layer, LayerInfo};
 use crate::layer_io::LayerReader;
+use crate::memory::{Work, afford};
 use crate::notice::Severity;
 use crate::output::TemporaryFolder;
 use crate::progress::{NoProgress, Progress};
@@ -423,7 +424,9 @@ fn sheet(
     let mut fields = Fields::new(&info.schema);
     let mut coordinates = Coordinates::new(info.crs.as_ref());
     let mut seen = Seen::default();
+    let path = reader.path();
     let look = |batch: Batch| {
+        afford(Work::Flaws, &batch.geometry, batch.first, path)?;
         let made = (0..batch.geometry.len()).map(|feature| {
             batch.geometry.kinds()[feature].map(|_| Shape {
                 digest: digest(&batch.geometry, feature),

@@ -86,7 +86,8 @@ impl Seen {
         }
         if self.unreadable.count > 0 {
             let (count, listed) = (self.unreadable.count, self.unreadable.listed());
-            let text = format!("{count} records cannot be read: {listed}");
+            let records = if count == 1 { "record" } else { "records" };
+            let text = format!("{count} {records} cannot be read: {listed}");
             add(Finding::new(Severity::Fault, "source", text));
         }
         if let Some(count) = options.count.filter(|count| *count != sheet.features) {

@@ -166,7 +166,7 @@ impl ConvertLayer {
                     selection.shape(kept.batch)?
                 }
             };
-            writer.write(&shaped)
+            writer.write(&shaped).map_err(|error| error.of_input(reader.path()))
         })?;
         if outcome.rows_in > 0 && rejects.count() - before_these == outcome.rows_in {
             let first = rejects.first().first().map_or("", |(_, reason)| reason.text.as_str());

@@ -9,6 +9,10 @@ use velvet_peg_core::Bounds;
 const NEAR: f64 = 0.3;
 const ASIDE: f64 = 0.12;
 
+/// A line is looked at in stretches of so many vertices, whose ends stay: one that runs to and fro everywhere would
+/// take time that grows with the square of its length.
+const STRETCH: usize = 128;
+
 /// Vertices of a line or ring in pixels, without those that are not seen.
 pub(super) fn simplified(
     view: &View,
@@ -40,8 +44,13 @@ fn kept(line: &[(f64, f64)]) -> Vec<(f64, f64)> {
         return line.to_vec();
     }
     let mut keep = vec![false; line.len()];
-    (keep[0], keep[line.len() - 1]) = (true, true);
-    let mut open = vec![(0, line.len() - 1)];
+    let last = line.len() - 1;
+    keep[last] = true;
+    let mut open: Vec<(usize, usize)> = Vec::new();
+    for from in (0..last).step_by(STRETCH) {
+        keep[from] = true;
+        open.push((from, (from + STRETCH).min(last)));
+    }
     while let Some((from, to)) = open.pop() {
         let farthest = (from + 1..to)
             .map(|at| (at, aside(line[at], line[from], line[to])))

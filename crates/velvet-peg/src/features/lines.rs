@@ -1,6 +1,7 @@
 //! Lines from the rows of a table.
 
 use super::BuildOptions;
+use super::gathered_memory::GatheredMemory;
 use super::vertex_columns::VertexOptions;
 use super::vertices::{Gathered, Vertex};
 use crate::error::Result;
@@ -10,6 +11,9 @@ use crate::outcome::Summary;
 use crate::progress::{NoProgress, Progress};
 use std::path::Path;
 use velvet_peg_core::planar::{FlawKind, Ring, flaws_of_line};
+
+/// What a vertex takes while its line is made and looked at for flaws, bytes.
+const IN_MAKING: usize = 60;
 
 /// What to build lines from.
 #[derive(Clone, Debug, Default)]
@@ -63,7 +67,14 @@ impl BuildLines {
         out: &Path,
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
-        let mut gathered = Gathered::read(&self.vertices, None, table, out, watch)?;
+        let mut gathered = Gathered::read(
+            &self.vertices,
+            None,
+            GatheredMemory::of::<Vertex>(IN_MAKING),
+            table,
+            out,
+            watch,
+        )?;
         let ruler = Ruler::of(gathered.build.crs.as_ref());
         let mut lines = Vec::new();
         for group in 0..gathered.groups.len() {

@@ -9,6 +9,7 @@ mod courses;
 mod findings;
 mod first_values;
 mod from_text;
+mod gathered_memory;
 mod judged_rows;
 mod kept_rows;
 mod lines;

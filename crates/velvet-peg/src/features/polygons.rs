@@ -1,9 +1,11 @@
 //! Polygons from the rows of a table: rings, which of them are holes, and what is wrong with
 //! them.
 
+use super::gathered_memory::GatheredMemory;
 use super::repair::{coordinates, tidy};
 use super::vertex_columns::VertexOptions;
 use super::vertices::{Gathered, Vertex};
+use crate::advice::Advice;
 use crate::error::Result;
 use crate::geometry::Ruler;
 use crate::layer::{GeometryColumn, GeometryKind};
@@ -29,6 +31,9 @@ pub struct BuildPolygons {
     /// repeated vertices, spikes, duplicate rings and holes of no area.
     pub repair: bool,
 }
+
+/// What a vertex takes while its polygon is put together of rings and looked at for flaws, bytes.
+const IN_MAKING: usize = 450;
 
 /// A ring of vertices, without the closing one.
 struct Loop {
@@ -78,7 +83,14 @@ impl BuildPolygons {
         out: &Path,
         watch: &mut dyn Progress,
     ) -> Result<Summary> {
-        let mut gathered = Gathered::read(&self.vertices, self.ring.as_deref(), table, out, watch)?;
+        let mut gathered = Gathered::read(
+            &self.vertices,
+            self.ring.as_deref(),
+            GatheredMemory::of::<Vertex>(IN_MAKING),
+            table,
+            out,
+            watch,
+        )?;
         let ruler = Ruler::of(gathered.build.crs.as_ref());
         let by_part = self.vertices.part.is_some();
         let mut polygons = Vec::new();
@@ -286,6 +298,10 @@ fn tell_flaws(gathered: &mut Gathered, polygon: &[Loop]) {
                         vertex.row
                     )
                 });
+                if let Some(name) = gathered.column_of_rings() {
+                    let name = name.to_string();
+                    gathered.findings.advise(what, Advice::NameRingColumn(name));
+                }
             }
             kind => gathered.flaw(kind, vertex, false),
         }

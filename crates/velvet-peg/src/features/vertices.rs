@@ -1,11 +1,13 @@
 //! Gathering the vertices of lines and polygons from the rows of a table.
 //!
 //! Vertices of one feature need not be adjacent, so all of them are held in memory (140 to
-//! 190 bytes a row were measured, 650 of lines of two vertices); attributes are held once a feature.
+//! 190 bytes a row were measured, 650 of lines of two vertices); attributes are held once a feature. What the
+//! whole table will take is reckoned from its beginning, and too much is refused.
 
 use super::BuildOptions;
 use super::findings::Findings;
 use super::first_values::{FirstValues, Names};
+use super::gathered_memory::GatheredMemory;
 use super::reproject::Carry;
 use super::vertex_columns::{VertexColumns, VertexOptions};
 use crate::advice::Advice;
@@ -14,6 +16,7 @@ use crate::geometry::Ruler;
 use crate::layer::{
     Batch, CrsOrigin, Extender, GeometryColumn, Layer, LayerInfo, RowBuilder, SchemaInference,
 };
+use crate::memory::{Reckoning, Share};
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::{Reason, Rejected, RejectedPlace, Summary};
 use crate::output::refuse_existing;
@@ -63,6 +66,8 @@ pub(super) struct Gathered {
     inference: Inference,
     /// Columns that become attributes.
     kept: Vec<usize>,
+    /// Columns that were left out because they differ within a feature.
+    dropped: Vec<usize>,
     /// Rows that are no vertices, by their place: their number, and why.
     rejected: BTreeMap<u64, (u64, Reason)>,
     /// Where the first features lie that are not made.
@@ -73,6 +78,7 @@ pub(super) struct Gathered {
     rows: u64,
     median_leg: Option<f64>,
     unit: String,
+    memory: GatheredMemory,
 }
 
 impl Gathered {
@@ -80,6 +86,7 @@ impl Gathered {
     pub(super) fn read(
         options: &VertexOptions,
         ring: Option<&str>,
+        mut memory: GatheredMemory,
         table: &Path,
         out: &Path,
         watch: &mut dyn Progress,
@@ -99,21 +106,38 @@ impl Gathered {
             let one = Notice::note(NoticeKind::Assumed, "all rows make one feature");
             notices.push(one.advise(Advice::NameGroupColumn));
         }
+        if columns.order.is_some() {
+            memory.have_order();
+        }
         let total = file.bytes();
-        let mut gathered =
-            Gathered::empty(build.clone(), file, reader.columns().to_vec(), &columns, notices);
+        let mut gathered = Gathered::empty(
+            build.clone(),
+            file,
+            reader.columns().to_vec(),
+            &columns,
+            notices,
+            memory,
+        );
         let mut first_values = FirstValues::new(reader.columns().len());
         let notation = if options.packed { Notation::Packed } else { Notation::Detected };
         let range = CoordinateRange::new(build.crs.as_ref())?;
+        let mut reckoning = Reckoning::new("rows of vertices", table);
         reader.each_row(&mut |reader, record| {
             if gathered.rows.is_multiple_of(4096) {
-                watch.at(reader.bytes_read(), Some(total));
+                let done = reader.bytes_read();
+                watch.at(done, Some(total));
+                reckoning.take(
+                    gathered.memory.held(),
+                    Share { done, total: Some(total) },
+                    watch,
+                )?;
             }
             gathered.rows += 1;
             gathered.inference.add(record, reader.types());
             match columns.place(reader, record, build.crs.as_ref(), notation, &range) {
                 Ok(at) => gathered.add(reader, record, &columns, at, &mut first_values),
                 Err(reason) => {
+                    gathered.memory.reject();
                     let rejected = (reader.row(), reader.on_sheet(record, reason));
                     gathered.rejected.insert(gathered.rows, rejected);
                 }
@@ -121,11 +145,13 @@ impl Gathered {
             Ok(())
         })?;
         watch.at(total, Some(total));
+        reckoning.take(gathered.memory.held(), Share::WHOLE, watch)?;
         gathered.groups = std::mem::take(&mut first_values.names.names);
         if gathered.vertices.is_empty() {
             return Err(gathered.no_vertex().in_file(table));
         }
         let dropped = gathered.drop_differing(&first_values.differs);
+        gathered.dropped.clone_from(&dropped);
         let ties = gathered.sort(options.order.as_deref()).map_err(here)?;
         if let (Some(order), true, Some(first)) =
             (&options.order, columns.group.is_empty(), dropped.first())
@@ -153,6 +179,7 @@ impl Gathered {
         headers: Vec<String>,
         columns: &VertexColumns,
         notices: Vec<Notice>,
+        memory: GatheredMemory,
     ) -> Gathered {
         let kept = columns.attributes(headers.len());
         let mut cloud = PositionSample::default();
@@ -165,6 +192,7 @@ impl Gathered {
             values: Vec::new(),
             inference: Inference::of_columns(headers.len(), &kept),
             kept,
+            dropped: Vec::new(),
             rejected: BTreeMap::new(),
             rejected_places: Vec::new(),
             findings: Findings::default(),
@@ -177,6 +205,7 @@ impl Gathered {
                 Some(crs) => crs.length_unit().map_or("units", |unit| unit.symbol()).to_string(),
                 None => "units".to_string(),
             },
+            memory,
             headers,
             build,
             file,
@@ -197,10 +226,12 @@ impl Gathered {
         let group = first_values.names.place(&name);
         if group == self.values.len() {
             self.values.push(record.iter().map(String::from).collect());
+            self.memory.group(&name, record);
             first_values.rows.push(reader.row());
         } else {
             first_values.compare(&mut self.values[group], &self.kept, record, reader.row(), group);
         }
+        self.memory.vertex(group);
         self.cloud.gather(x, y);
         self.vertices.push(Vertex {
             group,
@@ -252,6 +283,15 @@ impl Gathered {
             ));
         }
         dropped
+    }
+
+    /// A column that was left out and is one of rings by its name.
+    pub(super) fn column_of_rings(&self) -> Option<&str> {
+        let is_of_rings = |name: &&str| {
+            let mut words = name.split(|c: char| !c.is_alphanumeric());
+            words.any(|word| word.eq_ignore_ascii_case("ring"))
+        };
+        self.dropped.iter().map(|at| self.headers[*at].as_str()).find(is_of_rings)
     }
 
     /// Puts the vertices in order, and tells of ties and gaps; gives the number of ties.

@@ -91,6 +91,8 @@ pub(super) fn fetch(shown: &Path, address: &str) -> Result<Located> {
         .timeout_global(Some(LONGEST))
         .timeout_connect(Some(Duration::from_secs(20)))
         .max_redirects(MOST_REDIRECTS)
+        // A host may close a connection just when a redirect to it would use it again.
+        .max_idle_connections(0)
         .user_agent("velvet-peg")
         .build();
     let agent = ureq::Agent::with_parts(config, DefaultConnector::default(), Hosts::default());

@@ -161,7 +161,7 @@ impl Job {
                     None => error,
                 };
                 let what = format!("step {} ({kind} → {name}): {error}", number + 1);
-                self.spans.blame(&format!("steps.{number}.do"), what)
+                self.spans.blame(&format!("steps.{number}.do"), what).of_memory(&error)
             })?;
             let mut logged = match &made {
                 Made::Features(outcome, closures) => {

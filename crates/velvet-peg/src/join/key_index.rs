@@ -23,6 +23,13 @@ impl KeyIndex {
         self.ends.len()
     }
 
+    /// Bytes that the keys take, with room to grow: in steps that are as small as a key, so that a part says what the
+    /// whole will take.
+    pub(super) fn bytes(&self) -> usize {
+        let each = size_of::<usize>() + 2 * size_of::<u32>();
+        (self.text.len() + self.len() * each) * 3 / 2
+    }
+
     /// The key of a number.
     pub(super) fn key(&self, number: u32) -> &str {
         key_in(&self.text, &self.ends, number)
@@ -88,6 +95,11 @@ impl RowsByKey {
             None => self.ends.push((row, row)),
         }
         Ok(())
+    }
+
+    /// Bytes that it takes in memory.
+    pub(super) fn bytes(&self) -> usize {
+        size_of_val(self.ends.as_slice()) + size_of_val(self.next.as_slice())
     }
 
     pub(super) fn of(&self, key: u32) -> impl Iterator<Item = u32> {

@@ -71,9 +71,22 @@ impl JoinTable {
     /// ```
     ///
     /// # Errors
-    /// If either side cannot be read or has no such column.
+    /// If either side cannot be read or has no such column, or the table needs more memory than there is.
     pub fn report(&self, reader: &LayerReader, table: &Path) -> Result<MatchReport> {
-        Ok(Sides::read(self, reader, table)?.report)
+        self.report_watched(reader, table, &mut NoProgress)
+    }
+
+    /// As [`JoinTable::report`], telling `watch` what is good to know before.
+    ///
+    /// # Errors
+    /// As [`JoinTable::report`].
+    pub fn report_watched(
+        &self,
+        reader: &LayerReader,
+        table: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<MatchReport> {
+        Ok(Sides::read(self, reader, table, watch)?.report)
     }
 
     /// Joins, and writes the features with the columns of the table behind their own. Features
@@ -106,7 +119,7 @@ impl JoinTable {
         refuse_inputs(out, [table])?;
         let mut reader = reader;
         reader.reveal_key(std::slice::from_ref(&self.key));
-        let sides = Sides::read(self, &reader, table)?;
+        let sides = Sides::read(self, &reader, table, watch)?;
         let report = sides.report.clone();
         if report.features > 0 && report.features_met == 0 {
             let near = match report.near.first() {

@@ -9,6 +9,8 @@ use crate::error::{Error, Result};
 use crate::layer::column_names::position;
 use crate::layer::{AttributeColumn, ValueRef};
 use crate::layer_io::LayerReader;
+use crate::memory::{Held, Reckoning, Share};
+use crate::progress::Progress;
 use arrow_schema::SchemaRef;
 use std::collections::HashMap;
 use std::path::Path;
@@ -51,6 +53,9 @@ impl Written {
 #[derive(Default)]
 struct FeaturesByKey(Vec<(u32, u64)>);
 
+/// What a key takes of [`FeaturesByKey`], bytes.
+const BY_KEY: usize = size_of::<(u32, u64)>();
+
 impl FeaturesByKey {
     fn add(&mut self, key: u32, feature: u64) {
         let at = key as usize;
@@ -81,12 +86,20 @@ impl FeaturesByKey {
 }
 
 impl Sides {
-    pub(super) fn read(join: &JoinTable, reader: &LayerReader, path: &Path) -> Result<Sides> {
+    pub(super) fn read(
+        join: &JoinTable,
+        reader: &LayerReader,
+        path: &Path,
+        watch: &mut dyn Progress,
+    ) -> Result<Sides> {
         let names: Vec<String> =
             reader.info().schema.fields().iter().map(|f| f.name().clone()).collect();
         let key_at =
             position(&names, &join.key, None).map_err(|error| error.in_file(reader.path()))?;
-        let mut table = AttributeTable::read(path, &join.table, join.table_layer.as_deref())?;
+        // Of the memory that is free before the table is held.
+        let mut reckoning = Reckoning::new("rows of the table", path);
+        let (options, layer) = (&join.table, join.table_layer.as_deref());
+        let mut table = AttributeTable::read(path, options, layer, &mut reckoning, watch)?;
         let table_names = table.names();
         let here = |error: Error| error.in_file(path);
         let table_key = join.table_key.as_ref().unwrap_or(&join.key);
@@ -126,6 +139,11 @@ impl Sides {
         table.values = table.values.project(&columns)?;
         let in_table = keys.len();
         let mut features = FeaturesByKey::default();
+        reckoning.go_on("keys of features, beside the table,", reader.path());
+        let of_table = keys.bytes();
+        let besides =
+            (table.values.get_array_memory_size() + of_table + rows.bytes() + in_table * BY_KEY)
+                as u64;
         reader.for_each_batch(&mut |batch| {
             let column = batch.column(key_at);
             for at in 0..batch.len() {
@@ -143,7 +161,11 @@ impl Sides {
                 report.features_met += u64::from(rows.has(number));
                 features.add(number, report.features);
             }
-            Ok(())
+            let new = keys.len() - in_table;
+            let bytes = (keys.bytes() - of_table + new * BY_KEY) as u64;
+            let held = Held { count: new as u64, bytes, besides };
+            let share = Share { done: report.features, total: reader.info().count };
+            reckoning.take(held, share, watch)
         })?;
         let mut sides = Sides { key_at, table, keys, rows, report };
         sides.compare(in_table as u32, &features, &written);

@@ -114,16 +114,14 @@ impl Batch {
     /// A warning of the records that could not be read, for whoever cannot make them rejects.
     pub(crate) fn lost(&self, file: &Path) -> Option<Notice> {
         let first = self.unreadable.first()?;
+        let what = match self.unreadable.len() {
+            1 => "1 record cannot be read and takes no part: record".to_string(),
+            count => format!("{count} records cannot be read and take no part; the first,"),
+        };
         Some(
             Notice::warning(
                 NoticeKind::Unreadable,
-                format!(
-                    "{}: {} records cannot be read and take no part; the first, {}: {}",
-                    file.display(),
-                    self.unreadable.len(),
-                    first.number,
-                    first.reason
-                ),
+                format!("{}: {what} {}: {}", file.display(), first.number, first.reason),
             )
             .count(self.unreadable.len() as u64)
             .in_file(file),

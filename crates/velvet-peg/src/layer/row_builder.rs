@@ -114,6 +114,12 @@ impl RowBuilder {
         self.count
     }
 
+    /// Bytes that its rows take in memory, or little more.
+    pub(crate) fn bytes(&self) -> usize {
+        // Numbers, and the ends of texts.
+        self.bytes + self.count.saturating_mul(self.columns.len() * size_of::<f64>())
+    }
+
     /// True if it holds as much as a batch should: many rows, or fewer of many columns or long texts.
     pub(crate) fn is_full(&self) -> bool {
         self.count >= BATCH

@@ -10,11 +10,12 @@ use crate::format_support::{KEY, OpenedLayer, ReadOptions, Source, key_field};
 use crate::input::{Located, Unchanged, locate};
 use crate::layer::column_names::meant;
 use crate::layer::{Batch, CrsOrigin, Layer, LayerInfo};
+use crate::memory::{Held, Reckoning, Share};
 use crate::notice::Notice;
 use crate::output::TemporaryFolder;
 use crate::parallel::in_order;
 use crate::plausibility::stated_unit;
-use crate::progress::Progress;
+use crate::progress::{NoProgress, Progress};
 use arrow_schema::{FieldRef, Schema};
 use std::fmt::Debug;
 use std::path::{Path, PathBuf};
@@ -405,18 +406,25 @@ impl LayerReader {
     /// The whole layer in memory.
     ///
     /// # Errors
-    /// As [`LayerReader::for_each_batch`], and if a record cannot be read: whoever wants the
-    /// others goes through them in batches, which tell of those that are left out.
+    /// As [`LayerReader::for_each_batch`], if it needs more memory than there is, and if a record
+    /// cannot be read: whoever wants the others goes through them in batches, which tell of those
+    /// that are left out.
     pub fn read(&self) -> Result<Layer> {
         let mut batches = Vec::new();
+        let mut reckoning = Reckoning::new("features", &self.path);
+        let mut held = Held::default();
         let done = self.for_each_batch(&mut |batch| {
             if let Some(bad) = batch.unreadable.first() {
                 return Err(Error::data(format!("feature {}: {}", bad.number, bad.reason))
                     .in_file(&self.path)
                     .in_layer(&self.info.name));
             }
+            held.count += batch.len() as u64;
+            // With the room that columns have kept to grow.
+            held.bytes += batch.bytes() as u64 * 5 / 4;
+            let done = batch.first + batch.len() as u64 - 1;
             batches.push(batch);
-            Ok(())
+            reckoning.take(held, Share { done, total: self.info.count }, &mut NoProgress)
         });
         // A record that cannot be read may be half of what is being written.
         self.unchanged.hold(&self.path, done)?;

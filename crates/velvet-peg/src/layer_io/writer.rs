@@ -13,6 +13,7 @@ use crate::format_support::{
 };
 use crate::layer::attribute_types::held_schema;
 use crate::layer::{Batch, Layer, LayerInfo, column_names, same_columns};
+use crate::memory::{Work, afford};
 use crate::notice::{Notice, NoticeKind};
 use crate::output::{Hold, Pending, TemporaryFolder, hand_over, is_standard, named};
 use crate::packing::Packing;
@@ -245,6 +246,7 @@ impl LayerWriter {
             }
             None => batch,
         };
+        afford(Work::Write, &batch.geometry, batch.first, &self.path)?;
         let batch = self.adapter.apply(batch).map_err(|error| error.in_file(&self.path))?;
         let batch = Arc::new(batch.into_owned());
         self.written += batch.geometry.len() as u64;

@@ -9,6 +9,7 @@ use crate::format_support::WriteOptions;
 use crate::layer::column_names::with_columns;
 use crate::layer::{Batch, GeometryKind, no_system};
 use crate::layer_io::{LayerReader, Noting, Transform};
+use crate::memory::{Work, afford};
 use crate::outcome::Summary;
 use crate::progress::{NoProgress, Progress};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, RecordBatchOptions};
@@ -81,6 +82,7 @@ impl MeasureColumns {
             meter,
             figures,
             doubts,
+            path: reader.path().to_path_buf(),
         });
         let measured = reader.through(info, stage.clone());
         let convert = ConvertLayer {
@@ -139,6 +141,7 @@ struct Measuring {
     meter: Meter,
     figures: Vec<(String, Figure, f64)>,
     doubts: Mutex<MeasureWarnings>,
+    path: PathBuf,
 }
 
 impl std::fmt::Debug for Measuring {
@@ -149,6 +152,7 @@ impl std::fmt::Debug for Measuring {
 
 impl Transform for Measuring {
     fn apply(&self, batch: Batch) -> Result<(Batch, Noting<'_>)> {
+        afford(Work::Flaws, &batch.geometry, batch.first, &self.path)?;
         let mut measured = Vec::with_capacity(batch.geometry.len());
         self.meter.batch(&batch, &mut measured)?;
         let mut columns: Vec<ArrayRef> = batch.attributes().columns().to_vec();

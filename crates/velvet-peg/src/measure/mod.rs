@@ -22,6 +22,7 @@ use crate::advice::Advice;
 use crate::error::Result;
 use crate::layer::{Batch, GeometryKind, Layer, no_system};
 use crate::layer_io::LayerReader;
+use crate::memory::{Work, afford};
 use crate::notice::{Notice, NoticeKind};
 use crate::plausibility::Evidence;
 use crate::progress::{NoProgress, Progress};
@@ -233,6 +234,7 @@ fn measure_each(
     reader.for_each_made(
         watch,
         |batch| {
+            afford(Work::Flaws, &batch.geometry, batch.first, path)?;
             let mut measured = Vec::with_capacity(batch.len());
             meter.batch(&batch, &mut measured).map_err(|e| e.in_file(path))?;
             let mut doubts = MeasureWarnings::default();

@@ -5,7 +5,9 @@ use crate::error::{Error, Result};
 use crate::layer::GeometryKind;
 use crate::layer::column_names::position;
 use crate::layer_io::LayerReader;
+use crate::memory::{Held, Reckoning, Share};
 use crate::notice::Notice;
+use crate::progress::Progress;
 use arrow_array::{RecordBatch, UInt64Array};
 use arrow_schema::{Field, Schema};
 use arrow_select::concat::concat_batches;
@@ -51,11 +53,19 @@ impl Scale {
     }
 }
 
+/// What a polygon takes besides its edges, its cells and its values, bytes: its label, and its boxes while they are
+/// sorted.
+const BESIDE_EDGES: u64 = 280;
+
+/// What an edge takes where the nearest polygon of a point is asked for, bytes: that is so where one lies in none.
+const OF_SHORE: u64 = 112;
+
 impl Areas {
     pub(super) fn read(
         reader: &LayerReader,
         columns: &[String],
         tolerance_m: f64,
+        watch: &mut dyn Progress,
     ) -> Result<Areas> {
         let info = reader.info();
         let names: Vec<String> = info.schema.fields().iter().map(|f| f.name().clone()).collect();
@@ -71,6 +81,8 @@ impl Areas {
         let mut values: Vec<RecordBatch> = Vec::new();
         let (mut labels, mut regions) = (Vec::new(), Vec::new());
         let mut notices = reader.notices.clone();
+        let mut reckoning = Reckoning::new("polygons", reader.path()).at_most();
+        let (mut held, mut shores) = (Held::default(), 0);
         reader.for_each_batch(&mut |batch| {
             notices.extend(batch.lost(reader.path()));
             let column = &batch.geometry;
@@ -93,15 +105,31 @@ impl Areas {
                     let range = column.ring(ring);
                     (&column.x[range.clone()], &column.y[range])
                 });
-                regions.push(Region::new(rings));
+                let region = Region::new(rings);
+                held.bytes += region.bytes() as u64 + BESIDE_EDGES;
+                if info.crs.is_some() {
+                    shores += column.vertices(at).len() as u64 * OF_SHORE;
+                }
+                regions.push(region);
                 let label = columns.iter().map(|c| c.value(at)).find(|value| !value.is_null());
                 let number = batch.first + at as u64;
                 labels.push(label.map_or(format!("polygon {number}"), |label| label.to_string()));
                 kept.push(at as u64);
             }
             let attributes = batch.attributes().project(&places)?;
-            values.push(take_record_batch(&attributes, &UInt64Array::from(kept))?);
-            Ok(())
+            let taken = take_record_batch(&attributes, &UInt64Array::from(kept))?;
+            held.count = regions.len() as u64;
+            // Once more when they are put together.
+            held.bytes += 2 * taken.get_array_memory_size() as u64;
+            values.push(taken);
+            let done = batch.first + batch.len() as u64 - 1;
+            // Fewer cells for each of more.
+            let all = info.count.unwrap_or(done).max(1);
+            let cells = Mosaic::bytes_beside(all as usize) as u64 * held.count / all;
+            // Two thirds of the cells are given back before anybody asks for the nearest.
+            let later = shores + cells / 3;
+            let held = Held { bytes: held.bytes + cells.max(later), ..held };
+            reckoning.take(held, Share { done, total: info.count }, watch)
         })?;
         if regions.is_empty() {
             return Err(Error::data("has no polygon to tag points from").in_file(reader.path()));

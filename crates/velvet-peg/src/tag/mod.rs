@@ -58,7 +58,7 @@ pub struct TagPoints {
 
 impl TagPoints {
     /// Tags, and writes the points with the columns of their polygons behind their own. The
-    /// polygons are held in memory.
+    /// polygons are held in memory, some 1 to 2 kB each.
     ///
     /// ```
     /// # let folder = tempfile::tempdir()?;
@@ -78,7 +78,8 @@ impl TagPoints {
     ///
     /// # Errors
     /// If the layers are not points and polygons, only one of them has a reference system, no
-    /// operation joins the two, a column is missing, or the output exists or cannot be written.
+    /// operation joins the two, a column is missing, the polygons need more memory than there is, or the
+    /// output exists or cannot be written.
     pub fn run(
         &self,
         points: LayerReader,
@@ -107,7 +108,7 @@ impl TagPoints {
         {
             refuse_inputs(out, [polygons.path()])?;
         }
-        let (tagged, stage, mut notices) = self.prepare(points, polygons)?;
+        let (tagged, stage, mut notices) = self.prepare(points, polygons, watch)?;
         let convert = ConvertLayer {
             write: self.write.clone(),
             rejects: self.rejects.clone(),
@@ -142,7 +143,7 @@ impl TagPoints {
         polygons: &LayerReader,
         watch: &mut dyn Progress,
     ) -> Result<(TagReport, Vec<Notice>)> {
-        let (tagged, stage, mut notices) = self.prepare(points, polygons)?;
+        let (tagged, stage, mut notices) = self.prepare(points, polygons, watch)?;
         tagged.for_each_watched(watch, &mut |_| Ok(()))?;
         let report = stage.report();
         notices.extend(report.notices(self.within_m));
@@ -154,6 +155,7 @@ impl TagPoints {
         &self,
         points: LayerReader,
         polygons: &LayerReader,
+        watch: &mut dyn Progress,
     ) -> Result<(LayerReader, Arc<Tagging>, Vec<Notice>)> {
         let mut notices = Vec::new();
         let converter = between(&points, polygons)?;
@@ -168,7 +170,8 @@ impl TagPoints {
             ));
             notices.extend(route_notices(converter));
         }
-        let areas = Areas::read(polygons, &self.columns, self.tolerance_m.unwrap_or(0.001))?;
+        let tolerance_m = self.tolerance_m.unwrap_or(0.001);
+        let areas = Areas::read(polygons, &self.columns, tolerance_m, watch)?;
         notices.extend(areas.notices.iter().cloned());
         let mut info = points.info().clone();
         let prefix = self.prefix.as_deref().unwrap_or_default();

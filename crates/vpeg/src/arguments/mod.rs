@@ -3,6 +3,7 @@
 mod columns;
 mod common;
 mod map;
+mod memory;
 mod raster;
 mod read;
 mod select;
@@ -14,6 +15,7 @@ mod write;
 pub(crate) use columns::ColumnArguments;
 pub(crate) use common::CommonArguments;
 pub(crate) use map::map_file;
+pub(crate) use memory::{memory, memory_for};
 pub(crate) use raster::{RasterArguments, resampling};
 pub(crate) use read::ReadArguments;
 pub(crate) use select::SelectArguments;

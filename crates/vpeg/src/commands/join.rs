@@ -66,20 +66,20 @@ impl Join {
             ..step.join()
         };
         reader.reveal_key(std::slice::from_ref(&job.key));
+        let mut progress = TerminalProgress::new("joining");
         let Some(output) = &self.output else {
-            return self.only_report(&job.report(&reader, &self.table)?);
+            return self.only_report(&job.report_watched(&reader, &self.table, &mut progress)?);
         };
         let shown = !show::wants_json() && output != Path::new("-");
         // Before anything is joined; but standard input and addresses are read only once.
         let once = !self.table.exists();
         if shown && !once {
-            show::answer(&text(&job.report(&reader, &self.table)?))?;
+            show::answer(&text(&job.report_watched(&reader, &self.table, &mut progress)?))?;
         }
         let source = layer_source(&self.layer_file, self.layer.as_ref(), None);
         let mut with = self.reading.source(&self.table);
         with.layer.clone_from(&self.table_layer);
         self.save.save(source, Some(with), step, self.write.output(output), &self.write)?;
-        let mut progress = TerminalProgress::new("joining");
         let (mut outcome, report) = job.run_watched(reader, &self.table, output, &mut progress)?;
         drop(progress);
         if shown {

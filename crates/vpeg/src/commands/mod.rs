@@ -26,10 +26,10 @@ mod tag;
 mod zone;
 
 use crate::Ending;
-use crate::arguments::heading;
+use crate::arguments::{heading, memory};
 use clap::builder::FalseyValueParser;
 use clap::{Parser, Subcommand};
-use std::num::NonZeroUsize;
+use std::num::{NonZeroU64, NonZeroUsize};
 use std::path::PathBuf;
 use velvet_peg::Error;
 
@@ -62,6 +62,10 @@ pub(crate) struct Arguments {
     /// outputs are the same.
     #[arg(long, global = true, help_heading = heading::GENERAL, value_name = "NUMBER", hide_short_help = true)]
     pub(crate) threads: Option<NonZeroUsize>,
+    /// Memory that may be taken by what has to be held together, such as 8GB; as much as is free if it is left
+    /// out. Work that needs more is refused at its beginning.
+    #[arg(long, global = true, help_heading = heading::GENERAL, value_name = "SIZE", value_parser = memory, hide_short_help = true)]
+    pub(crate) memory: Option<NonZeroU64>,
     /// Folder of grid files for changes of datum (NTv2 .gsb, NADCON .las/.los, NADCON5 .b) and of
     /// heights (geoid models); `vpeg grids` lists what it has.
     #[arg(long, global = true, help_heading = heading::GENERAL, env = "VELVET_PEG_GRIDS", value_name = "DIR", hide_short_help = true)]

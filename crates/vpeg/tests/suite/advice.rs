@@ -22,6 +22,15 @@ fn bench() -> Bench {
         "lines.csv",
         "e,n\n600000,5250000\n600100,5250100\n600100,5250100\n600200,5250100\n",
     );
+    bench.write(
+        "rings.csv",
+        "field,ring no,e,n\nF-1,1,600000,5250000\nF-1,1,600100,5250000\nF-1,1,600100,5250100\n\
+         F-1,1,600000,5250100\nF-1,2,600040,5250040\nF-1,2,600060,5250040\nF-1,2,600060,5250060\n\
+         F-1,2,600040,5250060\n",
+    );
+    let names: Vec<String> = (0..1_997).map(|at| format!("c{at}")).collect();
+    let values = vec!["1"; names.len()].join(",");
+    bench.write("wide.csv", format!("e,n,{}\n600000,5250000,{values}\n", names.join(",")));
     let build = ["build", "points", "old-weirs.csv", "--e", "east", "--n", "north"];
     bench.ok(&[&build[..], &["-o", "weirs.gpkg"]].concat());
     bench.ok(&["convert", "fields.geojson", "-o", "two.gpkg"]);
@@ -45,6 +54,17 @@ fn words(line: &str) -> Vec<String> {
 /// A command, what is said, and what is added to it (or takes its place, where it begins with
 /// another command) for it to go through without that being said.
 const ADVICE: &[(&str, &str, &str)] = &[
+    (
+        "build polygons rings.csv --by field --crs EPSG:32610 -o o.gpkg",
+        ", or tell rings apart with --ring 'ring no'",
+        "--ring 'ring no'",
+    ),
+    (
+        "build points wide.csv --crs EPSG:32610 -o o.gpkg",
+        "o.gpkg: has 1999 columns, more than the 1998 that a layer of a GeoPackage holds (a .parquet or .fgb has \
+         room for them): name the columns to keep with --keep",
+        "--keep c7,c9",
+    ),
     (
         "build points commas.csv --crs EPSG:32610 -o o.gpkg",
         ": say --decimal-comma if it is a decimal point, --thousands ',' if it groups thousands",

@@ -239,6 +239,8 @@ fn redirects_lead_nowhere_that_was_not_named() {
                 "HTTP/1.1 302 Found\r\nLocation: http://{round}/\r\nContent-Length: 0\r\n\r\n"
             );
             let _ = std::io::Write::write_all(&mut stream, head.as_bytes());
+            // It says no word of closing, and closes when the next request may be on its way.
+            std::thread::sleep(std::time::Duration::from_millis(20));
         }
     });
     let run = bench.run(&["look", &format!("http://{round}/a.geojson")]);

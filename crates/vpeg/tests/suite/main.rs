@@ -15,6 +15,7 @@ mod journey;
 mod logs;
 mod many_layers;
 mod maps;
+mod memory;
 mod next_steps;
 mod no_false_alarms;
 mod numbers;

@@ -326,3 +326,31 @@ fn commands_draw_what_they_read_and_write() {
     let run = bench.ok(&["convert", "gates.gpkg", "--to", "2285", "--map", "-o", "f2.gpkg"]);
     assert!(run.out.contains("● gates (3 points)"), "{}", run.out);
 }
+
+#[test]
+fn lines_lose_what_is_not_seen_and_no_more() {
+    let bench = Bench::new();
+    // One that goes to and fro 3,000 times across the picture, and a straight one of 100,000 vertices.
+    let turns = (0..3_000).map(|at| (-120.0 + 0.6 * at as f64 / 3e3, 47.0 + 0.2 * (at % 2) as f64));
+    let straight = (0..100_000).map(|at| (-120.0 + 0.6 * at as f64 / 1e5, 46.9));
+    let line = |places: Vec<(f64, f64)>| {
+        let places = places.iter().map(|(x, y)| format!("[{x:.7},{y:.7}]")).collect::<Vec<_>>();
+        let line = format!(r#"{{"type":"LineString","coordinates":[{}]}}"#, places.join(","));
+        format!(r#"{{"type":"Feature","properties":{{}},"geometry":{line}}}"#)
+    };
+    for (name, places, vertices) in [
+        ("turns", turns.collect(), 3_000..=3_000),
+        ("straight", straight.collect::<Vec<_>>(), 2..=40),
+    ] {
+        let features = line(places);
+        bench.write(
+            "ditch.geojson",
+            format!(r#"{{"type":"FeatureCollection","features":[{features}]}}"#),
+        );
+        bench.ok(&["draw", "ditch.geojson", "-o", "o.svg", "--overwrite", "--no-backdrop"]);
+        let svg = bench.read("o.svg");
+        let paths = svg.split("<path d=\"").skip(1).filter_map(|path| path.split('"').next());
+        let longest = paths.map(|path| path.matches(['M', 'L']).count()).max().unwrap();
+        assert!(vertices.contains(&longest), "{name}: {longest}");
+    }
+}

@@ -149,6 +149,38 @@ fn proposals_for_odd_files_run_as_they_are_printed() {
 }
 
 #[test]
+fn what_has_no_place_is_to_be_checked_not_measured() {
+    let bench = Bench::new();
+    let collection =
+        |features: &str| format!(r#"{{"type":"FeatureCollection","features":[{features}]}}"#);
+    let feature = |geometry: &str| {
+        format!(r#"{{"type":"Feature","properties":{{"weir":"W-1"}},"geometry":{geometry}}}"#)
+    };
+    let bad = feature(r#"{"type":"Point","coordinates":["x",47.4]}"#);
+    let good = feature(r#"{"type":"Point","coordinates":[-120.1,47.4]}"#);
+    for (features, next, found) in [
+        (String::new(), "vpeg check weirs.geojson", "the layer holds no features"),
+        (feature("null"), "vpeg check weirs.geojson", "1 missing"),
+        (bad.clone(), "vpeg check weirs.geojson", "1 record cannot be read: "),
+        (format!("{bad},{bad}"), "vpeg check weirs.geojson", "2 records cannot be read: "),
+        (good, "vpeg convert weirs.geojson", "all inside"),
+    ] {
+        bench.write("weirs.geojson", collection(&features));
+        let told = proposals(&bench.ok(&["look", "weirs.geojson"]).out);
+        assert!(told[0].starts_with(next), "{features}: {told:?}");
+        let check = bench.run(&["check", "weirs.geojson"]);
+        assert!(check.out.contains(found), "{features}: {}", check.out);
+    }
+    bench.write("weirs.geojson", collection(&bad));
+    let measured = bench.run(&["measure", "weirs.geojson"]);
+    assert!(
+        measured.err.contains("1 record cannot be read and takes no part: record 1: "),
+        "{}",
+        measured.err
+    );
+}
+
+#[test]
 fn guesses_propose_what_they_were_asked_with() {
     let bench = Bench::with_demo();
     bench.write("w.csv", "a;1834765,5;149303,25\nb;1834999,5;149503,75\nc;1835099,5;149603,75\n");

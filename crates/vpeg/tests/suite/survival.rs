@@ -253,6 +253,26 @@ fn programs_that_add_to_one_file_at_once_lose_nothing() {
     }
 }
 
+/// A layer goes into a GeoPackage by one transaction, beside which nothing is laid down but its journal: that is
+/// all that a run that is killed can leave, and the next one takes it back.
+#[test]
+fn nothing_but_a_journal_lies_beside_a_geopackage_that_is_added_to() {
+    let bench = Bench::with_demo();
+    let line = "build points old-weirs.csv --crs EPSG:2285 -o w.gpkg --append";
+    bench.ok(&words(line));
+    let mut seen = std::collections::BTreeSet::new();
+    for _ in 0..6 {
+        let mut child = start(&bench, line);
+        while child.try_wait().unwrap().is_none() {
+            let names = std::fs::read_dir(bench.path("")).unwrap();
+            let names = names.filter_map(|entry| entry.unwrap().file_name().into_string().ok());
+            seen.extend(names.filter(|name| name.starts_with("w.gpkg-")));
+        }
+        assert!(child.wait().unwrap().success());
+    }
+    assert_eq!(seen.into_iter().collect::<Vec<_>>(), ["w.gpkg-journal"]);
+}
+
 /// Where nothing is there yet, the first makes the file; whoever comes too late to add to it and
 /// too early to see it is refused. Whatever was said to be written is there.
 #[test]

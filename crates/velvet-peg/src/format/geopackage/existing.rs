@@ -256,6 +256,9 @@ pub(super) fn place(path: &Path, staged: &Path, name: &str, placing: Placing) ->
     connection
         .execute("ATTACH ?1 AS staged", params![staged.to_string_lossy()])
         .map_err(&failed)?;
+    // The transaction locks both files. If both had a journal on the disk, SQLite would name them in a third
+    // file, which stays when it is killed.
+    connection.query_row("PRAGMA staged.journal_mode = MEMORY", [], |_| Ok(())).map_err(&failed)?;
     // Dropped before it is committed, the transaction is rolled back.
     let transaction =
         rusqlite::Transaction::new_unchecked(&connection, rusqlite::TransactionBehavior::Immediate)

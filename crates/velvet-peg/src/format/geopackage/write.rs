@@ -4,6 +4,7 @@
 use super::definitions::{self, UNDEFINED};
 use super::packed_rtree::PackedRtree;
 use super::{blob, data_columns, quoted, schema};
+use crate::advice::Advice;
 use crate::error::{Error, Result};
 use crate::format_support::{DECLARED, FOREIGN, KEY};
 use crate::format_support::{Finished, Sink, WriteOptions, wkt};
@@ -36,6 +37,9 @@ pub(super) struct Writer {
     /// Time of the change; now if none.
     stamp: Option<String>,
 }
+
+/// Columns that a table of SQLite holds (SQLITE_MAX_COLUMN).
+const MOST_COLUMNS: usize = 2000;
 
 impl Writer {
     /// A new file with one table. `number` is that of the reference system, where the table is
@@ -79,6 +83,18 @@ impl Writer {
                 .filter(|field| !is_key(field))
                 .map(|f| format!("{} {}", quoted(f.name()), declared_type(f))),
         );
+        if columns.len() > MOST_COLUMNS {
+            // Its key and its geometry are columns too.
+            let own = columns.len() - names.len();
+            return Err(Error::usage(format!(
+                "has {} columns, more than the {} that a layer of a GeoPackage holds (a .parquet or .fgb has \
+                 room for them)",
+                names.len(),
+                MOST_COLUMNS - own
+            ))
+            .advise(Advice::KeepColumns)
+            .in_file(path));
+        }
         connection
             .execute_batch(&format!(
                 "CREATE TABLE {} ({}); BEGIN;",

@@ -115,6 +115,10 @@ pub(super) fn next(
                     let command = format!("vpeg declare {file}{encoding} --crs REF -o {out}");
                     Proposals::one(command, Some(FIND))
                 }
+                // Nothing has a place: there is nothing to measure.
+                Some((info, _)) if info.kind.is_none() && info.extent.is_none() => {
+                    Proposals::one(format!("vpeg check {file}"), None)
+                }
                 Some((info, _)) if info.crs.as_ref().is_some_and(|crs| crs.is_geographic()) => {
                     let measure = format!("vpeg measure {file}");
                     let Some(zone) = zone_of(info) else {
