@@ -8,6 +8,7 @@ pub(crate) mod arc;
 mod capability;
 mod column_gaps;
 mod column_metadata;
+mod control_characters;
 pub(crate) mod crs_name;
 pub(crate) mod date_time;
 pub(crate) mod definition_file;
@@ -44,6 +45,7 @@ pub use capability::{Appending, Attributes, Capability, Systems, Texts};
 pub(crate) use capability::{HEADINGS, UNLIMITED};
 pub(crate) use column_gaps::column_gaps;
 pub(crate) use column_metadata::{KEY, declare, declared, field_declared, key_field};
+pub(crate) use control_characters::{REPLACEMENT, replaced, without_null};
 pub(crate) use description::{
     FileStart, FormatDescription, LayerStore, NewFile, Placing, not_written,
 };

@@ -4,7 +4,7 @@
 use crate::error::Result;
 use crate::format::Format;
 use crate::format_support::date_time::{self, Zone};
-use crate::format_support::{Texts, declared};
+use crate::format_support::{REPLACEMENT, Texts, declared, replaced};
 use crate::layer::{AttributeColumn, attribute_types};
 use crate::notice::{Notice, NoticeKind};
 use arrow_array::cast::AsArray;
@@ -13,9 +13,6 @@ use arrow_array::{Array, ArrayRef, Float64Array, StringArray};
 use arrow_schema::{DataType, Field};
 use std::borrow::Cow;
 use std::sync::Arc;
-
-/// What stands for a character that cannot be written.
-const REPLACEMENT: char = '\u{fffd}';
 
 /// Makes values fit, and counts what was changed.
 #[derive(Debug)]
@@ -130,15 +127,7 @@ impl HeldValues {
         let name = self.format.name();
         let texts = |count: u64| if count == 1 { "text" } else { "texts" };
         let lost = [
-            (
-                self.replaced,
-                format!(
-                    "{} {} with control characters, which {name} cannot hold: these are written \
-                     as {REPLACEMENT}",
-                    self.replaced,
-                    texts(self.replaced)
-                ),
-            ),
+            (self.replaced, replaced(self.replaced, name)),
             (
                 self.padded,
                 match self.texts {

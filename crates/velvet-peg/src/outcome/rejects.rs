@@ -3,6 +3,7 @@
 
 use super::Reason;
 use crate::error::{Error, Result};
+use crate::format_support::without_null;
 use crate::layer::Unreadable;
 use crate::layer::column_names::TakenNames;
 use crate::output::{Output, is_standard, refuse_existing, refuse_inputs, rejects_path, same_file};
@@ -83,7 +84,12 @@ impl Rejects {
             named: to.named.is_some(),
             overwrite: to.overwrite,
             append: to.append,
-            header: FRONT.iter().map(ToString::to_string).chain(columns.iter().cloned()).collect(),
+            header: FRONT
+                .iter()
+                .copied()
+                .chain(columns.iter().map(String::as_str))
+                .map(kept)
+                .collect(),
             places: None,
             open: None,
             count: 0,
@@ -125,8 +131,9 @@ impl Rejects {
             self.first.push((row, reason.clone()));
         }
         let number = row.to_string();
-        let mut record = csv::StringRecord::from(vec![number.as_str(), reason.text.as_str()]);
-        original.into_iter().for_each(|field| record.push_field(field));
+        let mut record = csv::StringRecord::from(vec![number]);
+        record.push_field(&kept(&reason.text));
+        original.into_iter().for_each(|field| record.push_field(&kept(field)));
         let written = match &mut self.open {
             Some(open) => open.writer.write_record(&record),
             None => Ok(()),
@@ -260,6 +267,11 @@ impl Rejects {
         }
         Ok(rejected)
     }
+}
+
+/// A text as it is kept: what is rejected has to be read again.
+fn kept(text: &str) -> String {
+    without_null(text).unwrap_or_else(|| text.to_string())
 }
 
 /// True for devices and pipes, which are written to as they are.

@@ -2,7 +2,7 @@
 
 use super::{RowBlock, RowShape};
 use crate::error::{Error, Result};
-use crate::format_support::{Formulas, SourceRow};
+use crate::format_support::{Formulas, SourceRow, without_null};
 use crate::outcome::Reason;
 
 /// Cells that are added to rows, in one text.
@@ -53,6 +53,8 @@ pub(super) struct Lines<S> {
     pub(super) rejected: Vec<(usize, Reason)>,
     /// Texts that would run in a spreadsheet.
     pub(super) formulas: Formulas,
+    /// Texts with characters that were replaced.
+    pub(super) replaced: u64,
     pub(super) seen: S,
 }
 
@@ -100,28 +102,36 @@ impl<S> Lines<S> {
                 Err(reason) => rejected.push((at, reason)),
             }
         }
-        Ok(Lines { text: lines.end()?, rejected, formulas, seen })
+        let replaced = lines.replaced;
+        Ok(Lines { text: lines.end()?, rejected, formulas, replaced, seen })
     }
 }
 
 /// Lines of delimited text.
-pub(super) struct TextLines(csv::Writer<Vec<u8>>);
+pub(super) struct TextLines {
+    writer: csv::Writer<Vec<u8>>,
+    /// Texts with characters that were replaced.
+    pub(super) replaced: u64,
+}
 
 impl TextLines {
     pub(super) fn new(delimiter: u8) -> TextLines {
-        TextLines(csv::WriterBuilder::new().delimiter(delimiter).from_writer(Vec::new()))
+        let writer = csv::WriterBuilder::new().delimiter(delimiter).from_writer(Vec::new());
+        TextLines { writer, replaced: 0 }
     }
 
     pub(super) fn field(&mut self, text: &str) -> Result<()> {
-        self.0.write_field(text).map_err(unmade)
+        let held = without_null(text);
+        self.replaced += u64::from(held.is_some());
+        self.writer.write_field(held.as_deref().unwrap_or(text)).map_err(unmade)
     }
 
     pub(super) fn end_line(&mut self) -> Result<()> {
-        self.0.write_record(None::<&[u8]>).map_err(unmade)
+        self.writer.write_record(None::<&[u8]>).map_err(unmade)
     }
 
     pub(super) fn end(self) -> Result<Vec<u8>> {
-        self.0.into_inner().map_err(|error| unmade(error.into_error().into()))
+        self.writer.into_inner().map_err(|error| unmade(error.into_error().into()))
     }
 }
 

@@ -6,7 +6,7 @@
 use super::added_cells::{AddedCells, Lines, TextLines};
 use crate::error::{Error, Result};
 use crate::format::Format;
-use crate::format_support::{Formulas, SourceRow, TableOptions};
+use crate::format_support::{Formulas, SourceRow, TableOptions, replaced};
 use crate::layer::column_names::distinct;
 use crate::notice::{Notice, NoticeKind};
 use crate::outcome::Summary;
@@ -182,6 +182,7 @@ impl Session {
             first.field(marked.as_ref().unwrap_or(name))?;
         }
         first.end_line()?;
+        let mut changed = first.replaced;
         sink.write_all(&first.end()?).map_err(unwritten)?;
 
         let names = (&header[..], mark);
@@ -193,6 +194,7 @@ impl Session {
             outcome.out += (block.rows().len() - made.rejected.len()) as u64;
             sink.write_all(&made.text).map_err(unwritten)?;
             formulas.then(made.formulas);
+            changed += made.replaced;
             for (row, reason) in made.rejected {
                 let row = &block.rows()[row];
                 rejects.add(row.number, reason, row.texts.iter())?;
@@ -206,6 +208,10 @@ impl Session {
         sink.flush().map_err(unwritten)?;
         drop(sink);
         outcome.notices.extend(formulas.notice());
+        if changed > 0 {
+            let text = replaced(changed, "delimited text");
+            outcome.notices.push(Notice::warning(NoticeKind::FormatLimit, text));
+        }
         if outcome.rows_in == 0 {
             return Err(Error::data(
                 "has a header but no rows: nothing to do. Is this the right file?",

@@ -55,6 +55,46 @@ fn odd_files_are_answered_or_refused_by_name() {
     }
 }
 
+/// A file with a character of code 0 is taken for none of text: no table that is written has one, whichever
+/// way it goes there, and no file of rejects.
+#[test]
+fn tables_are_text_whatever_is_in_their_cells() {
+    let bench = Bench::new();
+    let feature = |(gate, north): &(&str, &str)| {
+        format!(
+            r#"{{"type":"Feature","geometry":null,"properties":{{"gate":"{gate}","east":-120,"north":"{north}"}}}}"#
+        )
+    };
+    let rows = [("TG-1", "47.4"), (r"TG\u0000-2", "47.5"), ("TG-3", r"no\u0000where")];
+    let features = rows.iter().map(feature).collect::<Vec<_>>().join(",");
+    let collection = format!(r#"{{"type":"FeatureCollection","features":[{features}]}}"#);
+    bench.write("gates.geojson", collection);
+    bench.ok(&words("convert gates.geojson -o gates.xlsx"));
+    let places = "--x east --y north --crs EPSG:4326";
+    let told = "1 text with control characters, which delimited text cannot hold";
+    for (line, table, says, cell) in [
+        (
+            format!("convert gates.xlsx {places} --to EPSG:2285 -o t.csv"),
+            "t.csv",
+            told,
+            "TG\u{fffd}-2",
+        ),
+        ("convert gates.geojson -o l.csv".into(), "l.csv", "2 texts with control", "TG\u{fffd}-2"),
+        ("fields gates.xlsx --keep gate -o f.csv".into(), "f.csv", told, "TG\u{fffd}-2"),
+        (
+            format!("build points gates.xlsx {places} -o p.gpkg"),
+            "p.gpkg.rejects.csv",
+            "1 rejected",
+            "no\u{fffd}where",
+        ),
+    ] {
+        let run = bench.run(&words(&line));
+        assert!(matches!(run.code, 0 | 3) && run.err.contains(says), "{line}: {}", run.err);
+        assert!(bench.read(table).contains(cell), "{line}: {}", bench.read(table));
+        bench.ok(&["look", table]);
+    }
+}
+
 #[test]
 fn commands_to_the_terminal_in_data_are_shown_as_text() {
     let bench = Bench::new();

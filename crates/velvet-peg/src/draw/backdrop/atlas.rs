@@ -49,9 +49,13 @@ pub(in crate::draw) fn whole_land() -> &'static Land {
     LAND.get_or_init(land)
 }
 
-/// Longitudes and latitudes of a ring.
+/// A ring, and the window around it.
 #[cfg(feature = "backdrop")]
-type Ring = Vec<(f64, f64)>;
+struct Ring {
+    window: Window,
+    /// Longitudes and latitudes.
+    places: Vec<(f64, f64)>,
+}
 
 /// Degrees around a place without land from which on it is at sea: outlines are rough.
 #[cfg(feature = "backdrop")]
@@ -60,19 +64,15 @@ const OFF_SHORE: f64 = 0.1;
 /// True of a place with no land near it.
 #[cfg(feature = "backdrop")]
 pub(in crate::draw) fn is_at_sea(at: Geographic) -> bool {
-    static RINGS: OnceLock<Vec<(Window, Ring)>> = OnceLock::new();
+    static RINGS: OnceLock<Vec<Ring>> = OnceLock::new();
     let rings = RINGS.get_or_init(|| {
         let land = whole_land();
-        let rings = rings_of(&land.arcs, &land.polygons).into_iter();
-        rings.map(|ring| (Window::around(&ring), ring)).collect()
+        rings_of(&land.arcs, &land.polygons)
     });
     let east = OFF_SHORE / at.lat.to_radians().cos().max(0.05);
     let around = [(0.0, 0.0), (east, 0.0), (-east, 0.0), (0.0, OFF_SHORE), (0.0, -OFF_SHORE)];
     let on_land = |lon: f64, lat: f64| {
-        let inside = rings.iter().filter(|(window, ring)| {
-            window.holds(lon, lat) && holds(ring, Geographic { lon, lat })
-        });
-        inside.count() % 2 == 1
+        rings.iter().filter(|ring| ring.holds(Geographic { lon, lat })).count() % 2 == 1
     };
     !around.into_iter().any(|(across, up)| {
         let turns = [-360.0, 0.0, 360.0];
@@ -118,7 +118,7 @@ impl Borders {
             // Even-odd rule over all rings: holes and islands need no care. Some go on beyond 180°.
             [-360.0, 0.0, 360.0].into_iter().any(|turn| {
                 let at = Geographic { lon: at.lon + turn, ..at };
-                rings.iter().fold(false, |inside, ring| inside != holds(ring, at))
+                rings.iter().fold(false, |inside, ring| inside != ring.holds(at))
             })
         })?;
         Some(self.countries.countries[found].name)
@@ -127,14 +127,23 @@ impl Borders {
 
 #[cfg(feature = "backdrop")]
 fn rings_of(arcs: &[Arc], polygons: &Polygons) -> Vec<Ring> {
-    polygons.iter().flatten().map(|numbers| super::outline::ring(arcs, numbers)).collect()
+    let ring = |numbers: &Vec<i64>| {
+        let places = super::outline::ring(arcs, numbers);
+        Ring { window: Window::around(&places), places }
+    };
+    polygons.iter().flatten().map(ring).collect()
 }
 
 #[cfg(feature = "backdrop")]
-fn holds(ring: &[(f64, f64)], Geographic { lon, lat }: Geographic) -> bool {
-    ring.windows(2).fold(false, |inside, pair| {
-        let ((x1, y1), (x2, y2)) = (pair[0], pair[1]);
-        let crosses = (y1 > lat) != (y2 > lat) && lon < (x2 - x1) * (lat - y1) / (y2 - y1) + x1;
-        inside != crosses
-    })
+impl Ring {
+    /// True of a place inside, by the even-odd rule.
+    fn holds(&self, Geographic { lon, lat }: Geographic) -> bool {
+        self.window.holds(lon, lat)
+            && self.places.windows(2).fold(false, |inside, pair| {
+                let ((x1, y1), (x2, y2)) = (pair[0], pair[1]);
+                let crosses =
+                    (y1 > lat) != (y2 > lat) && lon < (x2 - x1) * (lat - y1) / (y2 - y1) + x1;
+                inside != crosses
+            })
+    }
 }
