@@ -57,6 +57,16 @@ const COURSES: &[&str] = &[
     "B,90,50,100,45-00-00,R\nB,N10W,20,,,\nB,S,10,,,\n",
 ];
 
+/// Features as the target puts them together of bytes.
+const FEATURES: &[(&str, &[u8])] = &[
+    ("square", &[2, 0x22, 0x82, 0x88, 0x28, 145]),
+    ("hole", &[2, 0x00, 0xE0, 0xEE, 0x0E, 131, 0x22, 0x82, 0x88, 0x28, 145]),
+    ("lines", &[0, 0x22, 0x88, 0xEE, 133, 0x2E, 0xE2, 133]),
+    ("points", &[1, 0x22, 0x88, 0xEE, 153]),
+    ("neighbours", &[2, 0x22, 0x82, 0x88, 0x28, 137, 0x82, 0xE2, 0xE8, 0x88, 137]),
+    ("antimeridian", &[2, 1, 2, 5, 1, 3, 6, 1, 9, 5, 145]),
+];
+
 macro_rules! files {
     ($($target:literal $file:literal)*) => {
         &[$(($target, $file, include_bytes!(concat!("../../crates/velvet-peg/tests/data/", $file)))),*]
@@ -128,6 +138,9 @@ pub fn lay_out(to: &Path) -> Done {
         for (number, text) in texts.iter().enumerate() {
             put(to, target, &number.to_string(), text.as_bytes())?;
         }
+    }
+    for (name, bytes) in FEATURES {
+        put(to, "geometry", name, bytes)?;
     }
     put(to, "wkb", "point", &[1, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0, 240, 63, 0, 0, 0, 0, 0, 0, 0, 64])?;
     let line = [&[1, 2, 0, 0, 0, 2, 0, 0, 0][..], &[0; 32]].concat();

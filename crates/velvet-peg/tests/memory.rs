@@ -376,8 +376,11 @@ fn too_little_leaves_nothing_behind() {
     }
 }
 
+/// Work on the features of a folder.
+type FolderWork = fn(&Path) -> Result<()>;
+
 /// Work on the features of `fields.geojson`, and what a vertex of its largest ring takes at most, bytes.
-const LARGE: [(&str, u64, fn(&Path) -> Result<()>); 5] = [
+const LARGE: [(&str, u64, FolderWork); 5] = [
     ("convert", 130, |folder| {
         let convert = ConvertLayer { write: write(), ..ConvertLayer::default() };
         convert.run(&open(folder, "fields.geojson")?, &folder.join("out.fgb")).map(drop)

@@ -3,6 +3,7 @@
 
 mod bench;
 mod files;
+mod geometries;
 mod grids;
 mod jobs;
 mod numbers;
@@ -12,7 +13,7 @@ mod texts;
 /// What is done with an input.
 pub type Target = fn(&[u8]);
 
-const ALL: [(&str, Target); 33] = [
+const ALL: [(&str, Target); 34] = [
     ("angle", texts::angle),
     ("reference", texts::reference),
     ("definition", texts::definition),
@@ -46,6 +47,7 @@ const ALL: [(&str, Target); 33] = [
     ("raster", rasters::raster),
     ("grid-file", grids::grid_file),
     ("columns", numbers::columns),
+    ("geometry", geometries::geometry),
 ];
 
 pub fn named(name: &str) -> Option<Target> {

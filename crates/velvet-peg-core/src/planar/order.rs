@@ -111,7 +111,10 @@ pub(super) fn in_the_way(segments: &[Segment]) -> Vec<(usize, usize)> {
             if goes.number == next.number {
                 continue;
             }
-            open.remove(&goes);
+            // Numbers of which no double holds the products have no order: what is not found there is left.
+            if !open.remove(&goes) {
+                break;
+            }
             neighbours = (below(&open, &next), above(&open, &next));
         }
         if begins && !out[next.number] {

@@ -6,15 +6,32 @@
 //! J. R. Shewchuk 1997, "Adaptive precision floating-point arithmetic and fast robust geometric
 //! predicates", for the bound and for sums as expansions).
 
+/// 2⁻⁵¹⁴: times this, the largest doubles have products that are doubles, and sums of these too.
+const SMALLER: f64 = f64::from_bits((1023 - 514) << 52);
+
 /// Twice the area of the triangle `a, b, c`: positive where `c` lies left of the line from `a`
-/// to `b`, negative right of it, and exactly 0 on it.
+/// to `b`, negative right of it, and exactly 0 on it; infinite where it is beyond doubles.
 ///
 /// ```
 /// use velvet_peg_core::planar::orientation;
 /// assert!(orientation((0.0, 0.0), (1.0, 0.0), (0.5, 1e-300)) > 0.0);
 /// assert_eq!(orientation((0.1, 0.1), (0.2, 0.2), (0.3, 0.3)), 0.0);
+/// assert_eq!(orientation((0.0, 1e307), (1e307, 0.0), (-1e300, -1e307)), f64::NEG_INFINITY);
 /// ```
 pub fn orientation(a: (f64, f64), b: (f64, f64), c: (f64, f64)) -> f64 {
+    let area = determinant(a, b, c);
+    if area.is_finite() || ![a, b, c].iter().all(|(x, y)| x.is_finite() && y.is_finite()) {
+        return area;
+    }
+    let small = |(x, y): (f64, f64)| (x * SMALLER, y * SMALLER);
+    match determinant(small(a), small(b), small(c)) {
+        0.0 => 0.0,
+        area => f64::INFINITY.copysign(area),
+    }
+}
+
+/// The same for numbers whose products are doubles.
+fn determinant(a: (f64, f64), b: (f64, f64), c: (f64, f64)) -> f64 {
     let left = (a.0 - c.0) * (b.1 - c.1);
     let right = (a.1 - c.1) * (b.0 - c.0);
     let rough = left - right;

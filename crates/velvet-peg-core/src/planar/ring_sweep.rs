@@ -87,7 +87,7 @@ impl Sweep<'_> {
         self.crossed[self.of.owners[edge.number] as usize] = true;
     }
 
-    /// True if two edges cross; one is taken out then.
+    /// True if two edges cross and one was taken out for that.
     fn part(&mut self, a: &Open, b: &Open) -> bool {
         if !cross(a, b) {
             return false;
@@ -97,8 +97,8 @@ impl Sweep<'_> {
         // The one that reaches further east would cross more.
         let goes = if by_place(a.east, b.east).is_gt() { a } else { b };
         self.out[goes.number] = true;
-        self.open.remove(goes);
-        true
+        // Numbers of which no double holds the products have no order: what is not found there is left.
+        self.open.remove(goes)
     }
 
     /// An edge ends: its neighbours become neighbours of each other.

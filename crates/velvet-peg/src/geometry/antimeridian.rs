@@ -252,7 +252,8 @@ fn side(rings: &[Vec<Vertex>], x: f64, sign: f64) -> Vec<Vec<Vertex>> {
     // Pieces of rings from where they come in to where they go out.
     let mut chains: Vec<Vec<Vertex>> = Vec::new();
     for ring in rings {
-        let open = &ring[..ring.len() - 1];
+        // A ring of one place is not closed by another.
+        let open = &ring[..ring.len().saturating_sub(1).max(1).min(ring.len())];
         let Some(start) = (0..open.len())
             .find(|at| inside(&open[*at]) && !inside(&open[(*at + open.len() - 1) % open.len()]))
         else {
