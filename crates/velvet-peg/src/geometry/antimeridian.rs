@@ -13,6 +13,14 @@ pub(crate) struct Cut {
     pub(crate) cut: u64,
     /// Features around a pole, which are left as they were.
     pub(crate) around_pole: u64,
+    /// Features with a polygon that crosses and has no area, which are left as they were.
+    pub(crate) flat: u64,
+}
+
+/// Why a feature is not cut.
+enum Uncut {
+    AroundPole,
+    Flat,
 }
 
 /// Numbers beyond, degrees, are no longitudes that went on around the Earth: they are left as they are.
@@ -43,7 +51,7 @@ pub(crate) fn cut(column: &GeometryColumn) -> Option<(GeometryColumn, Cut)> {
             continue;
         };
         match pieces(column, feature, kind) {
-            Some(parts) => {
+            Ok(parts) => {
                 told.cut += u64::from(kind.single() != GeometryKind::Point);
                 let multi = parts.len() > 1 || kind.is_multi();
                 for rings in parts {
@@ -55,8 +63,11 @@ pub(crate) fn cut(column: &GeometryColumn) -> Option<(GeometryColumn, Cut)> {
                 }
                 out.end_feature(Some(if multi { kind.multi() } else { kind }));
             }
-            None => {
-                told.around_pole += 1;
+            Err(why) => {
+                match why {
+                    Uncut::AroundPole => told.around_pole += 1,
+                    Uncut::Flat => told.flat += 1,
+                }
                 out.push_from(column, feature);
             }
         }
@@ -69,12 +80,12 @@ fn is_wide(step: f64) -> bool {
     step.abs() > 180.0 && step.abs() < 360.0
 }
 
-/// The parts that a feature is cut into, each with its rings; none for one around a pole.
+/// The parts that a feature is cut into, each with its rings.
 fn pieces(
     column: &GeometryColumn,
     feature: usize,
     kind: GeometryKind,
-) -> Option<Vec<Vec<Vec<Vertex>>>> {
+) -> Result<Vec<Vec<Vec<Vertex>>>, Uncut> {
     let mut parts = Vec::new();
     for part in column.parts(feature) {
         let rings: Vec<Vec<Vertex>> =
@@ -92,7 +103,7 @@ fn pieces(
             _ => parts.extend(polygons(rings)?),
         }
     }
-    Some(parts)
+    Ok(parts)
 }
 
 fn wrap(x: f64) -> f64 {
@@ -159,16 +170,20 @@ fn lines(line: &[Vertex]) -> Vec<Vec<Vertex>> {
     }
     pieces.push(shifted(piece, here));
     // A line that only begins or ends on the antimeridian leaves a piece of one place there.
-    pieces.retain(|piece| piece.len() > 1);
+    pieces.retain(|piece| piece.len() > 1 || line.len() < 2);
     pieces
 }
 
-/// A polygon cut at every antimeridian; none for one around a pole.
-fn polygons(mut rings: Vec<Vec<Vertex>>) -> Option<Vec<Vec<Vec<Vertex>>>> {
+/// A polygon cut at every antimeridian.
+fn polygons(rings: Vec<Vec<Vertex>>) -> Result<Vec<Vec<Vec<Vertex>>>, Uncut> {
+    if rings.first().is_none_or(Vec::is_empty) {
+        return Ok(vec![rings]);
+    }
+    // Holes of no place lie nowhere.
+    let (empty, mut rings): (Vec<_>, Vec<_>) = rings.into_iter().partition(Vec::is_empty);
     for ring in &mut rings {
-        let (first, last) = (ring.first()?[0], ring.last()?[0]);
-        if (last - first).abs() > 180.0 {
-            return None;
+        if (ring[ring.len() - 1][0] - ring[0][0]).abs() > 180.0 {
+            return Err(Uncut::AroundPole);
         }
         // Closed while it is worked on: the last is the first.
         if ring[0][..2] != ring[ring.len() - 1][..2] {
@@ -182,7 +197,14 @@ fn polygons(mut rings: Vec<Vec<Vertex>>) -> Option<Vec<Vec<Vec<Vertex>>>> {
     // Holes lie in the outer ring, however far that goes.
     let (low, high) = span(&rings[0]);
     if high - low > 2.0 * FARTHEST {
-        return None;
+        return Err(Uncut::AroundPole);
+    }
+    // Without an area it has no inside that could be cut.
+    let size = area(&rings[0]);
+    if size == 0.0 || !size.is_finite() {
+        let here = band(low);
+        let rings = rings.into_iter().chain(empty).map(|ring| shifted(ring, here));
+        return if band(high) == here { Ok(vec![rings.collect()]) } else { Err(Uncut::Flat) };
     }
     let centre = (low + high) / 2.0;
     for ring in rings.iter_mut().skip(1) {
@@ -210,7 +232,8 @@ fn polygons(mut rings: Vec<Vec<Vertex>>) -> Option<Vec<Vec<Vec<Vertex>>>> {
                 .map(|rings| rings.into_iter().map(|ring| shifted(ring, here)).collect::<Vec<_>>()),
         );
         if right.is_empty() {
-            return Some(parts);
+            parts.first_mut().ok_or(Uncut::Flat)?.extend(empty);
+            return Ok(parts);
         }
         (rest, here) = (right, here + 1.0);
     }

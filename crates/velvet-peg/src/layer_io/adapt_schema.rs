@@ -181,6 +181,7 @@ impl SchemaAdapter {
             batch.to_mut().geometry = geometry;
             self.cut.cut += told.cut;
             self.cut.around_pole += told.around_pole;
+            self.cut.flat += told.flat;
         }
         if self.format.capability().below_180 && batch.geometry.x.contains(&180.0) {
             for x in batch.to_mut().geometry.x.iter_mut().filter(|x| **x == 180.0) {
@@ -199,7 +200,7 @@ impl SchemaAdapter {
 
     /// What was done on the way by which nothing is lost.
     pub(super) fn remarks(&self) -> Vec<Notice> {
-        let Cut { cut, around_pole } = self.cut;
+        let Cut { cut, around_pole, flat } = self.cut;
         let name = self.format.name();
         let are = |count: u64| if count == 1 { "feature crosses" } else { "features cross" };
         let parts = Notice::note(
@@ -219,6 +220,11 @@ impl SchemaAdapter {
             ),
         )
         .count(around_pole);
+        let flat_whole = Notice::warning(
+            NoticeKind::Shape,
+            format!("features without an area that cross the antimeridian: {flat}; they are not cut, and stay as they are"),
+        )
+        .count(flat);
         let turned = Notice::note(
             NoticeKind::Shape,
             format!(
@@ -231,6 +237,7 @@ impl SchemaAdapter {
         let worth = [
             (cut > 0).then_some(parts),
             (around_pole > 0).then_some(whole),
+            (flat > 0).then_some(flat_whole),
             (self.turned > 0).then_some(turned),
         ];
         worth.into_iter().flatten().collect()

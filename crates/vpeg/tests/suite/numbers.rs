@@ -177,3 +177,43 @@ fn numbers_of_layers_are_carried_or_told() {
         bench.ok(&["convert", "zero.geojson", "-o", &format!("z.{format}")]);
     }
 }
+
+/// What is cut at the antimeridian loses no part, and ends, also where a part has no area or no place.
+#[test]
+fn parts_of_no_size_are_not_lost_at_the_antimeridian() {
+    let bench = Bench::new();
+    let (cut, flat) = (
+        "1 feature crosses the antimeridian",
+        "features without an area that cross the antimeridian: 1",
+    );
+    let across = "[[170,47],[190,47],[190,48],[170,47]]";
+    for (kind, coordinates, says, there) in [
+        ("MultiPolygon", format!("[[{across}],[]]"), cut, "[[-180,47],[-170,47],[-170,48],"),
+        ("Polygon", format!("[{across},[]]"), cut, "[[-180,47],[-170,47],[-170,48],"),
+        ("Polygon", format!("[{across},[[175,47.1]]]"), cut, "[[175,47.1]"),
+        ("MultiPolygon", format!("[[{across}],[[[190,40]]]]"), cut, "[[-170,40]"),
+        ("Polygon", "[[[170,47],[190,47],[170,47],[170,47]]]".into(), flat, "[190,47],[170,47]"),
+        (
+            "MultiPolygon",
+            format!("[[{across}],[[[170,40],[190,40],[170,40],[170,40]]]]"),
+            flat,
+            "[190,40],[170,40]",
+        ),
+        ("MultiLineString", "[[[170,47],[190,47]],[[185,40]]]".into(), cut, "[[-175,40]]"),
+    ] {
+        bench.write(
+            "in.geojson",
+            format!(
+                r#"{{"type":"FeatureCollection","features":[{{"type":"Feature","properties":{{}},"geometry":{{"type":"{kind}","coordinates":{coordinates}}}}}]}}"#
+            ),
+        );
+        let run = bench.ok(&words("convert in.geojson -o out.geojson --overwrite"));
+        assert!(run.err.contains(says), "{coordinates}: {}", run.err);
+        assert!(!run.err.contains("pole"), "{coordinates}: {}", run.err);
+        assert!(
+            bench.read("out.geojson").contains(there),
+            "{coordinates}: {}",
+            bench.read("out.geojson")
+        );
+    }
+}
